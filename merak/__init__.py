@@ -1,0 +1,1 @@
+"""Merak: plans, runs and records energy and mechanical skin care treatments."""

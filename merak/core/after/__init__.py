@@ -1,0 +1,1 @@
+"""Aftercare and the course of sessions."""

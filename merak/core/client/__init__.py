@@ -1,0 +1,65 @@
+"""The client as the rules see one: profile and findings, no name."""
+
+from datetime import date
+from typing import Literal
+
+from pydantic import Field
+
+from merak.core.working import Frozen
+
+Side = Literal["right", "left"]
+SkinType = Literal["dry", "normal", "combination", "oily"]
+Build = Literal["women's mean", "men's mean"]
+
+#: Fitzpatrick's phototypes, 1 (always burns) to 6 (never burns).
+PHOTOTYPES = ("I", "II", "III", "IV", "V", "VI")
+
+
+class Measures(Frozen):
+    """Soft-tape measures in mm along the skin; None takes the default build's."""
+
+    ear_to_ear_mm: float | None = None
+    hairline_chin_mm: float | None = None
+
+
+class Findings(Frozen):
+    """What was looked at today: grades 0 to 4 by "side zone" key, heights in mm above a level line, per side."""
+
+    skin_type: SkinType | None = None
+    phototype: int | None = Field(None, ge=1, le=6)
+    sensitive: bool | None = None
+    laxity: dict[str, int] = Field(default_factory=dict)
+    fine_lines: dict[str, int] = Field(default_factory=dict)
+    brow_right_mm: float | None = Field(None, ge=0, le=60)
+    brow_left_mm: float | None = Field(None, ge=0, le=60)
+    cheek_right_mm: float | None = Field(None, ge=0, le=60)
+    cheek_left_mm: float | None = Field(None, ge=0, le=60)
+    ear_to_ear_mm: float | None = None
+    hairline_chin_mm: float | None = None
+
+    @property
+    def measures(self) -> Measures:
+        """The tape measures alone: what the plate is scaled by."""
+        return Measures(ear_to_ear_mm=self.ear_to_ear_mm, hairline_chin_mm=self.hairline_chin_mm)
+
+
+class LastTime(Frozen):
+    """What the last finished visit of the same treatment left behind."""
+
+    on: date
+    level: float | None = None
+    led_minutes: float | None = None
+    redness: int | None = None
+    swelling: int | None = None
+    pain: int | None = None
+    note: str = ""
+
+    @property
+    def reacted(self) -> bool:
+        """A strong reaction: redness or swelling of 3 or more (rule microcurrent.reacted)."""
+        return max(self.redness or 0, self.swelling or 0) >= 3
+
+
+def age_on(born: date, today: date) -> int:
+    """Whole years of age."""
+    return today.year - born.year - ((today.month, today.day) < (born.month, born.day))

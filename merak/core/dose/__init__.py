@@ -1,0 +1,1 @@
+"""Formulas that a physicist would recognise; one subject a file."""

@@ -1,0 +1,185 @@
+"""The rule book: every rule and number of the trade as data, with its reason, source and mark."""
+
+import tomllib
+from collections.abc import Iterator
+from functools import cache
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import ValidationError
+
+from merak.core.errors import KnowledgeError
+from merak.core.working import Frozen, Quantity
+
+FOLDER = Path(__file__).parent
+
+#: S: a published source (quoted from memory unless it says otherwise). P: common practice, no source.
+#: H: a house default, editable, never above a ceiling. D: a definition.
+Mark = Literal["S", "P", "H", "D"]
+Verdict = Literal["go", "change", "wait", "letter", "no", "never"]
+
+
+class Rule(Frozen):
+    """One line of the rule book. `value` carries `unit`; `absolute` marks a ceiling that nobody plans past."""
+
+    id: str
+    words: str
+    reason: str
+    source: str
+    mark: Mark
+    value: float | None = None
+    unit: str = ""
+    absolute: bool = False
+
+
+class Ruling(Frozen):
+    """What one answer means for one modality. `days` counts from the answer's date (wait)."""
+
+    verdict: Verdict
+    reason: str
+    act: str = ""
+    days: int | None = None
+
+
+class Option(Frozen):
+    """One possible answer. `dated` asks for a date, which `wait` counts from."""
+
+    id: str
+    words: str
+    dated: str = ""
+    microcurrent: Ruling | None = None
+    led: Ruling | None = None
+
+
+class Question(Frozen):
+    """One screening question. `since` marks those that are asked afresh at every visit."""
+
+    id: str
+    ask: str
+    options: tuple[Option, ...]
+    source: str
+    mark: Mark
+    many: bool = False
+    since: bool = False
+
+
+class Advice(Frozen):
+    """One line of an aftercare sheet, from and until so many hours after the end of the visit (`until_h` None: until the next visit).
+
+    Of lines with the same `topic` the longest time wins, then the lower `rank` (the stricter wording).
+    """
+
+    id: str
+    tags: tuple[str, ...]
+    topic: str
+    words: str
+    weight: Literal["do", "avoid", "normal", "call"]
+    reason: str
+    source: str
+    mark: Mark
+    from_h: float = 0
+    until_h: float | None = None
+    rank: int = 5
+
+
+class Landmark(Frozen):
+    """A point of the default half plate: x mm from the midline along the skin, y mm down from the centre of the hairline."""
+
+    id: str
+    x: float
+    y: float
+
+
+class Book(Frozen):
+    """Everything in the folder, read once."""
+
+    rule: tuple[Rule, ...] = ()
+    question: tuple[Question, ...] = ()
+    advice: tuple[Advice, ...] = ()
+    landmark: tuple[Landmark, ...] = ()
+
+
+def read_file(path: Path) -> Book:
+    """One file of the rule book, validated.
+
+    Raises KnowledgeError naming the file and the line, for broken TOML as for a broken entry.
+    """
+    text = path.read_text(encoding="utf-8")
+    try:
+        return Book.model_validate(tomllib.loads(text))
+    except tomllib.TOMLDecodeError as broken:
+        raise KnowledgeError(f"{path.name}: {broken}") from broken
+    except ValidationError as broken:
+        first = broken.errors()[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise KnowledgeError(f"{path.name}, line {_line_of(text, first['loc'])}: {where}: {first['msg']}") from broken
+
+
+def _line_of(text: str, loc: tuple[int | str, ...]) -> int:
+    """The line where the entry that `loc` points at begins."""
+    heading, index = f"[[{loc[0]}]]", loc[1] if len(loc) > 1 and isinstance(loc[1], int) else 0
+    starts = [number for number, line in enumerate(text.splitlines(), 1) if line.strip() == heading]
+    return starts[index] if index < len(starts) else 1
+
+
+@cache
+def book() -> Book:
+    """The whole rule book. Raises KnowledgeError when a file is broken or an id stands twice."""
+    parts: dict[str, list[Any]] = {"rule": [], "question": [], "advice": [], "landmark": []}
+    for path in sorted(FOLDER.glob("*.toml")):
+        read = read_file(path)
+        for kind, entries in parts.items():
+            known = {entry.id for entry in entries}
+            for entry in getattr(read, kind):
+                if entry.id in known:
+                    raise KnowledgeError(f"{path.name}: the {kind} “{entry.id}” stands twice")
+                entries.append(entry)
+    return Book(**parts)
+
+
+@cache
+def _rules() -> dict[str, Rule]:
+    return {entry.id: entry for entry in book().rule}
+
+
+def rule(rule_id: str) -> Rule:
+    """The rule with this id. Raises KnowledgeError when there is none."""
+    try:
+        return _rules()[rule_id]
+    except KeyError:
+        raise KnowledgeError(f"no rule “{rule_id}” in the rule book") from None
+
+
+def number(rule_id: str) -> float:
+    """The rule's value, in the rule's unit. Raises KnowledgeError when it carries none."""
+    found = rule(rule_id)
+    if found.value is None:
+        raise KnowledgeError(f"the rule “{rule_id}” carries no number")
+    return found.value
+
+
+def quantity(rule_id: str, name: str, digits: int = 0) -> Quantity:
+    """The rule's value as an input of a working."""
+    found = rule(rule_id)
+    return Quantity(name=name, value=found.value, unit=found.unit, digits=digits, rules=(rule_id,))
+
+
+def cited(rule_id: str) -> tuple[str, str, str, str] | None:
+    """(words, reason, source, mark) of whatever carries this id: a rule, a question or an advice. None when unknown."""
+    if rule_id in _rules():
+        found = _rules()[rule_id]
+        return found.words, found.reason, found.source, found.mark
+    for question in book().question:
+        if rule_id == f"screening.{question.id}":
+            return question.ask, "A screening answer acts on each modality separately.", question.source, question.mark
+    for advice in book().advice:
+        if rule_id == advice.id:
+            return advice.words, advice.reason, advice.source, advice.mark
+    return None
+
+
+def all_ids() -> Iterator[str]:
+    """Every id of the rule book."""
+    yield from _rules()
+    yield from (f"screening.{question.id}" for question in book().question)
+    yield from (advice.id for advice in book().advice)

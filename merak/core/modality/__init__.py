@@ -1,0 +1,1 @@
+"""One file per modality, all with the same face: settings, start, check, technique, dose."""

@@ -1,0 +1,123 @@
+"""LED red light: settings, start values, ceilings, fluence."""
+
+from typing import Literal, NamedTuple
+
+from pydantic import Field
+
+from merak.core.client import Findings, LastTime
+from merak.core.dose.light import fluence_j_cm2, irradiance_at
+from merak.core.knowledge import Verdict, number, rule
+from merak.core.modality.device import LedCard
+from merak.core.working import Caution, Frozen, Quantity
+
+NAME = "led"
+TAGS = ("led",)
+
+
+class Settings(Frozen):
+    """What is set for red light: minutes at a distance, bare or through a mask."""
+
+    minutes: float = Field(ge=0.5, le=120)
+    distance_cm: float = Field(10, ge=1, le=100)
+    cover: Literal["bare skin", "sheet mask"] = "bare skin"
+
+
+class Dose(NamedTuple):
+    """The numbers by key, what to mind, what is refused by field."""
+
+    numbers: dict[str, Quantity]
+    cautions: tuple[Caution, ...]
+    refused: dict[str, Caution]
+
+
+def start(card: LedCard, findings: Findings, last: LastTime | None, verdict: Verdict) -> tuple[Settings, Quantity]:
+    """Start-up settings, and the minutes' working. The distance is the card's second nearest measured point, or 10 cm."""
+    careful = last is None or bool(findings.sensitive) or verdict == "change"
+    rule_id = "led.first_visit" if careful else "led.start_minutes"
+    minutes = last.led_minutes if last and last.led_minutes and not careful else number(rule_id)
+    distances = sorted(distance for distance, _ in card.points) or [10.0]
+    distance = distances[min(1, len(distances) - 1)]
+    bright = irradiance_at(distance, card.points)
+    if bright:  # a strong panel reaches the ceiling sooner than the usual minutes
+        longest = number("led.ceiling.red_fluence") * 1000 / bright / 60
+        minutes = min(minutes, round(longest - 0.05, 1))
+    words = "first visit, sensitive, or something to mind" if careful else "as is usual, or as last time"
+    worked = Quantity(name="start minutes", value=minutes, unit="min", digits=1, formula=words, rules=(rule_id,))
+    return Settings(minutes=minutes, distance_cm=distance), worked
+
+
+def irradiance(settings: Settings, card: LedCard) -> Quantity:
+    """Irradiance at the skin in mW/cm², with its working; unknown outside the measured points or through a mask."""
+    distance = Quantity(name="distance", value=settings.distance_cm, unit="cm", digits=1)
+    if settings.cover == "sheet mask":
+        return Quantity(
+            name="irradiance",
+            value=None,
+            unit="mW/cm²",
+            formula="the mask's transmission is not known",
+            inputs=(distance,),
+            rules=("led.mask_unknown",),
+        )
+    value = irradiance_at(settings.distance_cm, card.points)
+    span = f"{min(card.points)[0]:g} to {max(card.points)[0]:g} cm" if card.points else "nowhere"
+    formula = "log–log between the card's measured points" if value is not None else f"the {card.name} was measured {span}"
+    return Quantity(name="irradiance", value=value, unit="mW/cm²", digits=1, formula=formula, inputs=(distance,), rules=("led.distance",))
+
+
+def dose(settings: Settings, card: LedCard) -> Dose:
+    """Fluence for these settings, with cautions and refusals."""
+    minutes = Quantity(name="minutes", value=settings.minutes, unit="min", digits=1)
+    bright = irradiance(settings, card)
+    value = None if bright.value is None else fluence_j_cm2(bright.value, settings.minutes)
+    fluence = Quantity(
+        name="fluence",
+        value=value,
+        unit="J/cm²",
+        digits=1,
+        formula="irradiance × minutes × 60 ÷ 1000",
+        inputs=(bright, minutes),
+        rules=("led.fluence",),
+    )
+    return Dose({"irradiance": bright, "fluence": fluence, "minutes": minutes}, *_checked(settings, card, bright, value))
+
+
+def _checked(settings: Settings, card: LedCard, bright: Quantity, fluence: float | None) -> tuple[tuple[Caution, ...], dict[str, Caution]]:
+    mind: list[Caution] = []
+    refused: dict[str, Caution] = {}
+    ceiling, low, longest = number("led.ceiling.red_fluence"), number("led.low_fluence"), number("led.ceiling.minutes")
+    if settings.minutes > longest:
+        refused["minutes"] = Caution(
+            weight="stop",
+            words=f"{longest:g} minutes at most.",
+            act=rule("led.ceiling.minutes").reason,
+            rule="led.ceiling.minutes",
+            field="minutes",
+        )
+    elif fluence is None:
+        mind.append(
+            Caution(
+                weight="change",
+                words=f"Dose unknown: {bright.formula}.",
+                act=f"Keep to the clock, {longest:g} minutes at most.",
+                rule=bright.rules[0],
+                field="distance_cm",
+            )
+        )
+    elif fluence > ceiling + 0.005:
+        words = f"{fluence:.1f} J/cm² is above {ceiling:g} J/cm². At {bright.text} that is {ceiling * 1000 / (bright.value or 1) / 60:.1f} minutes."
+        refused["minutes"] = Caution(
+            weight="stop", words=words, act=rule("led.ceiling.red_fluence").reason, rule="led.ceiling.red_fluence", field="minutes"
+        )
+    elif fluence < low:
+        mind.append(
+            Caution(
+                weight="change",
+                words=f"{fluence:.1f} J/cm² is little.",
+                act="Lengthen, or bring the panel nearer.",
+                rule="led.low_fluence",
+                field="minutes",
+            )
+        )
+    for rule_id in ("led.eyes", "led.product"):
+        mind.append(Caution(weight="know", words=rule(rule_id).words, act=rule(rule_id).reason, rule=rule_id))
+    return tuple(mind), refused

@@ -1,0 +1,275 @@
+"""Microcurrent lift: settings, start values, ceilings, strokes, dose, time, gel."""
+
+from typing import Literal, NamedTuple
+
+from pydantic import Field
+
+from merak.core.body import Line, lines, treatable
+from merak.core.body.plate import area_cm2
+from merak.core.body.strokes import PATHS, Path
+from merak.core.client import Findings, LastTime, Measures, Side
+from merak.core.dose.current import charge_mc, density_ma_cm2
+from merak.core.dose.product import film_ml
+from merak.core.knowledge import Verdict, number, quantity, rule
+from merak.core.modality.device import MicrocurrentCard
+from merak.core.working import Caution, Frozen, Quantity
+
+NAME = "microcurrent"
+TAGS = ("microcurrent",)
+Polarity = Literal["alternating", "positive", "negative"]
+Technique = Literal["fixed probe, hold", "paired strokes"]
+Feel = Literal["raise until just felt", "stay below feeling"]
+
+
+class Settings(Frozen):
+    """What is set for a microcurrent lift. Current is told as `level` on the card's scale."""
+
+    level: float = Field(ge=0.5, le=100)
+    frequency_hz: float = Field(0.6, gt=0, le=1000)
+    polarity: Polarity = "alternating"
+    technique: Technique = "fixed probe, hold"
+    feel: Feel = "raise until just felt"
+    paths: tuple[Path, ...] = Field(PATHS, min_length=1)
+    repeats: int = Field(3, ge=1, le=10)
+    hold_s: float = Field(3, ge=0, le=10)
+    speed_mm_s: float = Field(20, ge=5, le=100)
+    film_mm: float = Field(0.5, gt=0, le=3)
+
+
+class Dose(NamedTuple):
+    """Everything computed for one client: the strokes by side, the numbers by key, what to mind, what is refused by field."""
+
+    lines: dict[Side, tuple[Line, ...]]
+    numbers: dict[str, Quantity]
+    cautions: tuple[Caution, ...]
+    refused: dict[str, Caution]
+
+
+def start(card: MicrocurrentCard, findings: Findings, last: LastTime | None, verdict: Verdict) -> tuple[Settings, Quantity]:
+    """Start-up settings for this client, and the level's working, each adjustment a line of it.
+
+    `verdict` is today's screening verdict for microcurrent; anything but "go" after a last visit takes a level off.
+    """
+    share = card.levels / 10
+    if last and last.level:
+        base = Quantity(name="where last time ended", value=last.level, unit="level", digits=1, rules=("microcurrent.carried_over",))
+    else:
+        base = Quantity(
+            name="start level",
+            value=number("microcurrent.start_level") * share,
+            unit="level",
+            digits=1,
+            rules=("microcurrent.start_level", "microcurrent.first_visit"),
+        )
+    steps = [base]
+    if findings.sensitive and not (last and last.level):
+        steps.append(quantity("microcurrent.sensitive", "sensitive skin", 1))
+    if last and (last.reacted or verdict == "change"):
+        steps.append(quantity("microcurrent.reacted", "last time's reaction", 1))
+    level = max(1.0, sum(step.value or 0 for step in steps))
+    words = " ".join(f"{step.value:+g} {step.name}" if i else f"{step.value:g} {step.name}" for i, step in enumerate(steps))
+    worked = Quantity(
+        name="start level",
+        value=level,
+        unit=f"of {card.levels}",
+        digits=1,
+        formula=words.replace("-", "− "),
+        inputs=tuple(steps),
+        rules=tuple(r for step in steps for r in step.rules),
+    )
+    return Settings(
+        level=level,
+        repeats=int(number("microcurrent.repeats")),
+        hold_s=number("microcurrent.hold"),
+        speed_mm_s=number("microcurrent.speed"),
+        film_mm=number("microcurrent.gel_film"),
+    ), worked
+
+
+def dose(settings: Settings, card: MicrocurrentCard, measures: Measures, finger_mm: float) -> Dose:
+    """Strokes, minutes, density, charge and gel for this client's plate. Raises BadInput as `body.plate` does.
+
+    `finger_mm` is the therapist's finger breadth in mm.
+    """
+    drawn: dict[Side, tuple[Line, ...]] = {
+        "right": lines(measures, NAME, finger_mm, "right", settings.paths),
+        "left": lines(measures, NAME, finger_mm, "left", settings.paths),
+    }
+    level = Quantity(name="level", value=settings.level, unit=f"of {card.levels}", digits=1)
+    bone = quantity("microcurrent.bone", "over bone", 1)
+    bone_level = Quantity(
+        name="level over bone",
+        value=max(1.0, settings.level + (bone.value or 0)),
+        unit=f"of {card.levels}",
+        digits=1,
+        formula="level − 1 over bone",
+        inputs=(level, bone),
+        rules=("microcurrent.bone", "face.bony_share"),
+    )
+    current, bone_current = card.current(settings.level), card.current(bone_level.value or 0, "current over bone")
+    numbers = {
+        "current": current,
+        "bone_level": bone_level,
+        "bone_current": bone_current,
+        "density": _density(current, card),
+        **_strokes(settings, drawn["right"], drawn["left"]),
+        "gel": _gel(settings, measures, finger_mm),
+    }
+    numbers["charge"] = _charge(current, numbers["minutes"])
+    return Dose(drawn, numbers, *_checked(settings, card, numbers))
+
+
+def _density(current: Quantity, card: MicrocurrentCard) -> Quantity:
+    contact = Quantity(name="contact area of a probe", value=card.contact_cm2, unit="cm²", digits=2)
+    return Quantity(
+        name="current density",
+        unit="mA/cm²",
+        digits=2,
+        formula="current ÷ contact area",
+        inputs=(current, contact),
+        value=None if current.value is None else density_ma_cm2(current.value, card.contact_cm2),
+        rules=("current.density",),
+    )
+
+
+def _strokes(settings: Settings, right: tuple[Line, ...], left: tuple[Line, ...]) -> dict[str, Quantity]:
+    """Strokes and minutes per side and both, from lines × repeats × (travel + hold + setting down)."""
+    hold_s = settings.hold_s if settings.technique == "fixed probe, hold" else 0
+    repeats = Quantity(name="repeats", value=settings.repeats, unit="a line", rules=("microcurrent.repeats",))
+    speed = Quantity(name="travel speed", value=settings.speed_mm_s, unit="mm/s", rules=("microcurrent.speed",))
+    hold = Quantity(name="hold", value=hold_s, unit="s", digits=1, rules=("microcurrent.hold",))
+    down = quantity("microcurrent.reposition", "setting down")
+    found: dict[str, Quantity] = {}
+    for side, drawn in (("right", right), ("left", left)):
+        count = Quantity(name=f"lines, {side}", value=len(drawn))
+        found[f"strokes_{side}"] = Quantity(
+            name=f"strokes, {side} side",
+            value=len(drawn) * settings.repeats,
+            formula="lines × repeats",
+            inputs=(count, repeats),
+            rules=("microcurrent.repeats",),
+        )
+        travel = Quantity(name="travel", value=sum(line.length_mm for line in drawn), unit="mm", formula="length of all lines")
+        seconds = settings.repeats * ((travel.value or 0) / settings.speed_mm_s + len(drawn) * (hold_s + (down.value or 0)))
+        found[f"minutes_{side}"] = Quantity(
+            name=f"minutes, {side} side",
+            value=seconds / 60,
+            unit="min",
+            digits=1,
+            rules=("path.time",),
+            formula="repeats × (travel ÷ speed + lines × (hold + setting down)) ÷ 60",
+            inputs=(repeats, travel, speed, count, hold, down),
+        )
+    for key, unit, digits in (("strokes", "", 0), ("minutes", "min", 1)):
+        both = (found[f"{key}_right"], found[f"{key}_left"])
+        found[key] = Quantity(
+            name=f"{key}, both sides",
+            value=sum(side.value or 0 for side in both),
+            unit=unit,
+            digits=digits,
+            formula="right + left",
+            inputs=both,
+        )
+    return found
+
+
+def _charge(current: Quantity, minutes: Quantity) -> Quantity:
+    value = None if current.value is None else charge_mc(current.value, (minutes.value or 0) * 60)
+    return Quantity(
+        name="charge, both sides at most",
+        value=value,
+        unit="mC",
+        digits=0,
+        formula="current × minutes × 60",
+        inputs=(current, minutes),
+        rules=("current.charge",),
+    )
+
+
+def _gel(settings: Settings, measures: Measures, finger_mm: float) -> Quantity:
+    area = treatable(measures, NAME, finger_mm)
+    both = Quantity(
+        name="treatable area, both sides",
+        value=area_cm2(area.right) + area_cm2(area.left),
+        unit="cm²",
+        formula="zones − margins − no-go areas",
+        rules=area.rules,
+    )
+    film = Quantity(name="film", value=settings.film_mm, unit="mm", digits=2, rules=("microcurrent.gel_film",))
+    return Quantity(
+        name="gel",
+        value=film_ml(both.value or 0, settings.film_mm),
+        unit="mL",
+        digits=0,
+        formula="area × film ÷ 10",
+        inputs=(both, film),
+        rules=("product.film",),
+    )
+
+
+def level_most(settings: Settings, card: MicrocurrentCard) -> float:
+    """The highest level, in half steps, that no ceiling refuses with these settings on this card; 0 when even the lowest is refused."""
+    allowed = 0.0
+    for half in range(2, 2 * card.levels + 1):
+        tried = settings.model_copy(update={"level": half / 2})
+        current = card.current(tried.level)
+        if "level" in _checked(tried, card, {"current": current, "density": _density(current, card), "minutes": current})[1]:
+            break
+        allowed = half / 2
+    return allowed
+
+
+def _checked(settings: Settings, card: MicrocurrentCard, numbers: dict[str, Quantity]) -> tuple[tuple[Caution, ...], dict[str, Caution]]:
+    """What to mind, and what is refused by field. The ceilings hold here, whatever asked."""
+    mind: list[Caution] = []
+    refused: dict[str, Caution] = {}
+    current, density = numbers["current"].value, numbers["density"].value
+
+    def refuse(field: str, words: str, rule_id: str) -> None:
+        refused[field] = Caution(weight="stop", words=words, act=rule(rule_id).reason, rule=rule_id, field=field)
+
+    ceiling, dense = number("microcurrent.ceiling.current"), number("microcurrent.density.warn")
+    if settings.level > card.levels:
+        refuse("level", f"The {card.name} goes to level {card.levels}.", "device.calibration")
+    elif current is None:
+        unknown_most = number("microcurrent.unknown_dose.level") * card.levels / 10
+        where = "is outside the card's measured points" if card.calibration else "has no calibration"
+        mind.append(
+            Caution(
+                weight="change",
+                words=f"Dose unknown: level {settings.level:g} on the {card.name} {where}.",
+                act=f"Stay at level {unknown_most:g} or below, or have the machine measured.",
+                rule="microcurrent.unknown_dose.level",
+            )
+        )
+        if settings.level > unknown_most:
+            refuse("level", f"Level {unknown_most:g} at most where the dose is unknown.", "microcurrent.unknown_dose.level")
+    elif current > ceiling:
+        refuse("level", f"{current:.0f} µA is above {ceiling:.0f} µA, which nobody plans past.", "microcurrent.ceiling.current")
+    if density is not None and density >= dense:
+        words = f"{density:.2f} mA/cm² at the probe; {dense:g} is the line."
+        if settings.polarity == "alternating":
+            mind.append(
+                Caution(
+                    weight="change",
+                    words=words,
+                    act="Lower the level or take a larger probe.",
+                    rule="microcurrent.density.warn",
+                    field="level",
+                )
+            )
+        elif "level" not in refused:
+            refuse("level", words + f" With steady {settings.polarity} current it stops there.", "microcurrent.density.warn")
+    if (numbers["minutes"].value or 0) > number("microcurrent.face_time"):
+        mind.append(
+            Caution(
+                weight="change",
+                words=f"{numbers['minutes'].text} of strokes is long for a face.",
+                act="Fewer repeats or lines.",
+                rule="microcurrent.face_time",
+                field="repeats",
+            )
+        )
+    for rule_id in ("microcurrent.probes_apart", "microcurrent.stop_signs"):
+        mind.append(Caution(weight="know", words=rule(rule_id).words, act=rule(rule_id).reason, rule=rule_id))
+    return tuple(mind), refused

@@ -1,0 +1,51 @@
+"""A number that travels with its working, and a caution that says what to do."""
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+
+class Frozen(BaseModel):
+    """Base of every value of the core: immutable, and strict about unknown fields."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Quantity(Frozen):
+    """A value with its unit, the formula in words, what went in, and the ids of the rules that were used.
+
+    A quantity with neither formula nor rule is something that a person entered. `value` None means unknown, and `formula` says why.
+    """
+
+    name: str
+    value: float | None
+    unit: str = ""
+    digits: int = 0
+    formula: str = ""
+    inputs: tuple["Quantity", ...] = ()
+    rules: tuple[str, ...] = ()
+
+    @property
+    def figure(self) -> str:
+        """The value as it is shown, without its unit: "0.25", or "unknown"."""
+        if self.value is None:
+            return "unknown"
+        return f"{self.value:.{self.digits}f}".replace("-", "−")
+
+    @property
+    def text(self) -> str:
+        """The value as it is shown, with its unit."""
+        return f"{self.figure} {self.unit}".strip() if self.value is not None else "unknown"
+
+
+Weight = Literal["know", "change", "stop"]
+
+
+class Caution(Frozen):
+    """What to know, change or stop for; `act` says what to do about it, `field` beside which field it belongs."""
+
+    weight: Weight
+    words: str
+    act: str
+    rule: str
+    field: str = ""

@@ -1,0 +1,190 @@
+"""The day sheet, and adding a visit to it."""
+
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, time, timedelta
+from typing import Any
+from uuid import UUID
+
+from merak.core.after.course import Opening, free
+from merak.core.client import age_on
+from merak.core.errors import BadInput
+from merak.core.knowledge import number
+from merak.core.plan.screening import STOPPING, board
+from merak.desk.desk import Desk
+from merak.desk.file import ANSWERS, find_visit
+from merak.desk.permission import may
+from merak.records import people, visits
+from merak.records.tables import Client, Course, Visit
+
+COURSE_NAME = "Microcurrent lift and red light"
+USUAL_MINUTES = 60
+
+
+@dataclass
+class Row:
+    """One line of the day sheet. `flags` are (weight, words); empty for those who may not read notes."""
+
+    visit: Visit
+    start: datetime
+    stage: str
+    flags: list[tuple[str, str]]
+    stages: dict[str, bool]
+
+
+def day_sheet(desk: Desk, day: date) -> list[Row]:
+    """The visits of a day in order, with what to know before the client is there."""
+    desk.demand("see the day")
+    start = datetime.combine(day, time(), desk.zone)
+    found = visits.between(desk.db, start, start + timedelta(days=1))
+    clinical = may(desk.me, "read notes")
+    earlier = visits.previous_of(desk.db, found) if clinical else {}
+    standing = visits.latest(desk.db, [visit.id for visit in found] + list(earlier.values())) if clinical else {}
+    rows = []
+    for visit in found:
+        records = {stage: record.body for stage, record in standing.get(visit.id, {}).items()}
+        last_id = earlier.get(visit.id)
+        last = {stage: record.body for stage, record in standing.get(last_id, {}).items()} if last_id else {}
+        flags = _flags(visit, records, last, last_id is not None, desk.today) if clinical else []
+        rows.append(Row(visit, visit.starts_at.astimezone(desk.zone), _stage(visit, records), flags, {s: s in records for s in records}))
+    return rows
+
+
+def _stage(visit: Visit, records: dict[str, Any]) -> str:
+    """The stage to go to."""
+    if visit.status == "closed":
+        return "return"
+    if "order" in records:
+        return "treat"
+    return "plan" if "look" in records else "look" if "ask" in records else "ask"
+
+
+def _flags(visit: Visit, records: dict[str, Any], last: dict[str, Any], returning: bool, today: date) -> list[tuple[str, str]]:
+    """What to know, change or stop for. What today's answers are not yet given for is told from last time's."""
+    flags: list[tuple[str, str]] = []
+    given = (records.get("ask") or last.get("ask") or {}).get("answers", {})
+    for standing in board(ANSWERS.validate_python(given), visit.client.born, today, returning).values():
+        if standing.verdict in STOPPING:
+            words = f"{standing.modality}: {standing.verdict}"
+            flags.append(("stop", f"{words} until {standing.until:%-d %b}" if standing.until else words))
+    close = last.get("close", {})
+    worst = max(close.get("redness") or 0, close.get("swelling") or 0)
+    if worst >= 3:
+        flags.append(("change", f"strong reaction last time ({worst} of 4)"))
+    if not returning:
+        flags.append(("know", "first visit"))
+    if age_on(visit.client.born, today) < number("screening.age"):
+        flags.append(("stop", "under 18"))
+    return flags
+
+
+def opening_of(desk: Desk) -> Opening:
+    """The studio's opening hours by weekday."""
+    return {int(day): (time.fromisoformat(a), time.fromisoformat(b)) for day, (a, b) in desk.studio.opening.items()}
+
+
+def booked_spans(desk: Desk, therapist_id: UUID, start: datetime, end: datetime) -> list[tuple[datetime, datetime]]:
+    """When a therapist is booked, in a span."""
+    found = visits.between(desk.db, start, end)
+    return [(v.starts_at, v.starts_at + timedelta(minutes=v.minutes)) for v in found if v.therapist_id == therapist_id]
+
+
+def read_start(desk: Desk, form: dict[str, str], wrong: dict[str, str]) -> datetime | None:
+    """Date and time fields as a moment; what is wrong goes into `wrong`."""
+    try:
+        day = date.fromisoformat(form.get("day", ""))
+    except ValueError:
+        wrong["day"] = "A date, please."
+        return None
+    try:
+        at = time.fromisoformat(form.get("time", ""))
+    except ValueError:
+        wrong["time"] = "A time, please, as 14:30."
+        return None
+    return datetime.combine(day, at.replace(tzinfo=None), desk.zone)
+
+
+def check_free(desk: Desk, therapist_id: UUID, start: datetime, minutes: int) -> str:
+    """ "" when the therapist and the studio are free; else what stands against it."""
+    busy = booked_spans(desk, therapist_id, start - timedelta(hours=12), start + timedelta(hours=12))
+    return free(start, minutes, opening_of(desk), busy)
+
+
+def add_visit(desk: Desk, form: dict[str, str]) -> UUID:
+    """A walk-in or a booking, for a client who is known or new. Raises BadInput by field.
+
+    A walk-in that starts now is taken outside opening hours too, but never over another visit of the same therapist.
+    """
+    desk.demand("book")
+    wrong: dict[str, str] = {}
+    start = read_start(desk, form, wrong)
+    therapist = next((p for p in people.treating(desk.db) if str(p.id) == form.get("therapist")), None)
+    if therapist is None:
+        wrong["therapist"] = "Who treats?"
+    minutes = _minutes(form, wrong)
+    known = _known_client(desk, form, wrong)
+    born = _born(desk, form, wrong) if known is None and "client" not in wrong else None
+    if start and therapist and minutes:
+        against = check_free(desk, therapist.id, start, minutes)
+        walk_in = abs((start - desk.now).total_seconds()) < 3600 and not against.startswith("Another")
+        if against and not walk_in:
+            wrong["time"] = against
+    if wrong or start is None or therapist is None:
+        raise BadInput(wrong)
+    with desk.saving("add a visit") as db:
+        client = known or Client(name=form["name"].strip(), born=born, phone=form.get("phone", "").strip(), created_by=desk.me.id)
+        db.add(client)
+        db.flush()
+        course = visits.course_of(db, client.id)
+        if course is None or visits.sessions_so_far(db, course.id) >= course.sessions:
+            course = Course(client_id=client.id, name=COURSE_NAME, sessions=int(number("course.microcurrent.sessions")))
+            db.add(course)
+            db.flush()
+        visit = Visit(client_id=client.id, course_id=course.id, session_no=visits.sessions_so_far(db, course.id) + 1,
+                      therapist_id=therapist.id, starts_at=start.astimezone(UTC), minutes=minutes, created_by=desk.me.id)  # fmt: skip
+        db.add(visit)
+        db.flush()
+        return visit.id
+
+
+def _minutes(form: dict[str, str], wrong: dict[str, str]) -> int:
+    try:
+        minutes = int(form.get("minutes", USUAL_MINUTES))
+    except ValueError:
+        minutes = 0
+    if not 10 <= minutes <= 300:
+        wrong["minutes"] = "Between 10 and 300 minutes."
+    return minutes
+
+
+def _known_client(desk: Desk, form: dict[str, str], wrong: dict[str, str]) -> Client | None:
+    """The client chosen from the list, if one was. The list holds "name, born" lines, since two people can share a name."""
+    typed = form.get("name", "").strip()
+    if not typed:
+        wrong["name"] = "Whose visit is it?"
+        return None
+    return next((client for client in visits.clients_named(desk.db, typed.split(",")[0].strip()) if listed(client) == typed), None)
+
+
+def listed(client: Client) -> str:
+    """A client as a line of the list."""
+    return f"{client.name}, born {client.born:%-d %b %Y}"
+
+
+def _born(desk: Desk, form: dict[str, str], wrong: dict[str, str]) -> date | None:
+    try:
+        born = date.fromisoformat(form.get("born", ""))
+    except ValueError:
+        wrong["born"] = "A new client's birth date: some rules go by age."
+        return None
+    if not 0 <= age_on(born, desk.today) <= 120:
+        wrong["born"] = "Is that the birth date?"
+    return born
+
+
+def cancel(desk: Desk, visit_id: UUID) -> None:
+    """Takes a booked visit off the diary; what was written stays on the record."""
+    desk.demand("book")
+    visit = find_visit(desk, visit_id)
+    with desk.saving("cancel", visit_id):
+        if visit.status == "booked":
+            visit.status = "cancelled"

@@ -1,0 +1,86 @@
+"""Somebody at work: the database, who it is, and the time."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
+from uuid import UUID
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import text
+from sqlalchemy.orm import Session
+
+from merak.core.errors import MerakError
+from merak.desk.permission import Action, Sealable, demand
+from merak.records import db as database
+from merak.records import people
+from merak.records.tables import Audit, Person, Studio
+
+
+class NotFound(MerakError):
+    """There is no such thing, or not for this person."""
+
+
+class OutOfTurn(MerakError):
+    """It cannot be done yet, or no longer: something else comes first."""
+
+
+@dataclass
+class Desk:
+    """Everything that a desk function needs. `now` is aware, UTC."""
+
+    db: Session
+    me: Person
+    csrf: str
+    now: datetime
+
+    @property
+    def studio(self) -> Studio:
+        """The studio. Raises NotFound before it was set up."""
+        found = people.studio(self.db)
+        if found is None:
+            raise NotFound("The studio has not been set up yet.")
+        return found
+
+    @property
+    def zone(self) -> ZoneInfo:
+        """The studio's time zone."""
+        return ZoneInfo(self.studio.time_zone)
+
+    @property
+    def today(self) -> date:
+        """Today where the studio is."""
+        return self.now.astimezone(self.zone).date()
+
+    def demand(self, action: Action, thing: Sealable | None = None) -> None:
+        """Raises Denied or Sealed unless I may."""
+        demand(self.me, action, thing)
+
+    @contextmanager
+    def saving(self, action: str, thing: UUID | str = "", draft: bool = False) -> Iterator[Session]:
+        """One transaction, with its line in the audit; nothing is kept when anything in it fails.
+
+        A draft (a field of a plan still being made) is acknowledged before the disk has it; everything else after.
+        """
+        if draft:
+            self.db.execute(text("SET LOCAL synchronous_commit TO OFF"))
+        else:
+            self.db.add(Audit(person_id=self.me.id, action=action, thing=str(thing)))
+        try:
+            yield self.db
+            self.db.commit()
+        except BaseException:
+            self.db.rollback()
+            raise
+
+    def note_reading(self, thing: UUID) -> None:
+        """Keeps that a clinical record was read."""
+        with self.saving("read", thing):
+            pass
+
+
+@contextmanager
+def desk_of(me: Person) -> Iterator[Desk]:
+    """A desk for a person who needs no sign-in: the demo and the tests' own preparations."""
+    with database.session() as db:
+        yield Desk(db, db.merge(me, load=False) if me in db else me, "", datetime.now(UTC))

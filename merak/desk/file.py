@@ -1,0 +1,126 @@
+"""A visit's file: the appointment, what stands on each stage, what came before, and the brief that a plan follows from."""
+
+from dataclasses import dataclass
+from datetime import date, datetime
+from functools import cached_property
+from typing import Any
+from uuid import UUID
+
+from pydantic import TypeAdapter
+
+from merak.core.client import Findings, LastTime
+from merak.core.knowledge import number
+from merak.core.modality.device import LedCard, MicrocurrentCard
+from merak.core.plan.screening import Answer, Answers
+from merak.core.plan.visit_plan import Brief
+from merak.desk.desk import Desk, NotFound
+from merak.desk.permission import Action
+from merak.desk.practice import CARD
+from merak.records import people, visits
+from merak.records.tables import Record, Visit
+
+STAGES = ("ask", "look", "plan", "treat", "close", "return")
+ANSWERS: TypeAdapter[Answers] = TypeAdapter(dict[str, Answer])
+
+
+@dataclass
+class VisitFile:
+    """One visit as the stages need it."""
+
+    visit: Visit
+    records: dict[str, Record]
+    previous: Visit | None
+    earlier: dict[str, Record]
+    cards: dict[str, Any]
+    today: date
+
+    def body(self, stage: str) -> dict[str, Any]:
+        """What stands on a stage; empty when nothing does."""
+        return self.records[stage].body if stage in self.records else {}
+
+    @cached_property
+    def answers(self) -> Answers:
+        """Today's answers."""
+        return ANSWERS.validate_python(self.body("ask").get("answers", {}))
+
+    @cached_property
+    def carried(self) -> Answers:
+        """The answers of last time, to be confirmed; what is asked afresh at each visit is not carried."""
+        earlier = self.earlier["ask"].body.get("answers", {}) if "ask" in self.earlier else {}
+        return {key: answer for key, answer in ANSWERS.validate_python(earlier).items() if key not in ("since", "changes")}
+
+    @cached_property
+    def findings(self) -> Findings:
+        """Today's findings; before anything was looked at, the lasting ones of last time (skin type, phototype, tapes)."""
+        if "look" in self.records:
+            return Findings.model_validate(self.body("look"))
+        lasting = ("skin_type", "phototype", "sensitive", "ear_to_ear_mm", "hairline_chin_mm")
+        earlier = self.earlier["look"].body if "look" in self.earlier else {}
+        return Findings.model_validate({key: earlier[key] for key in lasting if key in earlier})
+
+    @cached_property
+    def last(self) -> LastTime | None:
+        """What the last closed visit left behind."""
+        if self.previous is None:
+            return None
+        closed = self.earlier["close"].body if "close" in self.earlier else {}
+        kept = {key: closed.get(key) for key in ("level", "led_minutes", "redness", "swelling", "pain")}
+        return LastTime(on=self.previous.starts_at.date(), note=closed.get("note", ""), **kept)
+
+    @cached_property
+    def brief(self) -> Brief:
+        """What a plan follows from."""
+        return Brief(
+            today=self.today,
+            born=self.visit.client.born,
+            returning=self.previous is not None,
+            answers=self.answers,
+            findings=self.findings,
+            last=self.last,
+            finger_mm=self.visit.therapist.finger_mm or number("face.finger_breadth"),
+            microcurrent_card=self.cards.get("microcurrent"),
+            led_card=self.cards.get("led"),
+        )
+
+    @property
+    def consented(self) -> bool:
+        """Whether the client agreed to the plan as it now stands."""
+        consent = self.body("consent")
+        return bool(consent.get("agreed")) and "plan" in self.records and consent.get("plan_version") == self.records["plan"].version
+
+    def done(self, stage: str) -> bool:
+        """Whether a stage has its word."""
+        if stage == "treat":
+            return "order" in self.records
+        return stage in self.records if stage != "plan" else self.consented
+
+
+def find_visit(desk: Desk, visit_id: UUID) -> Visit:
+    """The visit. Raises NotFound."""
+    visit = desk.db.get(Visit, visit_id)
+    if visit is None:
+        raise NotFound("There is no such visit.")
+    return visit
+
+
+def open_file(desk: Desk, visit_id: UUID, action: Action = "read notes") -> VisitFile:
+    """The file, for somebody who may do this with it. Raises NotFound, Denied, Sealed."""
+    visit = find_visit(desk, visit_id)
+    desk.demand("read notes")
+    desk.demand(action, visit)
+    previous = visits.before(desk.db, visit)
+    standing = visits.latest(desk.db, [visit.id, *([previous.id] if previous else [])])
+    return VisitFile(visit, standing[visit.id], previous, standing[previous.id] if previous else {}, _cards(desk), desk.today)
+
+
+def _cards(desk: Desk) -> dict[str, MicrocurrentCard | LedCard]:
+    """The studio's card for each modality: the one added first among those in use."""
+    found: dict[str, MicrocurrentCard | LedCard] = {}
+    for device in people.devices(desk.db):
+        found.setdefault(device.modality, CARD.validate_python(device.card))
+    return found
+
+
+def local(desk: Desk, moment: datetime) -> datetime:
+    """A moment in the studio's time."""
+    return moment.astimezone(desk.zone)

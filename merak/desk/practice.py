@@ -1,0 +1,143 @@
+"""Setting up a studio, and running it: people and machines."""
+
+import hashlib
+import secrets
+from datetime import UTC, datetime
+from typing import Any
+from zoneinfo import ZoneInfo, available_timezones
+
+from pydantic import TypeAdapter, ValidationError
+
+from merak.core.errors import BadInput
+from merak.core.modality.device import Card
+from merak.desk.desk import Desk, OutOfTurn
+from merak.desk.permission import ROLES
+from merak.desk.signing_in import HASHER
+from merak.records import db as database
+from merak.records import people
+from merak.records.tables import Audit, Device, Person, SetUpCode, Studio
+
+SHORTEST_PASSWORD = 10
+WEEK = {"0": ["09:00", "19:00"], "1": ["09:00", "19:00"], "2": ["09:00", "19:00"], "3": ["09:00", "19:00"], "4": ["09:00", "19:00"],
+        "5": ["09:00", "15:00"]}  # fmt: skip
+CARD: TypeAdapter[Any] = TypeAdapter(Card)
+
+
+def is_set_up() -> bool:
+    """Whether there is a studio yet."""
+    with database.session() as db:
+        return people.studio(db) is not None
+
+
+def new_code() -> str:
+    """A fresh one-time code for the set-up page, to be told in the terminal only; earlier ones end."""
+    code = "-".join(secrets.token_hex(2).upper() for _ in range(3))
+    with database.session() as db:
+        db.query(SetUpCode).delete()
+        db.add(SetUpCode(code_hash=_hashed(code)))
+        db.commit()
+    return code
+
+
+def set_up(code: str, studio: str, time_zone: str, name: str, login: str, password: str) -> None:
+    """Makes the studio and its first owner. Raises BadInput by field, OutOfTurn when there is a studio already."""
+    wrong = _person_wrong(name, login, password)
+    if not studio.strip():
+        wrong["studio"] = "What is the studio called?"
+    if time_zone not in available_timezones():
+        wrong["time_zone"] = "No such time zone; for example Europe/Lisbon."
+    with database.session() as db:
+        if people.studio(db):
+            raise OutOfTurn("The studio is set up already. Sign in.")
+        if not wrong and not people.use_code(db, _hashed(code)):
+            wrong["code"] = "That is not the code in the terminal. Start again for a new one."
+        if wrong:
+            raise BadInput(wrong)
+        db.add(Studio(id=1, name=studio.strip(), time_zone=time_zone, opening=WEEK))
+        owner = Person(name=name.strip(), login=login.strip(), password_hash=HASHER.hash(password), role="owner")
+        db.add(owner)
+        db.flush()
+        db.add(Audit(person_id=owner.id, action="set up the studio"))
+        db.commit()
+
+
+def _hashed(code: str) -> str:
+    return hashlib.sha256(code.strip().upper().encode()).hexdigest()
+
+
+def _person_wrong(name: str, login: str, password: str) -> dict[str, str]:
+    wrong = {}
+    if not name.strip():
+        wrong["name"] = "A name is needed: it stands on every record."
+    if not login.strip() or " " in login.strip():
+        wrong["login"] = "A sign-in name without spaces."
+    if len(password) < SHORTEST_PASSWORD:
+        wrong["password"] = f"At least {SHORTEST_PASSWORD} characters."
+    return wrong
+
+
+def add_person(desk: Desk, name: str, login: str, password: str, role: str, finger_mm: str) -> None:
+    """Adds somebody who works here. Raises BadInput by field."""
+    desk.demand("run the practice")
+    wrong = _person_wrong(name, login, password)
+    if role not in ROLES:
+        wrong["role"] = "Choose a role."
+    if people.by_login(desk.db, login):
+        wrong["login"] = "Somebody signs in with this name already."
+    finger = None
+    if finger_mm.strip():
+        try:
+            finger = float(finger_mm.replace(",", "."))
+        except ValueError:
+            finger = -1
+        if not 8 <= finger <= 30:
+            wrong["finger_mm"] = "A finger breadth lies between 8 and 30 mm."
+    if wrong:
+        raise BadInput(wrong)
+    with desk.saving("add a person") as db:
+        db.add(Person(name=name.strip(), login=login.strip(), password_hash=HASHER.hash(password), role=role, finger_mm=finger))
+
+
+def add_device(desk: Desk, form: dict[str, str]) -> None:
+    """Adds a machine by its card. `points` holds one "level µA" or "cm mW/cm²" pair a line. Raises BadInput by field."""
+    desk.demand("run the practice")
+    modality = form.get("modality", "")
+    wrong: dict[str, str] = {}
+    points: list[tuple[float, ...]] = []
+    for line in filter(str.strip, form.get("points", "").splitlines()):
+        try:
+            points.append(tuple(float(part.replace(",", ".")) for part in line.split()))
+        except ValueError:
+            wrong["points"] = f"“{line.strip()}” is not two numbers."
+    points.sort()
+    if not form.get("name", "").strip():
+        wrong["name"] = "What is this machine called in the room?"
+    body: dict[str, Any] = {"modality": modality, "name": form.get("name", "").strip()}
+    if modality == "led":
+        body |= {"wavelength_nm": form.get("wavelength_nm") or 633, "points": points}
+    else:
+        body |= {"levels": form.get("levels") or 10, "contact_cm2": form.get("contact_cm2", "").replace(",", "."), "calibration": points}
+    try:
+        card = CARD.validate_python(body)
+    except ValidationError as broken:
+        for error in broken.errors():
+            field = str(error["loc"][1]) if len(error["loc"]) > 1 else "points"
+            wrong.setdefault("points" if field == "calibration" else field, error["msg"].removeprefix("Value error, "))
+    if wrong:
+        raise BadInput(wrong)
+    with desk.saving("add a machine") as db:
+        db.add(Device(modality=modality, card=card.model_dump(mode="json")))
+
+
+def put_away(desk: Desk, device_id: str) -> None:
+    """Takes a machine out of use; plans made with it keep their numbers."""
+    desk.demand("run the practice")
+    with desk.saving("put a machine away", device_id):
+        for device in people.devices(desk.db):
+            if str(device.id) == device_id:
+                device.active = False
+
+
+def local_now(time_zone: str) -> datetime:
+    """Now in a time zone."""
+    return datetime.now(UTC).astimezone(ZoneInfo(time_zone))

@@ -1,0 +1,1 @@
+"""PostgreSQL: tables, and queries named for what they answer."""

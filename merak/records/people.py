@@ -1,0 +1,50 @@
+"""Who works here, and who is signed in."""
+
+from datetime import datetime
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from merak.records.tables import Device, Person, SetUpCode, SignedIn, Studio
+
+
+def studio(db: Session) -> Studio | None:
+    """The studio, or None before it was set up."""
+    return db.get(Studio, 1)
+
+
+def by_login(db: Session, login: str) -> Person | None:
+    """The person who signs in with this name, whatever its case."""
+    return db.scalar(select(Person).where(func.lower(Person.login) == login.strip().lower(), Person.active))
+
+
+def signed_in(db: Session, token_hash: str, now: datetime) -> SignedIn | None:
+    """The sign-in behind a token, while it lasts."""
+    return db.scalar(
+        select(SignedIn).join(SignedIn.person).where(SignedIn.token_hash == token_hash, SignedIn.expires_at > now, Person.active)
+    )
+
+
+def end_sign_ins(db: Session, token_hash: str, now: datetime) -> None:
+    """Ends one sign-in, and sweeps those that have expired."""
+    db.execute(delete(SignedIn).where((SignedIn.token_hash == token_hash) | (SignedIn.expires_at <= now)))
+
+
+def everyone(db: Session) -> list[Person]:
+    """All who work here, by name."""
+    return list(db.scalars(select(Person).order_by(Person.name)))
+
+
+def treating(db: Session) -> list[Person]:
+    """Those who may be booked."""
+    return [person for person in everyone(db) if person.active and person.role in ("owner", "senior", "therapist")]
+
+
+def devices(db: Session) -> list[Device]:
+    """The machines in use, in the order in which they were added."""
+    return list(db.scalars(select(Device).where(Device.active).order_by(Device.id)))
+
+
+def use_code(db: Session, code_hash: str) -> bool:
+    """Takes the one-time code; False when it is not the one."""
+    return bool(db.execute(delete(SetUpCode).where(SetUpCode.code_hash == code_hash).returning(SetUpCode.code_hash)).first())

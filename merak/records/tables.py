@@ -1,0 +1,151 @@
+"""The tables. Clinical content is kept as versions that are never overwritten; the run of a treatment as events."""
+
+from datetime import date, datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import BigInteger, ForeignKey, Identity, Index, UniqueConstraint, func
+from sqlalchemy.dialects.postgresql import JSONB, TIMESTAMP
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from uuid_utils.compat import uuid7
+
+
+class Base(DeclarativeBase):
+    """Moments are UTC; ids are UUIDv7."""
+
+    type_annotation_map = {datetime: TIMESTAMP(timezone=True), dict[str, Any]: JSONB}  # noqa: RUF012
+
+
+class Studio(Base):
+    """The one studio of this installation: opening is {"0": ["09:00", "18:00"], …} by weekday from Monday."""
+
+    __tablename__ = "studio"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    time_zone: Mapped[str]
+    opening: Mapped[dict[str, Any]]
+    demo: Mapped[bool] = mapped_column(default=False)
+
+
+class SetUpCode(Base):
+    """The one-time code of the set-up page, hashed; gone once it was used."""
+
+    __tablename__ = "set_up_code"
+    code_hash: Mapped[str] = mapped_column(primary_key=True)
+
+
+class Person(Base):
+    """Somebody who works here."""
+
+    __tablename__ = "person"
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
+    name: Mapped[str]
+    login: Mapped[str] = mapped_column(unique=True)
+    password_hash: Mapped[str]
+    role: Mapped[str]
+    finger_mm: Mapped[float | None]
+    active: Mapped[bool] = mapped_column(default=True)
+
+
+class SignedIn(Base):
+    """A sign-in that has not ended. Only a hash of the cookie's token is kept."""
+
+    __tablename__ = "signed_in"
+    token_hash: Mapped[str] = mapped_column(primary_key=True)
+    person_id: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
+    csrf: Mapped[str]
+    begun_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    expires_at: Mapped[datetime]
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
+class Client(Base):
+    """A client, as the front desk knows one."""
+
+    __tablename__ = "client"
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
+    name: Mapped[str]
+    born: Mapped[date]
+    phone: Mapped[str] = mapped_column(default="")
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    created_by: Mapped[UUID | None] = mapped_column(ForeignKey("person.id"))
+
+
+class Course(Base):
+    """A course of sessions."""
+
+    __tablename__ = "course"
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
+    client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"), index=True)
+    name: Mapped[str]
+    sessions: Mapped[int]
+
+
+class Visit(Base):
+    """An appointment, and what became of it: booked, closed or cancelled."""
+
+    __tablename__ = "visit"
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
+    client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"), index=True)
+    course_id: Mapped[UUID] = mapped_column(ForeignKey("course.id"))
+    session_no: Mapped[int]
+    therapist_id: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
+    starts_at: Mapped[datetime] = mapped_column(index=True)
+    minutes: Mapped[int]
+    status: Mapped[str] = mapped_column(default="booked")
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    created_by: Mapped[UUID | None] = mapped_column(ForeignKey("person.id"))
+    client: Mapped[Client] = relationship(lazy="joined", innerjoin=True)
+    course: Mapped[Course] = relationship(lazy="joined", innerjoin=True)
+    therapist: Mapped[Person] = relationship(lazy="joined", innerjoin=True, foreign_keys=[therapist_id])
+
+
+class Record(Base):
+    """One version of one stage of a visit (ask, look, plan, consent, order, close, sheet). The latest stands; none is changed."""
+
+    __tablename__ = "record"
+    __table_args__ = (UniqueConstraint("visit_id", "stage", "version"),)
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
+    visit_id: Mapped[UUID] = mapped_column(ForeignKey("visit.id"))
+    stage: Mapped[str]
+    version: Mapped[int]
+    body: Mapped[dict[str, Any]]
+    by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class TreatEvent(Base):
+    """One tap in a treatment. The id is the browser's, so that a repeated send is harmless; `seq` is the server's order."""
+
+    __tablename__ = "treat_event"
+    __table_args__ = (Index("treat_event_of_visit", "visit_id", "seq"),)
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    seq: Mapped[int] = mapped_column(BigInteger, Identity())
+    visit_id: Mapped[UUID] = mapped_column(ForeignKey("visit.id"))
+    kind: Mapped[str]
+    at: Mapped[datetime]
+    value: Mapped[float | None]
+    words: Mapped[str] = mapped_column(default="")
+    by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
+    received_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class Device(Base):
+    """A machine of the studio, by its card."""
+
+    __tablename__ = "device"
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
+    modality: Mapped[str]
+    card: Mapped[dict[str, Any]]
+    active: Mapped[bool] = mapped_column(default=True)
+
+
+class Audit(Base):
+    """Who did or read what, and when. No names of clients, no clinical words: ids only."""
+
+    __tablename__ = "audit"
+    id: Mapped[int] = mapped_column(BigInteger, Identity(), primary_key=True)
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+    person_id: Mapped[UUID | None] = mapped_column(ForeignKey("person.id"))
+    action: Mapped[str]
+    thing: Mapped[str] = mapped_column(default="")
