@@ -14,7 +14,7 @@ from merak.desk.desk import Desk
 from merak.desk.file import ANSWERS, find_visit
 from merak.desk.permission import may
 from merak.records import people, visits
-from merak.records.tables import Client, Course, Visit
+from merak.records.tables import Client, Course, Person, Visit
 
 COURSE_NAME = "Microcurrent lift and red light"
 USUAL_MINUTES = 60
@@ -188,3 +188,15 @@ def cancel(desk: Desk, visit_id: UUID) -> None:
     with desk.saving("cancel", visit_id):
         if visit.status == "booked":
             visit.status = "cancelled"
+
+
+def therapists(desk: Desk) -> list[Person]:
+    """Those who may be booked."""
+    desk.demand("see the day")
+    return people.treating(desk.db)
+
+
+def client_list(desk: Desk) -> list[str]:
+    """Every client as a line of the list."""
+    desk.demand("book")
+    return [listed(client) for client in visits.clients_named(desk.db, "")]

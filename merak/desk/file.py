@@ -84,9 +84,14 @@ class VisitFile:
 
     @property
     def consented(self) -> bool:
-        """Whether the client agreed to the plan as it now stands."""
+        """Whether the client agreed to the plan as it now stands: an answer, a finding or a setting changed since makes it void."""
         consent = self.body("consent")
-        return bool(consent.get("agreed")) and "plan" in self.records and consent.get("plan_version") == self.records["plan"].version
+        return bool(consent.get("agreed")) and consent.get("to") == self.standing_versions
+
+    @property
+    def standing_versions(self) -> dict[str, int]:
+        """The versions that a plan follows from; 0 where nothing was written."""
+        return {stage: self.records[stage].version if stage in self.records else 0 for stage in ("ask", "look", "plan")}
 
     def done(self, stage: str) -> bool:
         """Whether a stage has its word."""

@@ -2,11 +2,12 @@
 
 import hashlib
 import secrets
-from datetime import UTC, datetime
 from typing import Any
-from zoneinfo import ZoneInfo, available_timezones
+from uuid import UUID
+from zoneinfo import available_timezones
 
 from pydantic import TypeAdapter, ValidationError
+from sqlalchemy import text
 
 from merak.core.errors import BadInput
 from merak.core.modality.device import Card
@@ -138,6 +139,19 @@ def put_away(desk: Desk, device_id: str) -> None:
                 device.active = False
 
 
-def local_now(time_zone: str) -> datetime:
-    """Now in a time zone."""
-    return datetime.now(UTC).astimezone(ZoneInfo(time_zone))
+def staff(desk: Desk) -> list[Person]:
+    """All who work here."""
+    desk.demand("run the practice")
+    return people.everyone(desk.db)
+
+
+def machines(desk: Desk) -> list[tuple[UUID, Any]]:
+    """The machines in use, id and card."""
+    desk.demand("run the practice")
+    return [(device.id, CARD.validate_python(device.card)) for device in people.devices(desk.db)]
+
+
+def database_answers() -> bool:
+    """One SELECT. Raises what the driver raises when there is no answer."""
+    with database.session() as db:
+        return bool(db.scalar(text("SELECT 1")) == 1)

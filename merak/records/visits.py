@@ -29,10 +29,10 @@ def latest(db: Session, visit_ids: Sequence[UUID], stages: Sequence[str] = ()) -
     return standing
 
 
-def add_version(db: Session, visit_id: UUID, stage: str, body: dict[str, Any], by: UUID) -> None:
+def add_version(db: Session, visit_id: UUID, stage: str, body: dict[str, Any], by: UUID, at: datetime) -> None:
     """A new version of a stage. Two at once: the later waits on the unique key and fails, rather than hide the other."""
     last = select(func.coalesce(func.max(Record.version), 0) + 1).where(Record.visit_id == visit_id, Record.stage == stage)
-    db.execute(insert(Record).values(visit_id=visit_id, stage=stage, version=last.scalar_subquery(), body=body, by=by))
+    db.execute(insert(Record).values(visit_id=visit_id, stage=stage, version=last.scalar_subquery(), body=body, by=by, at=at))
 
 
 def versions(db: Session, visit_id: UUID, stage: str) -> list[Record]:

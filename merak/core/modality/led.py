@@ -5,7 +5,7 @@ from typing import Literal, NamedTuple
 from pydantic import Field
 
 from merak.core.client import Findings, LastTime
-from merak.core.dose.light import fluence_j_cm2, irradiance_at
+from merak.core.dose.light import fluence_j_cm2, irradiance_at, minutes_for
 from merak.core.knowledge import Verdict, number, rule
 from merak.core.modality.device import LedCard
 from merak.core.working import Caution, Frozen, Quantity
@@ -39,7 +39,7 @@ def start(card: LedCard, findings: Findings, last: LastTime | None, verdict: Ver
     distance = distances[min(1, len(distances) - 1)]
     bright = irradiance_at(distance, card.points)
     if bright:  # a strong panel reaches the ceiling sooner than the usual minutes
-        longest = number("led.ceiling.red_fluence") * 1000 / bright / 60
+        longest = minutes_for(number("led.ceiling.red_fluence"), bright)
         minutes = min(minutes, round(longest - 0.05, 1))
     words = "first visit, sensitive, or something to mind" if careful else "as is usual, or as last time"
     worked = Quantity(name="start minutes", value=minutes, unit="min", digits=1, formula=words, rules=(rule_id,))
@@ -104,7 +104,8 @@ def _checked(settings: Settings, card: LedCard, bright: Quantity, fluence: float
             )
         )
     elif fluence > ceiling + 0.005:
-        words = f"{fluence:.1f} J/cm² is above {ceiling:g} J/cm². At {bright.text} that is {ceiling * 1000 / (bright.value or 1) / 60:.1f} minutes."
+        longest_allowed = minutes_for(ceiling, bright.value or 1)
+        words = f"{fluence:.1f} J/cm² is above {ceiling:g} J/cm²: at {bright.text}, {longest_allowed:.1f} minutes at most."
         refused["minutes"] = Caution(
             weight="stop", words=words, act=rule("led.ceiling.red_fluence").reason, rule="led.ceiling.red_fluence", field="minutes"
         )

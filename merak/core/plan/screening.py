@@ -12,7 +12,6 @@ MODALITIES = ("microcurrent", "led")
 #: From the least to the most careful.
 VERDICTS: tuple[Verdict, ...] = get_args(Verdict)
 STOPPING: frozenset[Verdict] = frozenset({"wait", "letter", "no", "never"})
-Answers = dict[str, "Answer"]
 
 
 class Answer(Frozen):
@@ -20,6 +19,9 @@ class Answer(Frozen):
 
     option: str
     on: date | None = None
+
+
+Answers = dict[str, Answer]
 
 
 class Reason(Frozen):

@@ -1,0 +1,1 @@
+"""The same things as JSON under /api."""

@@ -1,0 +1,84 @@
+"""The run of a treatment as JSON: taps in, state out."""
+
+from datetime import datetime
+from typing import Annotated, Literal
+from uuid import UUID
+
+from fastapi import APIRouter, Request
+from pydantic import AwareDatetime, BaseModel, Field
+
+from merak.core.session import Kind
+from merak.desk import treating
+from merak.door import entered
+
+router = APIRouter(prefix="/api/visits/{visit_id}", tags=["treat"])
+
+
+class TapIn(BaseModel):
+    """One tap. `id` is made by the browser (UUIDv7), so that sending it again is harmless; `at` is the tap's own moment."""
+
+    id: UUID
+    kind: Kind
+    at: AwareDatetime
+    value: float | None = Field(None, ge=-10, le=10)
+    words: Annotated[str, Field(max_length=300)] = ""
+
+
+class TapsIn(BaseModel):
+    """Taps in the order in which they were made."""
+
+    taps: Annotated[list[TapIn], Field(max_length=500)]
+
+
+class StepOut(BaseModel):
+    """One step's run."""
+
+    strokes: int
+    worked_s: float
+    begun: bool
+    level_shift: float
+    said: list[str]
+
+
+class StateOut(BaseModel):
+    """Where the treatment stands, as of the server's `now`."""
+
+    phase: Literal["ready", "running", "paused", "stopped", "finished"]
+    step: int
+    steps: list[StepOut]
+    reason: str
+    seq: int
+    now: datetime
+
+
+def state_out(run: treating.Run) -> StateOut:
+    """A run as JSON."""
+    steps = [
+        StepOut(
+            strokes=r.strokes,
+            worked_s=run.state.worked_s(i, run.now),
+            begun=r.begun is not None,
+            level_shift=r.level_shift,
+            said=list(r.said),
+        )
+        for i, r in enumerate(run.state.runs)
+    ]
+    return StateOut(phase=run.state.phase, step=run.state.step, steps=steps, reason=run.state.reason, seq=run.seq, now=run.now)
+
+
+@router.get("/run")
+def run(request: Request, visit_id: UUID) -> StateOut:
+    """Where the treatment stands. 409 before it began."""
+    with entered(request) as desk:
+        return state_out(treating.run_of(desk, visit_id))
+
+
+@router.post("/run")
+def record(request: Request, visit_id: UUID, sent: TapsIn) -> StateOut:
+    """Keeps taps, once each; when this answers they are on the disk.
+
+    403 without the right or the token, 409 before it began or after closing, 422 for taps that cannot be read.
+    """
+    with entered(request) as desk:
+        taps = [treating.Tap(tap.id, tap.kind, tap.at, tap.value, tap.words) for tap in sent.taps]
+        return state_out(treating.record(desk, visit_id, taps))

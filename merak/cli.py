@@ -1,0 +1,63 @@
+"""Merak from the command line: python -m merak.cli serve | migrate | demo | code."""
+
+import argparse
+import logging
+import sys
+
+from merak.core.errors import MerakError
+
+
+def main() -> int:
+    """Runs one command; errors are one line."""
+    parser = argparse.ArgumentParser(prog="merak", description=__doc__)
+    commands = parser.add_subparsers(dest="command", required=True)
+    serve = commands.add_parser("serve", help="serve the application")
+    serve.add_argument("--port", type=int, default=8600)
+    commands.add_parser("migrate", help="bring the tables up to date")
+    demo = commands.add_parser("demo", help="load the invented studio, once")
+    demo.add_argument("--fresh", action="store_true", help="throw everything away first, and load it relative to today")
+    commands.add_parser("code", help="print a one-time set-up code, when there is no studio yet")
+    given = parser.parse_args()
+    try:
+        return {"serve": _serve, "migrate": _migrate, "demo": _demo, "code": _code}[given.command](given)
+    except MerakError as error:
+        print(f"merak: {error}", file=sys.stderr)
+        return 1
+
+
+def _serve(given: argparse.Namespace) -> int:
+    import uvicorn
+
+    from merak.server import make_app
+
+    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s %(message)s")
+    uvicorn.run(make_app(), host="127.0.0.1", port=given.port, log_level="warning", access_log=False, timeout_graceful_shutdown=3)
+    return 0
+
+
+def _migrate(given: argparse.Namespace) -> int:
+    from merak.records.db import migrate
+
+    migrate()
+    return 0
+
+
+def _demo(given: argparse.Namespace) -> int:
+    from merak.demo.studio import SIGN_INS, load
+
+    load(fresh=given.fresh)
+    for line in SIGN_INS:
+        print(line)
+    return 0
+
+
+def _code(given: argparse.Namespace) -> int:
+    from merak.desk.practice import is_set_up, new_code
+
+    if not is_set_up():
+        print(new_code())
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,1 @@
+"""The invented studio, relative to today."""

@@ -1,0 +1,165 @@
+"""An invented studio in an invented place: five people, two machines, a dozen clients, and a day that is always today.
+
+Everything goes through the desk, as a person would do it: past visits were asked, looked at, planned, treated and closed.
+"""
+
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime, time, timedelta
+from uuid import UUID
+from zoneinfo import ZoneInfo
+
+from uuid_utils.compat import uuid7
+
+from merak.core.plan.screening import questions
+from merak.desk import asking, closing, looking, planning, treating
+from merak.desk.day import add_visit
+from merak.desk.desk import Desk
+from merak.desk.file import open_file
+from merak.desk.practice import CARD
+from merak.desk.signing_in import HASHER
+from merak.records import db as database
+from merak.records import people, visits
+from merak.records.tables import Base, Client, Course, Device, Person, Studio
+
+PASSWORD = "vesper-quay"  # noqa: S105
+ZONE = ZoneInfo("Europe/Lisbon")
+STAFF = {
+    "marit": ("Marit Solheim", "owner", 15.0), "adaeze": ("Adaeze Okonjo", "senior", 16.0), "tomas": ("Tomas Reyle", "therapist", 17.5),
+    "lin": ("Lin Farrow", "assistant", None), "joost": ("Joost Amber", "front desk", None),
+}  # fmt: skip
+SIGN_INS = [f"{login:<8}{role:<12}{PASSWORD}" for login, (_, role, _) in STAFF.items()]
+CARDS = (
+    {"modality": "microcurrent", "name": "two-probe lift unit", "levels": 10, "contact_cm2": 1.3,
+     "calibration": [[1, 40], [2, 90], [3, 150], [5, 300], [7, 520], [10, 1150]]},
+    {"modality": "led", "name": "red folding panel", "wavelength_nm": 633, "points": [[5, 96], [10, 62], [15, 41], [25, 20]]},
+)  # fmt: skip
+
+
+@dataclass
+class Invented:
+    """One client of the demo, always seen at the same hour `at`, today unless `today` is False; `past` counts closed visits before it.
+
+    `answers` are given at the last closed visit (days are counted back from today), `redness` is how that visit ended.
+    """
+
+    name: str
+    born: date
+    at: str
+    past: int = 0
+    therapist: str = "tomas"
+    today: bool = True
+    answers: dict[str, tuple[str, int | None]] = field(default_factory=dict)
+    redness: int = 0
+    sensitive: bool = False
+    phototype: int = 2
+    heights: tuple[float, float, float, float] = (12.0, 10.5, 20.0, 19.0)
+    tapes: tuple[float | None, float | None] = (None, None)
+    note: str = ""
+
+
+CLIENTS = (
+    Invented("Ines Duarte", date(1979, 3, 8), "09:00", 2, tapes=(272, 186), note="Likes the forehead most. Left brow came up to meet the right."),
+    Invented("Rosalind Achterberg", date(1958, 11, 2), "10:15", 1, "adaeze", {"implants": ("implanted", None)},
+             note="Has a pacemaker: light only."),
+    Invented("Kofi Mensah-Lund", date(1985, 6, 19), "11:30", 3, answers={"injections": ("relaxant", 5)}, phototype=6, tapes=(296, 202),
+             note="Had the forehead injected; told to wait."),
+    Invented("Yuki Tanabe-Ross", date(1990, 1, 27), "13:00", 1, redness=3, sensitive=True, heights=(9.0, 11.5, 18.0, 20.0),
+             note="Cheeks stayed red for an hour, cool cloth, settled before leaving."),
+    Invented("Petra Halloran", date(1971, 9, 14), "14:15", 0, "adaeze"),
+    Invented("Samir Oduya", date(1968, 4, 30), "15:30", 4, phototype=5, tapes=(291, 199)),
+    Invented("Noor Castellane", date(1996, 12, 5), "16:45", 0, sensitive=True),
+    Invented("Greta Lindqvist", date(1963, 7, 21), "17:45", 9, "adaeze", heights=(11.0, 11.4, 19.5, 19.0)),
+    Invented("Elif Sarno", date(1992, 2, 11), "10:15", 2, answers={"pregnancy": ("breastfeeding", None)}, today=False),
+    Invented("Bruno Achebe", date(1976, 10, 3), "14:15", 3, phototype=6, today=False),
+    Invented("Wanda Kessler", date(1955, 5, 16), "09:00", 1, "adaeze", today=False),
+    Invented("Margit Ferro", date(1988, 8, 24), "17:45", 5, today=False),
+)  # fmt: skip
+
+
+def load(fresh: bool = False) -> None:
+    """Loads the demo when there is no studio yet. `fresh` empties every table first."""
+    with database.session() as db:
+        if people.studio(db) is not None:
+            if not fresh:
+                return
+            tables = ", ".join(table.name for table in Base.metadata.sorted_tables)
+            db.connection().exec_driver_sql(f"TRUNCATE {tables} RESTART IDENTITY CASCADE")
+        db.add(Studio(id=1, name="Quay Street Skin Studio, Vesper Bay", time_zone=ZONE.key, opening={str(d): ["08:30", "19:30"] for d in range(7)},
+                      demo=True))  # fmt: skip
+        hashed = HASHER.hash(PASSWORD)
+        staff = {login: Person(name=name, login=login, password_hash=hashed, role=role, finger_mm=finger)
+                 for login, (name, role, finger) in STAFF.items()}  # fmt: skip
+        db.add_all(
+            [*staff.values(), *(Device(modality=str(c["modality"]), card=CARD.validate_python(c).model_dump(mode="json")) for c in CARDS)]
+        )
+        db.commit()
+        now = datetime.now(UTC)
+        for who in CLIENTS:
+            _client(Desk(db, staff[who.therapist], "", now), who, staff)
+
+
+def _client(desk: Desk, who: Invented, staff: dict[str, Person]) -> None:
+    today = desk.now.astimezone(ZONE).date()
+    client = Client(name=who.name, born=who.born, phone="", created_by=staff["joost"].id)
+    desk.db.add(client)
+    desk.db.flush()
+    if who.past:
+        desk.db.add(Course(client_id=client.id, name="Microcurrent lift and red light", sessions=10))
+    desk.db.commit()
+    at = time.fromisoformat(who.at)
+    for back in range(who.past, 0, -1):
+        start = datetime.combine(today - timedelta(days=4 * back), at, ZONE)
+        _closed_visit(Desk(desk.db, desk.me, "", start.astimezone(UTC)), who, client, start, last=back == 1)
+    ahead = 0 if who.today else 2 + who.past % 3
+    _book(desk, client, datetime.combine(today + timedelta(days=ahead), at, ZONE))
+
+
+def _book(desk: Desk, client: Client, start: datetime) -> UUID:
+    """As the front desk books: a day beforehand."""
+    early = Desk(desk.db, desk.me, "", start.astimezone(UTC) - timedelta(days=1))
+    form = {"name": f"{client.name}, born {client.born:%-d %b %Y}", "day": f"{start:%Y-%m-%d}", "time": f"{start:%H:%M}", "minutes": "60",
+            "therapist": str(desk.me.id), "born": f"{client.born}"}  # fmt: skip
+    return add_visit(early, form)
+
+
+def _closed_visit(desk: Desk, who: Invented, client: Client, start: datetime, last: bool) -> None:
+    """One past visit from the first question to the sealed record."""
+    visit_id = _book(desk, client, start)
+    returning = visits.before(desk.db, open_file(desk, visit_id).visit) is not None
+    answers = {question.id: question.options[0].id for question in questions(returning)}
+    for question_id, (option, days_back) in (who.answers if last else {}).items():
+        answers[question_id] = option
+        if days_back is not None:
+            answers[f"{question_id}.on"] = f"{desk.now.astimezone(ZONE).date() - timedelta(days=days_back - 4)}"
+    asking.save_answers(desk, visit_id, answers)
+    brow_right, brow_left, cheek_right, cheek_left = who.heights
+    looking.save_findings(desk, visit_id, {
+        "skin_type": "combination", "phototype": str(who.phototype), "sensitive": "yes" if who.sensitive else "no",
+        "brow_right_mm": f"{brow_right}", "brow_left_mm": f"{brow_left}", "cheek_right_mm": f"{cheek_right}", "cheek_left_mm": f"{cheek_left}",
+        "ear_to_ear_mm": f"{who.tapes[0] or ''}", "hairline_chin_mm": f"{who.tapes[1] or ''}",
+    })  # fmt: skip
+    for zone in ("right lower cheek", "left lower cheek", "left lower cheek", "right jawline", "left jawline"):
+        looking.tap_zone(desk, visit_id, "laxity", zone)
+    page = planning.planned(desk, visit_id)
+    if page.settled:
+        planning.consent(desk, visit_id, True)
+        treating.begin(desk, visit_id)
+        _run(desk, visit_id)
+    closing.close(Desk(desk.db, desk.me, "", desk.now + timedelta(minutes=55)), visit_id, {
+        "redness": str(who.redness if last else 1), "swelling": "0", "pain": "2" if who.redness else "0", "comfort": "6" if who.redness else "9",
+        "note": who.note if last and who.note else "Tolerated well.", "explained": "explained",
+    })  # fmt: skip
+
+
+def _run(desk: Desk, visit_id: UUID) -> None:
+    """Every step as planned, stroke by stroke."""
+    taps, at = [treating.Tap(uuid7(), "start", desk.now)], desk.now
+    steps = treating.run_of(desk, visit_id).steps
+    for number, step in enumerate(steps):
+        for _ in range(step.strokes):
+            at += timedelta(seconds=step.seconds / step.strokes)
+            taps.append(treating.Tap(uuid7(), "stroke", at))
+        if not step.strokes:
+            at += timedelta(seconds=step.seconds)
+        taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(steps) else "finish", at))
+    treating.record(Desk(desk.db, desk.me, "", at), visit_id, taps)

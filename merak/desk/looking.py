@@ -1,0 +1,102 @@
+"""The skin analysis: skin, grades on the plate, heights, tapes."""
+
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID
+
+from pydantic import ValidationError
+
+from merak.core.body.plate import GRADED, SIDES, Plate, plate, scale
+from merak.core.client import Findings
+from merak.core.errors import BadInput
+from merak.core.plan.side import FirstSide, first_side
+from merak.desk.desk import Desk
+from merak.desk.file import VisitFile, open_file
+from merak.records import visits
+
+NUMBERS = {
+    "brow_right_mm": "brow, right", "brow_left_mm": "brow, left", "cheek_right_mm": "cheekbone, right", "cheek_left_mm": "cheekbone, left",
+    "ear_to_ear_mm": "ear to ear", "hairline_chin_mm": "hairline to chin",
+}  # fmt: skip
+GRADES = ("laxity", "fine_lines")
+MOST = 4
+
+
+@dataclass
+class Looked:
+    """The look page. `typed` holds fields as they were typed where they could not be kept."""
+
+    file: VisitFile
+    findings: Findings
+    plate: Plate
+    first: FirstSide
+    wrong: dict[str, str]
+    typed: dict[str, str]
+
+
+def looked(desk: Desk, visit_id: UUID) -> Looked:
+    """What stands."""
+    return _page(open_file(desk, visit_id), {}, {})
+
+
+def _page(file: VisitFile, wrong: dict[str, str], typed: dict[str, str]) -> Looked:
+    findings = file.findings
+    return Looked(file, findings, plate(findings.measures), first_side(findings), wrong, typed)
+
+
+def save_findings(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Looked:
+    """Keeps what can be kept of the form's skin, heights and tapes; what is wrong comes back by field, as typed."""
+    file = open_file(desk, visit_id, "look")
+    body: dict[str, Any] = file.findings.model_dump(mode="json")
+    wrong: dict[str, str] = {}
+    for field in NUMBERS:
+        if field in form:
+            _take(body, field, form[field], wrong)
+    if form.get("skin_type"):
+        body["skin_type"] = form["skin_type"]
+    if form.get("phototype", "").isdigit():
+        body["phototype"] = int(form["phototype"])
+    if "sensitive" in form:
+        body["sensitive"] = form["sensitive"] == "yes"
+    return _save(desk, file, body, wrong, form)
+
+
+def _take(body: dict[str, Any], field: str, raw: str, wrong: dict[str, str]) -> None:
+    """One number into the body when it is one and fits."""
+    before = body[field]
+    try:
+        body[field] = float(raw.replace(",", ".")) if raw.strip() else None
+    except ValueError:
+        wrong[field] = f"“{raw}” is not a number of millimetres."
+        return
+    try:
+        scale(Findings.model_validate({field: body[field]}).measures)
+    except BadInput as bad:
+        wrong |= bad.fields
+    except ValidationError:
+        wrong[field] = f"{raw} mm is out of reach: a height above the level line lies between 0 and 60 mm."
+    if field in wrong:
+        body[field] = before
+
+
+def tap_zone(desk: Desk, visit_id: UUID, kind: str, zone: str) -> Looked:
+    """A tap on a zone, "side zone": its grade goes up by one, and from 4 back to none. Raises BadInput off the plate."""
+    file = open_file(desk, visit_id, "look")
+    side, _, name = zone.partition(" ")
+    if kind not in GRADES or side not in SIDES or name not in GRADED:
+        raise BadInput({"zone": "That is not a zone where this is graded."})
+    body: dict[str, Any] = file.findings.model_dump(mode="json")
+    grade = body[kind].get(zone, 0) + 1
+    body[kind] = {**body[kind], zone: grade if grade <= MOST else 0}
+    return _save(desk, file, body, {}, {})
+
+
+def _save(desk: Desk, file: VisitFile, body: dict[str, Any], wrong: dict[str, str], typed: dict[str, str]) -> Looked:
+    try:
+        kept = Findings.model_validate(body).model_dump(mode="json")
+    except ValidationError as broken:
+        raise BadInput({str(error["loc"][0]): error["msg"] for error in broken.errors()}) from broken
+    if kept != file.body("look"):
+        with desk.saving("look", file.visit.id) as db:
+            visits.add_version(db, file.visit.id, "look", kept, desk.me.id, desk.now)
+    return _page(open_file(desk, file.visit.id), wrong, {field: typed[field] for field in wrong if field in typed})

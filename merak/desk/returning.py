@@ -1,0 +1,89 @@
+"""The return: the next date proposed, booked in the diary, handed over."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from uuid import UUID
+
+from merak.core.after.course import Proposal, propose
+from merak.core.errors import BadInput
+from merak.core.knowledge import number
+from merak.desk.day import booked_spans, check_free, opening_of, read_start
+from merak.desk.desk import Desk, NotFound
+from merak.desk.file import find_visit
+from merak.exchange.calendar import invitation
+from merak.records import visits
+from merak.records.tables import Course, Visit
+
+
+@dataclass
+class Returning:
+    """The return page: what is proposed and why, or what is booked."""
+
+    visit: Visit
+    proposal: Proposal | None
+    booked: Visit | None
+    form: dict[str, str]
+    wrong: dict[str, str]
+
+
+def returning(desk: Desk, visit_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> Returning:
+    """The next date, booked or proposed from the course's gap, the opening hours and the therapist's diary."""
+    visit = find_visit(desk, visit_id)
+    desk.demand("see the day")
+    booked = visits.after(desk.db, visit)
+    proposal = None
+    if booked is None:
+        busy = booked_spans(desk, visit.therapist_id, visit.starts_at, visit.starts_at + timedelta(days=70))
+        course, zone = visit.course, desk.studio.time_zone
+        proposal = propose(visit.starts_at, visit.session_no, course.sessions, visit.minutes, opening_of(desk), busy, zone)
+    if form is None:
+        form = {"day": f"{proposal.at:%Y-%m-%d}", "time": f"{proposal.at:%H:%M}"} if proposal else {}
+    return Returning(visit, proposal, booked, form, wrong or {})
+
+
+def book(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Visit:
+    """Books the next session with the same therapist. Raises BadInput by field.
+
+    A gap shorter than the course's least is refused; the same request sent twice books once.
+    """
+    desk.demand("book")
+    visit = find_visit(desk, visit_id)
+    wrong: dict[str, str] = {}
+    start = read_start(desk, form, wrong)
+    with desk.saving("book", visit_id) as db:
+        visits.lock(db, visit_id)
+        already = visits.after(db, visit)
+        if already:
+            return already
+        if start:
+            least = timedelta(days=number("course.microcurrent.gap_least"))
+            here = visit.starts_at.astimezone(desk.zone).date()
+            if start <= desk.now:
+                wrong["day"] = "That is past."
+            elif start.date() - here < least:
+                wrong["day"] = f"At least {least.days} days between sessions: from {here + least:%a %-d %b} on."
+            elif against := check_free(desk, visit.therapist_id, start, visit.minutes):
+                wrong["time"] = against
+        if wrong or start is None:
+            raise BadInput(wrong)
+        ended = visit.session_no >= visit.course.sessions
+        course = visit.course
+        if ended:
+            course = Course(client_id=visit.client_id, name=visit.course.name, sessions=int(number("course.microcurrent.sessions")))
+            db.add(course)
+            db.flush()
+        following = Visit(
+            client_id=visit.client_id, course_id=course.id, session_no=1 if ended else visit.session_no + 1, therapist_id=visit.therapist_id,
+            starts_at=start.astimezone(UTC), minutes=visit.minutes, created_by=desk.me.id,
+        )  # fmt: skip
+        db.add(following)
+    return following
+
+
+def calendar_file(desk: Desk, visit_id: UUID) -> bytes:
+    """The booked return as an iCalendar file. Raises NotFound when none is booked. It says where and when, nothing clinical."""
+    page = returning(desk, visit_id)
+    if page.booked is None:
+        raise NotFound("No return is booked.")
+    start: datetime = page.booked.starts_at.astimezone(desk.zone)
+    return invitation(str(page.booked.id), f"Visit at {desk.studio.name}", start, page.booked.minutes, desk.now, desk.studio.name)

@@ -1,0 +1,119 @@
+"""The treatment: its order, its events, where it stands."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy.orm import Session
+
+from merak.core.plan.visit_plan import Step
+from merak.core.session import Event, RunState, fold
+from merak.core.session.fold import KINDS
+from merak.desk.desk import Desk, NotFound, OutOfTurn
+from merak.desk.file import VisitFile, find_visit, open_file
+from merak.desk.planning import planned
+from merak.records import visits
+
+
+@dataclass
+class Tap:
+    """One event as the browser sends it: its own id, kind, moment (aware), and a value or words where the kind has them."""
+
+    id: UUID
+    kind: str
+    at: datetime
+    value: float | None = None
+    words: str = ""
+
+
+@dataclass
+class Run:
+    """A treatment and where it stands. `seq` is the server's number of the last event."""
+
+    steps: Sequence[Step]
+    state: RunState
+    seq: int
+    now: datetime
+
+
+def run_file(desk: Desk, visit_id: UUID) -> tuple[VisitFile, Run | None]:
+    """The file and its run; None before the treatment began."""
+    file = open_file(desk, visit_id)
+    return file, _run(desk, visit_id, _steps(desk.db, visit_id)) if "order" in file.records else None
+
+
+def run_of(desk: Desk, visit_id: UUID) -> Run:
+    """Where a treatment stands. Raises OutOfTurn before it began."""
+    desk.demand("read notes", find_visit(desk, visit_id))
+    return _run(desk, visit_id, _steps(desk.db, visit_id))
+
+
+def _run(desk: Desk, visit_id: UUID, steps: Sequence[Step]) -> Run:
+    rows = visits.events(desk.db, visit_id)
+    state = fold(steps, [Event(str(row.id), row.kind, row.at, row.value, row.words) for row in rows])
+    return Run(steps, state, rows[-1].seq if rows else 0, desk.now)
+
+
+_orders: dict[UUID, tuple[Step, ...]] = {}
+
+
+def _steps(db: Session, visit_id: UUID) -> tuple[Step, ...]:
+    """The steps that were ordered. An order is written once and never changed, so it is read once a process."""
+    if visit_id not in _orders:
+        order = visits.latest(db, [visit_id], ["order"])[visit_id].get("order")
+        if order is None:
+            raise OutOfTurn("The treatment has not begun.")
+        if len(_orders) > 500:
+            _orders.clear()
+        _orders[visit_id] = tuple(Step.model_validate(step) for step in order.body["steps"])
+    return _orders[visit_id]
+
+
+def begin(desk: Desk, visit_id: UUID) -> None:
+    """Fixes the plan as the order of the treatment. Raises OutOfTurn without consent or while anything is refused.
+
+    The plan is computed afresh from today's answers, so that an answer given after consent still stops it. A second call is harmless.
+    """
+    file = open_file(desk, visit_id, "treat")
+    if "order" in file.records:
+        return
+    page = planned(desk, visit_id)
+    if page.plan is None or not page.settled:
+        raise OutOfTurn(page.refusal or "The plan cannot be started: something in it is refused.")
+    if not file.consented:
+        raise OutOfTurn("The client has not agreed to the plan as it stands. Read it back and ask.")
+    with desk.saving("treat", visit_id) as db:
+        visits.lock(db, visit_id)
+        if not visits.latest(db, [visit_id], ["order"])[visit_id]:
+            visits.add_version(db, visit_id, "order", page.plan.model_dump(mode="json"), desk.me.id, desk.now)
+
+
+def record(desk: Desk, visit_id: UUID, taps: Sequence[Tap]) -> Run:
+    """Keeps taps, in the order sent, and says where the treatment stands; when this returns they are on the disk.
+
+    Repeated ids are harmless. A tap's moment is never taken as later than its arrival. Raises OutOfTurn before the treatment began,
+    NotFound for a kind that there is not.
+    """
+    visit = find_visit(desk, visit_id)
+    desk.demand("treat", visit)
+    steps = _steps(desk.db, visit_id)
+    rows: list[dict[str, Any]] = []
+    for tap in taps:
+        if tap.kind not in KINDS:
+            raise NotFound(f"There is no event “{tap.kind}”.")
+        at = min(tap.at, desk.now + timedelta(seconds=1))
+        rows.append(
+            {"id": tap.id, "visit_id": visit_id, "kind": tap.kind, "at": at, "value": tap.value, "words": tap.words, "by": desk.me.id}
+        )
+    if rows:
+        try:
+            visits.add_events(desk.db, rows)
+            run = _run(desk, visit_id, steps)
+            desk.db.commit()
+        except BaseException:
+            desk.db.rollback()
+            raise
+        return run
+    return _run(desk, visit_id, steps)

@@ -1,0 +1,88 @@
+"""The way in, for pages and for the API alike: who is signed in, the CSRF token, the headers on the way out."""
+
+import hmac
+from collections.abc import Iterator, MutableMapping
+from contextlib import contextmanager
+from typing import Annotated, Any
+from uuid import uuid4
+
+from fastapi import Depends, Request
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from merak.core.errors import MerakError
+from merak.desk.desk import Desk
+from merak.desk.permission import Denied
+from merak.desk.signing_in import at_desk
+
+COOKIE = "merak"
+POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
+    "form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
+)
+HEADERS = [
+    (b"content-security-policy", POLICY.encode()),
+    (b"x-content-type-options", b"nosniff"),
+    (b"referrer-policy", b"same-origin"),
+    (b"cross-origin-opener-policy", b"same-origin"),
+    (b"permissions-policy", b"camera=(), microphone=(), geolocation=()"),
+]
+
+
+class NeedsSignIn(MerakError):
+    """Nobody is signed in."""
+
+
+async def _form(request: Request) -> dict[str, str]:
+    """The form's text fields; of a field sent twice the last counts."""
+    return {key: value for key, value in (await request.form()).multi_items() if isinstance(value, str)}
+
+
+Form = Annotated[dict[str, str], Depends(_form)]
+
+
+@contextmanager
+def entered(request: Request, form: dict[str, str] | None = None) -> Iterator[Desk]:
+    """The desk of whoever is signed in. Raises NeedsSignIn, and Denied for a write without this sign-in's CSRF token."""
+    with at_desk(request.cookies.get(COOKIE)) as desk:
+        if desk is None:
+            raise NeedsSignIn("Sign in first.")
+        if request.method not in ("GET", "HEAD"):
+            check_token(desk.csrf, request.headers.get("x-csrf-token") or (form or {}).get("csrf", ""))
+        yield desk
+
+
+def check_token(expected: str, given: str) -> None:
+    """Raises Denied unless the token is the one."""
+    if not hmac.compare_digest(expected.encode(), given.encode()):
+        raise Denied("This page is out of date. Load it again, then repeat what you did.")
+
+
+def visitor_token(request: Request) -> str:
+    """The CSRF token of somebody who is not signed in yet: their cookie's own, or a new one."""
+    return request.cookies.get("visitor") or uuid4().hex
+
+
+class Headers:
+    """Adds the security headers; pages are never kept by a cache."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """ASGI."""
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        cache = b"public, max-age=31536000, immutable" if scope["path"].startswith("/static/") else b"no-store"
+
+        async def with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                add_headers(message, cache)
+            await send(message)
+
+        await self.app(scope, receive, with_headers)
+
+
+def add_headers(message: MutableMapping[str, Any], cache: bytes) -> None:
+    """The headers of one response."""
+    message["headers"] = [*message.get("headers", []), *HEADERS, (b"cache-control", cache)]

@@ -1,0 +1,34 @@
+"""The application: every router, the headers, the errors."""
+
+from fastapi import FastAPI
+from fastapi.responses import PlainTextResponse
+from fastapi.staticfiles import StaticFiles
+from starlette.middleware.gzip import GZipMiddleware
+
+from merak.api import treat as api_treat
+from merak.core.knowledge import book
+from merak.desk.practice import database_answers
+from merak.door import Headers
+from merak.web import ask, close, day, look, plan, practice, returning, signing_in, treat
+from merak.web.pages import STATIC
+from merak.web.trouble import handle_trouble
+
+
+def make_app() -> FastAPI:
+    """The app. Raises KnowledgeError when the rule book is broken: then nothing is served."""
+    book()
+    app = FastAPI(title="Merak", version="1", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
+    app.add_middleware(Headers)
+    app.add_middleware(GZipMiddleware, minimum_size=1500, compresslevel=4)
+    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    for room in (signing_in, day, ask, look, plan, treat, close, returning, practice, api_treat):
+        app.include_router(room.router)
+    app.get("/health", include_in_schema=False)(_health)
+    handle_trouble(app)
+    return app
+
+
+def _health() -> PlainTextResponse:
+    """Whether the app and its database answer: one SELECT, nothing else."""
+    database_answers()
+    return PlainTextResponse("well")

@@ -1,0 +1,1 @@
+"""Pages: one router and one template a stage of the visit; no rules, no SQL."""

@@ -1,0 +1,51 @@
+"""The day sheet."""
+
+from datetime import date, timedelta
+from uuid import UUID
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from merak.core.errors import BadInput
+from merak.desk import day as desk_day
+from merak.desk.desk import Desk
+from merak.door import Form, entered
+from merak.web.pages import go, page
+
+router = APIRouter()
+
+
+@router.get("/")
+def today(request: Request, on: date | None = None) -> Response:
+    """A day's visits; today's unless another is named."""
+    with entered(request) as desk:
+        return _sheet(request, desk, on or desk.today)
+
+
+def _sheet(request: Request, desk: Desk, day: date, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> Response:
+    local_now = desk.now.astimezone(desk.zone)
+    blank = {"day": f"{day}", "time": f"{local_now:%H:%M}", "minutes": "60", "therapist": str(desk.me.id)}
+    return page(
+        request, desk, "day/page.html", 422 if wrong else 200, rows=desk_day.day_sheet(desk, day), day=day, today=desk.today, now=local_now,
+        before=day - timedelta(days=1), after=day + timedelta(days=1), therapists=desk_day.therapists(desk),
+        clients=desk_day.client_list(desk), form=form or blank, wrong=wrong or {},
+    )  # fmt: skip
+
+
+@router.post("/visits")
+def add(request: Request, form: Form) -> Response:
+    """Adds a walk-in or a booking."""
+    with entered(request, form) as desk:
+        try:
+            desk_day.add_visit(desk, form)
+        except BadInput as bad:
+            return _sheet(request, desk, desk.today, form, bad.fields)
+        return go(f"/?on={form['day']}")
+
+
+@router.post("/visits/{visit_id}/cancel")
+def cancel(request: Request, visit_id: UUID, form: Form) -> Response:
+    """Takes a visit off the diary."""
+    with entered(request, form) as desk:
+        desk_day.cancel(desk, visit_id)
+        return go(form.get("back", "/") if form.get("back", "").startswith("/") else "/")

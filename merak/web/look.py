@@ -1,0 +1,49 @@
+"""Look: the skin analysis."""
+
+from typing import Any
+from uuid import UUID
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from merak.core.client import PHOTOTYPES
+from merak.desk import looking
+from merak.desk.desk import Desk
+from merak.door import Form, entered
+from merak.web.pages import blocks, go, page, stage_context
+
+router = APIRouter(prefix="/visits/{visit_id}")
+KINDS = {"laxity": "Laxity", "fine_lines": "Fine lines"}
+
+
+@router.get("/look")
+def look_page(request: Request, visit_id: UUID, kind: str = "laxity") -> Response:
+    """Skin, plate, heights."""
+    with entered(request) as desk:
+        looked = looking.looked(desk, visit_id)
+        return page(request, desk, "look/page.html", **_context(desk, looked, kind))
+
+
+def _context(desk: Desk, looked: looking.Looked, kind: str) -> dict[str, Any]:
+    kind = kind if kind in KINDS else "laxity"
+    grades = getattr(looked.findings, kind)
+    return {**stage_context(desk, looked.file, "look"), "looked": looked, "findings": looked.findings, "kind": kind, "kinds": KINDS,
+            "grades": grades, "phototypes": PHOTOTYPES, "numbers": looking.NUMBERS}  # fmt: skip
+
+
+@router.post("/look")
+def keep(request: Request, visit_id: UUID, form: Form) -> Response:
+    """Takes fields as they are typed; the side to start on follows."""
+    with entered(request, form) as desk:
+        looked = looking.save_findings(desk, visit_id, form)
+        if "hx-request" not in request.headers:
+            return go(f"/visits/{visit_id}/plan")
+        return blocks(request, desk, "look/page.html", ("plate", "side", "slips"), **_context(desk, looked, form.get("kind", "")))
+
+
+@router.post("/look/tap")
+def tap(request: Request, visit_id: UUID, form: Form) -> Response:
+    """A tap on a zone of the plate: one grade up."""
+    with entered(request, form) as desk:
+        looked = looking.tap_zone(desk, visit_id, form.get("kind", ""), form.get("zone", ""))
+        return blocks(request, desk, "look/page.html", ("plate",), **_context(desk, looked, form.get("kind", "")))

@@ -1,0 +1,88 @@
+"""Rendering: templates, blocks of them for htmx, and the words for dates."""
+
+import hashlib
+from datetime import date, datetime
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from jinja2_fragments import render_block
+
+from merak.core.knowledge import cited
+from merak.desk.desk import Desk
+from merak.desk.file import STAGES, VisitFile
+from merak.desk.permission import may
+from merak.web.drawing import draw, polyline, stroke_paths
+
+HERE = Path(__file__).parent
+STATIC = HERE / "static"
+THEMES = ("light", "dim")
+
+
+def day_words(moment: date | datetime) -> str:
+    """ "Tue 24 Nov"."""
+    return f"{moment:%a %-d %b}"
+
+
+def moment_words(moment: datetime) -> str:
+    """ "Tue 24 Nov, 18:00"."""
+    return f"{moment:%a %-d %b, %H:%M}"
+
+
+def clock_words(seconds: float) -> str:
+    """ "5:24"."""
+    return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
+
+
+@cache
+def asset(name: str) -> str:
+    """The address of a static file, with its content's hash, so that it may be kept for ever."""
+    return f"/static/{name}?v={hashlib.sha256((STATIC / name).read_bytes()).hexdigest()[:10]}"
+
+
+def _environment() -> Environment:
+    env = Environment(
+        loader=FileSystemLoader(HERE / "templates"), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    )
+    env.filters |= {"day": day_words, "moment": moment_words, "clock": clock_words, "polyline": polyline}
+    env.globals |= {"asset": asset, "cited": cited, "draw": draw, "stroke_paths": stroke_paths, "STAGES": STAGES, "may": may}
+    return env
+
+
+ENV = _environment()
+
+
+def page(request: Request, desk: Desk | None, template: str, status: int = 200, **context: Any) -> HTMLResponse:
+    """A whole page."""
+    return HTMLResponse(ENV.get_template(template).render(**_common(request, desk), **context), status)
+
+
+def blocks(request: Request, desk: Desk, template: str, names: tuple[str, ...], status: int = 200, **context: Any) -> HTMLResponse:
+    """Named blocks of a page, one after the other: the first is swapped in, the rest say themselves where they go."""
+    common = {**_common(request, desk), **context, "fragment": True}
+    return HTMLResponse("".join(render_block(ENV, template, name, **common) for name in names), status)
+
+
+def _common(request: Request, desk: Desk | None) -> dict[str, Any]:
+    theme = request.cookies.get("theme", "light")
+    return {
+        "request": request,
+        "desk": desk,
+        "me": desk.me if desk else None,
+        "csrf": desk.csrf if desk else "",
+        "theme": theme if theme in THEMES else "light",
+        "fragment": False,
+    }
+
+
+def stage_context(desk: Desk, file: VisitFile, stage: str) -> dict[str, Any]:
+    """What every stage's page shows: whose visit it is, and the line of stages."""
+    return {"file": file, "visit": file.visit, "stage": stage, "start": file.visit.starts_at.astimezone(desk.zone)}
+
+
+def go(address: str) -> Response:
+    """Onward, after a form."""
+    return RedirectResponse(address, 303)

@@ -1,0 +1,59 @@
+"""Practice: who works here, and with which machines. The owner's page."""
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from merak.core.errors import BadInput
+from merak.desk import practice
+from merak.desk.desk import Desk
+from merak.desk.permission import ROLES
+from merak.door import Form, entered
+from merak.web.pages import go, page
+
+router = APIRouter(prefix="/practice")
+
+
+def _shown(
+    request: Request, desk: Desk, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None, which: str = ""
+) -> Response:
+    desk.demand("run the practice")
+    staff, devices = practice.staff(desk), practice.machines(desk)
+    return page(request, desk, "practice/page.html", 422 if wrong else 200, people=staff, devices=devices, roles=ROLES,
+                studio=desk.studio, form=form or {}, wrong=wrong or {}, which=which)  # fmt: skip
+
+
+@router.get("")
+def practice_page(request: Request) -> Response:
+    """People and machines."""
+    with entered(request) as desk:
+        return _shown(request, desk)
+
+
+@router.post("/people")
+def add_person(request: Request, form: Form) -> Response:
+    """Adds somebody."""
+    with entered(request, form) as desk:
+        try:
+            practice.add_person(desk, *(form.get(key, "") for key in ("name", "login", "password", "role", "finger_mm")))
+        except BadInput as bad:
+            return _shown(request, desk, form, bad.fields, "person")
+        return go("/practice")
+
+
+@router.post("/machines")
+def add_machine(request: Request, form: Form) -> Response:
+    """Adds a machine."""
+    with entered(request, form) as desk:
+        try:
+            practice.add_device(desk, form)
+        except BadInput as bad:
+            return _shown(request, desk, form, bad.fields, "machine")
+        return go("/practice")
+
+
+@router.post("/machines/{device_id}/put-away")
+def put_away(request: Request, device_id: str, form: Form) -> Response:
+    """Takes a machine out of use."""
+    with entered(request, form) as desk:
+        practice.put_away(desk, device_id)
+        return go("/practice")
