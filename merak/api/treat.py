@@ -51,26 +51,11 @@ class StateOut(BaseModel):
     now: datetime
 
 
-def state_out(run: treating.Run) -> StateOut:
-    """A run as JSON."""
-    steps = [
-        StepOut(
-            strokes=r.strokes,
-            worked_s=run.state.worked_s(i, run.now),
-            begun=r.begun is not None,
-            level_shift=r.level_shift,
-            said=list(r.said),
-        )
-        for i, r in enumerate(run.state.runs)
-    ]
-    return StateOut(phase=run.state.phase, step=run.state.step, steps=steps, reason=run.state.reason, seq=run.seq, now=run.now)
-
-
 @router.get("/run")
 def run(request: Request, visit_id: UUID) -> StateOut:
     """Where the treatment stands. 409 before it began."""
     with entered(request) as desk:
-        return state_out(treating.run_of(desk, visit_id))
+        return StateOut.model_validate(treating.state_of(treating.run_of(desk, visit_id)))
 
 
 @router.post("/run")
@@ -81,4 +66,4 @@ def record(request: Request, visit_id: UUID, sent: TapsIn) -> StateOut:
     """
     with entered(request) as desk:
         taps = [treating.Tap(tap.id, tap.kind, tap.at, tap.value, tap.words) for tap in sent.taps]
-        return state_out(treating.record(desk, visit_id, taps))
+        return StateOut.model_validate(treating.state_of(treating.record(desk, visit_id, taps)))

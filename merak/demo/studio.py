@@ -24,15 +24,23 @@ from merak.records.tables import Base, Client, Course, Device, Person, Studio
 PASSWORD = "vesper-quay"  # noqa: S105
 ZONE = ZoneInfo("Europe/Lisbon")
 STAFF = {
-    "marit": ("Marit Solheim", "owner", 15.0), "adaeze": ("Adaeze Okonjo", "senior", 16.0), "tomas": ("Tomas Reyle", "therapist", 17.5),
-    "lin": ("Lin Farrow", "assistant", None), "joost": ("Joost Amber", "front desk", None),
-}  # fmt: skip
+    "marit": ("Marit Solheim", "owner", 15.0),
+    "adaeze": ("Adaeze Okonjo", "senior", 16.0),
+    "tomas": ("Tomas Reyle", "therapist", 17.5),
+    "lin": ("Lin Farrow", "assistant", None),
+    "joost": ("Joost Amber", "front desk", None),
+}
 SIGN_INS = [f"{login:<8}{role:<12}{PASSWORD}" for login, (_, role, _) in STAFF.items()]
 CARDS = (
-    {"modality": "microcurrent", "name": "two-probe lift unit", "levels": 10, "contact_cm2": 1.3,
-     "calibration": [[1, 40], [2, 90], [3, 150], [5, 300], [7, 520], [10, 1150]]},
+    {
+        "modality": "microcurrent",
+        "name": "two-probe lift unit",
+        "levels": 10,
+        "contact_cm2": 1.3,
+        "calibration": [[1, 40], [2, 90], [3, 150], [5, 300], [7, 520], [10, 1150]],
+    },
     {"modality": "led", "name": "red folding panel", "wavelength_nm": 633, "points": [[5, 96], [10, 62], [15, 41], [25, 20]]},
-)  # fmt: skip
+)
 
 
 @dataclass
@@ -58,13 +66,36 @@ class Invented:
 
 
 CLIENTS = (
-    Invented("Ines Duarte", date(1979, 3, 8), "09:00", 2, tapes=(272, 186), note="Likes the forehead most. Left brow came up to meet the right."),
-    Invented("Rosalind Achterberg", date(1958, 11, 2), "10:15", 1, "adaeze", {"implants": ("implanted", None)},
-             note="Has a pacemaker: light only."),
-    Invented("Kofi Mensah-Lund", date(1985, 6, 19), "11:30", 3, answers={"injections": ("relaxant", 5)}, phototype=6, tapes=(296, 202),
-             note="Had the forehead injected; told to wait."),
-    Invented("Yuki Tanabe-Ross", date(1990, 1, 27), "13:00", 1, redness=3, sensitive=True, heights=(9.0, 11.5, 18.0, 20.0),
-             note="Cheeks stayed red for an hour, cool cloth, settled before leaving."),
+    Invented("Ines Duarte", date(1979, 3, 8), "09:00", 2, tapes=(272, 186), note="Likes the forehead most; left brow came up."),
+    Invented(
+        "Rosalind Achterberg",
+        date(1958, 11, 2),
+        "10:15",
+        1,
+        "adaeze",
+        answers={"implants": ("implanted", None)},
+        note="Has a pacemaker: light only.",
+    ),
+    Invented(
+        "Kofi Mensah-Lund",
+        date(1985, 6, 19),
+        "11:30",
+        3,
+        answers={"injections": ("relaxant", 5)},
+        phototype=6,
+        tapes=(296, 202),
+        note="Had the forehead injected; told to wait.",
+    ),
+    Invented(
+        "Yuki Tanabe-Ross",
+        date(1990, 1, 27),
+        "13:00",
+        1,
+        redness=3,
+        sensitive=True,
+        heights=(9.0, 11.5, 18.0, 20.0),
+        note="Cheeks stayed red for an hour, cool cloth, settled before leaving.",
+    ),
     Invented("Petra Halloran", date(1971, 9, 14), "14:15", 0, "adaeze"),
     Invented("Samir Oduya", date(1968, 4, 30), "15:30", 4, phototype=5, tapes=(291, 199)),
     Invented("Noor Castellane", date(1996, 12, 5), "16:45", 0, sensitive=True),
@@ -73,7 +104,7 @@ CLIENTS = (
     Invented("Bruno Achebe", date(1976, 10, 3), "14:15", 3, phototype=6, today=False),
     Invented("Wanda Kessler", date(1955, 5, 16), "09:00", 1, "adaeze", today=False),
     Invented("Margit Ferro", date(1988, 8, 24), "17:45", 5, today=False),
-)  # fmt: skip
+)
 
 
 def load(fresh: bool = False) -> None:
@@ -84,11 +115,13 @@ def load(fresh: bool = False) -> None:
                 return
             tables = ", ".join(table.name for table in Base.metadata.sorted_tables)
             db.connection().exec_driver_sql(f"TRUNCATE {tables} RESTART IDENTITY CASCADE")
-        db.add(Studio(id=1, name="Quay Street Skin Studio, Vesper Bay", time_zone=ZONE.key, opening={str(d): ["08:30", "19:30"] for d in range(7)},
-                      demo=True))  # fmt: skip
+        week = {str(day): ["08:30", "19:30"] for day in range(7)}  # every day, so that the demo is alive at any date
+        db.add(Studio(id=1, name="Quay Street Skin Studio, Vesper Bay", time_zone=ZONE.key, opening=week, demo=True))
         hashed = HASHER.hash(PASSWORD)
-        staff = {login: Person(name=name, login=login, password_hash=hashed, role=role, finger_mm=finger)
-                 for login, (name, role, finger) in STAFF.items()}  # fmt: skip
+        staff = {
+            login: Person(name=name, login=login, password_hash=hashed, role=role, finger_mm=finger)
+            for login, (name, role, finger) in STAFF.items()
+        }
         db.add_all(
             [*staff.values(), *(Device(modality=str(c["modality"]), card=CARD.validate_python(c).model_dump(mode="json")) for c in CARDS)]
         )
@@ -117,8 +150,14 @@ def _client(desk: Desk, who: Invented, staff: dict[str, Person]) -> None:
 def _book(desk: Desk, client: Client, start: datetime) -> UUID:
     """As the front desk books: a day beforehand."""
     early = Desk(desk.db, desk.me, "", start.astimezone(UTC) - timedelta(days=1))
-    form = {"name": f"{client.name}, born {client.born:%-d %b %Y}", "day": f"{start:%Y-%m-%d}", "time": f"{start:%H:%M}", "minutes": "60",
-            "therapist": str(desk.me.id), "born": f"{client.born}"}  # fmt: skip
+    form = {
+        "name": f"{client.name}, born {client.born:%-d %b %Y}",
+        "day": f"{start:%Y-%m-%d}",
+        "time": f"{start:%H:%M}",
+        "minutes": "60",
+        "therapist": str(desk.me.id),
+        "born": f"{client.born}",
+    }
     return add_visit(early, form)
 
 
@@ -133,11 +172,21 @@ def _closed_visit(desk: Desk, who: Invented, client: Client, start: datetime, la
             answers[f"{question_id}.on"] = f"{desk.now.astimezone(ZONE).date() - timedelta(days=days_back - 4)}"
     asking.save_answers(desk, visit_id, answers)
     brow_right, brow_left, cheek_right, cheek_left = who.heights
-    looking.save_findings(desk, visit_id, {
-        "skin_type": "combination", "phototype": str(who.phototype), "sensitive": "yes" if who.sensitive else "no",
-        "brow_right_mm": f"{brow_right}", "brow_left_mm": f"{brow_left}", "cheek_right_mm": f"{cheek_right}", "cheek_left_mm": f"{cheek_left}",
-        "ear_to_ear_mm": f"{who.tapes[0] or ''}", "hairline_chin_mm": f"{who.tapes[1] or ''}",
-    })  # fmt: skip
+    looking.save_findings(
+        desk,
+        visit_id,
+        {
+            "skin_type": "combination",
+            "phototype": str(who.phototype),
+            "sensitive": "yes" if who.sensitive else "no",
+            "brow_right_mm": f"{brow_right}",
+            "brow_left_mm": f"{brow_left}",
+            "cheek_right_mm": f"{cheek_right}",
+            "cheek_left_mm": f"{cheek_left}",
+            "ear_to_ear_mm": f"{who.tapes[0] or ''}",
+            "hairline_chin_mm": f"{who.tapes[1] or ''}",
+        },
+    )
     for zone in ("right lower cheek", "left lower cheek", "left lower cheek", "right jawline", "left jawline"):
         looking.tap_zone(desk, visit_id, "laxity", zone)
     page = planning.planned(desk, visit_id)
@@ -145,10 +194,18 @@ def _closed_visit(desk: Desk, who: Invented, client: Client, start: datetime, la
         planning.consent(desk, visit_id, True)
         treating.begin(desk, visit_id)
         _run(desk, visit_id)
-    closing.close(Desk(desk.db, desk.me, "", desk.now + timedelta(minutes=55)), visit_id, {
-        "redness": str(who.redness if last else 1), "swelling": "0", "pain": "2" if who.redness else "0", "comfort": "6" if who.redness else "9",
-        "note": who.note if last and who.note else "Tolerated well.", "explained": "explained",
-    })  # fmt: skip
+    closing.close(
+        Desk(desk.db, desk.me, "", desk.now + timedelta(minutes=55)),
+        visit_id,
+        {
+            "redness": str(who.redness if last else 1),
+            "swelling": "0",
+            "pain": "2" if who.redness else "0",
+            "comfort": "6" if who.redness else "9",
+            "note": who.note if last and who.note else "Tolerated well.",
+            "explained": "explained",
+        },
+    )
 
 
 def _run(desk: Desk, visit_id: UUID) -> None:

@@ -9,6 +9,7 @@ from pydantic import ValidationError
 from merak.core.body.strokes import PATHS
 from merak.core.dose.light import minutes_for
 from merak.core.errors import BadInput, Refused
+from merak.core.knowledge import rule
 from merak.core.modality.led import irradiance
 from merak.core.plan.screening import Standing
 from merak.core.plan.visit_plan import Brief, Choice, VisitPlan, start_choice, visit_plan
@@ -40,6 +41,12 @@ class Planned:
     wrong: dict[str, str] = field(default_factory=dict)
     start: dict[str, Quantity] = field(default_factory=dict)
     refusal: str = ""
+
+    @property
+    def slips(self) -> dict[str, str]:
+        """What stands beside each field: what cannot be read, or what a ceiling refuses, with its reason and source."""
+        refused = self.plan.refused if self.plan else {}
+        return {key: f"{said.words} {said.act} [{rule(said.rule).source}]" for key, said in refused.items()} | self.wrong
 
     @property
     def settled(self) -> bool:

@@ -117,3 +117,19 @@ def record(desk: Desk, visit_id: UUID, taps: Sequence[Tap]) -> Run:
             raise
         return run
     return _run(desk, visit_id, steps)
+
+
+def state_of(run: Run) -> dict[str, Any]:
+    """A run as plain values, for whoever paints it: seconds, counts and words by step, as of the server's `now`."""
+    return {
+        "phase": run.state.phase,
+        "step": run.state.step,
+        "steps": [
+            {"strokes": r.strokes, "worked_s": run.state.worked_s(i, run.now), "begun": r.begun is not None, "level_shift": r.level_shift,
+             "said": list(r.said)}
+            for i, r in enumerate(run.state.runs)
+        ],
+        "reason": run.state.reason,
+        "seq": run.seq,
+        "now": run.now.isoformat(),
+    }  # fmt: skip

@@ -34,7 +34,7 @@ def answer(request: Request, visit_id: UUID, form: Form) -> Response:
         asked = asking.save_answers(desk, visit_id, form)
         if "hx-request" not in request.headers:
             return go(f"/visits/{visit_id}/look")
-        changed = request.headers.get("hx-trigger-name", "").removesuffix(".on")
+        changed = request.headers.get("x-changed", "").removesuffix(".on")
         return blocks(request, desk, "ask/page.html", ("board", "extra"), **{**_context(desk, asked), "changed": changed})
 
 

@@ -55,9 +55,18 @@ def draw(measures: Measures, modality: str = "microcurrent", finger_mm: float = 
         for (side, name), shape in sorted(face.zones.items(), key=lambda item: (item[0][0], ZONES.index(item[0][1])))
     )
     return Drawing(
-        f"{left:.0f} {top:.0f} {width:.0f} {height:.0f}", left, top, width, height, path(face.outline), zones, _features(face.scale_x, face.scale_y),
-        path(area.margin), path(area.no_go), path(area.right) + path(area.left),
-    )  # fmt: skip
+        f"{left:.0f} {top:.0f} {width:.0f} {height:.0f}",
+        left,
+        top,
+        width,
+        height,
+        path(face.outline),
+        zones,
+        _features(face.scale_x, face.scale_y),
+        path(area.margin),
+        path(area.no_go),
+        path(area.right) + path(area.left),
+    )
 
 
 def path(shape: BaseGeometry) -> str:
@@ -102,6 +111,8 @@ def _features(sx: float, sy: float) -> tuple[str, ...]:
     def mid(x: float, y: float) -> str:
         return f"{x * sx:.1f} {y * sy:.1f}"
 
-    lips = (f"M{mid(-28, 142)}Q{mid(-10, 133.5)} {mid(0, 137)}Q{mid(10, 133.5)} {mid(28, 142)}Q{mid(0, 164)} {mid(-28, 142)}"
-            f"M{mid(-28, 142)}Q{mid(-9, 144)} {mid(0, 143)}Q{mid(9, 144)} {mid(28, 142)}")  # fmt: skip
+    lips = (
+        f"M{mid(-28, 142)}Q{mid(-10, 133.5)} {mid(0, 137)}Q{mid(10, 133.5)} {mid(28, 142)}Q{mid(0, 164)} {mid(-28, 142)}"
+        f"M{mid(-28, 142)}Q{mid(-9, 144)} {mid(0, 143)}Q{mid(9, 144)} {mid(28, 142)}"
+    )
     return (*drawn, lips, f"M{mid(-3, 124)}L{mid(-3.5, 131)}M{mid(3, 124)}L{mid(3.5, 131)}")

@@ -48,7 +48,8 @@ def _environment() -> Environment:
         loader=FileSystemLoader(HERE / "templates"), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     )
     env.filters |= {"day": day_words, "moment": moment_words, "clock": clock_words, "polyline": polyline}
-    env.globals |= {"asset": asset, "cited": cited, "draw": draw, "stroke_paths": stroke_paths, "STAGES": STAGES, "may": may}
+    env.globals |= {"asset": asset, "cited": cited, "draw": draw, "stroke_paths": stroke_paths, "STAGES": STAGES, "may": may, "zip": zip}
+    env.globals["m"] = env.get_template("macros.html").module  # fragments are rendered without the page around them
     return env
 
 

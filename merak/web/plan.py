@@ -18,8 +18,16 @@ router = APIRouter(prefix="/visits/{visit_id}")
 
 
 def _context(desk: Desk, planned: planning.Planned, changed: str = "") -> dict[str, Any]:
-    return {**stage_context(desk, planned.file, "plan"), "planned": planned, "plan": planned.plan, "draft": planned.draft, "paths": PATHS,
-            "changed": changed, "consent_words": planning.CONSENT[planning.CONSENT_VERSION], "editable": may(desk.me, "plan", planned.file.visit)}  # fmt: skip
+    return {
+        **stage_context(desk, planned.file, "plan"),
+        "planned": planned,
+        "plan": planned.plan,
+        "draft": planned.draft,
+        "paths": PATHS,
+        "changed": changed,
+        "consent_words": planning.CONSENT[planning.CONSENT_VERSION],
+        "editable": may(desk.me, "plan", planned.file.visit),
+    }
 
 
 @router.get("/plan")
@@ -33,7 +41,7 @@ def plan_page(request: Request, visit_id: UUID) -> Response:
 def recompute(request: Request, visit_id: UUID, form: Form) -> Response:
     """One field changed: all numbers, lines, minutes and cautions anew."""
     with entered(request, form) as desk:
-        changed = request.headers.get("hx-trigger-name", "")
+        changed = request.headers.get("x-changed", "")
         planned = planning.recompute(desk, visit_id, form, changed)
         if "hx-request" not in request.headers:
             return go(f"/visits/{visit_id}/plan")

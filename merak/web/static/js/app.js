@@ -1,0 +1,55 @@
+// What every page needs: the changed field's name for the server, keys on drawn buttons, the keys sheet, honest words without a network.
+
+document.addEventListener("htmx:configRequest", (event) => {
+  const from = event.detail.triggeringEvent?.target;
+  if (from?.name) event.detail.headers["X-Changed"] = from.name;
+});
+
+document.addEventListener("keydown", (event) => {
+  const drawn = event.target.closest?.("svg [role=button]");
+  if (drawn && (event.key === "Enter" || event.key === " ")) {
+    event.preventDefault();
+    drawn.dispatchEvent(new MouseEvent("click", { bubbles: true }));
+  }
+  const typing = event.target.matches?.("input:not([type=radio]):not([type=checkbox]), textarea, select");
+  if (event.key === "?" && !typing) document.getElementById("keys")?.showModal();
+  if (event.key === "Escape") close_panel();
+});
+
+function close_panel() {
+  const panel = document.getElementById("panel");
+  if (panel) panel.hidden = true;
+}
+
+document.addEventListener("click", (event) => {
+  if (event.target.closest("[data-close]")) {
+    close_panel();
+    event.target.closest("dialog")?.close();
+  }
+  const opens = event.target.closest("[data-open]");
+  if (opens) document.getElementById(opens.dataset.open).showModal();
+});
+
+document.addEventListener("htmx:afterSwap", (event) => {
+  if (event.detail.target.id === "panel") {
+    event.detail.target.hidden = false;
+    event.detail.target.querySelector("[data-close]")?.focus();
+  }
+});
+
+const offline = document.getElementById("offline");
+document.addEventListener("htmx:sendError", () => { offline.hidden = false; });
+document.addEventListener("htmx:afterOnLoad", () => { offline.hidden = true; });
+
+// A form that asks in words before it does something that cannot be taken back.
+document.addEventListener("submit", (event) => {
+  const words = event.target.dataset.sure;
+  if (words && !window.confirm(words)) event.preventDefault();
+});
+
+// Widths in proportion to time; the policy allows no style attribute.
+function grow(root) {
+  for (const item of root.querySelectorAll("[data-grow]")) item.style.flex = `${item.dataset.grow} 1 0`;
+}
+grow(document);
+document.addEventListener("htmx:load", (event) => grow(event.detail.elt));
