@@ -31,7 +31,7 @@ def _serve(given: argparse.Namespace) -> int:
     from merak.server import make_app
 
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s %(message)s")
-    uvicorn.run(make_app(), host="127.0.0.1", port=given.port, log_level="warning", access_log=False, timeout_graceful_shutdown=3)
+    uvicorn.run(make_app(), host="127.0.0.1", port=given.port, log_level="critical", access_log=False, timeout_graceful_shutdown=3)
     return 0
 
 

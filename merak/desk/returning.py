@@ -35,6 +35,7 @@ def returning(desk: Desk, visit_id: UUID, form: dict[str, str] | None = None, wr
     if booked is None:
         busy = booked_spans(desk, visit.therapist_id, visit.starts_at, visit.starts_at + timedelta(days=70))
         course, zone = visit.course, desk.studio.time_zone
+        course, zone = visit.course, desk.studio.time_zone
         proposal = propose(visit.starts_at, visit.session_no, course.sessions, visit.minutes, opening_of(desk), busy, zone)
     if form is None:
         form = {"day": f"{proposal.at:%Y-%m-%d}", "time": f"{proposal.at:%H:%M}"} if proposal else {}
@@ -69,13 +70,18 @@ def book(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Visit:
         ended = visit.session_no >= visit.course.sessions
         course = visit.course
         if ended:
-            course = Course(client_id=visit.client_id, name=visit.course.name, sessions=int(number("course.microcurrent.sessions")))
+            course = Course(client_id=visit.client_id, name=course.name, sessions=int(number("course.microcurrent.sessions")))
             db.add(course)
             db.flush()
         following = Visit(
-            client_id=visit.client_id, course_id=course.id, session_no=1 if ended else visit.session_no + 1, therapist_id=visit.therapist_id,
-            starts_at=start.astimezone(UTC), minutes=visit.minutes, created_by=desk.me.id,
-        )  # fmt: skip
+            client_id=visit.client_id,
+            course_id=course.id,
+            session_no=1 if ended else visit.session_no + 1,
+            therapist_id=visit.therapist_id,
+            starts_at=start.astimezone(UTC),
+            minutes=visit.minutes,
+            created_by=desk.me.id,
+        )
         db.add(following)
     return following
 

@@ -56,15 +56,15 @@ def _environment() -> Environment:
 ENV = _environment()
 
 
-def page(request: Request, desk: Desk | None, template: str, status: int = 200, **context: Any) -> HTMLResponse:
+def page(request: Request, desk: Desk | None, template: str, code: int = 200, **context: Any) -> HTMLResponse:
     """A whole page."""
-    return HTMLResponse(ENV.get_template(template).render(**_common(request, desk), **context), status)
+    return HTMLResponse(ENV.get_template(template).render(**_common(request, desk), **context), code)
 
 
-def blocks(request: Request, desk: Desk, template: str, names: tuple[str, ...], status: int = 200, **context: Any) -> HTMLResponse:
+def blocks(request: Request, desk: Desk, template: str, names: tuple[str, ...], code: int = 200, **context: Any) -> HTMLResponse:
     """Named blocks of a page, one after the other: the first is swapped in, the rest say themselves where they go."""
     common = {**_common(request, desk), **context, "fragment": True}
-    return HTMLResponse("".join(render_block(ENV, template, name, **common) for name in names), status)
+    return HTMLResponse("".join(render_block(ENV, template, name, **common) for name in names), code)
 
 
 def _common(request: Request, desk: Desk | None) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 import logging
 from http import HTTPStatus
+from traceback import extract_tb
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -59,7 +60,8 @@ def _malformed(request: Request, error: Exception) -> Response:
 
 def _unforeseen(request: Request, error: Exception) -> Response:
     # The kind of error and where, never its words: they can hold what a client said.
-    log.error("%s on %s %s", type(error).__name__, request.method, request.scope.get("route", request.url.path), exc_info=None)
+    frames = " < ".join(f"{frame.filename.rpartition('/')[2]}:{frame.lineno}" for frame in reversed(extract_tb(error.__traceback__)[-5:]))
+    log.error("%s at %s, on %s", type(error).__name__, frames, request.method)
     return _told(request, 500, "Something went wrong on our side.")
 
 
