@@ -12,7 +12,7 @@ from uuid_utils.compat import uuid7
 
 from merak.core.plan.screening import questions
 from merak.desk import asking, closing, looking, planning, treating
-from merak.desk.day import add_visit
+from merak.desk.day import COURSE_NAME, add_visit
 from merak.desk.desk import Desk
 from merak.desk.file import open_file
 from merak.desk.practice import CARD
@@ -137,7 +137,7 @@ def _client(desk: Desk, who: Invented, staff: dict[str, Person]) -> None:
     desk.db.add(client)
     desk.db.flush()
     if who.past:
-        desk.db.add(Course(client_id=client.id, name="Microcurrent lift and red light", sessions=10))
+        desk.db.add(Course(client_id=client.id, name=COURSE_NAME, sessions=10))
     desk.db.commit()
     at = time.fromisoformat(who.at)
     for back in range(who.past, 0, -1):

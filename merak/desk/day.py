@@ -16,7 +16,7 @@ from merak.desk.permission import may
 from merak.records import people, visits
 from merak.records.tables import Client, Course, Person, Visit
 
-COURSE_NAME = "Microcurrent lift and red light"
+COURSE_NAME = "Lift and red light"
 USUAL_MINUTES = 60
 
 

@@ -1,5 +1,6 @@
 """The plan: start values, every change recomputed, consent."""
 
+import re
 from dataclasses import dataclass, field
 from typing import Any
 from uuid import UUID
@@ -26,8 +27,7 @@ CONSENT = {
     )
 }
 CONSENT_VERSION = "2026-11"
-#: Fields that tell the same thing twice: the one that was typed last leads.
-TWINS = {"microcurrent.current": "microcurrent.level", "led.fluence": "led.minutes"}
+_DECIMAL_COMMA = re.compile(r"^\s*(\d*),(\d+)\s*$")
 
 
 @dataclass
@@ -169,7 +169,9 @@ def choice_of(draft: dict[str, str], led_minutes: str | None = None) -> Choice:
     for modality in ("microcurrent", "led"):
         if draft.get(modality) == "on":
             prefix = f"{modality}."
-            values: dict[str, Any] = {k.removeprefix(prefix): v.replace(",", ".") for k, v in draft.items() if k.startswith(prefix)}
+            values: dict[str, Any] = {
+                k.removeprefix(prefix): _DECIMAL_COMMA.sub(r"\1.\2", v) for k, v in draft.items() if k.startswith(prefix)
+            }
             values.pop("current", None), values.pop("fluence", None)
             if "paths" in values:
                 values["paths"] = tuple(filter(None, values["paths"].split("|")))

@@ -25,8 +25,13 @@ def today(request: Request, on: date | None = None) -> Response:
 def _sheet(request: Request, desk: Desk, day: date, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> Response:
     local_now = desk.now.astimezone(desk.zone)
     blank = {"day": f"{day}", "time": f"{local_now:%H:%M}", "minutes": "60", "therapist": str(desk.me.id)}
+    rows = desk_day.day_sheet(desk, day)
+    upcoming = (
+        row.visit.id for row in rows if row.visit.status == "booked" and row.start + timedelta(minutes=row.visit.minutes) > local_now
+    )
     return page(
-        request, desk, "day/page.html", 422 if wrong else 200, rows=desk_day.day_sheet(desk, day), day=day, today=desk.today, now=local_now,
+        request, desk, "day/page.html", 422 if wrong else 200, rows=rows,
+        next_id=next(upcoming, None), day=day, today=desk.today, now=local_now,
         before=day - timedelta(days=1), after=day + timedelta(days=1), therapists=desk_day.therapists(desk),
         clients=desk_day.client_list(desk), form=form or blank, wrong=wrong or {},
     )  # fmt: skip

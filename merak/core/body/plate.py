@@ -8,7 +8,7 @@ from functools import cache, lru_cache
 from typing import NamedTuple
 
 import numpy as np
-from shapely import LinearRing, MultiPolygon, Point, Polygon, affinity, get_parts, union_all
+from shapely import LinearRing, MultiPolygon, Point, Polygon, affinity, box, get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.body.curves import ellipse, smooth
@@ -70,8 +70,8 @@ class Plate(NamedTuple):
         return sign * (mark[0] + dx) * self.scale_x, (mark[1] + dy) * self.scale_y
 
     def half(self, side: str) -> BaseGeometry:
-        """All zones of one side."""
-        return union_all([shape for (at, _), shape in self.zones.items() if at == side])
+        """All skin of one side: the outline up to the midline."""
+        return self.outline.intersection(box(-1000, -1000, 0, 1000) if side == "right" else box(0, -1000, 1000, 1000))
 
 
 @cache
@@ -103,7 +103,9 @@ def plate(measures: Measures) -> Plate:
     across, down = scale(measures)
     outline = affinity.scale(_default_outline(), across, down, origin=(0, 0))
     zones = {
-        (side, zone): affinity.scale(shape, (-1 if side == "right" else 1) * across, down, origin=(0, 0))
+        (side, zone): affinity.scale(shape, (-1 if side == "right" else 1) * across, down, origin=(0, 0)).buffer(
+            0
+        )  # mends slivers that scaling folds
         for side in SIDES
         for zone, shape in _default_half().items()
     }
