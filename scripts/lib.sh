@@ -127,3 +127,17 @@ reach() {
     at="$(dirname "$at")"
   done
 }
+
+# pdf_libraries: what WeasyPrint draws with.
+pdf_libraries() {
+  need "/usr/lib/*/libpangoft2-1.0.so.0" libpango-1.0-0 libpangoft2-1.0-0
+  need "/usr/lib/*/libharfbuzz-subset.so.0" libharfbuzz-subset0
+}
+
+# use_database NAME: makes it when it is not there, and points MERAK_DATABASE_URL at it.
+use_database() {
+  local server="${MERAK_DATABASE_URL%/*}"
+  "$PG_BIN/psql" "$server/postgres" -XAtqc "SELECT 1 FROM pg_database WHERE datname = '$1'" | grep -q 1 ||
+    "$PG_BIN/psql" "$server/postgres" -Xqc "CREATE DATABASE $1"
+  export MERAK_DATABASE_URL="$server/$1"
+}

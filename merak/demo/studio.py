@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 
 from uuid_utils.compat import uuid7
 
+from merak.core.errors import Refused
 from merak.core.plan.screening import questions
 from merak.desk import asking, closing, looking, planning, treating
 from merak.desk.day import COURSE_NAME, add_visit
@@ -110,9 +111,12 @@ CLIENTS = (
 def load(fresh: bool = False) -> None:
     """Loads the demo when there is no studio yet. `fresh` empties every table first."""
     with database.session() as db:
-        if people.studio(db) is not None:
+        here = people.studio(db)
+        if here is not None:
             if not fresh:
                 return
+            if not here.demo:
+                raise Refused("This is a real studio, not the demo: its records are not thrown away.")
             tables = ", ".join(table.name for table in Base.metadata.sorted_tables)
             db.connection().exec_driver_sql(f"TRUNCATE {tables} RESTART IDENTITY CASCADE")
         week = {str(day): ["08:30", "19:30"] for day in range(7)}  # every day, so that the demo is alive at any date

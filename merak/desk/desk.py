@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
+from functools import cached_property
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -34,7 +35,7 @@ class Desk:
     csrf: str
     now: datetime
 
-    @property
+    @cached_property
     def studio(self) -> Studio:
         """The studio. Raises NotFound before it was set up."""
         found = people.studio(self.db)

@@ -34,11 +34,11 @@ class MicrocurrentCard(Frozen):
         return float(np.interp(level, at, ua))
 
     def level_for(self, current_ua: float) -> float | None:
-        """The level that gives a current (µA), to a tenth; None outside the measured points."""
+        """The level that gives a current (µA), to a hundredth; None outside the measured points."""
         if not self.calibration or not self.calibration[0][1] <= current_ua <= self.calibration[-1][1]:
             return None
         at, ua = zip(*self.calibration, strict=True)
-        return round(float(np.interp(current_ua, ua, at)), 1)
+        return round(float(np.interp(current_ua, ua, at)), 2)
 
     def current(self, level: float, name: str = "current") -> Quantity:
         """The current at a level, with its working."""

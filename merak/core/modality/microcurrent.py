@@ -176,7 +176,7 @@ def _strokes(settings: Settings, right: tuple[Line, ...], left: tuple[Line, ...]
 def _charge(current: Quantity, minutes: Quantity) -> Quantity:
     value = None if current.value is None else charge_mc(current.value, (minutes.value or 0) * 60)
     return Quantity(
-        name="charge, both sides at most",
+        name="charge at most",
         value=value,
         unit="mC",
         digits=0,

@@ -199,7 +199,7 @@ def _lift_steps(settings: lifting.Settings, lift: lifting.Dose, side: Side, leve
         )
         return Step(
             kind="strokes",
-            title=f"Lift, {at} side",
+            title=f"Lift, {at}",
             act="Gel on this side only. Up and out; renew the gel before it dries.",
             seconds=round((lift.numbers[f"minutes_{at}"].value or 0) * 60),
             modality="microcurrent",
