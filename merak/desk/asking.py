@@ -40,10 +40,10 @@ def _page(file: VisitFile, wrong: dict[str, str] | None = None) -> Asked:
 def save_answers(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Asked:
     """Keeps the answers of the form, "question" → option and "question.on" → date; what is wrong comes back by question.
 
-    Good answers are kept even when another is wrong, so that nothing typed is lost.
+    What the form does not speak of stays as it was; good answers are kept even when another is wrong, so that nothing typed is lost.
     """
     file = open_file(desk, visit_id, "ask")
-    answers: Answers = {}
+    answers = dict(file.answers)
     wrong: dict[str, str] = {}
     for question in questions(file.previous is not None):
         if question.id in form:
@@ -51,8 +51,6 @@ def save_answers(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Asked:
                 answers[question.id] = _answer(question, form, file, desk.today)
             except BadInput as bad:
                 wrong |= bad.fields
-                if question.id in file.answers:
-                    answers[question.id] = file.answers[question.id]
     return _save(desk, file, answers, wrong)
 
 

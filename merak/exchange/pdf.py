@@ -6,11 +6,18 @@ from typing import Any
 
 def pdf(html: str, base: Path) -> bytes:
     """An HTML page as PDF. Only files below `base` are read: nothing is fetched."""
-    from weasyprint import HTML, default_url_fetcher  # heavy: only when a sheet is made
+    from weasyprint import HTML  # heavy: only when a sheet is made
+    from weasyprint.urls import URLFetcher
 
-    def local_only(url: str, *args: Any, **kwargs: Any) -> Any:
-        if not url.startswith(base.resolve().as_uri()):
-            raise ValueError(f"not fetched: {url}")
-        return default_url_fetcher(url, *args, **kwargs)
+    root = base.resolve().as_uri() + "/"
 
-    return bytes(HTML(string=html, base_url=base.resolve().as_uri() + "/", url_fetcher=local_only).write_pdf())
+    class BelowBase(URLFetcher):  # type: ignore[misc]
+        """Refuses every address that is not below `base`."""
+
+        def fetch(self, url: str, headers: Any = None) -> Any:
+            """The file. Raises ValueError for anything else."""
+            if not url.startswith(root) or ".." in url:
+                raise ValueError(f"not fetched: {url}")
+            return super().fetch(url, headers)
+
+    return bytes(HTML(string=html, base_url=root, url_fetcher=BelowBase()).write_pdf())

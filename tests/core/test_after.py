@@ -64,11 +64,11 @@ def test_every_line_of_the_rule_book_has_reason_source_and_mark() -> None:
         assert (rule.value is None) == (rule.unit == ""), rule.id
 
 
-@pytest.mark.parametrize(
-    ("text", "line"),
-    [('[[rule]]\nid = "a"\nwords = "w"\nreason = "r"\nsource = "s"\nmark = "S"\n\n[[rule]]\nid = "b"\nwords = 3\n', "line 8"), ("[[rule]\n", "line 1"),
-     ('# note\n[[question]]\nid = "q"\nask = "?"\nsource = "s"\nmark = "X"\noptions = []\n', "line 2")],
-)  # fmt: skip
+BROKEN_RULE = '[[rule]]\nid = "a"\nwords = "w"\nreason = "r"\nsource = "s"\nmark = "S"\n\n[[rule]]\nid = "b"\nwords = 3\n'
+BROKEN_MARK = '# note\n[[question]]\nid = "q"\nask = "?"\nsource = "s"\nmark = "X"\noptions = []\n'
+
+
+@pytest.mark.parametrize(("text", "line"), [(BROKEN_RULE, "line 8"), ("[[rule]\n", "line 1"), (BROKEN_MARK, "line 2")])
 def test_a_broken_file_is_told_with_file_and_line(tmp_path: Path, text: str, line: str) -> None:
     (tmp_path / "broken.toml").write_text(text)
     with pytest.raises(KnowledgeError, match=rf"broken\.toml.*{line}"):

@@ -1,0 +1,76 @@
+"""Every page: nothing leaves the machine, light to load, no violation found by axe, no sideways scroll."""
+
+import re
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Browser, Page, Request
+
+from tests.conftest import Server, sign_in, signed_in_page
+from tests.web.test_safety import visit_of
+
+PATHS = ("/", "/practice", "ask", "look", "plan", "treat", "close", "return")
+
+
+def addresses(server: Server, client_name: str) -> list[str]:
+    visit = visit_of(sign_in(server.url, "marit"), client_name)
+    return [f"{server.url}{path}" if path.startswith("/") else f"{server.url}/visits/{visit}/{path}" for path in PATHS]
+
+
+def violations(page: Page) -> list[str]:
+    found = Axe().run(page).response["violations"]
+    return [f"{one['id']}: {[node['target'] for node in one['nodes']][:3]}" for one in found]
+
+
+@pytest.mark.parametrize("theme", ["light", "dim"])
+@pytest.mark.parametrize("size", [(1280, 800), (820, 1180)])
+def test_every_page(browser: Browser, server: Server, theme: str, size: tuple[int, int]) -> None:
+    width, height = size
+    with signed_in_page(browser, server, "marit", viewport={"width": width, "height": height}) as page:
+        page.context.add_cookies([{"name": "theme", "value": theme, "url": server.url}])
+        asked: list[Request] = []
+        said: list[str] = []
+        page.on("request", lambda request: asked.append(request))
+        page.on("console", lambda message: said.append(message.text) if message.type == "error" else None)
+        page.on("pageerror", lambda error: said.append(str(error)))
+        for address in addresses(server, "Greta Lindqvist"):
+            page.goto(address)
+            page.wait_for_load_state("networkidle")
+            assert page.evaluate("document.documentElement.scrollWidth") <= width, address
+            assert violations(page) == [], address
+        assert said == []
+        assert all(request.url.startswith((server.url, "data:")) for request in asked)
+
+
+def test_first_load_is_light(browser: Browser, server: Server) -> None:
+    context = browser.new_context()
+    page = context.new_page()
+    cdp = context.new_cdp_session(page)
+    cdp.send("Network.enable")
+    sizes: list[float] = []
+    cdp.on("Network.loadingFinished", lambda event: sizes.append(event["encodedDataLength"]))
+    page.goto(f"{server.url}/sign-in")
+    page.wait_for_load_state("networkidle")
+    context.close()
+    assert len(sizes) >= 5, "page, style, two scripts, font"
+    assert sum(sizes) <= 250 * 1024, f"{sum(sizes) / 1024:.0f} KB"
+
+
+def test_the_chair_never_scrolls_and_reads_from_afar(browser: Browser, server: Server) -> None:
+    from tests.browser.test_kill import ready_to_begin
+
+    visit = ready_to_begin(sign_in(server.url, "tomas"), "Samir Oduya")
+    with signed_in_page(browser, server, "tomas") as page:
+        page.goto(f"{server.url}/visits/{visit}/treat")
+        for _ in range(7):  # prepare, start, every step to the end
+            assert page.evaluate("document.documentElement.scrollHeight") <= 800, page.locator("#title").inner_text()
+            for name in ("count", "clock", "level"):
+                shown = page.locator(f"#{name}")
+                if shown.is_visible():
+                    assert float(re.sub("px", "", shown.evaluate("e => getComputedStyle(e).fontSize"))) >= 48, name
+            for key in page.locator("#chair button:visible").all():
+                box = key.bounding_box()
+                assert box and min(box["width"], box["height"]) >= 56 and box["y"] + box["height"] <= 800, key.inner_text()
+            assert violations(page) == []
+            page.keyboard.press("Space" if page.locator("#main-act").inner_text() == "Start the clock" else "n")
+        assert page.locator("#title").inner_text() == "Finished"

@@ -1,0 +1,127 @@
+"""Who gets in, who may do what, and how bad requests are answered: over HTTP, on the real server."""
+
+import re
+from uuid import UUID
+
+import httpx
+import psycopg
+import pytest
+
+from tests.conftest import PASSWORD, Server, sign_in
+
+
+def visit_of(client: httpx.Client, name: str) -> str:
+    found = re.search(rf'data-visit="([0-9a-f-]+)">(?:(?!</tr>).)*{name}', client.get("/").text, re.S)
+    assert found, name
+    return found.group(1)
+
+
+def test_nobody_gets_in_without_signing_in(server: Server) -> None:
+    with httpx.Client(base_url=server.url) as client:
+        assert client.get("/").headers["location"] == "/sign-in?next=/"
+        assert client.get(f"/api/visits/{UUID(int=0)}/run").status_code == 401
+        assert client.post("/visits", data={}).headers["location"] == "/sign-in"
+
+
+def test_wrong_passwords_are_told_alike_and_slowed_down(server: Server) -> None:
+    with httpx.Client(base_url=server.url) as client:
+        client.get("/sign-in")
+
+        def attempt(login: str, password: str) -> httpx.Response:
+            return client.post("/sign-in", data={"csrf": client.cookies["visitor"], "login": login, "password": password})
+
+        nobody, wrong = attempt("nobody", "x"), attempt("lin", "x")
+        assert nobody.status_code == wrong.status_code == 422
+        assert "do not belong together" in nobody.text and "do not belong together" in wrong.text
+        for _ in range(8):
+            attempt("nobody", "x")
+        assert "Too many tries" in attempt("nobody", "x").text
+        assert attempt("lin", PASSWORD).status_code == 303, "another name is not slowed"
+
+
+def test_cookies_and_headers(server: Server) -> None:
+    with httpx.Client(base_url=server.url) as client:
+        page = client.get("/sign-in")
+        policy = page.headers["content-security-policy"]
+        assert "default-src 'none'" in policy and "unsafe" not in policy
+        assert page.headers["x-content-type-options"] == "nosniff" and page.headers["cache-control"] == "no-store"
+        assert "<script>" not in page.text and "style=" not in page.text
+        through = client.post(
+            "/sign-in", data={"csrf": client.cookies["visitor"], "login": "lin", "password": PASSWORD, "next": "//elsewhere"}
+        )
+        assert through.headers["location"] == "/", "no way out to another site"
+        assert re.search(r"merak=[^;]+;.*httponly;.*samesite=lax", through.headers["set-cookie"], re.I)
+
+
+def test_a_write_needs_the_token(server: Server) -> None:
+    client = sign_in(server.url, "tomas")
+    visit = visit_of(client, "Samir Oduya")
+    del client.headers["x-csrf-token"]
+    assert client.post(f"/visits/{visit}/ask", data={"heart": "yes"}).status_code == 403
+    assert client.post(f"/api/visits/{visit}/run", json={"taps": []}).json()["error"]["status"] == 403
+
+
+def test_the_front_desk_sees_no_clinical_notes(server: Server) -> None:
+    desk, hands = sign_in(server.url, "joost"), sign_in(server.url, "tomas")
+    visit = visit_of(desk, "Yuki Tanabe-Ross")
+    day = desk.get("/").text
+    assert "Yuki Tanabe-Ross" in day and "strong reaction" not in day and "never" not in day
+    assert "strong reaction" in hands.get("/").text
+    for path in ("ask", "look", "plan", "treat", "close", "sheet.pdf"):
+        assert desk.get(f"/visits/{visit}/{path}").status_code == 403, path
+    assert desk.get(f"/api/visits/{visit}/run").status_code == 403
+    assert desk.get(f"/visits/{visit}/return").status_code == 200
+    for path in ("ask", "look", "look/tap", "plan", "plan/consent", "treat/begin", "close"):
+        assert desk.post(f"/visits/{visit}/{path}", data={"kind": "laxity", "zone": "left chin"}).status_code == 403, path
+
+
+def test_an_assistant_treats_but_does_not_plan(server: Server) -> None:
+    assistant = sign_in(server.url, "lin")
+    visit = visit_of(assistant, "Samir Oduya")
+    assert "disabled" in assistant.get(f"/visits/{visit}/plan").text
+    assert assistant.post(f"/visits/{visit}/plan", data={"microcurrent": "on"}).status_code == 403
+    assert assistant.get("/practice").status_code == 403
+
+
+def test_errors_have_pages(server: Server) -> None:
+    client = sign_in(server.url, "tomas")
+    visit = visit_of(client, "Samir Oduya")
+    for path, status in (
+        ("/nowhere", 404),
+        (f"/visits/{UUID(int=7)}/ask", 404),
+        ("/visits/not-an-id/ask", 404),
+        (f"/visits/{visit}/plan/working/nothing", 404),
+    ):
+        answer = client.get(path)
+        assert answer.status_code == status, path
+        assert "To the day sheet" in answer.text or "hx" in path
+    bad = client.post("/visits", data={"name": "New Person", "day": "2026-13-45", "minutes": "x", "therapist": "?"})
+    assert bad.status_code == 422 and "A date, please." in bad.text and "Who treats?" in bad.text and 'value="New Person"' in bad.text
+    taps = client.post(f"/api/visits/{visit}/run", json={"taps": [{"id": "x", "kind": "dance", "at": "now"}]})
+    assert taps.status_code == 422 and set(taps.json()["error"]["fields"]) == {"id", "kind", "at"}
+    not_begun = client.post(f"/api/visits/{visit}/run", json={"taps": []})
+    assert not_begun.status_code == 409 and "not begun" in not_begun.json()["error"]["words"]
+
+
+def test_an_unforeseen_error_is_a_page_and_its_words_stay_out_of_the_log(server: Server, demo: str) -> None:
+    """A record that no version of the product wrote: the page says so, the log names the place and not the person."""
+    client = sign_in(server.url, "tomas")
+    visit = visit_of(client, "Noor Castellane")
+    with psycopg.connect(demo, autocommit=True) as db:
+        by = db.execute("SELECT id FROM person LIMIT 1").fetchone()
+        columns = "(id, visit_id, stage, version, body, by)"
+        body = '{"skin_type": "Noor secret"}'
+        db.execute(f"INSERT INTO record {columns} VALUES (%s, %s, 'look', 99, %s, %s)", (UUID(int=99), visit, body, by[0] if by else None))
+        answer = client.get(f"/visits/{visit}/look")
+        db.execute("DELETE FROM record WHERE id = %s", (UUID(int=99),))
+    assert answer.status_code == 500 and "Something went wrong on our side" in answer.text
+    assert server.process.stderr
+    line = server.process.stderr.readline().decode()
+    assert "ValidationError at" in line and "secret" not in line and "Noor" not in line
+
+
+@pytest.mark.parametrize("zone", ["left elbow", "up chin", ""])
+def test_a_tap_off_the_plate_is_refused(server: Server, zone: str) -> None:
+    client = sign_in(server.url, "tomas")
+    visit = visit_of(client, "Samir Oduya")
+    assert client.post(f"/visits/{visit}/look/tap", data={"kind": "laxity", "zone": zone}).status_code == 422
