@@ -4,6 +4,7 @@ import hmac
 from collections.abc import Iterator, MutableMapping
 from contextlib import contextmanager
 from typing import Annotated, Any
+from urllib.parse import parse_qsl
 from uuid import uuid4
 
 from fastapi import Depends, Request
@@ -33,8 +34,8 @@ class NeedsSignIn(MerakError):
 
 
 async def _form(request: Request) -> dict[str, str]:
-    """The form's text fields; of a field sent twice the last counts."""
-    return {key: value for key, value in (await request.form()).multi_items() if isinstance(value, str)}
+    """The fields of a form as browsers and htmx send it, URL-encoded; of a field sent twice the last counts."""
+    return dict(parse_qsl((await request.body()).decode(errors="replace"), keep_blank_values=True))
 
 
 Form = Annotated[dict[str, str], Depends(_form)]
@@ -47,7 +48,7 @@ def entered(request: Request, form: dict[str, str] | None = None) -> Iterator[De
         if desk is None:
             raise NeedsSignIn("Sign in first.")
         if request.method not in ("GET", "HEAD"):
-            check_token(desk.csrf, request.headers.get("x-csrf-token") or (form or {}).get("csrf", ""))
+            check_token(desk.me.csrf, request.headers.get("x-csrf-token") or (form or {}).get("csrf", ""))
         yield desk
 
 

@@ -21,7 +21,7 @@ def make_app() -> FastAPI:
     app.add_middleware(Headers)
     app.add_middleware(GZipMiddleware, minimum_size=1500, compresslevel=4)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for room in (signing_in, day, ask, look, plan, treat, close, returning, practice, api_treat):
+    for room in (api_treat, plan, look, ask, treat, day, close, returning, practice, signing_in):  # the busiest are matched first
         app.include_router(room.router)
     app.get("/health", include_in_schema=False)(_health)
     handle_trouble(app)

@@ -44,17 +44,17 @@ venv() {
   local py; need /usr/bin/python3 python3
   py="$(find_python)" || fail "Python 3.11 or newer was not found" "use Debian 12 or newer, or install a newer python3"
   "$py" -c 'import ensurepip, venv' 2>/dev/null || need /nonexistent python3-venv
-  local want; want="$(cd "$HERE/requirements" && cat "${@/%/.txt}" | sha256sum | cut -c1-16)-$*"
-  [ "$(cat "$HERE/.venv/.merak" 2>/dev/null)" = "$want" ] && return 0
-  say "installing Python packages (a minute or two the first time) …"
   [ -x "$HERE/.venv/bin/python" ] || "$py" -m venv "$HERE/.venv" ||
     fail "the virtual environment could not be made" "remove .venv and run this again"
-  local name
+  local name want
   for name in "$@"; do
+    want="$(sha256sum <"$HERE/requirements/$name.txt" | cut -c1-16)"
+    [ "$(cat "$HERE/.venv/.merak-$name" 2>/dev/null)" = "$want" ] && continue
+    say "installing the Python packages of requirements/$name.txt (a minute or two the first time) …"
     "$HERE/.venv/bin/python" -m pip install -q --disable-pip-version-check --require-hashes -r "$HERE/requirements/$name.txt" >>"$VAR/install.log" 2>&1 ||
       fail "the Python packages of requirements/$name.txt could not be installed" "see the end of $VAR/install.log; is the package index reachable?"
+    echo "$want" >"$HERE/.venv/.merak-$name"
   done
-  echo "$want" >"$HERE/.venv/.merak"
 }
 
 free_port() { # free_port WISH: the wish when it is free, else another

@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Annotated, Literal
 from uuid import UUID
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Request, Response
 from pydantic import AwareDatetime, BaseModel, Field
 
 from merak.core.session import Kind
@@ -51,19 +51,24 @@ class StateOut(BaseModel):
     now: datetime
 
 
-@router.get("/run")
-def run(request: Request, visit_id: UUID) -> StateOut:
+def _told(run: treating.Run) -> Response:
+    """A run as JSON, written once: FastAPI would check and write it again on another thread."""
+    return Response(StateOut.model_validate(treating.state_of(run)).model_dump_json(), media_type="application/json")
+
+
+@router.get("/run", response_model=StateOut)
+def run(request: Request, visit_id: UUID) -> Response:
     """Where the treatment stands. 409 before it began."""
     with entered(request) as desk:
-        return StateOut.model_validate(treating.state_of(treating.run_of(desk, visit_id)))
+        return _told(treating.run_of(desk, visit_id))
 
 
-@router.post("/run")
-def record(request: Request, visit_id: UUID, sent: TapsIn) -> StateOut:
+@router.post("/run", response_model=StateOut)
+def record(request: Request, visit_id: UUID, sent: TapsIn) -> Response:
     """Keeps taps, once each; when this answers they are on the disk.
 
     403 without the right or the token, 409 before it began or after closing, 422 for taps that cannot be read.
     """
     with entered(request) as desk:
         taps = [treating.Tap(tap.id, tap.kind, tap.at, tap.value, tap.words) for tap in sent.taps]
-        return StateOut.model_validate(treating.state_of(treating.record(desk, visit_id, taps)))
+        return _told(treating.record(desk, visit_id, taps))

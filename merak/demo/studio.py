@@ -19,7 +19,8 @@ from merak.desk.file import open_file
 from merak.desk.practice import CARD
 from merak.desk.signing_in import HASHER
 from merak.records import db as database
-from merak.records import people, visits
+from merak.records import people
+from merak.records.people import Worker
 from merak.records.tables import Base, Client, Course, Device, Person, Studio
 
 PASSWORD = "vesper-quay"  # noqa: S105
@@ -119,6 +120,7 @@ def load(fresh: bool = False) -> None:
                 raise Refused("This is a real studio, not the demo: its records are not thrown away.")
             tables = ", ".join(table.name for table in Base.metadata.sorted_tables)
             db.connection().exec_driver_sql(f"TRUNCATE {tables} RESTART IDENTITY CASCADE")
+            db.expunge_all()
         week = {str(day): ["08:30", "19:30"] for day in range(7)}  # every day, so that the demo is alive at any date
         db.add(Studio(id=1, name="Quay Street Skin Studio, Vesper Bay", time_zone=ZONE.key, opening=week, demo=True))
         hashed = HASHER.hash(PASSWORD)
@@ -132,7 +134,7 @@ def load(fresh: bool = False) -> None:
         db.commit()
         now = datetime.now(UTC)
         for who in CLIENTS:
-            _client(Desk(db, staff[who.therapist], "", now), who, staff)
+            _client(Desk(db, Worker(staff[who.therapist].id, staff[who.therapist].name, staff[who.therapist].role), now), who, staff)
 
 
 def _client(desk: Desk, who: Invented, staff: dict[str, Person]) -> None:
@@ -146,14 +148,14 @@ def _client(desk: Desk, who: Invented, staff: dict[str, Person]) -> None:
     at = time.fromisoformat(who.at)
     for back in range(who.past, 0, -1):
         start = datetime.combine(today - timedelta(days=4 * back), at, ZONE)
-        _closed_visit(Desk(desk.db, desk.me, "", start.astimezone(UTC)), who, client, start, last=back == 1)
+        _closed_visit(Desk(desk.db, desk.me, start.astimezone(UTC)), who, client, start, last=back == 1)
     ahead = 0 if who.today else 2 + who.past % 3
     _book(desk, client, datetime.combine(today + timedelta(days=ahead), at, ZONE))
 
 
 def _book(desk: Desk, client: Client, start: datetime) -> UUID:
     """As the front desk books: a day beforehand."""
-    early = Desk(desk.db, desk.me, "", start.astimezone(UTC) - timedelta(days=1))
+    early = Desk(desk.db, desk.me, start.astimezone(UTC) - timedelta(days=1))
     form = {
         "name": f"{client.name}, born {client.born:%-d %b %Y}",
         "day": f"{start:%Y-%m-%d}",
@@ -168,7 +170,7 @@ def _book(desk: Desk, client: Client, start: datetime) -> UUID:
 def _closed_visit(desk: Desk, who: Invented, client: Client, start: datetime, last: bool) -> None:
     """One past visit from the first question to the sealed record."""
     visit_id = _book(desk, client, start)
-    returning = visits.before(desk.db, open_file(desk, visit_id).visit) is not None
+    returning = open_file(desk, visit_id).previous is not None
     answers = {question.id: question.options[0].id for question in questions(returning)}
     for question_id, (option, days_back) in (who.answers if last else {}).items():
         answers[question_id] = option
@@ -199,7 +201,7 @@ def _closed_visit(desk: Desk, who: Invented, client: Client, start: datetime, la
         treating.begin(desk, visit_id)
         _run(desk, visit_id)
     closing.close(
-        Desk(desk.db, desk.me, "", desk.now + timedelta(minutes=55)),
+        Desk(desk.db, desk.me, desk.now + timedelta(minutes=55)),
         visit_id,
         {
             "redness": str(who.redness if last else 1),
@@ -223,4 +225,4 @@ def _run(desk: Desk, visit_id: UUID) -> None:
         if not step.strokes:
             at += timedelta(seconds=step.seconds)
         taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(steps) else "finish", at))
-    treating.record(Desk(desk.db, desk.me, "", at), visit_id, taps)
+    treating.record(Desk(desk.db, desk.me, at), visit_id, taps)

@@ -34,7 +34,7 @@ def asked(desk: Desk, visit_id: UUID) -> Asked:
 
 def _page(file: VisitFile, wrong: dict[str, str] | None = None) -> Asked:
     returning = file.previous is not None
-    return Asked(file, questions(returning), file.brief.board(), wrong or {})
+    return Asked(file, questions(returning), file.brief.board, wrong or {})
 
 
 def save_answers(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Asked:

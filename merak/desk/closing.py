@@ -36,7 +36,7 @@ def closing(desk: Desk, visit_id: UUID, form: dict[str, str] | None = None, wron
     """What stands, the grades prefilled as typed or as kept."""
     file, run = run_file(desk, visit_id)
     kept = file.body("close")
-    held = {key: str(kept[key]) for key in (*GRADES, "note") if key in kept} if form is None else form
+    held = {key: str(kept[key]) for key in (*GRADES, "note", "explained") if key in kept} if form is None else form
     facts = step_facts(run.steps, run.state, desk.now) if run else []
     ended = datetime.fromisoformat(kept["ended"]) if "ended" in kept else _ended(desk, visit_id)
     following = visits.after(desk.db, file.visit)
@@ -77,6 +77,7 @@ def close(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Closed:
             wrong[key] = f"{words}: 0 to {most}."
     if form.get("explained") not in ("explained", "declined"):
         wrong["explained"] = "Was the sheet explained, or declined?"
+    body["explained"] = form.get("explained")
     if not page.run and not body["note"]:
         wrong["note"] = "Nothing was treated: say why."
     if wrong:
@@ -85,7 +86,7 @@ def close(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Closed:
     with desk.saving("close", visit_id) as db:
         visits.add_version(db, visit_id, "close", body, desk.me.id, desk.now)
         lines = [line.model_dump(mode="json") for line in page.sheet]
-        visits.add_version(db, visit_id, "sheet", {"lines": lines, "word": form["explained"]}, desk.me.id, desk.now)
+        visits.add_version(db, visit_id, "sheet", {"lines": lines}, desk.me.id, desk.now)
         file.visit.status = "closed"
     return closing(desk, visit_id)
 

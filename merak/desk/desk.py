@@ -3,19 +3,18 @@
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from datetime import date, datetime
 from functools import cached_property
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from merak.core.errors import MerakError
 from merak.desk.permission import Action, Sealable, demand
-from merak.records import db as database
 from merak.records import people
-from merak.records.tables import Audit, Person, Studio
+from merak.records.people import Worker
+from merak.records.tables import Audit, Studio
 
 
 class NotFound(MerakError):
@@ -31,8 +30,7 @@ class Desk:
     """Everything that a desk function needs. `now` is aware, UTC."""
 
     db: Session
-    me: Person
-    csrf: str
+    me: Worker
     now: datetime
 
     @cached_property
@@ -64,7 +62,7 @@ class Desk:
         A draft (a field of a plan still being made) is acknowledged before the disk has it; everything else after.
         """
         if draft:
-            self.db.execute(text("SET LOCAL synchronous_commit TO OFF"))
+            self.db.connection().exec_driver_sql("SET LOCAL synchronous_commit TO OFF")
         else:
             self.db.add(Audit(person_id=self.me.id, action=action, thing=str(thing)))
         try:
@@ -78,10 +76,3 @@ class Desk:
         """Keeps that a clinical record was read."""
         with self.saving("read", thing):
             pass
-
-
-@contextmanager
-def desk_of(me: Person) -> Iterator[Desk]:
-    """A desk for a person who needs no sign-in: the demo and the tests' own preparations."""
-    with database.session() as db:
-        yield Desk(db, db.merge(me, load=False) if me in db else me, "", datetime.now(UTC))

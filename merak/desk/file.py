@@ -1,7 +1,7 @@
 """A visit's file: the appointment, what stands on each stage, what came before, and the brief that a plan follows from."""
 
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date
 from functools import cached_property
 from typing import Any
 from uuid import UUID
@@ -16,8 +16,9 @@ from merak.core.plan.visit_plan import Brief
 from merak.desk.desk import Desk, NotFound
 from merak.desk.permission import Action
 from merak.desk.practice import CARD
-from merak.records import people, visits
-from merak.records.tables import Record, Visit
+from merak.records import visits
+from merak.records.tables import Visit
+from merak.records.visits import Earlier, Standing
 
 STAGES = ("ask", "look", "plan", "treat", "close", "return")
 ANSWERS: TypeAdapter[Answers] = TypeAdapter(dict[str, Answer])
@@ -28,9 +29,9 @@ class VisitFile:
     """One visit as the stages need it."""
 
     visit: Visit
-    records: dict[str, Record]
-    previous: Visit | None
-    earlier: dict[str, Record]
+    records: dict[str, Standing]
+    previous: Earlier | None
+    earlier: dict[str, Standing]
     cards: dict[str, Any]
     today: date
 
@@ -110,22 +111,14 @@ def find_visit(desk: Desk, visit_id: UUID) -> Visit:
 
 def open_file(desk: Desk, visit_id: UUID, action: Action = "read notes") -> VisitFile:
     """The file, for somebody who may do this with it. Raises NotFound, Denied, Sealed."""
-    visit = find_visit(desk, visit_id)
     desk.demand("read notes")
+    found = visits.around(desk.db, visit_id)
+    if found is None:
+        raise NotFound("There is no such visit.")
+    visit, previous, desk.studio, machines = found
     desk.demand(action, visit)
-    previous = visits.before(desk.db, visit)
+    cards: dict[str, MicrocurrentCard | LedCard] = {}
+    for modality, card in machines:  # of several for one modality, the one added first
+        cards.setdefault(modality, CARD.validate_python(card))
     standing = visits.latest(desk.db, [visit.id, *([previous.id] if previous else [])])
-    return VisitFile(visit, standing[visit.id], previous, standing[previous.id] if previous else {}, _cards(desk), desk.today)
-
-
-def _cards(desk: Desk) -> dict[str, MicrocurrentCard | LedCard]:
-    """The studio's card for each modality: the one added first among those in use."""
-    found: dict[str, MicrocurrentCard | LedCard] = {}
-    for device in people.devices(desk.db):
-        found.setdefault(device.modality, CARD.validate_python(device.card))
-    return found
-
-
-def local(desk: Desk, moment: datetime) -> datetime:
-    """A moment in the studio's time."""
-    return moment.astimezone(desk.zone)
+    return VisitFile(visit, standing[visit.id], previous, standing[previous.id] if previous else {}, cards, desk.today)

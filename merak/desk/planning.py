@@ -67,7 +67,7 @@ def _page(file: VisitFile) -> Planned:
 
 def _computed(file: VisitFile, draft: dict[str, str], start: dict[str, Quantity], changed: str = "") -> Planned:
     """The page that follows from a draft."""
-    board = file.brief.board()
+    board = file.brief.board
     for modality, standing in board.items():
         if not standing.plannable:  # an answer given since stops it: the board says so, and consent is void
             draft = {**draft, modality: ""}
@@ -89,7 +89,7 @@ def recompute(desk: Desk, visit_id: UUID, form: dict[str, str], changed: str) ->
     """
     file = open_file(desk, visit_id, "plan")
     first, start = start_choice(file.brief)
-    for modality, standing in file.brief.board().items():
+    for modality, standing in file.brief.board.items():
         if form.get(modality) == "on" and not standing.plannable:
             form = {**form, modality: ""}
             form.setdefault("refused", modality)

@@ -11,6 +11,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from limits import parse
 from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
+from sqlalchemy.exc import OperationalError
 
 from merak.core.errors import MerakError
 from merak.desk.desk import Desk
@@ -71,7 +72,12 @@ def sign_out(desk: Desk, token: str) -> None:
 @contextmanager
 def at_desk(token: str | None) -> Iterator[Desk | None]:
     """The desk of whoever holds this token; None when nobody does."""
+    hashed = token_hash(token) if token else ""
     with database.session() as db:
         now = datetime.now(UTC)
-        held = people.signed_in(db, token_hash(token), now) if token else None
-        yield Desk(db, held.person, held.csrf, now) if held else None
+        try:
+            held = people.signed_in(db, hashed, now) if hashed else None
+        except OperationalError:  # the database was restarted and this connection is of before: the pool gives a new one
+            db.rollback()
+            held = people.signed_in(db, hashed, now)
+        yield Desk(db, held, now) if held else None

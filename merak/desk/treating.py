@@ -51,23 +51,29 @@ def run_of(desk: Desk, visit_id: UUID) -> Run:
 
 
 def _run(desk: Desk, visit_id: UUID, steps: Sequence[Step]) -> Run:
-    rows = visits.events(desk.db, visit_id)
-    state = fold(steps, [Event(str(row.id), row.kind, row.at, row.value, row.words) for row in rows])
-    return Run(steps, state, rows[-1].seq if rows else 0, desk.now)
+    seen, before = _folded.get(visit_id, (0, None))
+    return _folded_on(desk, steps, visits.events(desk.db, visit_id, seen), seen, before)
 
 
+def _folded_on(desk: Desk, steps: Sequence[Step], rows: Sequence[visits.EventRow], seen: int, before: RunState | None) -> Run:
+    state = fold(steps, [Event(str(row.id), row.kind, row.at, row.value, row.words) for row in rows], before)
+    return Run(steps, state, rows[-1].seq if rows else seen, desk.now)
+
+
+#: visit → (number of the last event, the state after it), of committed events only: what is read again is only what came since.
+_folded: dict[UUID, tuple[int, RunState]] = {}
 _orders: dict[UUID, tuple[Step, ...]] = {}
 
 
 def _steps(db: Session, visit_id: UUID) -> tuple[Step, ...]:
     """The steps that were ordered. An order is written once and never changed, so it is read once a process."""
     if visit_id not in _orders:
-        order = visits.latest(db, [visit_id], ["order"])[visit_id].get("order")
+        order = visits.order(db, visit_id)
         if order is None:
             raise OutOfTurn("The treatment has not begun.")
         if len(_orders) > 500:
             _orders.clear()
-        _orders[visit_id] = tuple(Step.model_validate(step) for step in order.body["steps"])
+        _orders[visit_id] = tuple(Step.model_validate(step) for step in order["steps"])
     return _orders[visit_id]
 
 
@@ -86,7 +92,7 @@ def begin(desk: Desk, visit_id: UUID) -> None:
         raise OutOfTurn("The client has not agreed to the plan as it stands. Read it back and ask.")
     with desk.saving("treat", visit_id) as db:
         visits.lock(db, visit_id)
-        if not visits.latest(db, [visit_id], ["order"])[visit_id]:
+        if "order" not in visits.latest(db, [visit_id])[visit_id]:
             visits.add_version(db, visit_id, "order", page.plan.model_dump(mode="json"), desk.me.id, desk.now)
 
 
@@ -96,27 +102,25 @@ def record(desk: Desk, visit_id: UUID, taps: Sequence[Tap]) -> Run:
     Repeated ids are harmless. A tap's moment is never taken as later than its arrival. Raises OutOfTurn before the treatment began,
     NotFound for a kind that there is not.
     """
-    visit = find_visit(desk, visit_id)
-    desk.demand("treat", visit)
     steps = _steps(desk.db, visit_id)
-    rows: list[dict[str, Any]] = []
     for tap in taps:
         if tap.kind not in KINDS:
             raise NotFound(f"There is no event “{tap.kind}”.")
-        at = min(tap.at, desk.now + timedelta(seconds=1))
-        rows.append(
-            {"id": tap.id, "visit_id": visit_id, "kind": tap.kind, "at": at, "value": tap.value, "words": tap.words, "by": desk.me.id}
-        )
-    if rows:
-        try:
-            visits.add_events(desk.db, rows)
-            run = _run(desk, visit_id, steps)
-            desk.db.commit()
-        except BaseException:
-            desk.db.rollback()
-            raise
-        return run
-    return _run(desk, visit_id, steps)
+    latest = desk.now + timedelta(seconds=1)
+    new = [visits.NewEvent(tap.id, tap.kind, min(tap.at, latest), tap.value, tap.words) for tap in taps]
+    visit = visits.lock(desk.db, visit_id)
+    if visit is None:
+        raise NotFound("There is no such visit.")
+    desk.demand("treat", visit)
+    if not new:
+        return _run(desk, visit_id, steps)
+    seen, before = _folded.get(visit_id, (0, None))
+    run = _folded_on(desk, steps, visits.add_events(desk.db, visit_id, desk.me.id, new, seen), seen, before)
+    desk.db.commit()
+    if len(_folded) > 500:
+        _folded.clear()
+    _folded[visit_id] = (run.seq, run.state)
+    return run
 
 
 def state_of(run: Run) -> dict[str, Any]:

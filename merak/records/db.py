@@ -24,8 +24,8 @@ def url() -> str:
 
 @cache
 def engine() -> Engine:
-    """One pool for the process. Connections are tried before use, so that a restarted server costs nobody a request."""
-    return create_engine(url(), pool_size=10, max_overflow=20, pool_pre_ping=True)
+    """One pool for the process. Errors never show parameters: they hold what clients said."""
+    return create_engine(url(), pool_size=10, max_overflow=20, hide_parameters=True)
 
 
 @contextmanager

@@ -1,8 +1,10 @@
 """Who works here, and who is signed in."""
 
 from datetime import datetime
+from typing import NamedTuple
+from uuid import UUID
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import bindparam, delete, func, select
 from sqlalchemy.orm import Session
 
 from merak.records.tables import Device, Person, SetUpCode, SignedIn, Studio
@@ -18,11 +20,26 @@ def by_login(db: Session, login: str) -> Person | None:
     return db.scalar(select(Person).where(func.lower(Person.login) == login.strip().lower(), Person.active))
 
 
-def signed_in(db: Session, token_hash: str, now: datetime) -> SignedIn | None:
-    """The sign-in behind a token, while it lasts."""
-    return db.scalar(
-        select(SignedIn).join(SignedIn.person).where(SignedIn.token_hash == token_hash, SignedIn.expires_at > now, Person.active)
-    )
+class Worker(NamedTuple):
+    """Somebody at work, as the desk needs them."""
+
+    id: UUID
+    name: str
+    role: str
+    csrf: str = ""
+
+
+_HELD = (
+    select(Person.id, Person.name, Person.role, SignedIn.csrf)
+    .join(SignedIn, SignedIn.person_id == Person.id)
+    .where(SignedIn.token_hash == bindparam("token"), SignedIn.expires_at > bindparam("now"), Person.active)
+)
+
+
+def signed_in(db: Session, token_hash: str, now: datetime) -> Worker | None:
+    """Whoever is behind a token, while the sign-in lasts."""
+    row = db.execute(_HELD, {"token": token_hash, "now": now}).first()
+    return Worker(*row) if row else None
 
 
 def end_sign_ins(db: Session, token_hash: str, now: datetime) -> None:

@@ -75,6 +75,7 @@ def path(shape: BaseGeometry) -> str:
     return "".join("M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in ring.coords[:-1]) + "Z" for ring in rings)
 
 
+@lru_cache(maxsize=4096)
 def polyline(points: tuple[tuple[float, float], ...]) -> str:
     """The `points` of a stroke."""
     return " ".join(f"{x:.1f},{y:.1f}" for x, y in points)

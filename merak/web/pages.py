@@ -73,7 +73,7 @@ def _common(request: Request, desk: Desk | None) -> dict[str, Any]:
         "request": request,
         "desk": desk,
         "me": desk.me if desk else None,
-        "csrf": desk.csrf if desk else "",
+        "csrf": desk.me.csrf if desk else "",
         "theme": theme if theme in THEMES else "light",
         "fragment": False,
     }

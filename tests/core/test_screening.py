@@ -40,7 +40,7 @@ from tests.core.making import TODAY, brief, nothing_found
 )
 def test_verdicts(question: str, option: str, days_ago: int | None, lift: str, light: str) -> None:
     on = None if days_ago is None else TODAY - timedelta(days=days_ago)
-    standing = brief({question: Answer(option=option, on=on)}).board()
+    standing = brief({question: Answer(option=option, on=on)}).board
     assert (standing["microcurrent"].verdict, standing["led"].verdict) == (lift, light)
     for at in standing.values():
         assert at.plannable == (at.verdict in ("go", "change"))
@@ -48,7 +48,7 @@ def test_verdicts(question: str, option: str, days_ago: int | None, lift: str, l
 
 
 def test_waiting_tells_until_when() -> None:
-    standing = brief({"injections": Answer(option="relaxant", on=TODAY - timedelta(days=5))}).board()["microcurrent"]
+    standing = brief({"injections": Answer(option="relaxant", on=TODAY - timedelta(days=5))}).board["microcurrent"]
     assert standing.until == TODAY + timedelta(days=9)
     with pytest.raises(Refused, match="4 December 2026"):
         demand(standing)
@@ -56,8 +56,8 @@ def test_waiting_tells_until_when() -> None:
 
 def test_a_minor_gets_no_current_from_the_day_before_eighteen() -> None:
     almost, just = date(TODAY.year - 18, TODAY.month, TODAY.day + 1), date(TODAY.year - 18, TODAY.month, TODAY.day)
-    assert brief(born=almost).board()["microcurrent"].verdict == "no"
-    assert brief(born=just).board()["microcurrent"].verdict == "go"
+    assert brief(born=almost).board["microcurrent"].verdict == "no"
+    assert brief(born=just).board["microcurrent"].verdict == "go"
 
 
 def test_an_open_question_stops_planning_but_no_verdict() -> None:
@@ -71,9 +71,9 @@ def test_an_open_question_stops_planning_but_no_verdict() -> None:
 
 def test_bad_answers_are_told_by_question() -> None:
     with pytest.raises(BadInput) as unknown:
-        brief({"heart": Answer(option="perhaps")}).board()
+        _ = brief({"heart": Answer(option="perhaps")}).board
     with pytest.raises(BadInput) as future:
-        brief({"injections": Answer(option="filler", on=TODAY + timedelta(days=1))}).board()
+        _ = brief({"injections": Answer(option="filler", on=TODAY + timedelta(days=1))}).board
     assert list(unknown.value.fields) == ["heart"]
     assert list(future.value.fields) == ["injections"]
 
@@ -91,7 +91,7 @@ ANY_ANSWERS = st.fixed_dictionaries({q.id: an_answer(q.id) for q in questions(Tr
 @given(ANY_ANSWERS, st.integers(5, 90))
 def test_no_plan_holds_what_an_answer_stops(answers: dict[str, Answer], age: int) -> None:
     who = brief(answers, returning=True, born=date(TODAY.year - age, 1, 1))
-    standing = who.board()
+    standing = who.board
     choice, _ = start_choice(who)
     steps = {step.modality for step in visit_plan(who, choice).steps}
     asked = {"microcurrent": Choice(microcurrent=microcurrent.Settings(level=1)), "led": Choice(led=led.Settings(minutes=1))}

@@ -1,5 +1,6 @@
 """Microcurrent lift: settings, start values, ceilings, strokes, dose, time, gel."""
 
+from itertools import takewhile
 from typing import Literal, NamedTuple
 
 from pydantic import Field
@@ -209,57 +210,46 @@ def _gel(settings: Settings, measures: Measures, finger_mm: float) -> Quantity:
 
 def level_most(settings: Settings, card: MicrocurrentCard) -> float:
     """The highest level, in half steps, that no ceiling refuses with these settings on this card; 0 when even the lowest is refused."""
-    allowed = 0.0
-    for half in range(2, 2 * card.levels + 1):
-        tried = settings.model_copy(update={"level": half / 2})
-        current = card.current(tried.level)
-        if "level" in _checked(tried, card, {"current": current, "density": _density(current, card), "minutes": current})[1]:
-            break
-        allowed = half / 2
-    return allowed
+    halves = (half / 2 for half in range(2, 2 * card.levels + 1))
+    return max(takewhile(lambda level: _level_refusal(level, settings.polarity, card) is None, halves), default=0.0)
+
+
+def _level_refusal(level: float, polarity: Polarity, card: MicrocurrentCard) -> tuple[str, str] | None:
+    """Why a level is refused, and by which rule; None when no ceiling stands against it."""
+    current, ceiling, dense = card.current_ua(level), number("microcurrent.ceiling.current"), number("microcurrent.density.warn")
+    if level > card.levels:
+        return f"The {card.name} goes to level {card.levels}.", "device.calibration"
+    if current is None:
+        most = number("microcurrent.unknown_dose.level") * card.levels / 10
+        return (f"Level {most:g} at most where the dose is unknown.", "microcurrent.unknown_dose.level") if level > most else None
+    if current > ceiling:
+        return f"{current:.0f} µA is above {ceiling:.0f} µA, which nobody plans past.", "microcurrent.ceiling.current"
+    density = density_ma_cm2(current, card.contact_cm2)
+    if polarity != "alternating" and density >= dense:
+        words = f"{density:.2f} mA/cm² at the probe; {dense:g} is the line. With steady {polarity} current it stops there."
+        return words, "microcurrent.density.warn"
+    return None
 
 
 def _checked(settings: Settings, card: MicrocurrentCard, numbers: dict[str, Quantity]) -> tuple[tuple[Caution, ...], dict[str, Caution]]:
     """What to mind, and what is refused by field. The ceilings hold here, whatever asked."""
     mind: list[Caution] = []
     refused: dict[str, Caution] = {}
-    current, density = numbers["current"].value, numbers["density"].value
-
-    def refuse(field: str, words: str, rule_id: str) -> None:
-        refused[field] = Caution(weight="stop", words=words, act=rule(rule_id).reason, rule=rule_id, field=field)
-
-    ceiling, dense = number("microcurrent.ceiling.current"), number("microcurrent.density.warn")
-    if settings.level > card.levels:
-        refuse("level", f"The {card.name} goes to level {card.levels}.", "device.calibration")
-    elif current is None:
-        unknown_most = number("microcurrent.unknown_dose.level") * card.levels / 10
+    against = _level_refusal(settings.level, settings.polarity, card)
+    if against:
+        words, rule_id = against
+        refused["level"] = Caution(weight="stop", words=words, act=rule(rule_id).reason, rule=rule_id, field="level")
+    if numbers["current"].value is None:
+        most = number("microcurrent.unknown_dose.level") * card.levels / 10
         where = "is outside the card's measured points" if card.calibration else "has no calibration"
-        mind.append(
-            Caution(
-                weight="change",
-                words=f"Dose unknown: level {settings.level:g} on the {card.name} {where}.",
-                act=f"Stay at level {unknown_most:g} or below, or have the machine measured.",
-                rule="microcurrent.unknown_dose.level",
-            )
-        )
-        if settings.level > unknown_most:
-            refuse("level", f"Level {unknown_most:g} at most where the dose is unknown.", "microcurrent.unknown_dose.level")
-    elif current > ceiling:
-        refuse("level", f"{current:.0f} µA is above {ceiling:.0f} µA, which nobody plans past.", "microcurrent.ceiling.current")
-    if density is not None and density >= dense:
+        words = f"Dose unknown: level {settings.level:g} on the {card.name} {where}."
+        act = f"Stay at level {most:g} or below, or have the machine measured."
+        mind.append(Caution(weight="change", words=words, act=act, rule="microcurrent.unknown_dose.level"))
+    density, dense = numbers["density"].value, number("microcurrent.density.warn")
+    if density is not None and density >= dense and not against:
         words = f"{density:.2f} mA/cm² at the probe; {dense:g} is the line."
-        if settings.polarity == "alternating":
-            mind.append(
-                Caution(
-                    weight="change",
-                    words=words,
-                    act="Lower the level or take a larger probe.",
-                    rule="microcurrent.density.warn",
-                    field="level",
-                )
-            )
-        elif "level" not in refused:
-            refuse("level", words + f" With steady {settings.polarity} current it stops there.", "microcurrent.density.warn")
+        act = "Lower the level or take a larger probe."
+        mind.append(Caution(weight="change", words=words, act=act, rule="microcurrent.density.warn", field="level"))
     if (numbers["minutes"].value or 0) > number("microcurrent.face_time"):
         mind.append(
             Caution(

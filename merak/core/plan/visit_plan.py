@@ -1,6 +1,7 @@
 """The plan of a visit as a value: recomputed whole from what is known and what is chosen."""
 
 from datetime import date
+from functools import cached_property
 from typing import Literal, TypeVar
 
 from pydantic import Field
@@ -32,6 +33,7 @@ class Brief(Frozen):
     microcurrent_card: MicrocurrentCard | None = None
     led_card: LedCard | None = None
 
+    @cached_property
     def board(self) -> dict[str, Standing]:
         """Where each modality stands today."""
         return board(self.answers, self.born, self.today, self.returning)
@@ -95,7 +97,7 @@ class VisitPlan(Frozen):
 
 def start_choice(brief: Brief) -> tuple[Choice, dict[str, Quantity]]:
     """The start-up plan: every modality that today's answers allow and a card exists for, with its start values' workings."""
-    standing = brief.board()
+    standing = brief.board
     lift = light = None
     worked: dict[str, Quantity] = {}
     if brief.microcurrent_card and standing["microcurrent"].plannable:
@@ -112,7 +114,7 @@ def visit_plan(brief: Brief, choice: Choice) -> VisitPlan:
     Raises Refused when the choice holds a modality that screening stops or that no device card exists for, and BadInput for
     measures that no face has. What passes a ceiling comes back in `refused`, and the plan cannot be started.
     """
-    standing = brief.board()
+    standing = brief.board
     first = first_side(brief.findings)
     side = choice.side or first.side
     steps: list[Step] = [_prepare()]

@@ -53,10 +53,10 @@ class RunState:
         return run.worked_s + max(0.0, live)
 
 
-def fold(steps: Sequence[Step], events: Iterable[Event]) -> RunState:
-    """The state after these events, in this order. Repeated ids are harmless."""
-    state = RunState(runs=tuple(StepRun() for _ in steps))
-    seen: set[str] = set()
+def fold(steps: Sequence[Step], events: Iterable[Event], before: RunState | None = None) -> RunState:
+    """The state after these events, in this order, from the beginning or from the state `before`. Repeated ids are harmless."""
+    state = before or RunState(runs=tuple(StepRun() for _ in steps))
+    seen = set(state.seen)
     for event in events:
         if event.id in seen:
             continue

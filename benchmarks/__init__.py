@@ -1,0 +1,1 @@
+"""Benchmarks, each a ratio against something named."""

@@ -1,0 +1,122 @@
+"""Speed as ratios in one run: the plan's recompute beside a bare endpoint with one SELECT, an event beside a bare committed INSERT.
+
+Run by ./bench, which starts a PostgreSQL of its own. Exits with 1 when a ratio is past its limit.
+"""
+
+import json
+import os
+import socket
+import statistics
+import sys
+import time
+from collections.abc import Callable
+from urllib.parse import urlencode
+from uuid import uuid4
+
+import httpx
+import psycopg
+
+from merak.core.body.strokes import PATHS
+from merak.core.plan.screening import questions
+from tests.browser.test_kill import ready_to_begin, tap
+from tests.conftest import Server, cli, fresh_database, sign_in
+from tests.web.test_safety import visit_of
+
+ROUNDS, WARM = 300, 40
+
+
+def interleaved(acts: dict[str, Callable[[int], object]]) -> dict[str, float]:
+    """Medians of several acts taken in turn, so that a slow minute of the machine touches all of them."""
+    times: dict[str, list[float]] = {name: [] for name in acts}
+    for n in range(WARM + ROUNDS):
+        for name, act in acts.items():
+            begun = time.perf_counter()
+            act(n)
+            times[name].append(time.perf_counter() - begun)
+    return {name: statistics.median(found[WARM:]) * 1000 for name, found in times.items()}
+
+
+class Wire:
+    """One kept connection that costs nearly nothing itself: a request is one send, an answer is read by its length."""
+
+    def __init__(self, server: Server, client: httpx.Client) -> None:
+        self.socket = socket.create_connection(("127.0.0.1", server.port))
+        cookies = "; ".join(f"{name}={value}" for name, value in client.cookies.items())
+        self.always = f"host: bench\r\ncookie: {cookies}\r\nx-csrf-token: {client.headers['x-csrf-token']}\r\n"
+
+    def ask(self, method: str, path: str, body: str = "", **headers: str) -> bytes:
+        """One request; anything but 200 is an error."""
+        named = "".join(f"{name.replace('_', '-')}: {value}\r\n" for name, value in headers.items())
+        head = f"{method} {path} HTTP/1.1\r\n{self.always}{named}content-length: {len(body.encode())}\r\n\r\n"
+        self.socket.sendall((head + body).encode())
+        read = b""
+        while b"\r\n\r\n" not in read:
+            read += self.socket.recv(65536)
+        top, _, rest = read.partition(b"\r\n\r\n")
+        assert top.startswith(b"HTTP/1.1 200"), top
+        length = int(top.lower().split(b"content-length: ")[1].split(b"\r\n")[0])
+        while len(rest) < length:
+            rest += self.socket.recv(65536)
+        return rest
+
+
+SETTINGS = {
+    "level": "2", "frequency_hz": "0.6", "polarity": "alternating", "technique": "fixed probe, hold", "feel": "raise until just felt",
+    "repeats": "3", "hold_s": "3", "speed_mm_s": "20", "film_mm": "0.5",
+}  # fmt: skip
+
+
+def plan_form(n: int) -> str:
+    """The plan page's form, with another level each time."""
+    fields = {f"microcurrent.{key}": value for key, value in SETTINGS.items()} | {f"path.{path}": "on" for path in PATHS}
+    fields |= {"microcurrent": "on", "led": "on", "led.minutes": "10", "led.distance_cm": "10", "led.cover": "bare skin", "side": ""}
+    return urlencode(fields | {"microcurrent.level": f"{2 + n % 20 / 10}"})
+
+
+def main() -> int:
+    """Measures and tells."""
+    os.environ["MERAK_DATABASE_URL"] = fresh_database("merak_bench")
+    cli("migrate")
+    cli("demo")
+    server = Server()
+    try:
+        client = sign_in(server.url, "tomas")
+        planning, treating = visit_of(client, "Noor Castellane"), ready_to_begin(client, "Samir Oduya")
+        answers = {question.id: question.options[0].id for question in questions(False)}
+        client.post(f"/visits/{planning}/ask", data=answers, headers={"hx-request": "true"})
+        client.post(f"/api/visits/{treating}/run", json={"taps": [tap("start"), tap("next")]})
+        wire = Wire(server, client)
+        form = {"content_type": "application/x-www-form-urlencoded", "hx_request": "true", "x_changed": "microcurrent.level"}
+
+        def recompute(n: int) -> None:
+            assert b"current density" in wire.ask("POST", f"/visits/{planning}/plan", plan_form(n), **form)
+
+        def event(n: int) -> None:
+            sent = {"taps": [tap("stroke" if n % 2 else "unstroke")]}
+            wire.ask("POST", f"/api/visits/{treating}/run", json.dumps(sent), content_type="application/json")
+
+        with psycopg.connect(os.environ["MERAK_DATABASE_URL"], autocommit=True) as db:
+            db.execute("CREATE TABLE bare (id uuid PRIMARY KEY, at timestamptz, words text)")
+            found = interleaved(
+                {
+                    "bare endpoint, one SELECT": lambda n: wire.ask("GET", "/health"),
+                    "plan recompute": recompute,
+                    "bare committed INSERT": lambda n: db.execute("INSERT INTO bare VALUES (%s, now(), 'stroke')", (uuid4(),)),
+                    "event acknowledged": event,
+                }
+            )
+    finally:
+        server.kill()
+    for name, ms in found.items():
+        print(f"  {name:<28}{ms:8.2f} ms median of {ROUNDS}")
+    ratios = {
+        "plan recompute ÷ bare endpoint": (found["plan recompute"] / found["bare endpoint, one SELECT"], 4.0),
+        "event acknowledged ÷ bare INSERT": (found["event acknowledged"] / found["bare committed INSERT"], 4.0),
+    }
+    for name, (ratio, limit) in ratios.items():
+        print(f"  {name:<36}{ratio:5.2f}   limit {limit:g}   {'holds' if ratio <= limit else 'PAST IT'}")
+    return int(any(ratio > limit for ratio, limit in ratios.values()))
+
+
+if __name__ == "__main__":
+    sys.exit(main())
