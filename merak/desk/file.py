@@ -115,10 +115,9 @@ def open_file(desk: Desk, visit_id: UUID, action: Action = "read notes") -> Visi
     found = visits.around(desk.db, visit_id)
     if found is None:
         raise NotFound("There is no such visit.")
-    visit, previous, desk.studio, machines = found
-    desk.demand(action, visit)
+    desk.studio = found.studio
+    desk.demand(action, found.visit)
     cards: dict[str, MicrocurrentCard | LedCard] = {}
-    for modality, card in machines:  # of several for one modality, the one added first
+    for modality, card in found.cards:  # of several for one modality, the one added first
         cards.setdefault(modality, CARD.validate_python(card))
-    standing = visits.latest(desk.db, [visit.id, *([previous.id] if previous else [])])
-    return VisitFile(visit, standing[visit.id], previous, standing[previous.id] if previous else {}, cards, desk.today)
+    return VisitFile(found.visit, found.records, found.previous, found.earlier, cards, desk.today)

@@ -101,7 +101,7 @@ def recompute(desk: Desk, visit_id: UUID, form: dict[str, str], changed: str) ->
         draft.setdefault(key, value if "." in key else "")
     page = _computed(file, draft, start, changed)
     with desk.saving("plan", visit_id, draft=True) as db:
-        visits.add_version(db, visit_id, "plan", {"draft": page.draft}, desk.me.id, desk.now)
+        visits.add_version(db, visit_id, "plan", {"draft": page.draft}, desk.me.id, desk.now, draft=True)
     if "refused" in form:
         page.refusal = f"{form['refused']} cannot be planned: {page.board[form['refused']].verdict}."
     return page

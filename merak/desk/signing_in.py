@@ -11,12 +11,13 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from limits import parse
 from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import Session
 
 from merak.core.errors import MerakError
 from merak.desk.desk import Desk
 from merak.records import db as database
 from merak.records import people
+from merak.records.people import Worker
 from merak.records.tables import Audit, SignedIn
 
 #: Argon2id with 19 MiB, two passes: the least that OWASP's password storage sheet asks; from memory.
@@ -67,17 +68,31 @@ def sign_out(desk: Desk, token: str) -> None:
     """Ends this sign-in."""
     with desk.saving("sign out") as db:
         people.end_sign_ins(db, token_hash(token), desk.now)
+    _known.pop(token_hash(token), None)
 
 
 @contextmanager
 def at_desk(token: str | None) -> Iterator[Desk | None]:
     """The desk of whoever holds this token; None when nobody does."""
-    hashed = token_hash(token) if token else ""
     with database.session() as db:
         now = datetime.now(UTC)
-        try:
-            held = people.signed_in(db, hashed, now) if hashed else None
-        except OperationalError:  # the database was restarted and this connection is of before: the pool gives a new one
-            db.rollback()
-            held = people.signed_in(db, hashed, now)
+        held = _held(db, token_hash(token), now) if token else None
         yield Desk(db, held, now) if held else None
+
+
+#: Token's hash → (who, when looked up). Every request asks, so for a few seconds the last answer stands.
+_known: dict[str, tuple[Worker, datetime]] = {}
+_KNOWN_FOR = timedelta(seconds=5)
+
+
+def _held(db: Session, hashed: str, now: datetime) -> Worker | None:
+    worker, asked = _known.get(hashed, (None, now))
+    if worker is not None and now - asked < _KNOWN_FOR:
+        return worker
+    _known.pop(hashed, None)
+    if len(_known) > 500:
+        _known.clear()
+    found = people.signed_in(db, hashed, now)
+    if found:
+        _known[hashed] = (found, now)
+    return found

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any, NamedTuple
 from uuid import UUID
 
-from sqlalchemy import bindparam, func, select, text, true
+from sqlalchemy import ColumnElement, bindparam, func, literal_column, select, text, true
 from sqlalchemy.dialects.postgresql import aggregate_order_by
 from sqlalchemy.orm import Session, aliased
 from uuid_utils.compat import uuid7
@@ -23,29 +23,27 @@ def between(db: Session, start: datetime, end: datetime) -> list[Visit]:
 class Standing(NamedTuple):
     """The version of a stage that stands."""
 
-    visit_id: UUID
-    stage: str
     version: int
     body: dict[str, Any]
 
 
-STAGES = ("ask", "look", "plan", "consent", "order", "close", "sheet")
-# One step down the index for each stage, however many versions there are.
-_LATEST = text("""
-    SELECT visit.id AS visit_id, stage, record.version, CASE WHEN stage NOT IN ('order', 'sheet') THEN record.body END AS body
-    FROM unnest(CAST(:visits AS uuid[])) AS visit (id)
-    CROSS JOIN unnest(CAST(:stages AS varchar[])) AS stage
+# One step down the index for each stage, however many versions there are. Orders and sheets are long: their bodies are left out.
+_STANDING = """
+    FROM unnest({visits}) AS v (id)
+    CROSS JOIN unnest(CAST(ARRAY['ask', 'look', 'plan', 'consent', 'order', 'close', 'sheet'] AS varchar[])) AS s (stage)
     CROSS JOIN LATERAL (
-        SELECT version, body FROM record WHERE visit_id = visit.id AND record.stage = stage.stage ORDER BY version DESC LIMIT 1
-    ) AS record
-""")
+        SELECT version, body FROM record WHERE visit_id = v.id AND record.stage = s.stage ORDER BY version DESC LIMIT 1
+    ) AS r
+"""
+_SHORT = "CASE WHEN s.stage NOT IN ('order', 'sheet') THEN r.body END"
+_LATEST = text(f"SELECT v.id, s.stage, r.version, {_SHORT} {_STANDING.format(visits='CAST(:visits AS uuid[])')}")
 
 
 def latest(db: Session, visit_ids: Sequence[UUID]) -> dict[UUID, dict[str, Standing]]:
     """visit → stage → the version that stands; the bodies of orders and sheets, which are long, are left out."""
     standing: dict[UUID, dict[str, Standing]] = {visit_id: {} for visit_id in visit_ids}
-    for row in db.execute(_LATEST, {"visits": list(visit_ids), "stages": list(STAGES)}):
-        standing[row.visit_id][row.stage] = Standing(row.visit_id, row.stage, row.version, row.body or {})
+    for visit_id, stage, version, body in db.execute(_LATEST, {"visits": list(visit_ids)}):
+        standing[visit_id][stage] = Standing(version, body or {})
     return standing
 
 
@@ -54,16 +52,22 @@ def order(db: Session, visit_id: UUID) -> dict[str, Any] | None:
     return db.scalar(select(Record.body).where(Record.visit_id == visit_id, Record.stage == "order"))
 
 
+# `synchronous_commit` is the setting of this transaction alone: off acknowledges before the disk has it.
 _ADD_VERSION = text("""
     INSERT INTO record (id, visit_id, stage, version, body, by, at)
     SELECT :id, :visit, CAST(:stage AS varchar), coalesce(max(version), 0) + 1, CAST(:body AS jsonb), :by, :at
     FROM record WHERE visit_id = :visit AND stage = CAST(:stage AS varchar)
+    HAVING set_config('synchronous_commit', :commit, true) <> ''
 """)
 
 
-def add_version(db: Session, visit_id: UUID, stage: str, body: dict[str, Any], by: UUID, at: datetime) -> None:
-    """A new version of a stage. Two at once: the later waits on the unique key and fails, rather than hide the other."""
-    db.execute(_ADD_VERSION, {"id": uuid7(), "visit": visit_id, "stage": stage, "body": json.dumps(body), "by": by, "at": at})
+def add_version(db: Session, visit_id: UUID, stage: str, body: dict[str, Any], by: UUID, at: datetime, draft: bool = False) -> None:
+    """A new version of a stage. Two at once: the later waits on the unique key and fails, rather than hide the other.
+
+    A draft (a field of a plan still being made) is acknowledged before the disk has it; everything else after.
+    """
+    values = {"id": uuid7(), "visit": visit_id, "stage": stage, "body": json.dumps(body), "by": by, "at": at}
+    db.execute(_ADD_VERSION, values | {"commit": "off" if draft else "on"})
 
 
 class Earlier(NamedTuple):
@@ -81,11 +85,14 @@ _LAST = (
     .order_by(_THAT.starts_at.desc())
     .limit(1)
     .correlate(Visit)
-    .lateral()
+    .lateral("last")
 )
 _CARDS = select(func.jsonb_agg(aggregate_order_by(func.jsonb_build_array(Device.modality, Device.card), Device.id))).where(Device.active)
+_RECORDS: ColumnElement[Any] = literal_column(
+    f"(SELECT jsonb_agg(jsonb_build_array(v.id, s.stage, r.version, {_SHORT})) {_STANDING.format(visits='ARRAY[visit.id, last.id]')})"
+)
 _AROUND = (
-    select(Visit, _LAST.c.id, _LAST.c.starts_at, Studio, _CARDS.scalar_subquery())
+    select(Visit, _LAST.c.id, _LAST.c.starts_at, Studio, _CARDS.scalar_subquery(), _RECORDS)
     .select_from(Visit)
     .join(Studio, true())
     .outerjoin(_LAST, true())
@@ -94,18 +101,27 @@ _AROUND = (
 
 
 class Around(NamedTuple):
-    """A visit and what it stands in: the client's last closed visit, the studio, the (modality, card) pairs of its machines."""
+    """A visit and what it stands in: the client's last closed visit, the studio, its machines as (modality, card), and what stands
+    on the stages of both visits."""
 
     visit: Visit
     previous: Earlier | None
     studio: Studio
     cards: list[tuple[str, dict[str, Any]]]
+    records: dict[str, Standing]
+    earlier: dict[str, Standing]
 
 
 def around(db: Session, visit_id: UUID) -> Around | None:
     """All of it in one question. None when there is no such visit."""
     row = db.execute(_AROUND, {"visit": visit_id}).first()
-    return Around(row[0], Earlier(row[1], row[2]) if row[1] else None, row[3], row[4] or []) if row else None
+    if row is None:
+        return None
+    visit, last_id, last_at, studio, cards, found = row
+    both: dict[str, dict[str, Standing]] = {str(visit_id): {}, str(last_id): {}}
+    for of, stage, version, body in found or ():
+        both[of][stage] = Standing(version, body or {})
+    return Around(visit, Earlier(last_id, last_at) if last_id else None, studio, cards or [], both[str(visit_id)], both[str(last_id)])
 
 
 def previous_of(db: Session, visits: Sequence[Visit]) -> dict[UUID, UUID]:

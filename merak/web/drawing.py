@@ -1,14 +1,16 @@
 """The plate as SVG paths: geometry comes from the core, here it only becomes ink."""
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
+from markupsafe import Markup
 from shapely import Polygon, get_parts
 from shapely.geometry.base import BaseGeometry
 
-from merak.core.body import Line, plate, treatable
+from merak.core.body import plate, treatable
 from merak.core.body.plate import GRADED, ZONES
 from merak.core.client import Measures
+from merak.core.plan.visit_plan import StepLine
 
 #: Room around the plate, mm.
 RIM = 6.0
@@ -42,6 +44,22 @@ class Drawing:
     margin: str
     no_go: str
     treatable: str
+
+    @cached_property
+    def ground(self) -> Markup:
+        """What lies under the layers: the face and its features. Written once a plate, since every change of a plan shows it again."""
+        return Markup(f'<path class="face" d="{self.outline}"/>{self._features}')  # noqa: S704 (numbers only)
+
+    @cached_property
+    def ground_with_areas(self) -> Markup:
+        """The ground with the margin and the no-go areas on it."""
+        areas = f'<path class="margin" d="{self.margin}"><title>margin</title></path>'
+        areas += f'<path class="no-go" d="{self.no_go}"><title>no-go</title></path>'
+        return Markup(f'<path class="face" d="{self.outline}"/>{areas}{self._features}')  # noqa: S704 (numbers only)
+
+    @property
+    def _features(self) -> str:
+        return "".join(f'<path class="feature" d="{d}"/>' for d in self.features)
 
 
 @lru_cache(maxsize=256)
@@ -81,9 +99,10 @@ def polyline(points: tuple[tuple[float, float], ...]) -> str:
     return " ".join(f"{x:.1f},{y:.1f}" for x, y in points)
 
 
-def stroke_paths(lines: tuple[Line, ...]) -> list[tuple[str, str, bool]]:
-    """(path's name, points, bony) of each stroke."""
-    return [(line.path, polyline(line.points), line.bony) for line in lines]
+@lru_cache(maxsize=1024)
+def strokes(lines: tuple[StepLine, ...], bony: bool) -> str:
+    """The `d` of all strokes that run over bone, or of all that do not."""
+    return "".join("M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in line.points) for line in lines if line.bony == bony)
 
 
 def _label(shape: BaseGeometry) -> tuple[float, float]:

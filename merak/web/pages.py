@@ -15,7 +15,7 @@ from merak.core.knowledge import cited
 from merak.desk.desk import Desk
 from merak.desk.file import STAGES, VisitFile
 from merak.desk.permission import may
-from merak.web.drawing import draw, polyline, stroke_paths
+from merak.web.drawing import draw, polyline, strokes
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
@@ -48,7 +48,7 @@ def _environment() -> Environment:
         loader=FileSystemLoader(HERE / "templates"), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     )
     env.filters |= {"day": day_words, "moment": moment_words, "clock": clock_words, "polyline": polyline}
-    env.globals |= {"asset": asset, "cited": cited, "draw": draw, "stroke_paths": stroke_paths, "STAGES": STAGES, "may": may, "zip": zip}
+    env.globals |= {"asset": asset, "cited": cited, "draw": draw, "strokes": strokes, "STAGES": STAGES, "may": may, "zip": zip}
     env.globals["m"] = env.get_template("macros.html").module  # fragments are rendered without the page around them
     return env
 

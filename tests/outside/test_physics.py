@@ -11,6 +11,7 @@ from scipy.interpolate import interp1d
 from merak.core.dose.current import FARADAY_C_MOL, amount_umol, charge_mc, density_ma_cm2
 from merak.core.dose.light import fluence_j_cm2, irradiance_at, minutes_for
 from merak.core.dose.product import film_ml
+from tests.core.making import LIFT
 
 UNITS = pint.UnitRegistry()
 
@@ -62,3 +63,14 @@ def test_film_in_a_units_library(area: float, film: float) -> None:
     expected = (area * UNITS.cm**2 * film * UNITS.mm).to("mL").magnitude
     assert film_ml(area, film) == pytest.approx(expected, rel=1e-9)
     assert film_ml(area, 0.02) * 1000 == pytest.approx(2 * area)
+
+
+@pytest.mark.outside("numpy.interp, beside the card's own straight lines")
+@given(st.floats(0, 11))
+def test_calibration_is_linear_interpolation(level: float) -> None:
+    at, ua = zip(*LIFT.calibration, strict=True)
+    current = LIFT.current_ua(level)
+    assert (current is None) == (not 1 <= level <= 10), "never extrapolated"
+    if current is not None:
+        assert current == pytest.approx(float(np.interp(level, at, ua)), rel=1e-12)
+        assert LIFT.level_for(current) == pytest.approx(level, abs=0.006)

@@ -1,11 +1,19 @@
 """Device cards: the studio's own machines, each with its scale and what it means in physical units."""
 
+from itertools import pairwise
 from typing import Annotated, Literal
 
-import numpy as np
 from pydantic import Field, model_validator
 
 from merak.core.working import Frozen, Quantity
+
+
+def _straight(x: float, points: tuple[tuple[float, float], ...]) -> float | None:
+    """y at x, straight between rising points; None outside them. For one x, quicker than NumPy's, which checks it in the tests."""
+    for (a, low), (b, high) in pairwise(points):
+        if a <= x <= b:
+            return low + (high - low) * (x - a) / (b - a)
+    return None
 
 
 class MicrocurrentCard(Frozen):
@@ -19,7 +27,7 @@ class MicrocurrentCard(Frozen):
 
     @model_validator(mode="after")
     def _rising(self) -> "MicrocurrentCard":
-        for (a, low), (b, high) in zip(self.calibration, self.calibration[1:], strict=False):
+        for (a, low), (b, high) in pairwise(self.calibration):
             if not (a < b and low < high):
                 raise ValueError("calibration points must rise, in level and in current")
         if len(self.calibration) == 1:
@@ -28,17 +36,12 @@ class MicrocurrentCard(Frozen):
 
     def current_ua(self, level: float) -> float | None:
         """µA at a level, straight between the measured points; None without a calibration or outside it."""
-        if not self.calibration or not self.calibration[0][0] <= level <= self.calibration[-1][0]:
-            return None
-        at, ua = zip(*self.calibration, strict=True)
-        return float(np.interp(level, at, ua))
+        return _straight(level, self.calibration)
 
     def level_for(self, current_ua: float) -> float | None:
         """The level that gives a current (µA), to a hundredth; None outside the measured points."""
-        if not self.calibration or not self.calibration[0][1] <= current_ua <= self.calibration[-1][1]:
-            return None
-        at, ua = zip(*self.calibration, strict=True)
-        return round(float(np.interp(current_ua, ua, at)), 2)
+        level = _straight(current_ua, tuple((ua, at) for at, ua in self.calibration))
+        return None if level is None else round(level, 2)
 
     def current(self, level: float, name: str = "current") -> Quantity:
         """The current at a level, with its working."""
