@@ -78,7 +78,7 @@ def main() -> int:
     os.environ["MERAK_DATABASE_URL"] = fresh_database("merak_bench")
     cli("migrate")
     cli("demo")
-    server = Server()
+    server = Server(("benchmarks.app",))
     try:
         client = sign_in(server.url, "tomas")
         planning, treating = visit_of(client, "Noor Castellane"), ready_to_begin(client, "Samir Oduya")
@@ -101,7 +101,8 @@ def main() -> int:
                 {
                     "bare endpoint, one SELECT": lambda n: wire.ask("GET", "/health"),
                     "plan recompute": recompute,
-                    "bare committed INSERT": lambda n: db.execute("INSERT INTO bare VALUES (%s, now(), 'stroke')", (uuid4(),)),
+                    "bare endpoint, one INSERT": lambda n: wire.ask("POST", "/bare"),
+                    "bare INSERT in the driver": lambda n: db.execute("INSERT INTO bare VALUES (%s, now(), 'stroke')", (uuid4(),)),
                     "event acknowledged": event,
                 }
             )
@@ -109,12 +110,16 @@ def main() -> int:
         server.kill()
     for name, ms in found.items():
         print(f"  {name:<28}{ms:8.2f} ms median of {ROUNDS}")
+    event_ms = found["event acknowledged"]
+    print(
+        f"  event acknowledged ÷ bare INSERT in the driver, no HTTP: {event_ms / found['bare INSERT in the driver']:.2f} (told, not held)"
+    )
     ratios = {
-        "plan recompute ÷ bare endpoint": (found["plan recompute"] / found["bare endpoint, one SELECT"], 4.0),
-        "event acknowledged ÷ bare INSERT": (found["event acknowledged"] / found["bare committed INSERT"], 4.0),
+        "plan recompute ÷ bare endpoint, one SELECT": (found["plan recompute"] / found["bare endpoint, one SELECT"], 4.0),
+        "event acknowledged ÷ bare endpoint, one INSERT": (event_ms / found["bare endpoint, one INSERT"], 4.0),
     }
     for name, (ratio, limit) in ratios.items():
-        print(f"  {name:<36}{ratio:5.2f}   limit {limit:g}   {'holds' if ratio <= limit else 'PAST IT'}")
+        print(f"  {name:<48}{ratio:5.2f}   limit {limit:g}   {'holds' if ratio <= limit else 'PAST IT'}")
     return int(any(ratio > limit for ratio, limit in ratios.values()))
 
 

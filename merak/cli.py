@@ -4,8 +4,12 @@ import argparse
 import gc
 import logging
 import sys
+from typing import TYPE_CHECKING
 
 from merak.core.errors import MerakError
+
+if TYPE_CHECKING:
+    from fastapi import FastAPI
 
 
 def main() -> int:
@@ -27,18 +31,22 @@ def main() -> int:
 
 
 def _serve(given: argparse.Namespace) -> int:
-    import uvicorn
-
     from merak.server import make_app
 
+    serve(make_app(), given.port)
+    return 0
+
+
+def serve(app: "FastAPI", port: int) -> None:
+    """Serves an application on loopback until it is told to stop. Logs hold no personal data: one line an error, no access log."""
+    import uvicorn
+
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s %(message)s")
-    app = make_app()
     # What was loaded stays: the collector need not walk it again and again under somebody's hands.
     gc.collect()
     gc.freeze()
     gc.set_threshold(20_000, 20, 50)
-    uvicorn.run(app, host="127.0.0.1", port=given.port, log_level="critical", access_log=False, timeout_graceful_shutdown=3)
-    return 0
+    uvicorn.run(app, host="127.0.0.1", port=port, log_level="critical", access_log=False, timeout_graceful_shutdown=3)
 
 
 def _migrate(given: argparse.Namespace) -> int:

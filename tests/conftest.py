@@ -48,7 +48,8 @@ def demo() -> str:
 class Server:
     """The real application as its own process."""
 
-    def __init__(self) -> None:
+    def __init__(self, words: tuple[str, ...] = ("merak.cli", "serve")) -> None:
+        self.words = words
         with socket.socket() as s:
             s.bind(("127.0.0.1", 0))
             self.port = s.getsockname()[1]
@@ -56,7 +57,7 @@ class Server:
         self.start()
 
     def start(self) -> None:
-        words = [sys.executable, "-m", "merak.cli", "serve", "--port", str(self.port)]
+        words = [sys.executable, "-m", *self.words, "--port", str(self.port)]
         self.process = subprocess.Popen(words, cwd=ROOT, stderr=subprocess.PIPE)
         deadline = time.monotonic() + 20
         while time.monotonic() < deadline:

@@ -132,19 +132,21 @@ def load(fresh: bool = False) -> None:
             [*staff.values(), *(Device(modality=str(c["modality"]), card=CARD.validate_python(c).model_dump(mode="json")) for c in CARDS)]
         )
         db.commit()
-        now = datetime.now(UTC)
+    workers = {login: Worker(person.id, person.name, person.role) for login, person in staff.items()}
+    now = datetime.now(UTC)
+    with database.desk_session() as db:
         for who in CLIENTS:
-            _client(Desk(db, Worker(staff[who.therapist].id, staff[who.therapist].name, staff[who.therapist].role), now), who, staff)
+            _client(Desk(db, workers[who.therapist], now), who, workers)
 
 
-def _client(desk: Desk, who: Invented, staff: dict[str, Person]) -> None:
+def _client(desk: Desk, who: Invented, workers: dict[str, Worker]) -> None:
     today = desk.now.astimezone(ZONE).date()
-    client = Client(name=who.name, born=who.born, phone="", created_by=staff["joost"].id)
-    desk.db.add(client)
-    desk.db.flush()
-    if who.past:
-        desk.db.add(Course(client_id=client.id, name=COURSE_NAME, sessions=10))
-    desk.db.commit()
+    client = Client(name=who.name, born=who.born, phone="", created_by=workers["joost"].id)
+    with database.transaction(desk.db):
+        desk.db.add(client)
+        desk.db.flush()
+        if who.past:
+            desk.db.add(Course(client_id=client.id, name=COURSE_NAME, sessions=10))
     at = time.fromisoformat(who.at)
     for back in range(who.past, 0, -1):
         start = datetime.combine(today - timedelta(days=4 * back), at, ZONE)

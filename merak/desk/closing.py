@@ -63,7 +63,7 @@ def _ended(desk: Desk, visit_id: UUID) -> datetime:
 
 def close(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Closed:
     """Closes the visit: the grades, the note, whether the sheet was explained. Raises BadInput by field, OutOfTurn in mid-treatment."""
-    file = open_file(desk, visit_id, "close")
+    open_file(desk, visit_id, "close")  # asks whether they may
     page = closing(desk, visit_id, form)
     if page.run and page.run.state.phase in ("running", "paused"):
         raise OutOfTurn("The treatment is still running. Finish or stop it first.")
@@ -87,7 +87,7 @@ def close(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Closed:
         visits.add_version(db, visit_id, "close", body, desk.me.id, desk.now)
         lines = [line.model_dump(mode="json") for line in page.sheet]
         visits.add_version(db, visit_id, "sheet", {"lines": lines}, desk.me.id, desk.now)
-        file.visit.status = "closed"
+        visits.set_status(db, visit_id, "closed")
     return closing(desk, visit_id)
 
 

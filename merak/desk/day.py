@@ -185,9 +185,9 @@ def cancel(desk: Desk, visit_id: UUID) -> None:
     """Takes a booked visit off the diary; what was written stays on the record."""
     desk.demand("book")
     visit = find_visit(desk, visit_id)
-    with desk.saving("cancel", visit_id):
+    with desk.saving("cancel", visit_id) as db:
         if visit.status == "booked":
-            visit.status = "cancelled"
+            visits.set_status(db, visit_id, "cancelled")
 
 
 def therapists(desk: Desk) -> list[Person]:

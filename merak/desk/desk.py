@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from merak.core.errors import MerakError
 from merak.desk.permission import Action, Sealable, demand
 from merak.records import people
+from merak.records.db import transaction
 from merak.records.people import Worker
 from merak.records.tables import Audit, Studio
 
@@ -41,7 +42,7 @@ class Desk:
             raise NotFound("The studio has not been set up yet.")
         return found
 
-    @property
+    @cached_property
     def zone(self) -> ZoneInfo:
         """The studio's time zone."""
         return ZoneInfo(self.studio.time_zone)
@@ -57,15 +58,16 @@ class Desk:
 
     @contextmanager
     def saving(self, action: str, thing: UUID | str = "", draft: bool = False) -> Iterator[Session]:
-        """One transaction, with its line in the audit; nothing is kept when anything in it fails. A draft has no line of its own."""
-        if not draft:
-            self.db.add(Audit(person_id=self.me.id, action=action, thing=str(thing)))
-        try:
+        """One transaction, with its line in the audit; nothing is kept when anything in it fails.
+
+        A draft is one statement, which is a transaction of its own, and has no line in the audit.
+        """
+        if draft:
             yield self.db
-            self.db.commit()
-        except BaseException:
-            self.db.rollback()
-            raise
+            return
+        with transaction(self.db):
+            self.db.add(Audit(person_id=self.me.id, action=action, thing=str(thing)))
+            yield self.db
 
     def note_reading(self, thing: UUID) -> None:
         """Keeps that a clinical record was read."""

@@ -5,6 +5,7 @@ from datetime import date
 from functools import cached_property
 from typing import Any
 from uuid import UUID
+from zoneinfo import ZoneInfo
 
 from pydantic import TypeAdapter
 
@@ -18,7 +19,7 @@ from merak.desk.permission import Action
 from merak.desk.practice import CARD
 from merak.records import visits
 from merak.records.tables import Visit
-from merak.records.visits import Earlier, Standing
+from merak.records.visits import Earlier, Standing, VisitSeen
 
 STAGES = ("ask", "look", "plan", "treat", "close", "return")
 ANSWERS: TypeAdapter[Answers] = TypeAdapter(dict[str, Answer])
@@ -28,7 +29,7 @@ ANSWERS: TypeAdapter[Answers] = TypeAdapter(dict[str, Answer])
 class VisitFile:
     """One visit as the stages need it."""
 
-    visit: Visit
+    visit: VisitSeen
     records: dict[str, Standing]
     previous: Earlier | None
     earlier: dict[str, Standing]
@@ -115,7 +116,7 @@ def open_file(desk: Desk, visit_id: UUID, action: Action = "read notes") -> Visi
     found = visits.around(desk.db, visit_id)
     if found is None:
         raise NotFound("There is no such visit.")
-    desk.studio = found.studio
+    desk.zone = ZoneInfo(found.time_zone)
     desk.demand(action, found.visit)
     cards: dict[str, MicrocurrentCard | LedCard] = {}
     for modality, card in found.cards:  # of several for one modality, the one added first

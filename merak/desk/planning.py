@@ -97,8 +97,11 @@ def recompute(desk: Desk, visit_id: UUID, form: dict[str, str], changed: str) ->
     draft = {key: value for key, value in form.items() if key.partition(".")[0] in ("microcurrent", "led", "side")}
     if "microcurrent.level" in draft:
         draft["microcurrent.paths"] = "|".join(paths)
-    for key, value in _fields(first, file.brief).items():
-        draft.setdefault(key, value if "." in key else "")
+    if any(
+        form.get(modality) == "on" and f"{modality}.{key}" not in draft for modality, key in (("microcurrent", "level"), ("led", "minutes"))
+    ):
+        for key, value in _fields(first, file.brief).items():  # a treatment was switched on that had no settings yet
+            draft.setdefault(key, value if "." in key else "")
     page = _computed(file, draft, start, changed)
     with desk.saving("plan", visit_id, draft=True) as db:
         visits.add_version(db, visit_id, "plan", {"draft": page.draft}, desk.me.id, desk.now, draft=True)

@@ -74,7 +74,7 @@ def sign_out(desk: Desk, token: str) -> None:
 @contextmanager
 def at_desk(token: str | None) -> Iterator[Desk | None]:
     """The desk of whoever holds this token; None when nobody does."""
-    with database.session() as db:
+    with database.desk_session() as db:
         now = datetime.now(UTC)
         held = _held(db, token_hash(token), now) if token else None
         yield Desk(db, held, now) if held else None

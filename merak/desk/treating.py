@@ -15,6 +15,7 @@ from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import VisitFile, find_visit, open_file
 from merak.desk.planning import planned
 from merak.records import visits
+from merak.records.db import transaction
 
 
 @dataclass
@@ -108,15 +109,15 @@ def record(desk: Desk, visit_id: UUID, taps: Sequence[Tap]) -> Run:
             raise NotFound(f"There is no event “{tap.kind}”.")
     latest = desk.now + timedelta(seconds=1)
     new = [visits.NewEvent(tap.id, tap.kind, min(tap.at, latest), tap.value, tap.words) for tap in taps]
-    visit = visits.lock(desk.db, visit_id)
-    if visit is None:
-        raise NotFound("There is no such visit.")
-    desk.demand("treat", visit)
-    if not new:
-        return _run(desk, visit_id, steps)
-    seen, before = _folded.get(visit_id, (0, None))
-    run = _folded_on(desk, steps, visits.add_events(desk.db, visit_id, desk.me.id, new, seen), seen, before)
-    desk.db.commit()
+    with transaction(desk.db):
+        visit = visits.lock(desk.db, visit_id)
+        if visit is None:
+            raise NotFound("There is no such visit.")
+        desk.demand("treat", visit)
+        if not new:
+            return _run(desk, visit_id, steps)
+        seen, before = _folded.get(visit_id, (0, None))
+        run = _folded_on(desk, steps, visits.add_events(desk.db, visit_id, desk.me.id, new, seen), seen, before)
     if len(_folded) > 500:
         _folded.clear()
     _folded[visit_id] = (run.seq, run.state)

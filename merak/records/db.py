@@ -38,6 +38,11 @@ def engine() -> Engine:
     return made
 
 
+@cache
+def _reading() -> Engine:
+    return engine().execution_options(isolation_level="AUTOCOMMIT")
+
+
 def _note_idle(connection: Any, record: Any) -> None:
     record.info["idle_since"] = monotonic()
 
@@ -50,6 +55,28 @@ def _try_first(connection: Any, record: Any, proxy: Any) -> None:
             connection.rollback()
         except Error as gone:
             raise DisconnectionError from gone
+
+
+@contextmanager
+def desk_session() -> Iterator[Session]:
+    """A session that reads without a transaction around it, and writes inside `transaction`: half as many errands for a page."""
+    with Session(_reading(), expire_on_commit=False) as db:
+        yield db
+
+
+@contextmanager
+def transaction(db: Session) -> Iterator[None]:
+    """One transaction of a desk's session: all of what is written in it, or nothing."""
+    connection = db.connection()
+    connection.exec_driver_sql("BEGIN")
+    try:
+        yield
+        db.flush()
+        connection.exec_driver_sql("COMMIT")
+    except BaseException:
+        connection.exec_driver_sql("ROLLBACK")
+        db.rollback()
+        raise
 
 
 @contextmanager

@@ -2,16 +2,16 @@
 
 import json
 from collections.abc import Sequence
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any, NamedTuple
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, bindparam, func, literal_column, select, text, true
+from sqlalchemy import ColumnElement, bindparam, func, literal_column, select, text, true, update
 from sqlalchemy.dialects.postgresql import aggregate_order_by
 from sqlalchemy.orm import Session, aliased
 from uuid_utils.compat import uuid7
 
-from merak.records.tables import Client, Course, Device, Record, Studio, Visit
+from merak.records.tables import Client, Course, Device, Person, Record, Studio, Visit
 
 
 def between(db: Session, start: datetime, end: datetime) -> list[Visit]:
@@ -67,7 +67,7 @@ def add_version(db: Session, visit_id: UUID, stage: str, body: dict[str, Any], b
     A draft (a field of a plan still being made) is acknowledged before the disk has it; everything else after.
     """
     values = {"id": uuid7(), "visit": visit_id, "stage": stage, "body": json.dumps(body), "by": by, "at": at}
-    db.execute(_ADD_VERSION, values | {"commit": "off" if draft else "on"})
+    db.connection().execute(_ADD_VERSION, values | {"commit": "off" if draft else "on"})
 
 
 class Earlier(NamedTuple):
@@ -92,21 +92,63 @@ _RECORDS: ColumnElement[Any] = literal_column(
     f"(SELECT jsonb_agg(jsonb_build_array(v.id, s.stage, r.version, {_SHORT})) {_STANDING.format(visits='ARRAY[visit.id, last.id]')})"
 )
 _AROUND = (
-    select(Visit, _LAST.c.id, _LAST.c.starts_at, Studio, _CARDS.scalar_subquery(), _RECORDS)
+    select(
+        Visit.id, Visit.client_id, Visit.session_no, Visit.starts_at, Visit.minutes, Visit.status,
+        Client.name, Client.born, Course.name, Course.sessions, Person.name, Person.finger_mm,
+        _LAST.c.id, _LAST.c.starts_at, Studio.time_zone, _CARDS.scalar_subquery(), _RECORDS,
+    )
     .select_from(Visit)
+    .join(Client, Visit.client_id == Client.id)
+    .join(Course, Visit.course_id == Course.id)
+    .join(Person, Visit.therapist_id == Person.id)
     .join(Studio, true())
     .outerjoin(_LAST, true())
     .where(Visit.id == bindparam("visit"))
-)
+)  # fmt: skip
+
+
+class WhoseVisit(NamedTuple):
+    """The client, as the stages need one."""
+
+    name: str
+    born: date
+
+
+class WhichCourse(NamedTuple):
+    """The course, as the stages need one."""
+
+    name: str
+    sessions: int
+
+
+class WhoTreats(NamedTuple):
+    """The therapist, as the stages need one; the finger breadth in mm, None when it was not measured."""
+
+    name: str
+    finger_mm: float | None
+
+
+class VisitSeen(NamedTuple):
+    """A visit to be read."""
+
+    id: UUID
+    client_id: UUID
+    session_no: int
+    starts_at: datetime
+    minutes: int
+    status: str
+    client: WhoseVisit
+    course: WhichCourse
+    therapist: WhoTreats
 
 
 class Around(NamedTuple):
-    """A visit and what it stands in: the client's last closed visit, the studio, its machines as (modality, card), and what stands
-    on the stages of both visits."""
+    """A visit and what it stands in: the client's last closed visit, the studio's time zone and its machines as (modality, card),
+    and what stands on the stages of both visits."""
 
-    visit: Visit
+    visit: VisitSeen
     previous: Earlier | None
-    studio: Studio
+    time_zone: str
     cards: list[tuple[str, dict[str, Any]]]
     records: dict[str, Standing]
     earlier: dict[str, Standing]
@@ -114,14 +156,15 @@ class Around(NamedTuple):
 
 def around(db: Session, visit_id: UUID) -> Around | None:
     """All of it in one question. None when there is no such visit."""
-    row = db.execute(_AROUND, {"visit": visit_id}).first()
+    row: Any = db.connection().execute(_AROUND, {"visit": visit_id}).first()
     if row is None:
         return None
-    visit, last_id, last_at, studio, cards, found = row
+    visit = VisitSeen(*row[:6], WhoseVisit(*row[6:8]), WhichCourse(*row[8:10]), WhoTreats(*row[10:12]))
+    last_id, last_at, zone, cards, found = row[12:]
     both: dict[str, dict[str, Standing]] = {str(visit_id): {}, str(last_id): {}}
     for of, stage, version, body in found or ():
         both[of][stage] = Standing(version, body or {})
-    return Around(visit, Earlier(last_id, last_at) if last_id else None, studio, cards or [], both[str(visit_id)], both[str(last_id)])
+    return Around(visit, Earlier(last_id, last_at) if last_id else None, zone, cards or [], both[str(visit_id)], both[str(last_id)])
 
 
 def previous_of(db: Session, visits: Sequence[Visit]) -> dict[UUID, UUID]:
@@ -139,7 +182,12 @@ def previous_of(db: Session, visits: Sequence[Visit]) -> dict[UUID, UUID]:
     return earlier
 
 
-def after(db: Session, visit: Visit) -> Visit | None:
+def set_status(db: Session, visit_id: UUID, status: str) -> None:
+    """Booked, closed or cancelled."""
+    db.execute(update(Visit).where(Visit.id == visit_id).values(status=status))
+
+
+def after(db: Session, visit: Visit | VisitSeen) -> Visit | None:
     """The client's next booked visit after this one."""
     found = select(Visit).where(Visit.client_id == visit.client_id, Visit.status == "booked", Visit.starts_at > visit.starts_at)
     return db.scalar(found.order_by(Visit.starts_at).limit(1))
@@ -222,7 +270,7 @@ def add_events(db: Session, visit_id: UUID, by: UUID, new: Sequence[NewEvent], s
     """
     ids, kinds, ats, values, words = (list(column) for column in zip(*new, strict=True))
     taps = {"ids": ids, "kinds": kinds, "ats": ats, "values": values, "words": words}
-    rows = db.execute(_APPEND, {"visit": visit_id, "by": by} | taps).all()
+    rows = db.connection().execute(_APPEND, {"visit": visit_id, "by": by} | taps).all()
     if rows and (rows[0].before or 0) == seen:
         return [EventRow(*row[:7]) for row in rows]
     return events(db, visit_id, seen)
@@ -230,4 +278,4 @@ def add_events(db: Session, visit_id: UUID, by: UUID, new: Sequence[NewEvent], s
 
 def events(db: Session, visit_id: UUID, seen: int = 0) -> list[EventRow]:
     """The events of a treatment after number `seen`, in the server's order."""
-    return [EventRow(*row) for row in db.execute(_SINCE, {"visit": visit_id, "seen": seen})]
+    return [EventRow(*row) for row in db.connection().execute(_SINCE, {"visit": visit_id, "seen": seen})]

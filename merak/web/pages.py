@@ -45,7 +45,12 @@ def asset(name: str) -> str:
 
 def _environment() -> Environment:
     env = Environment(
-        loader=FileSystemLoader(HERE / "templates"), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+        loader=FileSystemLoader(HERE / "templates"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        auto_reload=False,
     )
     env.filters |= {"day": day_words, "moment": moment_words, "clock": clock_words, "polyline": polyline}
     env.globals |= {"asset": asset, "cited": cited, "draw": draw, "strokes": strokes, "STAGES": STAGES, "may": may, "zip": zip}
