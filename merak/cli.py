@@ -42,6 +42,7 @@ def serve(app: "FastAPI", port: int) -> None:
     import uvicorn
 
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s %(message)s")
+    logging.getLogger("weasyprint").setLevel(logging.ERROR)  # it warns of styles, which are ours
     # What was loaded stays: the collector need not walk it again and again under somebody's hands.
     gc.collect()
     gc.freeze()

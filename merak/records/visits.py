@@ -159,7 +159,8 @@ def around(db: Session, visit_id: UUID) -> Around | None:
     row: Any = db.connection().execute(_AROUND, {"visit": visit_id}).first()
     if row is None:
         return None
-    visit = VisitSeen(*row[:6], WhoseVisit(*row[6:8]), WhichCourse(*row[8:10]), WhoTreats(*row[10:12]))
+    around_it = (WhoseVisit(*row[6:8]), WhichCourse(*row[8:10]), WhoTreats(*row[10:12]))
+    visit = VisitSeen._make([*row[:6], *around_it])
     last_id, last_at, zone, cards, found = row[12:]
     both: dict[str, dict[str, Standing]] = {str(visit_id): {}, str(last_id): {}}
     for of, stage, version, body in found or ():

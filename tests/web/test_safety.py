@@ -99,7 +99,8 @@ def test_errors_have_pages(server: Server) -> None:
     assert bad.status_code == 422 and "A date, please." in bad.text and "Who treats?" in bad.text and 'value="New Person"' in bad.text
     taps = client.post(f"/api/visits/{visit}/run", json={"taps": [{"id": "x", "kind": "dance", "at": "now"}]})
     assert taps.status_code == 422 and set(taps.json()["error"]["fields"]) == {"id", "kind", "at"}
-    not_begun = client.post(f"/api/visits/{visit}/run", json={"taps": []})
+    kofi = visit_of(client, "Kofi Mensah-Lund")
+    not_begun = client.post(f"/api/visits/{kofi}/run", json={"taps": []})
     assert not_begun.status_code == 409 and "not begun" in not_begun.json()["error"]["words"]
 
 

@@ -70,7 +70,7 @@ def _after(state: RunState, steps: Sequence[Step], event: Event) -> RunState:
         return state
     match event.kind:
         case "start" if state.phase == "ready":
-            return _enter(replace(state, phase="running"), 0, event.at)
+            return _enter(replace(state, phase="running"), steps, 0, event.at)
         case "stroke" if state.phase == "running" and steps[state.step].kind == "strokes":
             return _in_step(state, strokes=state.runs[state.step].strokes + 1)
         case "unstroke" if state.phase in ("running", "paused"):
@@ -84,9 +84,9 @@ def _after(state: RunState, steps: Sequence[Step], event: Event) -> RunState:
         case "resume" if state.phase == "paused":
             return replace(state, phase="running", running_since=event.at)
         case "next" if state.phase in ("running", "paused") and state.step + 1 < len(steps):
-            return _enter(replace(_bank(state, event.at), phase="running"), state.step + 1, event.at)
+            return _enter(replace(_bank(state, event.at), phase="running"), steps, state.step + 1, event.at)
         case "back" if state.phase in ("running", "paused") and state.step > 0:
-            return _enter(replace(_bank(state, event.at), phase="running"), state.step - 1, event.at)
+            return _enter(replace(_bank(state, event.at), phase="running"), steps, state.step - 1, event.at)
         case "stop" if state.phase != "ready":
             return replace(_bank(state, event.at), phase="stopped", reason=event.words)
         case "finish" if state.phase in ("running", "paused") and state.step + 1 == len(steps):
@@ -110,9 +110,9 @@ def _bank(state: RunState, at: datetime) -> RunState:
     return replace(_in_step(state, worked_s=worked), running_since=None)
 
 
-def _enter(state: RunState, step: int, at: datetime) -> RunState:
+def _enter(state: RunState, steps: Sequence[Step], step: int, at: datetime) -> RunState:
     """The state at the beginning of a step. A level that was moved on one side goes with the therapist to the other."""
-    shift = next((run.level_shift for run in reversed(state.runs[:step]) if run.level_shift), 0.0)
+    shift = next((run.level_shift for run in reversed(state.runs[:step]) if run.level_shift), 0.0) if steps[step].lines else 0.0
     state = replace(state, step=step, running_since=at)
     begun = state.runs[step].begun
     return state if begun else _in_step(state, begun=at, level_shift=shift)
