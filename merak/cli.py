@@ -1,4 +1,4 @@
-"""Merak from the command line: python -m merak.cli serve | migrate | demo | code."""
+"""Merak from the command line: python -m merak.cli serve | migrate | demo."""
 
 import argparse
 import gc
@@ -18,13 +18,13 @@ def main() -> int:
     commands = parser.add_subparsers(dest="command", required=True)
     serve = commands.add_parser("serve", help="serve the application")
     serve.add_argument("--port", type=int, default=8600)
+    serve.add_argument("--first", choices=("demo", "fresh-demo", "studio"), help="bring the tables up to date and load this first")
     commands.add_parser("migrate", help="bring the tables up to date")
     demo = commands.add_parser("demo", help="load the invented studio, once")
     demo.add_argument("--fresh", action="store_true", help="throw everything away first, and load it relative to today")
-    commands.add_parser("code", help="print a one-time set-up code, when there is no studio yet")
     given = parser.parse_args()
     try:
-        return {"serve": _serve, "migrate": _migrate, "demo": _demo, "code": _code}[given.command](given)
+        return {"serve": _serve, "migrate": _migrate, "demo": _demo}[given.command](given)
     except MerakError as error:
         print(f"merak: {error}", file=sys.stderr)
         return 1
@@ -33,8 +33,28 @@ def main() -> int:
 def _serve(given: argparse.Namespace) -> int:
     from merak.server import make_app
 
+    if given.first:
+        _migrate(given)
+        for line in _opening(given.first, given.port):
+            print(line, flush=True)
     serve(make_app(), given.port)
     return 0
+
+
+def _opening(first: str, port: int) -> list[str]:
+    """What somebody who has just started Merak needs to know."""
+    told = ["", f"  http://127.0.0.1:{port}", ""]
+    if first == "studio":
+        from merak.desk.practice import is_set_up, new_code
+
+        if not is_set_up():
+            told += ["  A new studio: open the address and set it up with this one-time code:", "", f"    {new_code()}", ""]
+    else:
+        from merak.demo.studio import SIGN_INS, load
+
+        load(fresh=first == "fresh-demo")
+        told += ["  Demo sign-ins (name, role, password):", *(f"    {line}" for line in SIGN_INS), ""]
+    return [*told, "  Ctrl-C stops everything."]
 
 
 def serve(app: "FastAPI", port: int) -> None:
@@ -63,14 +83,6 @@ def _demo(given: argparse.Namespace) -> int:
     load(fresh=given.fresh)
     for line in SIGN_INS:
         print(line)
-    return 0
-
-
-def _code(given: argparse.Namespace) -> int:
-    from merak.desk.practice import is_set_up, new_code
-
-    if not is_set_up():
-        print(new_code())
     return 0
 
 

@@ -41,6 +41,15 @@ class Quantity(Frozen):
 Weight = Literal["know", "change", "stop"]
 
 
+class Saying(Frozen):
+    """Something that a client may say while treated, and what to do then; `stop` where it is a sign to stop."""
+
+    words: str
+    act: str
+    rule: str
+    stop: bool = False
+
+
 class Caution(Frozen):
     """What to know, change or stop for; `act` says what to do about it, `field` beside which field it belongs."""
 

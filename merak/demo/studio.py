@@ -151,8 +151,10 @@ def _client(desk: Desk, who: Invented, workers: dict[str, Worker]) -> None:
     for back in range(who.past, 0, -1):
         start = datetime.combine(today - timedelta(days=4 * back), at, ZONE)
         _closed_visit(Desk(desk.db, desk.me, start.astimezone(UTC)), who, client, start, last=back == 1)
-    ahead = 0 if who.today else 2 + who.past % 3
-    _book(desk, client, datetime.combine(today + timedelta(days=ahead), at, ZONE))
+    # Those who are not here today come every fourth day, one after the other, so that the days ahead are alive too.
+    days = [0] if who.today else [1 + CLIENTS.index(who) % 4 + 4 * n for n in range(10 - who.past)]
+    for ahead in days:
+        _book(desk, client, datetime.combine(today + timedelta(days=ahead), at, ZONE))
 
 
 def _book(desk: Desk, client: Client, start: datetime) -> UUID:

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from datetime import datetime, timedelta
 
-from merak.core.knowledge import Advice, book
+from merak.core.knowledge import Advice, book, number
 from merak.core.working import Frozen
 
 #: The order in which a client reads: what to do, what to leave, what is normal, when to call.
@@ -11,12 +11,12 @@ WEIGHTS = ("do", "avoid", "normal", "call")
 
 
 class SheetLine(Frozen):
-    """One dated line. `until` is None where it holds until the next visit and none is booked."""
+    """One dated line."""
 
     words: str
     weight: str
     start: datetime
-    until: datetime | None
+    until: datetime
     rule: str
 
 
@@ -38,7 +38,8 @@ def _joined(same: list[Advice], ended: datetime, next_visit: datetime | None) ->
     """The strictest wording over the longest time of lines on one topic."""
     strictest = min(same, key=lambda advice: advice.rank)
     endless = any(advice.until_h is None for advice in same)
-    until = next_visit if endless else ended + timedelta(hours=max(advice.until_h or 0 for advice in same))
+    hours = max(advice.until_h or 0 for advice in same)
+    until = (next_visit or ended + timedelta(days=number("after.open_ended"))) if endless else ended + timedelta(hours=hours)
     start = ended + timedelta(hours=min(advice.from_h for advice in same))
     return SheetLine(words=strictest.words, weight=strictest.weight, start=start, until=until, rule=strictest.id)
 

@@ -13,7 +13,7 @@ from merak.core.dose.current import charge_mc, density_ma_cm2
 from merak.core.dose.product import film_ml
 from merak.core.knowledge import Verdict, number, quantity, rule
 from merak.core.modality.device import MicrocurrentCard
-from merak.core.working import Caution, Frozen, Quantity
+from merak.core.working import Caution, Frozen, Quantity, Saying
 
 NAME = "microcurrent"
 TAGS = ("microcurrent",)
@@ -35,6 +35,22 @@ class Settings(Frozen):
     hold_s: float = Field(3, ge=0, le=10)
     speed_mm_s: float = Field(20, ge=5, le=100)
     film_mm: float = Field(0.5, gt=0, le=3)
+
+
+def sayings(feel: Feel) -> tuple[Saying, ...]:
+    """What a client may say under microcurrent, in the order of the keys, and what to do then by the chosen school of feel."""
+    at_edge = feel == "raise until just felt"
+    return (
+        Saying(words="nothing felt", act="One half step up, then ask again." if at_edge else "Good: stay here.", rule="microcurrent.feel"),
+        Saying(
+            words="just felt", act="Good: stay here." if at_edge else "One half step down: stay below feeling.", rule="microcurrent.feel"
+        ),
+        Saying(words="too strong", act="One step down now; more gel.", rule="microcurrent.feel"),
+        Saying(words="twitching", act="Down to zero, off the muscle. Stop if it comes again.", rule="microcurrent.stop_signs", stop=True),
+        Saying(
+            words="metal taste", act="One step down, away from the mouth. Stop if it bothers.", rule="microcurrent.stop_signs", stop=True
+        ),
+    )
 
 
 class Dose(NamedTuple):

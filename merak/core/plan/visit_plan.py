@@ -15,7 +15,7 @@ from merak.core.modality import microcurrent as lifting
 from merak.core.modality.device import LedCard, MicrocurrentCard
 from merak.core.plan.screening import Answers, Standing, board, demand
 from merak.core.plan.side import FirstSide, first_side
-from merak.core.working import Caution, Frozen, Quantity
+from merak.core.working import Caution, Frozen, Quantity, Saying
 
 T = TypeVar("T")
 
@@ -72,6 +72,7 @@ class Step(Frozen):
     lines: tuple[StepLine, ...] = ()
     hold_s: float = 0
     level_most: float = 0
+    sayings: tuple[Saying, ...] = ()
 
     @property
     def strokes(self) -> int:
@@ -209,6 +210,7 @@ def _lift_steps(settings: lifting.Settings, lift: lifting.Dose, side: Side, leve
             lines=lines,
             hold_s=hold,
             level_most=level_most,
+            sayings=lifting.sayings(settings.feel),
         )
 
     mirror = Step(

@@ -187,7 +187,9 @@ function tick() {
   const step = order[state.step], seconds = worked(), over = step.kind === "timed" && seconds >= step.seconds && !done();
   put("clock", clock(seconds));
   at("clock").classList.toggle("over", over);
-  put("alarm", over ? `Time is up: ${clock(seconds - step.seconds)} over. Light off.` : "");
+  const said = step.sayings.find((one) => one.words === state.steps[state.step].said.at(-1));
+  at("alarm").classList.toggle("text-stop", over || Boolean(said?.stop));
+  put("alarm", over ? `Time is up: ${clock(seconds - step.seconds)} over. Light off.` : said && !done() ? said.act : "");
   if (over && rang !== state.step) { rang = state.step; ring(); }
   document.querySelectorAll("[data-step-done]").forEach((place, n) => {
     const words = state.steps[n].begun || n === state.step ? `${clock(n === state.step ? seconds : state.steps[n].worked_s)} of` : "";
