@@ -8,7 +8,7 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import Question
 from merak.core.plan.screening import Answer, Answers, Standing, board, option_of, questions
 from merak.desk.desk import Desk
-from merak.desk.file import VisitFile, open_file
+from merak.desk.file import VisitFile, open_file, turn
 from merak.records import visits
 
 
@@ -42,22 +42,24 @@ def save_answers(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Asked:
 
     What the form does not speak of stays as it was; good answers are kept even when another is wrong, so that nothing typed is lost.
     """
-    file = open_file(desk, visit_id, "ask")
-    answers = dict(file.answers)
     wrong: dict[str, str] = {}
-    for question in questions(file.previous is not None):
-        if question.id in form:
-            try:
-                answers[question.id] = _answer(question, form, file, desk.today)
-            except BadInput as bad:
-                wrong |= bad.fields
-    return _save(desk, file, answers, wrong)
+    with turn(desk, visit_id, "ask") as file:
+        answers = dict(file.answers)
+        for question in questions(file.previous is not None):
+            if question.id in form:
+                try:
+                    answers[question.id] = _answer(question, form, file, desk.today)
+                except BadInput as bad:
+                    wrong |= bad.fields
+        _keep(desk, file, answers)
+    return _page(open_file(desk, visit_id), wrong)
 
 
 def confirm_carried(desk: Desk, visit_id: UUID) -> Asked:
     """The client says that last time's answers still hold: they become today's where today has none."""
-    file = open_file(desk, visit_id, "ask")
-    return _save(desk, file, {**file.carried, **file.answers}, {})
+    with turn(desk, visit_id, "ask") as file:
+        _keep(desk, file, {**file.carried, **file.answers})
+    return asked(desk, visit_id)
 
 
 def _answer(question: Question, form: dict[str, str], file: VisitFile, today: date) -> Answer:
@@ -72,9 +74,8 @@ def _answer(question: Question, form: dict[str, str], file: VisitFile, today: da
     return answer
 
 
-def _save(desk: Desk, file: VisitFile, answers: Answers, wrong: dict[str, str]) -> Asked:
+def _keep(desk: Desk, file: VisitFile, answers: Answers) -> None:
+    """A new version when there is something new."""
     body = {"answers": {key: answer.model_dump(mode="json") for key, answer in answers.items()}}
     if body != file.body("ask"):
-        with desk.saving("ask", file.visit.id) as db:
-            visits.add_version(db, file.visit.id, "ask", body, desk.me.id, desk.now)
-    return _page(open_file(desk, file.visit.id), wrong)
+        visits.add_version(desk.db, file.visit.id, "ask", body, desk.me.id, desk.now)

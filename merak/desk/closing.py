@@ -10,7 +10,7 @@ from merak.core.errors import BadInput
 from merak.core.session import step_facts
 from merak.core.session.fold import StepFacts
 from merak.desk.desk import Desk, OutOfTurn
-from merak.desk.file import VisitFile, open_file
+from merak.desk.file import VisitFile, turn
 from merak.desk.treating import Run, run_file
 from merak.records import visits
 
@@ -63,8 +63,13 @@ def _ended(desk: Desk, visit_id: UUID) -> datetime:
 
 def close(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Closed:
     """Closes the visit: the grades, the note, whether the sheet was explained. Raises BadInput by field, OutOfTurn in mid-treatment."""
-    open_file(desk, visit_id, "close")  # asks whether they may
-    page = closing(desk, visit_id, form)
+    with turn(desk, visit_id, "close"):
+        page = closing(desk, visit_id, form)
+        _close(desk, visit_id, form, page)
+    return closing(desk, visit_id)
+
+
+def _close(desk: Desk, visit_id: UUID, form: dict[str, str], page: Closed) -> None:
     if page.run and page.run.state.phase in ("running", "paused"):
         raise OutOfTurn("The treatment is still running. Finish or stop it first.")
     body: dict[str, Any] = {"note": form.get("note", "").strip(), "ended": page.ended.isoformat()}
@@ -83,12 +88,10 @@ def close(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Closed:
     if wrong:
         raise BadInput(wrong)
     body |= _done(page)
-    with desk.saving("close", visit_id) as db:
-        visits.add_version(db, visit_id, "close", body, desk.me.id, desk.now)
-        lines = [line.model_dump(mode="json") for line in page.sheet]
-        visits.add_version(db, visit_id, "sheet", {"lines": lines}, desk.me.id, desk.now)
-        visits.set_status(db, visit_id, "closed")
-    return closing(desk, visit_id)
+    visits.add_version(desk.db, visit_id, "close", body, desk.me.id, desk.now)
+    lines = [line.model_dump(mode="json") for line in page.sheet]
+    visits.add_version(desk.db, visit_id, "sheet", {"lines": lines}, desk.me.id, desk.now)
+    visits.set_status(desk.db, visit_id, "closed")
 
 
 def _done(page: Closed) -> dict[str, Any]:

@@ -1,5 +1,7 @@
 """A visit's file: the appointment, what stands on each stage, what came before, and the brief that a plan follows from."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date
 from functools import cached_property
@@ -122,3 +124,11 @@ def open_file(desk: Desk, visit_id: UUID, action: Action = "read notes") -> Visi
     for modality, card in found.cards:  # of several for one modality, the one added first
         cards.setdefault(modality, CARD.validate_python(card))
     return VisitFile(found.visit, found.records, found.previous, found.earlier, cards, desk.today)
+
+
+@contextmanager
+def turn(desk: Desk, visit_id: UUID, action: Action) -> Iterator[VisitFile]:
+    """One's turn to write: two at once take turns, and the later reads what the earlier wrote. Raises as `open_file` does."""
+    with desk.saving(action, visit_id) as db:
+        visits.lock(db, visit_id)
+        yield open_file(desk, visit_id, action)

@@ -11,7 +11,7 @@ from merak.core.client import Findings
 from merak.core.errors import BadInput
 from merak.core.plan.side import FirstSide, first_side
 from merak.desk.desk import Desk
-from merak.desk.file import VisitFile, open_file
+from merak.desk.file import VisitFile, open_file, turn
 from merak.records import visits
 
 NUMBERS = {
@@ -46,19 +46,20 @@ def _page(file: VisitFile, wrong: dict[str, str], typed: dict[str, str]) -> Look
 
 def save_findings(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Looked:
     """Keeps what can be kept of the form's skin, heights and tapes; what is wrong comes back by field, as typed."""
-    file = open_file(desk, visit_id, "look")
-    body: dict[str, Any] = file.findings.model_dump(mode="json")
     wrong: dict[str, str] = {}
-    for field in NUMBERS:
-        if field in form:
-            _take(body, field, form[field], wrong)
-    if form.get("skin_type"):
-        body["skin_type"] = form["skin_type"]
-    if form.get("phototype", "").isdigit():
-        body["phototype"] = int(form["phototype"])
-    if "sensitive" in form:
-        body["sensitive"] = form["sensitive"] == "yes"
-    return _save(desk, file, body, wrong, form)
+    with turn(desk, visit_id, "look") as file:
+        body: dict[str, Any] = file.findings.model_dump(mode="json")
+        for field in NUMBERS:
+            if field in form:
+                _take(body, field, form[field], wrong)
+        if form.get("skin_type"):
+            body["skin_type"] = form["skin_type"]
+        if form.get("phototype", "").isdigit():
+            body["phototype"] = int(form["phototype"])
+        if "sensitive" in form:
+            body["sensitive"] = {"yes": True, "no": False}.get(form["sensitive"])
+        _keep(desk, file, body)
+    return _page(open_file(desk, visit_id), wrong, {field: form[field] for field in wrong if field in form})
 
 
 def _take(body: dict[str, Any], field: str, raw: str, wrong: dict[str, str]) -> None:
@@ -81,22 +82,22 @@ def _take(body: dict[str, Any], field: str, raw: str, wrong: dict[str, str]) -> 
 
 def tap_zone(desk: Desk, visit_id: UUID, kind: str, zone: str) -> Looked:
     """A tap on a zone, "side zone": its grade goes up by one, and from 4 back to none. Raises BadInput off the plate."""
-    file = open_file(desk, visit_id, "look")
     side, _, name = zone.partition(" ")
     if kind not in GRADES or side not in SIDES or name not in GRADED:
         raise BadInput({"zone": "That is not a zone where this is graded."})
-    body: dict[str, Any] = file.findings.model_dump(mode="json")
-    grade = body[kind].get(zone, 0) + 1
-    body[kind] = {**body[kind], zone: grade if grade <= MOST else 0}
-    return _save(desk, file, body, {}, {})
+    with turn(desk, visit_id, "look") as file:
+        body: dict[str, Any] = file.findings.model_dump(mode="json")
+        grade = body[kind].get(zone, 0) + 1
+        body[kind] = {**body[kind], zone: grade if grade <= MOST else 0}
+        _keep(desk, file, body)
+    return looked(desk, visit_id)
 
 
-def _save(desk: Desk, file: VisitFile, body: dict[str, Any], wrong: dict[str, str], typed: dict[str, str]) -> Looked:
+def _keep(desk: Desk, file: VisitFile, body: dict[str, Any]) -> None:
+    """A new version when there is something new."""
     try:
         kept = Findings.model_validate(body).model_dump(mode="json")
     except ValidationError as broken:
         raise BadInput({str(error["loc"][0]): error["msg"] for error in broken.errors()}) from broken
     if kept != file.body("look"):
-        with desk.saving("look", file.visit.id) as db:
-            visits.add_version(db, file.visit.id, "look", kept, desk.me.id, desk.now)
-    return _page(open_file(desk, file.visit.id), wrong, {field: typed[field] for field in wrong if field in typed})
+        visits.add_version(desk.db, file.visit.id, "look", kept, desk.me.id, desk.now)

@@ -16,7 +16,7 @@ from merak.core.plan.screening import Standing
 from merak.core.plan.visit_plan import Brief, Choice, VisitPlan, start_choice, visit_plan
 from merak.core.working import Quantity
 from merak.desk.desk import Desk, OutOfTurn
-from merak.desk.file import VisitFile, open_file
+from merak.desk.file import VisitFile, open_file, turn
 from merak.records import visits
 
 #: What the client agrees to, by version, so that the record says which words were read.
@@ -112,11 +112,10 @@ def recompute(desk: Desk, visit_id: UUID, form: dict[str, str], changed: str) ->
 
 def start_over(desk: Desk, visit_id: UUID) -> Planned:
     """Back to the start-up plan."""
-    file = open_file(desk, visit_id, "plan")
-    choice, start = start_choice(file.brief)
-    page = _computed(file, _fields(choice, file.brief), start)
-    with desk.saving("plan", visit_id, draft=True) as db:
-        visits.add_version(db, visit_id, "plan", {"draft": page.draft}, desk.me.id, desk.now)
+    with turn(desk, visit_id, "plan") as file:
+        choice, start = start_choice(file.brief)
+        page = _computed(file, _fields(choice, file.brief), start)
+        visits.add_version(desk.db, visit_id, "plan", {"draft": page.draft}, desk.me.id, desk.now)
     return page
 
 
@@ -205,13 +204,12 @@ def _said(error: dict[str, Any]) -> str:
 
 def consent(desk: Desk, visit_id: UUID, agreed: bool) -> Planned:
     """Keeps that the client agreed, or did not, to the plan as it stands. Raises OutOfTurn while the plan cannot be started."""
-    file = open_file(desk, visit_id, "plan")
-    page = _page(file)
-    if not page.settled:
-        raise OutOfTurn(page.refusal or "The plan cannot be agreed to yet: something in it is refused or missing.")
-    with desk.saving("consent", visit_id) as db:
+    with turn(desk, visit_id, "plan") as file:
+        page = _page(file)
+        if not page.settled:
+            raise OutOfTurn(page.refusal or "The plan cannot be agreed to yet: something in it is refused or missing.")
         if "plan" not in file.records:
-            visits.add_version(db, visit_id, "plan", {"draft": page.draft}, desk.me.id, desk.now)
+            visits.add_version(desk.db, visit_id, "plan", {"draft": page.draft}, desk.me.id, desk.now)
         body = {"agreed": agreed, "words": CONSENT_VERSION, "to": {**file.standing_versions, "plan": file.standing_versions["plan"] or 1}}
-        visits.add_version(db, visit_id, "consent", body, desk.me.id, desk.now)
-    return _page(open_file(desk, visit_id))
+        visits.add_version(desk.db, visit_id, "consent", body, desk.me.id, desk.now)
+    return planned(desk, visit_id)

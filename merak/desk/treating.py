@@ -12,7 +12,7 @@ from merak.core.plan.visit_plan import Step
 from merak.core.session import Event, RunState, fold
 from merak.core.session.fold import KINDS
 from merak.desk.desk import Desk, NotFound, OutOfTurn
-from merak.desk.file import VisitFile, find_visit, open_file
+from merak.desk.file import VisitFile, find_visit, open_file, turn
 from merak.desk.planning import planned
 from merak.records import visits
 from merak.records.db import transaction
@@ -83,18 +83,15 @@ def begin(desk: Desk, visit_id: UUID) -> None:
 
     The plan is computed afresh from today's answers, so that an answer given after consent still stops it. A second call is harmless.
     """
-    file = open_file(desk, visit_id, "treat")
-    if "order" in file.records:
-        return
-    page = planned(desk, visit_id)
-    if page.plan is None or not page.settled:
-        raise OutOfTurn(page.refusal or "The plan cannot be started: something in it is refused.")
-    if not file.consented:
-        raise OutOfTurn("The client has not agreed to the plan as it stands. Read it back and ask.")
-    with desk.saving("treat", visit_id) as db:
-        visits.lock(db, visit_id)
-        if "order" not in visits.latest(db, [visit_id])[visit_id]:
-            visits.add_version(db, visit_id, "order", page.plan.model_dump(mode="json"), desk.me.id, desk.now)
+    with turn(desk, visit_id, "treat") as file:
+        if "order" in file.records:
+            return
+        page = planned(desk, visit_id)
+        if page.plan is None or not page.settled:
+            raise OutOfTurn(page.refusal or "The plan cannot be started: something in it is refused.")
+        if not file.consented:
+            raise OutOfTurn("The client has not agreed to the plan as it stands. Read it back and ask.")
+        visits.add_version(desk.db, visit_id, "order", page.plan.model_dump(mode="json"), desk.me.id, desk.now)
 
 
 def record(desk: Desk, visit_id: UUID, taps: Sequence[Tap]) -> Run:

@@ -8,6 +8,7 @@ from uuid import UUID
 
 from sqlalchemy import ColumnElement, bindparam, func, literal_column, select, text, true, update
 from sqlalchemy.dialects.postgresql import aggregate_order_by
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, aliased
 from uuid_utils.compat import uuid7
 
@@ -62,12 +63,18 @@ _ADD_VERSION = text("""
 
 
 def add_version(db: Session, visit_id: UUID, stage: str, body: dict[str, Any], by: UUID, at: datetime, draft: bool = False) -> None:
-    """A new version of a stage. Two at once: the later waits on the unique key and fails, rather than hide the other.
+    """A new version of a stage; who is not writing a draft holds the turn (`lock`).
 
     A draft (a field of a plan still being made) is acknowledged before the disk has it; everything else after.
     """
-    values = {"id": uuid7(), "visit": visit_id, "stage": stage, "body": json.dumps(body), "by": by, "at": at}
-    db.connection().execute(_ADD_VERSION, values | {"commit": "off" if draft else "on"})
+    values = {"visit": visit_id, "stage": stage, "body": json.dumps(body), "by": by, "at": at, "commit": "off" if draft else "on"}
+    for last_try in (False, False, True):
+        try:
+            db.connection().execute(_ADD_VERSION, values | {"id": uuid7()})
+            return
+        except IntegrityError:  # another draft took the number meanwhile; inside a transaction the caller holds the turn
+            if last_try or not draft:
+                raise
 
 
 class Earlier(NamedTuple):

@@ -56,6 +56,7 @@ def test_density_warns_and_stops_direct_current(polarity: str, refused: bool) ->
     plan = plan_with(brief(microcurrent_card=small), level=3, polarity=polarity)  # 150 µA on 0.2 cm²
     assert plan.numbers["microcurrent.density"].value == pytest.approx(0.75)
     assert ("microcurrent.level" in plan.refused) == refused
+    assert ("microcurrent.alkali" in plan.numbers) == (polarity != "alternating"), "only steady current leaves alkali behind"
     assert refused or any(caution.rule == "microcurrent.density.warn" for caution in plan.cautions)
 
 

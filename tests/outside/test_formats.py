@@ -4,6 +4,7 @@ import re
 from datetime import UTC, datetime, timedelta
 from io import BytesIO
 from pathlib import Path
+from runpy import run_path
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -97,3 +98,9 @@ def test_contrast_of_the_tokens(theme: str) -> None:
         assert min(ratio(ink, ground) for ink in ("ink", "note", "now", "stop")) >= 7, ground
     assert ratio("on", "now") >= 7 and ratio("on", "stop") >= 7
     assert ratio("hair", "paper") >= 3, "lines that carry meaning"
+
+
+def test_the_list_of_checks_is_current() -> None:
+    root = Path(__file__).parents[2]
+    script = run_path(str(root / "scripts/checks"))
+    assert (root / "docs/checks.md").read_text() == script["page"](), "run scripts/checks"

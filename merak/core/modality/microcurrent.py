@@ -9,7 +9,7 @@ from merak.core.body import Line, lines, treatable
 from merak.core.body.plate import area_cm2
 from merak.core.body.strokes import PATHS, Path
 from merak.core.client import Findings, LastTime, Measures, Side
-from merak.core.dose.current import charge_mc, density_ma_cm2
+from merak.core.dose.current import amount_umol, charge_mc, density_ma_cm2
 from merak.core.dose.product import film_ml
 from merak.core.knowledge import Verdict, number, quantity, rule
 from merak.core.modality.device import MicrocurrentCard
@@ -133,6 +133,8 @@ def dose(settings: Settings, card: MicrocurrentCard, measures: Measures, finger_
         "gel": _gel(settings, measures, finger_mm),
     }
     numbers["charge"] = _charge(current, numbers["minutes"])
+    if settings.polarity != "alternating":
+        numbers["alkali"] = _alkali(numbers["charge"])
     return Dose(drawn, numbers, *_checked(settings, card, numbers))
 
 
@@ -200,6 +202,20 @@ def _charge(current: Quantity, minutes: Quantity) -> Quantity:
         formula="current × minutes × 60",
         inputs=(current, minutes),
         rules=("current.charge",),
+    )
+
+
+def _alkali(charge: Quantity) -> Quantity:
+    """What steady current makes at the negative probe, in µmol, by Faraday's law: one hydroxide ion a charge, if nothing else reacts."""
+    value = None if charge.value is None else amount_umol(charge.value)
+    return Quantity(
+        name="alkali at the − probe, at most",
+        value=value,
+        unit="µmol",
+        digits=2,
+        formula="charge ÷ Faraday constant",
+        inputs=(charge,),
+        rules=("current.faraday",),
     )
 
 
