@@ -17,6 +17,7 @@ SHOTS = ROOT / "docs/screenshots"
 def shot(page: Page, name: str) -> None:
     """The page as it stands, without the pointer's traces."""
     page.mouse.move(0, 0)
+    page.evaluate("window.scrollTo(0, 0)")
     page.evaluate("document.activeElement?.blur()")
     page.wait_for_load_state("networkidle")
     page.screenshot(path=SHOTS / f"{name}.png")

@@ -52,7 +52,7 @@ class StateOut(BaseModel):
 
 
 def _told(run: treating.Run) -> Response:
-    """A run as JSON, written once: FastAPI would check and write it again on another thread."""
+    """Where it stands as JSON, written once: FastAPI would check and write it again on another thread."""
     return Response(StateOut.model_validate(treating.state_of(run)).model_dump_json(), media_type="application/json")
 
 

@@ -122,7 +122,7 @@ def record(desk: Desk, visit_id: UUID, taps: Sequence[Tap]) -> Run:
 
 
 def state_of(run: Run) -> dict[str, Any]:
-    """A run as plain values, for whoever paints it: seconds, counts and words by step, as of the server's `now`."""
+    """Where it stands as plain values, for whoever paints it: seconds, counts and words by step, as of the server's `now`."""
     return {
         "phase": run.state.phase,
         "step": run.state.step,

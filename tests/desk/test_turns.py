@@ -1,0 +1,105 @@
+"""Two at once, a restarted server, a real studio: nothing is lost and nothing is overwritten. On the real PostgreSQL."""
+
+import subprocess
+import sys
+from concurrent.futures import ThreadPoolExecutor
+
+import httpx
+import psycopg
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import create_engine
+
+from merak.records.tables import Base
+from tests.conftest import ROOT, Server, cli, fresh_database, sign_in
+from tests.web.test_safety import visit_of
+
+
+def test_migrations_make_the_tables(demo: str) -> None:
+    with create_engine(demo.replace("postgresql://", "postgresql+psycopg://")).connect() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
+
+
+def test_two_at_once_take_turns(server: Server, demo: str) -> None:
+    one, two = sign_in(server.url, "tomas"), sign_in(server.url, "lin")
+    visit = visit_of(one, "Yuki Tanabe-Ross")
+
+    def work(client: httpx.Client, zone: str) -> list[int]:
+        answers = []
+        for n in range(12):
+            answers.append(client.post(f"/visits/{visit}/look/tap", data={"kind": "fine_lines", "zone": zone}).status_code)
+            answers.append(client.post(f"/visits/{visit}/ask", data={"heart": "yes" if n % 2 else "no"}).status_code)
+        return answers
+
+    with ThreadPoolExecutor(2) as pool:
+        done = list(pool.map(work, (one, two), ("left chin", "right chin")))
+    assert {status for answers in done for status in answers} <= {200}
+    with psycopg.connect(demo) as db:
+        row = db.execute("SELECT count(*), max(version) FROM record WHERE visit_id = %s AND stage = 'look'", (visit,)).fetchone()
+        last = db.execute(
+            "SELECT body FROM record WHERE visit_id = %s AND stage = 'look' ORDER BY version DESC LIMIT 1", (visit,)
+        ).fetchone()
+    assert row and row[0] == row[1] == 24, "every tap is a version of its own"
+    assert last and last[0]["fine_lines"] == {"left chin": 2, "right chin": 2}, "twelve taps: twice around, and two"
+
+
+def test_drafts_at_once_are_all_kept(server: Server, demo: str) -> None:
+    clients = [sign_in(server.url, login) for login in ("tomas", "adaeze", "marit")]
+    visit = visit_of(clients[0], "Petra Halloran")
+
+    def type_(client: httpx.Client) -> set[int]:
+        return {
+            client.post(f"/visits/{visit}/plan", data={"side": side}, headers={"hx-request": "true"}).status_code
+            for side in ("left", "right") * 6
+        }
+
+    with ThreadPoolExecutor(3) as pool:
+        assert set.union(*pool.map(type_, clients)) == {200}
+    with psycopg.connect(demo) as db:
+        assert db.execute("SELECT count(*) FROM record WHERE visit_id = %s AND stage = 'plan'", (visit,)).fetchone() == (36,)
+
+
+def test_cut_connections_cost_nobody_a_request(server: Server, demo: str) -> None:
+    client = sign_in(server.url, "tomas")
+    client.get("/")
+    with psycopg.connect(demo, autocommit=True) as db:
+        db.execute("SELECT pg_sleep(0.6)")  # longer than a connection counts as busy
+        db.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()")
+    assert client.get("/").status_code == 200
+
+
+def test_a_real_studio_begins_with_a_code_and_is_never_overwritten() -> None:
+    import os
+
+    before = os.environ["MERAK_DATABASE_URL"]
+    os.environ["MERAK_DATABASE_URL"] = fresh_database("merak_empty")
+    try:
+        server = Server(("merak.cli", "serve", "--first", "studio"))
+        with psycopg.connect(os.environ["MERAK_DATABASE_URL"], autocommit=True) as db:
+            db.execute("UPDATE set_up_code SET code_hash = encode(sha256('AAAA-BBBB-CCCC'), 'hex')")
+        with httpx.Client(base_url=server.url) as client:
+            assert client.get("/sign-in").headers["location"] == "/set-up"
+            client.get("/set-up")
+            form = {"csrf": client.cookies["visitor"], "code": "nope", "studio": "Own Studio", "time_zone": "Europe/Atlantis",
+                    "name": "Own Er", "login": "own", "password": "short"}  # fmt: skip
+            wrong = client.post("/set-up", data=form)
+            assert (
+                wrong.status_code == 422
+                and "No such time zone" in wrong.text
+                and "At least 10" in wrong.text
+                and 'value="Own Studio"' in wrong.text
+            )
+            form |= {"time_zone": "Europe/Lisbon", "password": "long enough"}
+            assert "not the code" in client.post("/set-up", data=form).text
+            assert client.post("/set-up", data=form | {"code": "aaaa-bbbb-cccc"}).status_code == 303
+            assert client.get("/set-up").headers["location"] == "/sign-in"
+        server.kill()
+        fresh = subprocess.run(
+            [sys.executable, "-m", "merak.cli", "demo", "--fresh"], cwd=ROOT, capture_output=True, text=True, check=False
+        )
+        assert fresh.returncode == 1 and "not thrown away" in fresh.stderr
+        cli("demo")  # without --fresh it leaves a studio alone
+        with psycopg.connect(os.environ["MERAK_DATABASE_URL"]) as db:
+            assert db.execute("SELECT name FROM studio").fetchall() == [("Own Studio",)]
+    finally:
+        os.environ["MERAK_DATABASE_URL"] = before
