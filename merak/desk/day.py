@@ -122,7 +122,7 @@ def add_visit(desk: Desk, form: dict[str, str]) -> UUID:
         wrong["therapist"] = "Who treats?"
     minutes = _minutes(form, wrong)
     known = _known_client(desk, form, wrong)
-    born = _born(desk, form, wrong) if known is None and "client" not in wrong else None
+    born = _born(desk, form, wrong) if known is None and "name" not in wrong else None
     if start and therapist and minutes:
         against = check_free(desk, therapist.id, start, minutes)
         walk_in = abs((start - desk.now).total_seconds()) < 3600 and not against.startswith("Another")

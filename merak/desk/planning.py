@@ -61,8 +61,9 @@ def planned(desk: Desk, visit_id: UUID) -> Planned:
 
 def _page(file: VisitFile) -> Planned:
     first, start = start_choice(file.brief)
-    draft = file.body("plan").get("draft")
-    return _computed(file, _fields(first, file.brief) if draft is None else draft, start)
+    kept = file.body("plan")
+    draft = kept.get("draft")
+    return _computed(file, _fields(first, file.brief) if draft is None else draft, start, kept.get("changed", ""))
 
 
 def _computed(file: VisitFile, draft: dict[str, str], start: dict[str, Quantity], changed: str = "") -> Planned:
@@ -104,7 +105,8 @@ def recompute(desk: Desk, visit_id: UUID, form: dict[str, str], changed: str) ->
             draft.setdefault(key, value if "." in key else "")
     page = _computed(file, draft, start, changed)
     with desk.saving("plan", visit_id, draft=True) as db:
-        visits.add_version(db, visit_id, "plan", {"draft": page.draft}, desk.me.id, desk.now, draft=True)
+        # Which field was typed last leads its twin, on the next load too.
+        visits.add_version(db, visit_id, "plan", {"draft": page.draft, "changed": changed}, desk.me.id, desk.now, draft=True)
     if "refused" in form:
         page.refusal = f"{form['refused']} cannot be planned: {page.board[form['refused']].verdict}."
     return page
@@ -191,9 +193,9 @@ def _said(error: dict[str, Any]) -> str:
     limits = error.get("ctx", {})
     match error["type"]:
         case "greater_than_equal" | "greater_than":
-            return f"More than that: from {limits.get('ge', limits.get('gt'))} up."
+            return f"More than that: from {limits.get('ge', limits.get('gt')):g} up."
         case "less_than_equal":
-            return f"{limits['le']} at most."
+            return f"{limits['le']:g} at most."
         case "too_short":
             return "At least one line."
         case "float_parsing" | "int_parsing" | "int_from_float":

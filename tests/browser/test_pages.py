@@ -74,3 +74,49 @@ def test_the_chair_never_scrolls_and_reads_from_afar(browser: Browser, server: S
             assert violations(page) == []
             page.keyboard.press("Space" if page.locator("#main-act").inner_text() == "Start the clock" else "n")
         assert page.locator("#title").inner_text() == "Finished"
+
+
+def test_pages_for_nobody_yet_and_pages_of_trouble(browser: Browser, server: Server) -> None:
+    page = browser.new_page(viewport={"width": 1280, "height": 800})
+    page.goto(f"{server.url}/sign-in")
+    assert violations(page) == []
+    page.get_by_role("button", name="Sign in").click()
+    assert page.locator("#slip-password").inner_text().strip("⊘ ") == "That name and password do not belong together."
+    page.goto(f"{server.url}/nowhere")
+    assert violations(page) == []
+    assert page.get_by_role("heading").inner_text() == "There is no such page."
+    page.close()
+
+
+def test_theme_keys_and_days_by_hand(browser: Browser, server: Server) -> None:
+    with signed_in_page(browser, server, "joost") as page:
+        page.get_by_role("button", name="Dim").click()
+        assert page.locator("html").get_attribute("data-theme") == "dim"
+        page.keyboard.press("?")
+        assert page.get_by_role("dialog", name="Keys").is_visible()
+        page.keyboard.press("Escape")
+        page.get_by_role("link", name=re.compile("→")).click()
+        assert page.locator("tbody tr").count() >= 1, "the demo is alive tomorrow too"
+        asked: list[str] = []
+        page.on("dialog", lambda dialog: (asked.append(dialog.message), dialog.dismiss()))
+        page.get_by_role("button", name="cancel").first.click()
+        assert "off the diary" in asked[0] and page.locator("tbody tr").count() >= 1, "asked in words of the consequence, and not done"
+
+
+def test_the_owner_adds_a_machine_by_hand(browser: Browser, server: Server) -> None:
+    with signed_in_page(browser, server, "marit") as page:
+        page.get_by_role("link", name="Practice").click()
+        form = page.locator("form", has=page.get_by_role("heading", name="Add a machine"))
+        form.get_by_label("Name in the room").fill("old unit")
+        form.get_by_label("Contact area").fill("0,9")
+        form.get_by_label("Measured points").fill("3 100\n1 200")
+        form.get_by_role("button", name="Add").click()
+        slip = page.locator("#slip-points")
+        assert "must rise" in slip.inner_text()
+        assert page.get_by_label("Name in the room").input_value() == "old unit", "nothing typed is lost"
+        page.get_by_label("Measured points").fill("")
+        page.locator("form", has=page.get_by_role("heading", name="Add a machine")).get_by_role("button", name="Add").click()
+        assert "Not calibrated: doses are unknown" in page.get_by_role("region", name="Machines").inner_text()
+        page.on("dialog", lambda dialog: dialog.accept())
+        page.get_by_role("button", name="put away").last.click()
+        page.get_by_text("Not calibrated").wait_for(state="detached")

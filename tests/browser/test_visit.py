@@ -7,6 +7,7 @@ import psutil
 from playwright.sync_api import Browser, Page, expect
 from pypdf import PdfReader
 
+from tests.browser.test_pages import violations
 from tests.conftest import Server, signed_in_page
 
 RETURNING = {"since", "changes"}
@@ -83,7 +84,9 @@ def test_a_first_visit_from_sign_in_to_calendar_file(browser: Browser, server: S
         expect(page.get_by_label("Minutes", exact=True)).to_have_value("12.9")  # 48 J/cm² at 62 mW/cm²
         page.locator("[data-key='microcurrent.density']").click()
         expect(page.get_by_role("complementary", name="Working")).to_contain_text("current ÷ contact area")
+        assert violations(page) == []
         page.keyboard.press("Escape")
+        expect(page.get_by_role("complementary", name="Working")).to_have_count(0)
         page.reload()
         expect(page.get_by_label("Level", exact=True)).to_have_value("3")
         page.get_by_role("button", name="Oona agrees").click()
@@ -129,6 +132,7 @@ def test_a_first_visit_from_sign_in_to_calendar_file(browser: Browser, server: S
         expect(page.get_by_role("row", name=re.compile("Lift, left"))).to_contain_text(f"{total} of {total}")
         expect(page.get_by_role("row", name=re.compile("Lift, right"))).to_contain_text("0 of")
         expect(page.get_by_role("row", name=re.compile("Lift, left"))).to_contain_text("just felt")
+        assert violations(page) == []
         page.get_by_label("Note").fill("Went well; stopped the right side on purpose.")
         page.get_by_role("button", name="Close and seal").click()
         expect(page.locator("#slip-redness")).to_contain_text("0 to 4")
@@ -143,6 +147,7 @@ def test_a_first_visit_from_sign_in_to_calendar_file(browser: Browser, server: S
         expect(page.get_by_text("days after this visit")).to_be_visible()
         page.get_by_role("button", name="Book it").click()
         expect(page.get_by_text("session 2 of 10")).to_be_visible()
+        assert violations(page) == []
         with page.expect_download() as download:
             page.get_by_role("link", name="calendar").click()
         ics = download.value.path().read_text()

@@ -7,6 +7,7 @@ import httpx
 import psycopg
 import pytest
 
+from merak.core.plan.screening import questions
 from tests.conftest import PASSWORD, Server, sign_in
 
 
@@ -126,3 +127,28 @@ def test_a_tap_off_the_plate_is_refused(server: Server, zone: str) -> None:
     client = sign_in(server.url, "tomas")
     visit = visit_of(client, "Samir Oduya")
     assert client.post(f"/visits/{visit}/look/tap", data={"kind": "laxity", "zone": zone}).status_code == 422
+
+
+def test_fragments_bring_what_changed_and_where_it_goes(server: Server) -> None:
+    """What htmx gets: the board or the numbers, and out-of-band the slips and the twin of the field that was typed."""
+    client = sign_in(server.url, "tomas")
+    client.headers["hx-request"] = "true"
+    visit = visit_of(client, "Noor Castellane")
+    nothing = {question.id: question.options[0].id for question in questions(False)}
+    board = client.post(f"/visits/{visit}/ask", data=nothing | {"injections": "filler"}, headers={"x-changed": "injections"}).text
+    assert "<html" not in board and 'id="board"' in board and 'id="extra-injections" hx-swap-oob="true"' in board
+    assert "Without a date the wait has no end" in board and 'name="injections.on"' in board
+    future = client.post(f"/visits/{visit}/ask", data={"injections": "filler", "injections.on": "2999-01-01"}).text
+    assert "lies in the future" in future
+    client.post(f"/visits/{visit}/ask", data={"injections": "none"})
+    form = {"microcurrent": "on", "microcurrent.level": "99", "path.low": "on"}
+    refused = client.post(f"/visits/{visit}/plan", data=form, headers={"x-changed": "microcurrent.level"}).text
+    assert re.search(r'id="slip-microcurrent-level" role="alert" hx-swap-oob="true">[^<]*goes to level 10', refused)
+    assert 'id="f-microcurrent-current"' in refused and 'id="f-microcurrent-level"' not in refused, (
+        "the field under the finger is left alone"
+    )
+    working = client.get(f"/visits/{visit}/plan/working/microcurrent.gel").text
+    for words in ("area × film ÷ 10", "zones − margins − no-go areas", "half a millimetre", "House default [H]", "microcurrent.gel_film"):
+        assert words in working, words
+    trouble = client.post(f"/visits/{visit}/plan/consent", data={"agreed": "yes"})
+    assert trouble.status_code == 409 and "<html" not in trouble.text and "refused or missing" in trouble.text

@@ -1,0 +1,325 @@
+"""What a person does, through the desk, on the real PostgreSQL: each rule of order, each thing carried over, nothing lost."""
+
+from collections.abc import Iterator
+from datetime import UTC, date, datetime, timedelta
+from uuid import UUID, uuid4
+from zoneinfo import ZoneInfo
+
+import pytest
+from uuid_utils.compat import uuid7
+
+from merak.core.errors import BadInput
+from merak.core.plan.screening import questions
+from merak.desk import asking, closing, day, looking, planning, practice, returning, treating
+from merak.desk.desk import Desk, NotFound, OutOfTurn
+from merak.desk.permission import Denied, Sealed
+from merak.records import db as database
+from merak.records import people
+from merak.records.people import Worker
+
+LISBON = ZoneInfo("Europe/Lisbon")
+MONDAY = datetime(2031, 3, 3, 10, 0, tzinfo=LISBON)  # far from the demo's own days
+NUMBER = iter(range(10_000))
+
+
+@pytest.fixture
+def desk(demo: str) -> Iterator[Desk]:
+    with database.desk_session() as db:
+        found = people.by_login(db, "adaeze")
+        assert found
+        yield Desk(db, Worker(found.id, found.name, found.role), MONDAY.astimezone(UTC))
+
+
+def later(desk: Desk, **ahead: float) -> Desk:
+    """The same person, some time later."""
+    return Desk(desk.db, desk.me, desk.now + timedelta(**ahead))
+
+
+def as_(desk: Desk, login: str) -> Desk:
+    found = people.by_login(desk.db, login)
+    assert found
+    return Desk(desk.db, Worker(found.id, found.name, found.role), desk.now)
+
+
+def new_visit(desk: Desk, name: str = "", start: datetime | None = None, **form: str) -> UUID:
+    """A booking of a client who is new unless named as the list names one, each at an hour of its own."""
+    n = next(NUMBER)
+    start = start or MONDAY + timedelta(days=n // 8, hours=n % 8)
+    fields = {"name": name or f"Invented {n}", "born": "1985-04-02", "day": f"{start:%Y-%m-%d}", "time": f"{start:%H:%M}", "minutes": "50",
+              "therapist": str(desk.me.id)}  # fmt: skip
+    return day.add_visit(desk, fields | form)
+
+
+def ask_nothing(desk: Desk, visit: UUID, **other: str) -> asking.Asked:
+    returning_ = asking.asked(desk, visit).file.previous is not None
+    return asking.save_answers(desk, visit, {q.id: q.options[0].id for q in questions(returning_)} | other)
+
+
+def form_of(page: planning.Planned, **changes: str) -> dict[str, str]:
+    """The plan page's fields as a browser would send them."""
+    fields = {key: value for key, value in page.draft.items() if key != "microcurrent.paths"}
+    fields |= {f"path.{path}": "on" for path in page.draft.get("microcurrent.paths", "").split("|") if path}
+    return fields | changes
+
+
+def treated(desk: Desk, visit: UUID, shift: float = 0.0) -> None:
+    """Agreed, begun and run to the end, with every stroke of the first side and the level moved by `shift`."""
+    planning.consent(desk, visit, True)
+    treating.begin(desk, visit)
+    steps = treating.run_of(desk, visit).steps
+    taps = [treating.Tap(uuid7(), "start", desk.now)]
+    for number, step in enumerate(steps):
+        if step.side and shift:
+            taps.append(treating.Tap(uuid7(), "level", desk.now, shift))
+            shift = 0
+        taps += [treating.Tap(uuid7(), "stroke", desk.now) for _ in range(step.strokes)]
+        taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(steps) else "finish", desk.now + timedelta(minutes=number)))
+    treating.record(later(desk, minutes=30), visit, taps)
+
+
+GRADED = {"redness": "1", "swelling": "0", "pain": "0", "comfort": "9", "explained": "explained", "note": ""}
+
+
+def test_last_time_is_carried_into_the_next_visit(desk: Desk) -> None:
+    first = new_visit(desk)
+    ask_nothing(desk, first)
+    looking.save_findings(
+        desk, first, {"phototype": "4", "sensitive": "no", "ear_to_ear_mm": "290", "brow_right_mm": "10", "brow_left_mm": "12"}
+    )
+    assert planning.planned(desk, first).draft["microcurrent.level"] == "3"
+    treated(desk, first, shift=1.0)
+    closing.close(later(desk, hours=1), first, GRADED)
+    name = day.listed(day.find_visit(desk, first).client)
+    second = new_visit(later(desk, days=4), name)
+    page = asking.asked(desk, second)
+    assert page.file.last and (page.file.last.level, page.file.last.redness) == (4.0, 1)
+    assert page.unconfirmed == len(page.file.carried) > 10 and not page.file.answers, "carried answers wait to be confirmed"
+    asking.confirm_carried(desk, second)
+    assert not planning.planned(desk, second).settled, "what is asked afresh is still open"
+    asking.save_answers(desk, second, {"since": "none", "changes": "none"})
+    assert planning.planned(desk, second).draft["microcurrent.level"] == "4"
+    findings = looking.looked(desk, second).findings
+    assert (findings.phototype, findings.ear_to_ear_mm, findings.brow_right_mm) == (4, 290, None), "heights are measured anew"
+    asking.save_answers(desk, second, {"since": "longer"})
+    assert planning.planned(desk, second).draft["microcurrent.level"] == "3", "one level lower after a long reaction"
+
+
+def test_consent_is_to_this_plan_and_no_other(desk: Desk) -> None:
+    visit = new_visit(desk)
+    with pytest.raises(OutOfTurn):
+        planning.consent(desk, visit, True)
+    ask_nothing(desk, visit)
+    assert planning.consent(desk, visit, False).file.consented is False
+    assert planning.consent(desk, visit, True).file.consented
+    planning.recompute(desk, visit, form_of(planning.planned(desk, visit), **{"microcurrent.level": "4"}), "microcurrent.level")
+    assert not planning.planned(desk, visit).file.consented
+    with pytest.raises(OutOfTurn, match="not agreed"):
+        treating.begin(desk, visit)
+    planning.consent(desk, visit, True)
+    looking.tap_zone(desk, visit, "laxity", "left chin")
+    assert not planning.planned(desk, visit).file.consented, "a finding changed"
+    planning.consent(desk, visit, True)
+    asking.save_answers(desk, visit, {"implants": "implanted"})
+    with pytest.raises(OutOfTurn):
+        treating.begin(desk, visit)
+    page = planning.planned(desk, visit)
+    assert page.plan and {step.modality for step in page.plan.steps} == {"", "led"}, "light stays, current is out"
+
+
+def test_typed_values_lead_their_twins_and_are_never_lost(desk: Desk) -> None:
+    visit = new_visit(desk)
+    ask_nothing(desk, visit)
+    start = planning.planned(desk, visit)
+
+    def typed(changed: str, value: str) -> planning.Planned:
+        return planning.recompute(desk, visit, form_of(planning.planned(desk, visit), **{changed: value}), changed)
+
+    assert typed("microcurrent.level", "3,5").draft["microcurrent.current"] == "188", "a decimal comma is a decimal point"
+    assert typed("microcurrent.current", "300").draft["microcurrent.level"] == "5"
+    assert typed("led.fluence", "48").draft["led.minutes"] == "12.9"
+    nearer = typed("led.distance_cm", "5")
+    assert nearer.draft["led.fluence"] == "74.3" and nearer.draft["led.minutes"] == "12.9", "the clock stays, the dose follows"
+    for field, value, words in (
+        ("microcurrent.level", "much", "not a number"),
+        ("microcurrent.current", "5000", "measured from 40 to 1150"),
+        ("microcurrent.repeats", "0", "from 1 up"),
+        ("led.minutes", "300", "120 at most"),
+    ):
+        page = typed(field, value)
+        assert words in page.slips[field], field
+        assert page.draft[field] == value and not page.settled
+        assert planning.planned(desk, visit).draft[field] == value, "still there on the next load"
+        planning.start_over(desk, visit)
+    assert planning.planned(desk, visit).draft == start.draft
+    no_lines = {key: value for key, value in form_of(start).items() if not key.startswith("path.")}
+    assert "At least one line" in planning.recompute(desk, visit, no_lines, "path.low").slips["microcurrent.paths"]
+
+
+def test_a_treatment_switched_off_and_on_again(desk: Desk) -> None:
+    visit = new_visit(desk)
+    ask_nothing(desk, visit, pregnancy="breastfeeding")
+    page = planning.planned(desk, visit)
+    assert page.draft["microcurrent"] == "" and page.plan and page.plan.startable
+    refused = planning.recompute(desk, visit, {"microcurrent": "on", "microcurrent.level": "1", "led": "on"}, "microcurrent")
+    assert "cannot be planned: no" in refused.refusal
+    asking.save_answers(desk, visit, {"pregnancy": "no"})
+    again = planning.recompute(desk, visit, form_of(page, microcurrent="on"), "microcurrent")
+    assert again.plan and again.plan.startable and again.draft["microcurrent.level"] == "3", "it gets start values"
+    neither = planning.recompute(desk, visit, {"side": ""}, "led")
+    assert neither.plan and not neither.plan.startable, "nothing planned is nothing to start"
+
+
+def test_a_run_keeps_its_order_and_its_people(desk: Desk) -> None:
+    visit = new_visit(desk)
+    ask_nothing(desk, visit)
+    with pytest.raises(OutOfTurn, match="not begun"):
+        treating.record(desk, visit, [])
+    planning.consent(desk, visit, True)
+    treating.begin(desk, visit)
+    ordered = treating.run_of(desk, visit).steps
+    planning.recompute(desk, visit, form_of(planning.planned(desk, visit), **{"microcurrent.repeats": "9"}), "microcurrent.repeats")
+    treating.begin(desk, visit)
+    assert treating.run_of(desk, visit).steps == ordered, "the order was written once"
+    early = treating.Tap(uuid4(), "start", desk.now + timedelta(days=9))
+    run = treating.record(desk, visit, [early, early])
+    assert run.state.phase == "running"
+    assert run.state.running_since and run.state.running_since <= desk.now + timedelta(seconds=1), "no tap is later than its arrival"
+    assistant = as_(later(desk, seconds=30), "lin")
+    treating.record(assistant, visit, [treating.Tap(uuid4(), "next", assistant.now)])
+    rows = treating.visits.events(desk.db, visit)
+    assert [row.by for row in rows] == [desk.me.id, assistant.me.id], "who did what"
+    with pytest.raises(NotFound):
+        treating.record(desk, visit, [treating.Tap(uuid4(), "dance", desk.now)])
+    with pytest.raises(NotFound):
+        treating.run_of(desk, uuid4())
+
+
+def test_closing_asks_for_what_is_missing_and_seals(desk: Desk) -> None:
+    visit = new_visit(desk)
+    ask_nothing(desk, visit)
+    planning.consent(desk, visit, True)
+    treating.begin(desk, visit)
+    treating.record(desk, visit, [treating.Tap(uuid7(), "start", desk.now)])
+    with pytest.raises(OutOfTurn, match="still running"):
+        closing.close(desk, visit, GRADED)
+    treating.record(desk, visit, [treating.Tap(uuid7(), "stop", desk.now, None, "pain")])
+    with pytest.raises(BadInput) as missing:
+        closing.close(desk, visit, {"redness": "7", "note": "kept"})
+    assert set(missing.value.fields) == {"redness", "swelling", "pain", "comfort", "explained"}
+    closed = closing.close(desk, visit, GRADED)
+    assert closed.file.body("close")["stopped"] == "pain" and closed.file.body("close")["led_minutes"] is None
+    assert not any("light" in line.words for line in closed.sheet), "what was not begun is not spoken of"
+    for write in (
+        lambda: asking.save_answers(desk, visit, {"heart": "yes"}),
+        lambda: looking.tap_zone(desk, visit, "laxity", "left chin"),
+        lambda: planning.start_over(desk, visit),
+        lambda: treating.record(desk, visit, [treating.Tap(uuid7(), "stroke", desk.now)]),
+        lambda: closing.close(desk, visit, GRADED),
+    ):
+        with pytest.raises(Sealed):
+            write()
+
+
+def test_a_visit_without_a_treatment_needs_a_why(desk: Desk) -> None:
+    visit = new_visit(desk)
+    ask_nothing(desk, visit, infection="yes")
+    with pytest.raises(BadInput) as missing:
+        closing.close(desk, visit, {"explained": "declined", "note": "  "})
+    assert list(missing.value.fields) == ["note"]
+    closed = closing.close(desk, visit, {"explained": "declined", "note": "cold sore"})
+    assert {line.rule for line in closed.sheet} == {"after.sun", "after.call"}
+
+
+def test_the_return_keeps_the_gap_the_hours_and_other_visits(desk: Desk) -> None:
+    start = MONDAY.replace(hour=9) + timedelta(days=200)
+    visit = new_visit(desk, start=start)
+    there = Desk(desk.db, desk.me, start.astimezone(UTC))
+    page = returning.returning(there, visit)
+    assert page.proposal and page.proposal.at == start + timedelta(days=3)
+    new_visit(desk, start=start + timedelta(days=3))
+    moved = returning.returning(there, visit).proposal
+    assert moved and moved.at.date() == page.proposal.at.date() and abs(moved.at - page.proposal.at) >= timedelta(minutes=50)
+
+    def booked_for(when: datetime) -> dict[str, str]:
+        with pytest.raises(BadInput) as wrong:
+            returning.book(there, visit, {"day": f"{when:%Y-%m-%d}", "time": f"{when:%H:%M}"})
+        return wrong.value.fields
+
+    assert "past" in booked_for(start - timedelta(days=1))["day"]
+    assert "At least 3 days" in booked_for(start + timedelta(days=2))["day"]
+    assert "Another visit" in booked_for(start + timedelta(days=3))["time"]
+    assert "open from" in booked_for(start.replace(hour=22) + timedelta(days=4))["time"]
+    form = {"day": f"{moved.at:%Y-%m-%d}", "time": f"{moved.at:%H:%M}"}
+    once, twice = returning.book(there, visit, form), returning.book(there, visit, form)
+    assert once.id == twice.id and once.session_no == 2, "sent twice, booked once"
+    assert b"Invented" not in returning.calendar_file(there, visit)
+    day.cancel(as_(there, "joost"), once.id)
+    assert returning.returning(there, visit).booked is None
+    with pytest.raises(NotFound):
+        returning.calendar_file(there, visit)
+
+
+def test_the_day_sheet_tells_what_each_role_may_know(desk: Desk) -> None:
+    start = MONDAY.replace(hour=12) + timedelta(days=300)
+    visit = new_visit(desk, start=start, born="2020-01-01", name="Young Invented")
+    there = Desk(desk.db, desk.me, start.astimezone(UTC))
+    (row,) = day.day_sheet(there, start.date())
+    assert {"under 18", "first visit", "microcurrent: no"} <= {words for _, words in row.flags}
+    assert row.stage == "ask"
+    ask_nothing(desk, visit)
+    assert day.day_sheet(there, start.date())[0].stage == "look"
+    (bare,) = day.day_sheet(as_(there, "joost"), start.date())
+    assert bare.flags == [] and bare.visit.client.name == "Young Invented"
+    assert day.day_sheet(there, date(2031, 1, 1)) == []
+
+
+def test_a_booking_says_all_that_is_wrong_at_once(desk: Desk) -> None:
+    with pytest.raises(BadInput) as wrong:
+        day.add_visit(desk, {"name": "", "day": "soon", "minutes": "5", "therapist": "nobody"})
+    assert set(wrong.value.fields) == {"name", "day", "minutes", "therapist"}
+    with pytest.raises(BadInput) as unborn:
+        new_visit(desk, born="2099-01-01")
+    assert list(unborn.value.fields) == ["born"]
+    taken = MONDAY + timedelta(days=400)
+    new_visit(desk, start=taken)
+    with pytest.raises(BadInput) as full:
+        new_visit(Desk(desk.db, desk.me, taken.astimezone(UTC)), start=taken + timedelta(minutes=30))
+    assert "Another visit" in full.value.fields["time"], "not even a walk-in sits on another's lap"
+    night = MONDAY.replace(hour=22) + timedelta(days=401)
+    assert new_visit(Desk(desk.db, desk.me, night.astimezone(UTC)), start=night), "a walk-in may come late"
+
+
+def test_only_the_owner_runs_the_practice(desk: Desk) -> None:
+    with pytest.raises(Denied):
+        practice.add_person(desk, "A", "a", "long enough", "therapist", "")
+    owner = as_(desk, "marit")
+    with pytest.raises(BadInput) as wrong:
+        practice.add_person(owner, " ", "lin", "short", "king", "90")
+    assert set(wrong.value.fields) == {"name", "login", "password", "role", "finger_mm"}
+    practice.add_person(owner, "New Hand", "newhand", "long enough", "assistant", "14,5")
+    assert next(p for p in practice.staff(owner) if p.login == "newhand").finger_mm == 14.5
+
+
+@pytest.mark.parametrize(
+    ("form", "fields"),
+    [
+        ({"modality": "microcurrent", "name": "", "contact_cm2": "0", "points": "1 x"}, {"name", "points", "contact_cm2"}),
+        ({"modality": "microcurrent", "name": "unit", "contact_cm2": "1", "points": "1 50\n2 40"}, {"points"}),
+        ({"modality": "led", "name": "panel", "wavelength_nm": "415", "points": "10 40"}, {"wavelength_nm"}),
+        ({"modality": "led", "name": "panel", "points": "0 40"}, {"points"}),
+        ({"modality": "laser", "name": "x"}, {"points"}),
+    ],
+)
+def test_a_machine_that_cannot_be_is_told_by_field(desk: Desk, form: dict[str, str], fields: set[str]) -> None:
+    with pytest.raises(BadInput) as wrong:
+        practice.add_device(as_(desk, "marit"), form)
+    assert set(wrong.value.fields) == fields
+
+
+def test_a_machine_is_added_and_put_away(desk: Desk) -> None:
+    owner = as_(desk, "marit")
+    practice.add_device(owner, {"modality": "microcurrent", "name": "spare", "contact_cm2": "1,5", "points": "5 300\n1 50"})
+    spare, card = practice.machines(owner)[-1]
+    assert (card.name, card.contact_cm2, card.calibration) == ("spare", 1.5, ((1, 50), (5, 300)))
+    practice.put_away(owner, str(spare))
+    assert spare not in {device for device, _ in practice.machines(owner)}
