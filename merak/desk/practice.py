@@ -13,7 +13,7 @@ from merak.core.errors import BadInput
 from merak.core.modality.device import Card
 from merak.desk.desk import Desk, OutOfTurn
 from merak.desk.permission import ROLES
-from merak.desk.signing_in import HASHER
+from merak.desk.signing_in import HASHER, forget
 from merak.records import db as database
 from merak.records import people
 from merak.records.tables import Audit, Device, Person, SetUpCode, Studio
@@ -97,6 +97,16 @@ def add_person(desk: Desk, name: str, login: str, password: str, role: str, fing
         raise BadInput(wrong)
     with desk.saving("add a person") as db:
         db.add(Person(name=name.strip(), login=login.strip(), password_hash=HASHER.hash(password), role=role, finger_mm=finger))
+
+
+def let_go(desk: Desk, person_id: str) -> None:
+    """Ends somebody's access at once; what they did stays on the record. Raises OutOfTurn for oneself: somebody has to own the studio."""
+    desk.demand("run the practice")
+    if person_id == str(desk.me.id):
+        raise OutOfTurn("You cannot end your own access. Let another owner do it.")
+    with desk.saving("let go", person_id) as db:
+        people.let_go(db, person_id)
+    forget()
 
 
 def add_device(desk: Desk, form: dict[str, str]) -> None:

@@ -85,6 +85,11 @@ _known: dict[str, tuple[Worker, datetime]] = {}
 _KNOWN_FOR = timedelta(seconds=5)
 
 
+def forget() -> None:
+    """Every request asks the database again from now on: somebody's access was ended."""
+    _known.clear()
+
+
 def _held(db: Session, hashed: str, now: datetime) -> Worker | None:
     worker, asked = _known.get(hashed, (None, now))
     if worker is not None and now - asked < _KNOWN_FOR:

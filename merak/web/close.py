@@ -25,7 +25,9 @@ def _context(desk: Desk, closed: closing.Closed) -> dict[str, Any]:
 def close_page(request: Request, visit_id: UUID) -> Response:
     """What was to be, what was, and how the skin answered."""
     with entered(request) as desk:
-        return page(request, desk, "close/page.html", **_context(desk, closing.closing(desk, visit_id)))
+        closed = closing.closing(desk, visit_id)
+        desk.note_reading(visit_id)
+        return page(request, desk, "close/page.html", **_context(desk, closed))
 
 
 @router.post("/close/sheet")

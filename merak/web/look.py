@@ -21,6 +21,7 @@ def look_page(request: Request, visit_id: UUID, kind: str = "laxity") -> Respons
     """Skin, plate, heights."""
     with entered(request) as desk:
         looked = looking.looked(desk, visit_id)
+        desk.note_reading(visit_id)
         return page(request, desk, "look/page.html", **_context(desk, looked, kind))
 
 

@@ -34,7 +34,9 @@ def _context(desk: Desk, planned: planning.Planned, changed: str = "") -> dict[s
 def plan_page(request: Request, visit_id: UUID) -> Response:
     """The plan."""
     with entered(request) as desk:
-        return page(request, desk, "plan/page.html", **_context(desk, planning.planned(desk, visit_id)))
+        planned = planning.planned(desk, visit_id)
+        desk.note_reading(visit_id)
+        return page(request, desk, "plan/page.html", **_context(desk, planned))
 
 
 @router.post("/plan")

@@ -40,6 +40,14 @@ def add_person(request: Request, form: Form) -> Response:
         return go("/practice")
 
 
+@router.post("/people/{person_id}/let-go")
+def let_go(request: Request, person_id: str, form: Form) -> Response:
+    """Ends somebody's access."""
+    with entered(request, form) as desk:
+        practice.let_go(desk, person_id)
+        return go("/practice")
+
+
 @router.post("/machines")
 def add_machine(request: Request, form: Form) -> Response:
     """Adds a machine."""

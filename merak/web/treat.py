@@ -18,6 +18,7 @@ def treat_page(request: Request, visit_id: UUID) -> Response:
     with entered(request) as desk:
         file, run = treating.run_file(desk, visit_id)
         planned = planning.planned(desk, visit_id) if run is None else None
+        desk.note_reading(visit_id)
         order = [step.model_dump(mode="json", exclude={"lines": {"__all__": {"points"}}}) for step in run.steps] if run else []
         state = treating.state_of(run) if run else {}
         return page(

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 from shapely import LineString, Point
 
 from merak.core.body import lines, plate, treatable
-from merak.core.body.plate import ZONES, zone_at
+from merak.core.body.plate import ZONES
 from merak.core.body.strokes import PATHS
 from merak.core.client import Measures
 from merak.core.errors import BadInput
@@ -49,13 +49,6 @@ def test_a_wider_finger_leaves_less_and_no_go_is_not_narrowed() -> None:
     assert wide.no_go.equals(narrow.no_go)
     eye = Point(32, 73)
     assert not narrow.left.covers(eye)
-
-
-def test_a_point_knows_its_zone() -> None:
-    face = plate(Measures())
-    assert zone_at(face, -60, 120) == ("right", "mid cheek")
-    assert zone_at(face, 0.5, 20) == ("left", "forehead")
-    assert zone_at(face, 300, 20) is None
 
 
 @pytest.mark.parametrize(

@@ -10,7 +10,7 @@ from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput
 from merak.core.plan.screening import questions
-from merak.desk import asking, closing, day, looking, planning, practice, returning, treating
+from merak.desk import asking, closing, day, looking, planning, practice, returning, signing_in, treating
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.permission import Denied, Sealed
 from merak.records import db as database
@@ -297,7 +297,18 @@ def test_only_the_owner_runs_the_practice(desk: Desk) -> None:
         practice.add_person(owner, " ", "lin", "short", "king", "90")
     assert set(wrong.value.fields) == {"name", "login", "password", "role", "finger_mm"}
     practice.add_person(owner, "New Hand", "newhand", "long enough", "assistant", "14,5")
-    assert next(p for p in practice.staff(owner) if p.login == "newhand").finger_mm == 14.5
+    hand = next(p for p in practice.staff(owner) if p.login == "newhand")
+    assert hand.finger_mm == 14.5
+    token = signing_in.sign_in("newhand", "long enough", "here")
+    with signing_in.at_desk(token) as theirs:
+        assert theirs and theirs.me.role == "assistant"
+    practice.let_go(owner, str(hand.id))
+    with signing_in.at_desk(token) as nobody:
+        assert nobody is None, "signed out at once"
+    with pytest.raises(signing_in.SignInFailed):
+        signing_in.sign_in("newhand", "long enough", "here")
+    with pytest.raises(OutOfTurn):
+        practice.let_go(owner, str(owner.me.id))
 
 
 @pytest.mark.parametrize(

@@ -8,7 +8,7 @@ from functools import cache, lru_cache
 from typing import NamedTuple
 
 import numpy as np
-from shapely import LinearRing, MultiPolygon, Point, Polygon, affinity, box, get_parts, union_all
+from shapely import LinearRing, MultiPolygon, Polygon, affinity, box, get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.body.curves import ellipse, smooth
@@ -179,9 +179,3 @@ def area_cm2(shape: BaseGeometry) -> float:
 def ring(plate_: Plate) -> LinearRing:
     """The plate's rim."""
     return LinearRing(np.asarray(plate_.outline.exterior.coords))
-
-
-def zone_at(plate_: Plate, x: float, y: float) -> tuple[str, str] | None:
-    """(side, zone) of a point in mm; None off the plate."""
-    spot = Point(x, y)
-    return next((key for key, shape in plate_.zones.items() if shape.covers(spot)), None)

@@ -9,7 +9,6 @@ from merak.core.working import Frozen
 
 Side = Literal["right", "left"]
 SkinType = Literal["dry", "normal", "combination", "oily"]
-Build = Literal["women's mean", "men's mean"]
 
 #: Fitzpatrick's phototypes, 1 (always burns) to 6 (never burns).
 PHOTOTYPES = ("I", "II", "III", "IV", "V", "VI")

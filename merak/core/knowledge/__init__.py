@@ -9,7 +9,7 @@ from typing import Any, Literal
 from pydantic import ValidationError
 
 from merak.core.errors import KnowledgeError
-from merak.core.working import Frozen, Quantity
+from merak.core.working import Caution, Frozen, Quantity, Weight
 
 FOLDER = Path(__file__).parent
 
@@ -162,6 +162,12 @@ def quantity(rule_id: str, name: str, digits: int = 0) -> Quantity:
     """The rule's value as an input of a working."""
     found = rule(rule_id)
     return Quantity(name=name, value=found.value, unit=found.unit, digits=digits, rules=(rule_id,))
+
+
+def caution(rule_id: str, weight: Weight = "know", words: str = "", act: str = "", field: str = "") -> Caution:
+    """A rule as a caution: its own words and its reason, unless there are words for this case."""
+    found = rule(rule_id)
+    return Caution(weight=weight, words=words or found.words, act=act or found.reason, rule=rule_id, field=field)
 
 
 def cited(rule_id: str) -> tuple[str, str, str, str] | None:

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from merak.core.client import Findings, LastTime
 from merak.core.dose.light import fluence_j_cm2, irradiance_at, minutes_for
-from merak.core.knowledge import Verdict, number, rule
+from merak.core.knowledge import Verdict, caution, number
 from merak.core.modality.device import LedCard
 from merak.core.working import Caution, Frozen, Quantity
 
@@ -86,39 +86,15 @@ def _checked(settings: Settings, card: LedCard, bright: Quantity, fluence: float
     refused: dict[str, Caution] = {}
     ceiling, low, longest = number("led.ceiling.red_fluence"), number("led.low_fluence"), number("led.ceiling.minutes")
     if settings.minutes > longest:
-        refused["minutes"] = Caution(
-            weight="stop",
-            words=f"{longest:g} minutes at most.",
-            act=rule("led.ceiling.minutes").reason,
-            rule="led.ceiling.minutes",
-            field="minutes",
-        )
+        refused["minutes"] = caution("led.ceiling.minutes", "stop", f"{longest:g} minutes at most.", field="minutes")
     elif fluence is None:
-        mind.append(
-            Caution(
-                weight="change",
-                words=f"Dose unknown: {bright.formula}.",
-                act=f"Keep to the clock, {longest:g} minutes at most.",
-                rule=bright.rules[0],
-                field="distance_cm",
-            )
-        )
+        act = f"Keep to the clock, {longest:g} minutes at most."
+        mind.append(caution(bright.rules[0], "change", f"Dose unknown: {bright.formula}.", act, "distance_cm"))
     elif fluence > ceiling + 0.005:
-        longest_allowed = minutes_for(ceiling, bright.value or 1)
-        words = f"{fluence:.1f} J/cm² is above {ceiling:g} J/cm²: at {bright.text}, {longest_allowed:.1f} minutes at most."
-        refused["minutes"] = Caution(
-            weight="stop", words=words, act=rule("led.ceiling.red_fluence").reason, rule="led.ceiling.red_fluence", field="minutes"
-        )
+        allowed = minutes_for(ceiling, bright.value or 1)
+        words = f"{fluence:.1f} J/cm² is above {ceiling:g} J/cm²: at {bright.text}, {allowed:.1f} minutes at most."
+        refused["minutes"] = caution("led.ceiling.red_fluence", "stop", words, field="minutes")
     elif fluence < low:
-        mind.append(
-            Caution(
-                weight="change",
-                words=f"{fluence:.1f} J/cm² is little.",
-                act="Lengthen, or bring the panel nearer.",
-                rule="led.low_fluence",
-                field="minutes",
-            )
-        )
-    for rule_id in ("led.eyes", "led.product"):
-        mind.append(Caution(weight="know", words=rule(rule_id).words, act=rule(rule_id).reason, rule=rule_id))
-    return tuple(mind), refused
+        act = "Lengthen, or bring the panel nearer."
+        mind.append(caution("led.low_fluence", "change", f"{fluence:.1f} J/cm² is little.", act, "minutes"))
+    return (*mind, caution("led.eyes"), caution("led.product")), refused

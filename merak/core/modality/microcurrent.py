@@ -11,7 +11,7 @@ from merak.core.body.strokes import PATHS, Path
 from merak.core.client import Findings, LastTime, Measures, Side
 from merak.core.dose.current import amount_umol, charge_mc, density_ma_cm2
 from merak.core.dose.product import film_ml
-from merak.core.knowledge import Verdict, number, quantity, rule
+from merak.core.knowledge import Verdict, caution, number, quantity
 from merak.core.modality.device import MicrocurrentCard
 from merak.core.working import Caution, Frozen, Quantity, Saying
 
@@ -269,29 +269,18 @@ def _checked(settings: Settings, card: MicrocurrentCard, numbers: dict[str, Quan
     refused: dict[str, Caution] = {}
     against = _level_refusal(settings.level, settings.polarity, card)
     if against:
-        words, rule_id = against
-        refused["level"] = Caution(weight="stop", words=words, act=rule(rule_id).reason, rule=rule_id, field="level")
+        refused["level"] = caution(against[1], "stop", against[0], field="level")
     if numbers["current"].value is None:
         most = number("microcurrent.unknown_dose.level") * card.levels / 10
         where = "is outside the card's measured points" if card.calibration else "has no calibration"
         words = f"Dose unknown: level {settings.level:g} on the {card.name} {where}."
         act = f"Stay at level {most:g} or below, or have the machine measured."
-        mind.append(Caution(weight="change", words=words, act=act, rule="microcurrent.unknown_dose.level"))
+        mind.append(caution("microcurrent.unknown_dose.level", "change", words, act))
     density, dense = numbers["density"].value, number("microcurrent.density.warn")
     if density is not None and density >= dense and not against:
         words = f"{density:.2f} mA/cm² at the probe; {dense:g} is the line."
-        act = "Lower the level or take a larger probe."
-        mind.append(Caution(weight="change", words=words, act=act, rule="microcurrent.density.warn", field="level"))
+        mind.append(caution("microcurrent.density.warn", "change", words, "Lower the level or take a larger probe.", "level"))
     if (numbers["minutes"].value or 0) > number("microcurrent.face_time"):
-        mind.append(
-            Caution(
-                weight="change",
-                words=f"{numbers['minutes'].text} of strokes is long for a face.",
-                act="Fewer repeats or lines.",
-                rule="microcurrent.face_time",
-                field="repeats",
-            )
-        )
-    for rule_id in ("microcurrent.probes_apart", "microcurrent.stop_signs"):
-        mind.append(Caution(weight="know", words=rule(rule_id).words, act=rule(rule_id).reason, rule=rule_id))
-    return tuple(mind), refused
+        words = f"{numbers['minutes'].text} of strokes is long for a face."
+        mind.append(caution("microcurrent.face_time", "change", words, "Fewer repeats or lines.", "repeats"))
+    return (*mind, caution("microcurrent.probes_apart"), caution("microcurrent.stop_signs")), refused

@@ -234,6 +234,7 @@ at("why").addEventListener("click", (event) => {
 
 const KEYS = {
   " ": act, ArrowLeft: () => tap("unstroke"), Backspace: () => tap("unstroke"), ArrowUp: () => tap("level", 0.5), ArrowDown: () => tap("level", -0.5),
+  b: () => { if (!done() && state.step) tap("back"); },
   p: () => tap(state.phase === "paused" ? "resume" : "pause"), n: () => { if (!done()) tap(state.step + 1 === order.length ? "finish" : "next"); },
 };
 document.addEventListener("keydown", (event) => {
