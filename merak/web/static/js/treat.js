@@ -9,6 +9,8 @@ const watching = "watch" in chair.dataset;
 const at = (id) => document.getElementById(id);
 
 let queue = JSON.parse(localStorage.getItem(kept) || "[]");
+// The step and moment of the last stroke: one press too many must not carry the treatment into the next step.
+let lastStroke = { step: -1, at: 0 };
 let state = null, since = 0, offset = 0, sending = false, failed = "", rang = -1;
 
 // A UUIDv7 (RFC 9562): 48 bits of milliseconds, then chance.
@@ -37,7 +39,7 @@ function foresee(tap) {
   if (tap.kind === "start" && state.phase === "ready") state.phase = "running";
   if (tap.kind === "stroke" && state.phase === "running" && step.kind === "strokes") run.strokes += 1;
   if (tap.kind === "unstroke") run.strokes = Math.max(0, run.strokes - 1);
-  if (tap.kind === "level") run.level_shift = clampLevel(step, run.level_shift + tap.value);
+  if (tap.kind === "level" && step.lines.length) run.level_shift = clampLevel(step, run.level_shift + tap.value);
   if (tap.kind === "comfort") run.said.push(tap.words);
   if (tap.kind === "pause" && state.phase === "running") state.phase = "paused";
   else if (tap.kind === "resume" && state.phase === "paused") state.phase = "running";
@@ -216,8 +218,10 @@ function act() {
   if (done()) window.location.assign(`/visits/${chair.dataset.visit}/close`);
   else if (state.phase === "ready") tap("start");
   else if (state.phase === "paused") tap("resume");
-  else if (state.steps[state.step].strokes < total) tap("stroke");
-  else tap(state.step + 1 === order.length ? "finish" : "next");
+  else if (state.steps[state.step].strokes < total) {
+    lastStroke = { step: state.step, at: performance.now() };
+    tap("stroke");
+  } else if (lastStroke.step !== state.step || performance.now() - lastStroke.at > 800) tap(state.step + 1 === order.length ? "finish" : "next");
 }
 
 chair.addEventListener("click", (event) => {
