@@ -6,13 +6,12 @@ from datetime import date, datetime
 from typing import Any, NamedTuple
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, bindparam, func, literal_column, select, text, true, update
-from sqlalchemy.dialects.postgresql import aggregate_order_by
+from sqlalchemy import func, select, update
 from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session, aliased
+from sqlalchemy.orm import Session
 from uuid_utils.compat import uuid7
 
-from merak.records.tables import Client, Course, Device, Person, Record, Studio, Visit
+from merak.records.tables import Client, Course, Record, Visit
 
 
 def between(db: Session, start: datetime, end: datetime) -> list[Visit]:
@@ -37,13 +36,13 @@ _STANDING = """
     ) AS r
 """
 _SHORT = "CASE WHEN s.stage NOT IN ('order', 'sheet') THEN r.body END"
-_LATEST = text(f"SELECT v.id, s.stage, r.version, {_SHORT} {_STANDING.format(visits='CAST(:visits AS uuid[])')}")
+_LATEST = f"SELECT v.id, s.stage, r.version, {_SHORT} {_STANDING.format(visits='%(visits)s::uuid[]')}"
 
 
 def latest(db: Session, visit_ids: Sequence[UUID]) -> dict[UUID, dict[str, Standing]]:
     """visit → stage → the version that stands; the bodies of orders and sheets, which are long, are left out."""
     standing: dict[UUID, dict[str, Standing]] = {visit_id: {} for visit_id in visit_ids}
-    for visit_id, stage, version, body in db.execute(_LATEST, {"visits": list(visit_ids)}):
+    for visit_id, stage, version, body in db.connection().exec_driver_sql(_LATEST, {"visits": list(visit_ids)}):
         standing[visit_id][stage] = Standing(version, body or {})
     return standing
 
@@ -54,12 +53,12 @@ def order(db: Session, visit_id: UUID) -> dict[str, Any] | None:
 
 
 # `synchronous_commit` is the setting of this transaction alone: off acknowledges before the disk has it.
-_ADD_VERSION = text("""
+_ADD_VERSION = """
     INSERT INTO record (id, visit_id, stage, version, body, by, at)
-    SELECT :id, :visit, CAST(:stage AS varchar), coalesce(max(version), 0) + 1, CAST(:body AS jsonb), :by, :at
-    FROM record WHERE visit_id = :visit AND stage = CAST(:stage AS varchar)
-    HAVING set_config('synchronous_commit', :commit, true) <> ''
-""")
+    SELECT %(id)s, %(visit)s, %(stage)s::varchar, coalesce(max(version), 0) + 1, %(body)s::jsonb, %(by)s, %(at)s
+    FROM record WHERE visit_id = %(visit)s AND stage = %(stage)s::varchar
+    HAVING set_config('synchronous_commit', %(commit)s, true) <> ''
+"""
 
 
 def add_version(db: Session, visit_id: UUID, stage: str, body: dict[str, Any], by: UUID, at: datetime, draft: bool = False) -> None:
@@ -70,7 +69,7 @@ def add_version(db: Session, visit_id: UUID, stage: str, body: dict[str, Any], b
     values = {"visit": visit_id, "stage": stage, "body": json.dumps(body), "by": by, "at": at, "commit": "off" if draft else "on"}
     for last_try in (False, False, True):
         try:
-            db.connection().execute(_ADD_VERSION, values | {"id": uuid7()})
+            db.connection().exec_driver_sql(_ADD_VERSION, values | {"id": uuid7()})
             return
         except IntegrityError:  # another draft took the number meanwhile; inside a transaction the caller holds the turn
             if last_try or not draft:
@@ -84,34 +83,25 @@ class Earlier(NamedTuple):
     starts_at: datetime
 
 
-# Put together once: building it anew for every page costs more than asking it.
-_THAT = aliased(Visit)
-_LAST = (
-    select(_THAT.id, _THAT.starts_at)
-    .where(_THAT.client_id == Visit.client_id, _THAT.status == "closed", _THAT.starts_at < Visit.starts_at)
-    .order_by(_THAT.starts_at.desc())
-    .limit(1)
-    .correlate(Visit)
-    .lateral("last")
-)
-_CARDS = select(func.jsonb_agg(aggregate_order_by(func.jsonb_build_array(Device.modality, Device.card), Device.id))).where(Device.active)
-_RECORDS: ColumnElement[Any] = literal_column(
-    f"(SELECT jsonb_agg(jsonb_build_array(v.id, s.stage, r.version, {_SHORT})) {_STANDING.format(visits='ARRAY[visit.id, last.id]')})"
-)
-_AROUND = (
-    select(
-        Visit.id, Visit.client_id, Visit.session_no, Visit.starts_at, Visit.minutes, Visit.status,
-        Client.name, Client.born, Course.name, Course.sessions, Person.name, Person.finger_mm,
-        _LAST.c.id, _LAST.c.starts_at, Studio.time_zone, _CARDS.scalar_subquery(), _RECORDS,
-    )
-    .select_from(Visit)
-    .join(Client, Visit.client_id == Client.id)
-    .join(Course, Visit.course_id == Course.id)
-    .join(Person, Visit.therapist_id == Person.id)
-    .join(Studio, true())
-    .outerjoin(_LAST, true())
-    .where(Visit.id == bindparam("visit"))
-)  # fmt: skip
+# Written out: it is asked for every page, and putting it together costs more than asking it.
+_AROUND = f"""
+    SELECT visit.id, visit.client_id, visit.session_no, visit.starts_at, visit.minutes, visit.status,
+        client.name, client.born, course.name, course.sessions, person.name, person.finger_mm,
+        last.id, last.starts_at, studio.time_zone,
+        (SELECT jsonb_agg(jsonb_build_array(modality, card) ORDER BY id) FROM device WHERE active),
+        (SELECT jsonb_agg(jsonb_build_array(v.id, s.stage, r.version, {_SHORT})) {_STANDING.format(visits="ARRAY[visit.id, last.id]")})
+    FROM visit
+    JOIN client ON client.id = visit.client_id
+    JOIN course ON course.id = visit.course_id
+    JOIN person ON person.id = visit.therapist_id
+    CROSS JOIN studio
+    LEFT JOIN LATERAL (
+        SELECT id, starts_at FROM visit AS that
+        WHERE that.client_id = visit.client_id AND that.status = 'closed' AND that.starts_at < visit.starts_at
+        ORDER BY that.starts_at DESC LIMIT 1
+    ) AS last ON true
+    WHERE visit.id = %(visit)s
+"""  # noqa: S608 (constants)
 
 
 class WhoseVisit(NamedTuple):
@@ -163,7 +153,7 @@ class Around(NamedTuple):
 
 def around(db: Session, visit_id: UUID) -> Around | None:
     """All of it in one question. None when there is no such visit."""
-    row: Any = db.connection().execute(_AROUND, {"visit": visit_id}).first()
+    row: Any = db.connection().exec_driver_sql(_AROUND, {"visit": visit_id}).first()
     if row is None:
         return None
     around_it = (WhoseVisit(*row[6:8]), WhichCourse(*row[8:10]), WhoTreats(*row[10:12]))
@@ -201,7 +191,7 @@ def after(db: Session, visit: Visit | VisitSeen) -> Visit | None:
     return db.scalar(found.order_by(Visit.starts_at).limit(1))
 
 
-_LOCK = select(Visit.status).where(Visit.id == bindparam("visit")).with_for_update()
+_LOCK = "SELECT status FROM visit WHERE id = %(visit)s FOR UPDATE"
 
 
 class Locked(NamedTuple):
@@ -212,7 +202,7 @@ class Locked(NamedTuple):
 
 def lock(db: Session, visit_id: UUID) -> Locked | None:
     """Takes the turn to write. None when there is no such visit."""
-    status = db.scalar(_LOCK, {"visit": visit_id})
+    status = db.connection().exec_driver_sql(_LOCK, {"visit": visit_id}).scalar()
     return Locked(status) if status else None
 
 
@@ -246,19 +236,17 @@ class EventRow(NamedTuple):
     by: UUID
 
 
-# Written out, and as arrays, so that any number of taps is one statement that the server has already planned. `before` is the
+# Written out, and the taps as JSON, so that any number of them is one statement that the server has already planned. `before` is the
 # number of the visit's last event before these: whoever has folded up to there needs to read no other.
-_APPEND = text("""
+_APPEND = """
     INSERT INTO treat_event (id, visit_id, kind, at, value, words, by)
-    SELECT id, :visit, kind, at, value, words, :by
-    FROM unnest(
-        CAST(:ids AS uuid[]), CAST(:kinds AS text[]), CAST(:ats AS timestamptz[]), CAST(:values AS float8[]), CAST(:words AS text[])
-    ) AS tap (id, kind, at, value, words)
+    SELECT id, %(visit)s, kind, at, value, words, %(by)s
+    FROM jsonb_to_recordset(%(taps)s::jsonb) AS tap (id uuid, kind text, at timestamptz, value float8, words text)
     ON CONFLICT (id) DO NOTHING
     RETURNING id, kind, at, value, words, seq, by,
-        (SELECT seq FROM treat_event WHERE visit_id = :visit ORDER BY seq DESC LIMIT 1) AS before
-""")
-_SINCE = text("SELECT id, kind, at, value, words, seq, by FROM treat_event WHERE visit_id = :visit AND seq > :seen ORDER BY seq")
+        (SELECT seq FROM treat_event WHERE visit_id = %(visit)s ORDER BY seq DESC LIMIT 1) AS before
+"""
+_SINCE = "SELECT id, kind, at, value, words, seq, by FROM treat_event WHERE visit_id = %(visit)s AND seq > %(seen)s ORDER BY seq"
 
 
 class NewEvent(NamedTuple):
@@ -276,9 +264,8 @@ def add_events(db: Session, visit_id: UUID, by: UUID, new: Sequence[NewEvent], s
 
     Events whose id is known already are left as they are. The caller holds the visit's lock, so that order of number is order of commit.
     """
-    ids, kinds, ats, values, words = (list(column) for column in zip(*new, strict=True))
-    taps = {"ids": ids, "kinds": kinds, "ats": ats, "values": values, "words": words}
-    rows = db.connection().execute(_APPEND, {"visit": visit_id, "by": by} | taps).all()
+    taps = json.dumps([tap._asdict() for tap in new], default=str)
+    rows = db.connection().exec_driver_sql(_APPEND, {"visit": visit_id, "by": by, "taps": taps}).all()
     if rows and (rows[0].before or 0) == seen:
         return [EventRow(*row[:7]) for row in rows]
     return events(db, visit_id, seen)
@@ -286,4 +273,4 @@ def add_events(db: Session, visit_id: UUID, by: UUID, new: Sequence[NewEvent], s
 
 def events(db: Session, visit_id: UUID, seen: int = 0) -> list[EventRow]:
     """The events of a treatment after number `seen`, in the server's order."""
-    return [EventRow(*row) for row in db.connection().execute(_SINCE, {"visit": visit_id, "seen": seen})]
+    return [EventRow(*row) for row in db.connection().exec_driver_sql(_SINCE, {"visit": visit_id, "seen": seen})]
