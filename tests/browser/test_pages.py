@@ -1,6 +1,7 @@
 """Every page: nothing leaves the machine, light to load, no violation found by axe, no sideways scroll."""
 
 import re
+from collections.abc import Callable
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
@@ -42,7 +43,7 @@ def test_every_page(browser: Browser, server: Server, theme: str, size: tuple[in
         assert all(request.url.startswith((server.url, "data:")) for request in asked)
 
 
-def test_first_load_is_light(browser: Browser, server: Server) -> None:
+def test_first_load_is_light(browser: Browser, server: Server, record_property: Callable[[str, object], None]) -> None:
     context = browser.new_context()
     page = context.new_page()
     cdp = context.new_cdp_session(page)
@@ -53,6 +54,7 @@ def test_first_load_is_light(browser: Browser, server: Server) -> None:
     page.wait_for_load_state("networkidle")
     context.close()
     assert len(sizes) >= 5, "page, style, two scripts, font"
+    record_property("first_load_kb", round(sum(sizes) / 1024))
     assert sum(sizes) <= 250 * 1024, f"{sum(sizes) / 1024:.0f} KB"
 
 

@@ -1,6 +1,7 @@
 """A visit by hand in the real browser: from sign-in to the sheet and the calendar file; and one that a rule stops."""
 
 import re
+from collections.abc import Callable
 from io import BytesIO
 
 import psutil
@@ -30,7 +31,9 @@ def number(page: Page, key: str) -> str:
     return page.locator(f"[data-key='{key}'] b").inner_text()
 
 
-def test_a_first_visit_from_sign_in_to_calendar_file(browser: Browser, server: Server) -> None:
+def test_a_first_visit_from_sign_in_to_calendar_file(
+    browser: Browser, server: Server, record_property: Callable[[str, object], None]
+) -> None:
     with signed_in_page(browser, server, "adaeze", accept_downloads=True) as page:
         # A walk-in who is new.
         form = page.get_by_role("region", name="Add a visit")
@@ -163,6 +166,7 @@ def test_a_first_visit_from_sign_in_to_calendar_file(browser: Browser, server: S
         assert page.request.post(page.url, form={"heart": "yes", "csrf": token}).status == 409
 
     used = psutil.Process(server.process.pid).memory_info().rss / 2**20
+    record_property("app_process_mb", round(used))
     assert used <= 250, f"{used:.0f} MB"
 
 
