@@ -1,0 +1,59 @@
+"""At the chair, by hand: what the client says is answered, a timed step is not overrun in silence, STOP asks why and ends it."""
+
+import re
+
+import pytest
+from playwright.sync_api import Browser, expect
+
+from tests.browser.test_kill import ready_to_begin
+from tests.conftest import Server, sign_in, signed_in_page
+
+
+@pytest.fixture(scope="module")
+def visit(server: Server) -> str:
+    return ready_to_begin(sign_in(server.url, "tomas"), "Yuki Tanabe-Ross")
+
+
+def test_the_chair_answers_warns_and_stops(browser: Browser, server: Server, visit: str) -> None:
+    with signed_in_page(browser, server, "tomas") as page:
+        page.clock.install()
+        page.goto(f"{server.url}/visits/{visit}/treat")
+        expect(page.get_by_role("button", name="STOP")).to_be_disabled()
+        page.keyboard.press("Space")
+        page.keyboard.press("n")
+        expect(page.locator("#title")).to_have_text("Lift, right")
+        level = float(page.locator("#level").inner_text())
+        page.keyboard.press("3")
+        expect(page.locator("#alarm")).to_have_text("One step down now; more gel.")
+        page.keyboard.press("ArrowDown")
+        expect(page.locator("#level")).to_have_text(f"{max(1, level - 0.5):g}")
+        page.keyboard.press("4")
+        expect(page.locator("#alarm")).to_contain_text("Stop if it comes again")
+        page.keyboard.press("n")
+        page.keyboard.press("b")
+        expect(page.locator("#title")).to_have_text("Lift, right")
+        for _ in range(3):
+            page.keyboard.press("n")
+        expect(page.locator("#title")).to_have_text("Red light")
+        expect(page.locator("#counting")).to_be_hidden()
+        expect(page.locator("#alarm")).to_be_empty()
+        page.clock.fast_forward("11:00")
+        expect(page.locator("#alarm")).to_contain_text(re.compile(r"Time is up: [01]:\d\d over\. Light off\."))
+        expect(page.locator("#clock")).to_have_class(re.compile("over"))
+        page.get_by_role("button", name="STOP").click()
+        page.get_by_role("button", name="Go on treating").click()
+        expect(page.locator("#title")).to_have_text("Red light")
+        page.get_by_role("button", name="STOP").click()
+        page.get_by_role("button", name="redness or a patch").click()
+        expect(page.locator("#title")).to_have_text("Stopped")
+        expect(page.locator("#act")).to_have_text("Because of: redness or a patch.")
+        expect(page.locator("#sent")).to_have_text("all kept")
+        page.get_by_role("button", name="Close the visit").click()
+        expect(page.locator("main")).to_contain_text("Stopped: redness or a patch")
+        expect(page.get_by_role("row", name=re.compile("Lift, right"))).to_contain_text("too strong, twitching")
+
+
+def test_the_front_desk_cannot_look_over_the_shoulder(browser: Browser, server: Server, visit: str) -> None:
+    with signed_in_page(browser, server, "joost") as page:
+        page.goto(f"{server.url}/visits/{visit}/treat")
+        expect(page.get_by_role("heading")).to_contain_text("Your role, front desk, does not include this")
