@@ -86,14 +86,12 @@ def _computed(file: VisitFile, draft: dict[str, str], start: dict[str, Quantity]
 def recompute(desk: Desk, visit_id: UUID, form: dict[str, str], changed: str) -> Planned:
     """Takes a changed field and computes everything anew; the draft is kept whatever it says.
 
-    Raises Refused when a modality that screening stops is asked for.
+    A modality that screening stops is taken out again, and `refusal` says so.
     """
     file = open_file(desk, visit_id, "plan")
     first, start = start_choice(file.brief)
-    for modality, standing in file.brief.board.items():
-        if form.get(modality) == "on" and not standing.plannable:
-            form = {**form, modality: ""}
-            form.setdefault("refused", modality)
+    stopped = [modality for modality, at in file.brief.board.items() if form.get(modality) == "on" and not at.plannable]
+    form = form | dict.fromkeys(stopped, "")
     paths = [path for path in PATHS if form.get(f"path.{path}") == "on"]
     draft = {key: value for key, value in form.items() if key.partition(".")[0] in ("microcurrent", "led", "side")}
     if "microcurrent.level" in draft:
@@ -107,8 +105,8 @@ def recompute(desk: Desk, visit_id: UUID, form: dict[str, str], changed: str) ->
     with desk.saving("plan", visit_id, draft=True) as db:
         # Which field was typed last leads its twin, on the next load too.
         visits.add_version(db, visit_id, "plan", {"draft": page.draft, "changed": changed}, desk.me.id, desk.now, draft=True)
-    if "refused" in form:
-        page.refusal = f"{form['refused']} cannot be planned: {page.board[form['refused']].verdict}."
+    if stopped:
+        page.refusal = " ".join(f"{modality} cannot be planned: {page.board[modality].verdict}." for modality in stopped)
     return page
 
 
