@@ -169,7 +169,7 @@ def test_a_treatment_switched_off_and_on_again(desk: Desk) -> None:
     assert neither.plan and not neither.plan.startable, "nothing planned is nothing to start"
 
 
-def test_a_run_keeps_its_order_and_its_people(desk: Desk) -> None:
+def test_the_run_keeps_its_order_and_its_people(desk: Desk) -> None:
     visit = new_visit(desk)
     ask_nothing(desk, visit)
     with pytest.raises(OutOfTurn, match="not begun"):
