@@ -141,3 +141,9 @@ use_database() {
     "$PG_BIN/psql" "$server/postgres" -Xqc "CREATE DATABASE $1"
   export MERAK_DATABASE_URL="$server/$1"
 }
+
+# browser_libraries: Debian's Chromium, and what the program that drives it is linked with.
+browser_libraries() {
+  need chromium chromium
+  need "/usr/lib/*/libatomic.so.1" libatomic1
+}
