@@ -48,11 +48,11 @@ def closing(desk: Desk, visit_id: UUID, form: dict[str, str] | None = None, wron
 
 
 def _begun(run: Run | None) -> list[str]:
-    """The modalities that were really begun."""
+    """The modalities that were really begun: at least one stroke, or the light switched on."""
     if run is None:
         return []
     pairs = zip(run.steps, run.state.runs, strict=True)
-    return list(dict.fromkeys(step.modality for step, done in pairs if step.modality and done.begun))
+    return list(dict.fromkeys(step.modality for step, done in pairs if step.modality and (done.strokes or (done.begun and not step.lines))))
 
 
 def _ended(desk: Desk, visit_id: UUID) -> datetime:
