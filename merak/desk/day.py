@@ -28,7 +28,6 @@ class Row:
     start: datetime
     stage: str
     flags: list[tuple[str, str]]
-    stages: dict[str, bool]
 
 
 def day_sheet(desk: Desk, day: date) -> list[Row]:
@@ -45,7 +44,7 @@ def day_sheet(desk: Desk, day: date) -> list[Row]:
         last_id = earlier.get(visit.id)
         last = {stage: record.body for stage, record in standing.get(last_id, {}).items()} if last_id else {}
         flags = _flags(visit, records, last, last_id is not None, desk.today) if clinical else []
-        rows.append(Row(visit, visit.starts_at.astimezone(desk.zone), _stage(visit, records), flags, {s: s in records for s in records}))
+        rows.append(Row(visit, visit.starts_at.astimezone(desk.zone), _stage(visit, records), flags))
     return rows
 
 

@@ -6,7 +6,6 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from merak.core.client import PHOTOTYPES
 from merak.desk import looking
 from merak.desk.desk import Desk
 from merak.door import Form, entered
@@ -29,7 +28,7 @@ def _context(desk: Desk, looked: looking.Looked, kind: str) -> dict[str, Any]:
     kind = kind if kind in KINDS else "laxity"
     grades = getattr(looked.findings, kind)
     return {**stage_context(desk, looked.file, "look"), "looked": looked, "findings": looked.findings, "kind": kind, "kinds": KINDS,
-            "grades": grades, "phototypes": PHOTOTYPES, "numbers": looking.NUMBERS}  # fmt: skip
+            "grades": grades, "numbers": looking.NUMBERS}  # fmt: skip
 
 
 @router.post("/look")

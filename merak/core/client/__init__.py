@@ -10,9 +10,6 @@ from merak.core.working import Frozen
 Side = Literal["right", "left"]
 SkinType = Literal["dry", "normal", "combination", "oily"]
 
-#: Fitzpatrick's phototypes, 1 (always burns) to 6 (never burns).
-PHOTOTYPES = ("I", "II", "III", "IV", "V", "VI")
-
 
 class Measures(Frozen):
     """Soft-tape measures in mm along the skin; None takes the default build's."""
@@ -22,7 +19,9 @@ class Measures(Frozen):
 
 
 class Findings(Frozen):
-    """What was looked at today: grades 0 to 4 by "side zone" key, heights in mm above a level line, per side."""
+    """What was looked at today: Fitzpatrick's phototype, 1 (always burns) to 6 (never burns); grades 0 to 4 by "side zone" key;
+    heights in mm above a level line, per side.
+    """
 
     skin_type: SkinType | None = None
     phototype: int | None = Field(None, ge=1, le=6)
