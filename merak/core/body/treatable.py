@@ -1,60 +1,125 @@
-"""Where a modality may go: zones less its margins and its no-go areas."""
+"""Where a modality may go: zones less its margins, its no-go areas and what is marked as out of bounds."""
 
-from functools import lru_cache
-from typing import NamedTuple
+from dataclasses import dataclass
+from functools import cache, cached_property, lru_cache
 
-from shapely import Polygon, union_all
+import numpy as np
+from shapely import coverage_union_all, difference, union_all
 from shapely.geometry.base import BaseGeometry
 
-from merak.core.body.plate import Plate, plate, ring
+from merak.core.body.marks import Mark, kept_out
+from merak.core.body.plate import Key, Plate, plate
 from merak.core.client import Measures
-from merak.core.knowledge import number
+from merak.core.errors import BadInput, Refused
+from merak.core.knowledge import Margin, NoGo, book, works
+from merak.core.working import Frozen
 
-#: No-go zones and their rules, by modality. No person narrows these.
-NO_GO = {
-    "microcurrent": {"upper lid": "microcurrent.no_go.eyes", "under-eye": "microcurrent.no_go.eyes", "lips": "microcurrent.no_go.lips"},
-    "led": {"upper lid": "led.no_go.eyes", "under-eye": "led.no_go.eyes"},
-}
-#: Margins to the hairline and their rules, by modality, in finger breadths of the treating hand.
-HAIRLINE_MARGIN = {"microcurrent": "microcurrent.margin.hairline"}
+#: Zones that belong to a plate but are not part of its skin work.
+BESIDE = frozenset({"ear"})
 
 
-class Treatable(NamedTuple):
-    """The treatable area of a modality by side, in mm, with what was taken off and the rules that took it."""
+class Narrowed(Frozen):
+    """A margin that a senior narrowed for one client: to `value` in the margin's own unit, and why."""
 
-    right: BaseGeometry
-    left: BaseGeometry
+    margin: str
+    value: float
+    reason: str
+
+
+def narrow(margin_id: str, value: float, reason: str) -> Narrowed:
+    """A margin narrowed. Whether this person may is the desk's to ask; what nobody may is refused here.
+
+    Raises Refused for a no-go area, BadInput (value, reason) for a wider or negative one or a missing reason.
+    """
+    if any(margin_id == entry.id for entry in book().no_go):
+        raise Refused("A no-go area is not narrowed, by anyone.", margin_id)
+    found = next((entry for entry in book().margin if entry.id == margin_id), None)
+    if found is None:
+        raise BadInput({"margin": f"There is no margin “{margin_id}”."})
+    wrong = {}
+    if not 0 <= value < found.value:
+        wrong["value"] = f"Narrower than {found.value:g} {found.unit}, and not below 0."
+    if len(reason.strip()) < 5:
+        wrong["reason"] = "Why is it narrowed? A few words, for the record."
+    if wrong:
+        raise BadInput(wrong)
+    return Narrowed(margin=margin_id, value=value, reason=reason.strip())
+
+
+@cache
+def margins_of(work: str) -> tuple[Margin, ...]:
+    """The margins that a modality keeps."""
+    return tuple(entry for entry in book().margin if work in entry.works)
+
+
+@cache
+def no_go_of(work: str) -> tuple[NoGo, ...]:
+    """Where a modality never goes."""
+    return tuple(entry for entry in book().no_go if work in entry.works)
+
+
+@dataclass(frozen=True)
+class Treatable:
+    """What a modality may treat, in mm: each zone's part of it, and what was taken off, with the rules that took it."""
+
+    plate: Plate
+    work: str
+    zones: dict[Key, BaseGeometry]
     margin: BaseGeometry
     no_go: BaseGeometry
-    margin_mm: float
+    marked: BaseGeometry
+    out: BaseGeometry
+    margin_mm: dict[str, float]
     rules: tuple[str, ...]
 
+    @cached_property
+    def right(self) -> BaseGeometry:
+        """All of the right side."""
+        return self.side("right")
+
+    @cached_property
+    def left(self) -> BaseGeometry:
+        """All of the left side."""
+        return self.side("left")
+
     def side(self, name: str) -> BaseGeometry:
-        """The area of one side."""
-        return self.right if name == "right" else self.left
+        """All of one side in one shape; what lies beside the skin worked on (the ear) is left out."""
+        return self.of(tuple(key for key in self.zones if key[0] == name and key[1] not in BESIDE))
+
+    def of(self, keys: tuple[Key, ...]) -> BaseGeometry:
+        """Several zones in one shape."""
+        return coverage_union_all([self.plate.zones[key] for key in keys]).difference(self.out)
 
 
-@lru_cache(maxsize=256)
-def treatable(measures: Measures, modality: str, finger_mm: float) -> Treatable:
-    """Zones − margins − no-go areas, by real buffering. `finger_mm` is this therapist's own finger breadth in mm.
+@lru_cache(maxsize=512)
+def treatable(
+    measures: Measures,
+    work: str,
+    finger_mm: float,
+    name: str = "face",
+    narrowed: tuple[Narrowed, ...] = (),
+    marks: tuple[Mark, ...] = (),
+) -> Treatable:
+    """Zones − margins − no-go areas − marks that keep this work out, by real buffering.
 
-    Raises BadInput for tapes that no face has.
+    `finger_mm` is the treating hand's own finger breadth in mm. Raises BadInput as `plate` does, and on "work" for a modality unknown.
     """
-    face = plate(measures)
-    no_go = union_all([shape for (_, zone), shape in face.zones.items() if zone in NO_GO[modality]])
-    rules = set(NO_GO[modality].values())
-    margin_mm = 0.0
-    margin: BaseGeometry = Polygon()
-    if modality in HAIRLINE_MARGIN:
-        rules.add(HAIRLINE_MARGIN[modality])
-        margin_mm = number(HAIRLINE_MARGIN[modality]) * finger_mm
-        margin = _hairline(face).buffer(margin_mm).intersection(face.outline)
-    out = union_all([no_go, margin])
-    return Treatable(face.half("right").difference(out), face.half("left").difference(out), margin, no_go, margin_mm, tuple(sorted(rules)))
-
-
-def _hairline(face: Plate) -> BaseGeometry:
-    """The part of the rim that borders on hair: from sideburn over the forehead to sideburn."""
-    lowest = face.point("sideburn", "left")[1]
-    widest = face.point("tragus", "left")[0]
-    return ring(face).intersection(Polygon([(-widest - 50, -50), (widest + 50, -50), (widest + 50, lowest), (-widest - 50, lowest)]))
+    if work not in works():
+        raise BadInput({"work": f"There is no modality “{work}”."})
+    face = plate(measures, name)
+    no_go = union_all([face.place(place) for entry in no_go_of(work) for place in entry.places])
+    values = {entry.margin: entry.value for entry in narrowed}
+    margin_mm, bands = {}, []
+    for entry in margins_of(work):
+        mm = values.get(entry.id, entry.value) * (finger_mm if entry.unit == "finger" else 1)
+        edge = face.place(entry.keep_from)
+        if not edge.is_empty:
+            margin_mm[entry.id] = mm
+            bands.append(edge.buffer(mm))
+    margin = union_all(bands).intersection(face.outline).difference(no_go)
+    marked = kept_out(marks, work, face)
+    out = union_all([no_go, margin, marked])
+    cut = difference(np.array(list(face.zones.values()), dtype=object), out)
+    rules = {entry.id for entry in no_go_of(work)} | set(margin_mm)
+    zones = dict(zip(face.zones, cut, strict=True))
+    return Treatable(face, work, zones, margin, no_go, marked, out, margin_mm, tuple(sorted(rules)))

@@ -9,18 +9,29 @@ from merak.core.working import Frozen
 
 Side = Literal["right", "left"]
 SkinType = Literal["dry", "normal", "combination", "oily"]
+Build = Literal["women's mean", "men's mean"]
 
 
 class Measures(Frozen):
-    """Soft-tape measures in mm along the skin; None takes the default build's."""
+    """Soft-tape measures in mm along the skin; None takes the build's default (`body.tapes`)."""
 
+    build: Build = "women's mean"
     ear_to_ear_mm: float | None = None
     hairline_chin_mm: float | None = None
+    ear_chin_ear_mm: float | None = None
+    neck_round_mm: float | None = None
+    chin_notch_mm: float | None = None
+    hand_breadth_mm: float | None = None
+    hand_length_mm: float | None = None
+    arm_round_mm: float | None = None
+    arm_length_mm: float | None = None
+    thigh_round_mm: float | None = None
+    thigh_length_mm: float | None = None
 
 
-class Findings(Frozen):
+class Findings(Measures):
     """What was looked at today: Fitzpatrick's phototype, 1 (always burns) to 6 (never burns); grades 0 to 4 by "side zone" key;
-    heights in mm above a level line, per side.
+    heights in mm above a level line, per side; and the soft tapes.
     """
 
     skin_type: SkinType | None = None
@@ -32,13 +43,11 @@ class Findings(Frozen):
     brow_left_mm: float | None = Field(None, ge=0, le=60)
     cheek_right_mm: float | None = Field(None, ge=0, le=60)
     cheek_left_mm: float | None = Field(None, ge=0, le=60)
-    ear_to_ear_mm: float | None = None
-    hairline_chin_mm: float | None = None
 
     @property
     def measures(self) -> Measures:
         """The tape measures alone: what the plate is scaled by."""
-        return Measures(ear_to_ear_mm=self.ear_to_ear_mm, hairline_chin_mm=self.hairline_chin_mm)
+        return Measures(**{name: getattr(self, name) for name in Measures.model_fields})
 
 
 class LastTime(Frozen):

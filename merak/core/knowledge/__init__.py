@@ -19,14 +19,19 @@ Mark = Literal["S", "P", "H", "D"]
 Verdict = Literal["go", "change", "wait", "letter", "no", "never"]
 
 
-class Rule(Frozen):
-    """One line of the rule book. `value` carries `unit`; `absolute` marks a ceiling that nobody plans past."""
+class Cited(Frozen):
+    """What every line of the rule book carries: its id, its words, why, from where, and the source's kind."""
 
     id: str
     words: str
     reason: str
     source: str
     mark: Mark
+
+
+class Rule(Cited):
+    """One line of the rule book. `value` carries `unit`; `absolute` marks a ceiling that nobody plans past."""
+
     value: float | None = None
     unit: str = ""
     absolute: bool = False
@@ -83,11 +88,57 @@ class Advice(Frozen):
 
 
 class Landmark(Frozen):
-    """A point of the default half plate: x mm from the midline along the skin, y mm down from the centre of the hairline."""
+    """A point of a default half plate: x mm from the midline along the skin, y mm down. Named once a plate."""
 
     id: str
     x: float
     y: float
+    plate: str = "face"
+
+
+class Work(Cited):
+    """A modality as the plate knows it: done in `strokes`, as a `grid` of footprints, or over an `area` at once.
+
+    The tip is width × height in mm (a round one has one diameter), the overlap a share of it, the speed in mm/s.
+    """
+
+    manner: Literal["strokes", "grid", "area"]
+    shape: Literal["rectangle", "square", "circle", "hexagon"] = "circle"
+    tip_mm: tuple[float, float] = (10, 10)
+    overlap: float = 0
+    speed_mm_s: float = 20
+    dwell_s: float | None = None
+    film_mm: float | None = None
+
+
+class Margin(Cited):
+    """What modalities keep their distance from: a zone or spot, in finger breadths of the treating hand or in mm."""
+
+    works: tuple[str, ...]
+    keep_from: str
+    value: float
+    unit: Literal["finger", "mm"] = "finger"
+
+
+class NoGo(Cited):
+    """Places (zones or spots) where modalities never go. Nobody narrows these."""
+
+    works: tuple[str, ...]
+    places: tuple[str, ...]
+
+
+class MarkKind(Cited):
+    """A kind of finding that is marked on the plate: how it may be drawn, on which layer it lies, and which work it keeps out.
+
+    `keeps_out` names modalities, or is ("all",); they stay `keep_mm` away from it. `measured` kinds carry a reading in that unit.
+    """
+
+    shapes: tuple[Literal["spot", "line", "area"], ...]
+    layer: Literal["findings", "reactions", "temperature"] = "findings"
+    graded: bool = False
+    measured: str = ""
+    keeps_out: tuple[str, ...] = ()
+    keep_mm: float = 0
 
 
 class Book(Frozen):
@@ -97,6 +148,10 @@ class Book(Frozen):
     question: tuple[Question, ...] = ()
     advice: tuple[Advice, ...] = ()
     landmark: tuple[Landmark, ...] = ()
+    work: tuple[Work, ...] = ()
+    margin: tuple[Margin, ...] = ()
+    no_go: tuple[NoGo, ...] = ()
+    mark_kind: tuple[MarkKind, ...] = ()
 
 
 def read_file(path: Path) -> Book:
@@ -125,16 +180,36 @@ def _line_of(text: str, loc: tuple[int | str, ...]) -> int:
 @cache
 def book() -> Book:
     """The whole rule book. Raises KnowledgeError when a file is broken or an id stands twice."""
-    parts: dict[str, list[Any]] = {"rule": [], "question": [], "advice": [], "landmark": []}
+    parts: dict[str, list[Any]] = {kind: [] for kind in Book.model_fields}
+    known: set[tuple[str, ...]] = set()
     for path in sorted(FOLDER.glob("*.toml")):
         read = read_file(path)
         for kind, entries in parts.items():
-            known = {entry.id for entry in entries}
             for entry in getattr(read, kind):
-                if entry.id in known:
+                name = (kind, entry.id, getattr(entry, "plate", ""))
+                if name in known:
                     raise KnowledgeError(f"{path.name}: the {kind} “{entry.id}” stands twice")
+                known.add(name)
                 entries.append(entry)
     return Book(**parts)
+
+
+@cache
+def landmarks(plate: str) -> dict[str, tuple[float, float]]:
+    """The default half's landmarks of a plate by name, (x, y) in mm."""
+    return {mark.id: (mark.x, mark.y) for mark in book().landmark if mark.plate == plate}
+
+
+@cache
+def works() -> dict[str, Work]:
+    """The modalities as the plate knows them, by id."""
+    return {work.id: work for work in book().work}
+
+
+@cache
+def mark_kinds() -> dict[str, MarkKind]:
+    """The kinds of finding by id."""
+    return {kind.id: kind for kind in book().mark_kind}
 
 
 @cache
@@ -171,16 +246,16 @@ def caution(rule_id: str, weight: Weight = "know", words: str = "", act: str = "
 
 
 def cited(rule_id: str) -> tuple[str, str, str, str] | None:
-    """(words, reason, source, mark) of whatever carries this id: a rule, a question or an advice. None when unknown."""
+    """(words, reason, source, mark) of whatever carries this id: a rule, a question, an advice, a margin … None when unknown."""
     if rule_id in _rules():
         found = _rules()[rule_id]
         return found.words, found.reason, found.source, found.mark
     for question in book().question:
         if rule_id == f"screening.{question.id}":
             return question.ask, "A screening answer acts on each modality separately.", question.source, question.mark
-    for advice in book().advice:
-        if rule_id == advice.id:
-            return advice.words, advice.reason, advice.source, advice.mark
+    for entry in (*book().advice, *book().margin, *book().no_go, *book().mark_kind, *book().work):
+        if rule_id == entry.id:
+            return entry.words, entry.reason, entry.source, entry.mark
     return None
 
 
@@ -188,4 +263,4 @@ def all_ids() -> Iterator[str]:
     """Every id of the rule book."""
     yield from _rules()
     yield from (f"screening.{question.id}" for question in book().question)
-    yield from (advice.id for advice in book().advice)
+    yield from (entry.id for kind in ("advice", "margin", "no_go", "mark_kind", "work") for entry in getattr(book(), kind))

@@ -1,0 +1,149 @@
+"""How a plate comes about: one half is drawn by hand in millimetres of the default build, tiled into zones, mirrored and scaled.
+
+Every zone boundary is an arc of one noded drawing, so neighbours share their points, and moving points cannot open a gap between them.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+from shapely import (
+    Polygon,
+    box,
+    contains_xy,
+    coverage_union_all,
+    get_parts,
+    point_on_surface,
+    polygonize,
+    segmentize,
+    transform,
+    union_all,
+)
+from shapely.geometry.base import BaseGeometry
+
+Coordinates = NDArray[np.float64]
+#: Moves default-build points (n × 2, mm, x ≥ 0 on the left half) to this client's build.
+Move = Callable[[Coordinates], Coordinates]
+Key = tuple[str, str]
+SIDES = ("right", "left")
+#: Long straight edges are cut into pieces of this length, so that a bend of the map bends them too.
+PIECE_MM = 6.0
+FAR = 1000.0
+
+
+@dataclass(frozen=True)
+class Sketch:
+    """One half of a plate in the default build.
+
+    `drawn` holds the zones in the order in which they claim skin, each drawn generously: what an earlier one holds, a later one cannot,
+    and the last takes the rest. `spots` are places that are no zones: where current may not flow, what a margin is measured from.
+    """
+
+    outline: Polygon
+    drawn: Mapping[str, BaseGeometry]
+    spots: Mapping[str, BaseGeometry] = field(default_factory=dict)
+
+    @cached_property
+    def zones(self) -> dict[str, Polygon]:
+        """The zones as they tile the half."""
+        edges = union_all([segmentize(shape.boundary, PIECE_MM) for shape in (self.outline, *self.drawn.values())])
+        faces = [face for face in get_parts(polygonize([edges])) if self.outline.contains(point_on_surface(face))]
+        owned: dict[str, list[BaseGeometry]] = {name: [] for name in self.drawn}
+        rest = tuple(self.drawn)[-1]
+        for face in faces:
+            inside = point_on_surface(face)
+            owner = next((name for name, shape in self.drawn.items() if contains_xy(shape, inside.x, inside.y)), rest)
+            owned[owner].append(face)
+        return _one_piece_each(owned)
+
+
+def _one_piece_each(owned: dict[str, list[BaseGeometry]]) -> dict[str, Polygon]:
+    """Each zone in one piece: a scrap that its drawing left elsewhere goes to the neighbour with the longest border."""
+    found: dict[str, BaseGeometry] = {}
+    scraps: list[BaseGeometry] = []
+    for name, faces in owned.items():
+        found[name], *rest = sorted(get_parts(coverage_union_all(faces)), key=lambda part: -part.area)
+        scraps += rest
+    for scrap in sorted(scraps, key=lambda part: -part.area):
+        near = max(found, key=lambda name: found[name].boundary.intersection(scrap.boundary).length)
+        found[near] = coverage_union_all([found[near], scrap])
+    return found
+
+
+class Plate(NamedTuple):
+    """A client's plate in mm: x from the midline with the client's right negative, y down.
+
+    Zones and landmarks are keyed (side, name); `spots` are places that are no zones, both sides of them in one shape; `move` carries
+    any default-build points here, `across` and `down` are the plain scales of the tapes.
+    """
+
+    name: str
+    zones: dict[Key, Polygon]
+    spots: dict[str, BaseGeometry]
+    landmarks: dict[Key, tuple[float, float]]
+    outline: BaseGeometry
+    move: Move
+    across: float
+    down: float
+
+    def carry(self, points: Coordinates) -> Coordinates:
+        """Default-build points (n × 2, mm, of either side) on this plate."""
+        flip = np.where(points[:, :1] < 0, -1.0, 1.0) * np.array([[1.0, 0.0]]) + np.array([[0.0, 1.0]])
+        return self.move(points * flip) * flip
+
+    def back(self, points: Coordinates) -> Coordinates:
+        """Points of this plate in the default build: what `carry` undoes, found by stepping toward it."""
+        scale = np.array([self.across, self.down])
+        found = points / scale
+        for _ in range(60):  # the bend is gentle: each step leaves a fraction of the gap
+            gap = points - self.carry(found)
+            if float(np.abs(gap).max(initial=0)) < 1e-9:
+                break
+            found = found + gap / scale
+        return found
+
+    def point(self, name: str, side: str, dx: float = 0, dy: float = 0) -> tuple[float, float]:
+        """A landmark in mm on this plate, moved by (dx, dy) mm of the default build, dx outward."""
+        x, y = self.landmarks[side, name]
+        sign = -1 if side == "right" else 1
+        return x + sign * dx * self.across, y + dy * self.down
+
+    def half(self, side: str) -> BaseGeometry:
+        """All skin of one side: the outline up to the midline."""
+        return self.outline.intersection(box(-FAR, -FAR, 0, FAR) if side == "right" else box(0, -FAR, FAR, FAR))
+
+    def place(self, name: str) -> BaseGeometry:
+        """A zone of both sides, or a spot; empty when it is not on this plate."""
+        if name in self.spots:
+            return self.spots[name]
+        return union_all([shape for (_, zone), shape in self.zones.items() if zone == name])
+
+
+def mirrored(points: Coordinates) -> Coordinates:
+    """The same points on the client's right."""
+    return points * np.array([-1.0, 1.0])
+
+
+def build(name: str, sketch: Sketch, landmarks: Mapping[str, tuple[float, float]], move: Move, across: float, down: float) -> Plate:
+    """The plate of a build: both halves of the sketch, moved."""
+    names, shapes = tuple(sketch.zones), [*sketch.zones.values(), *sketch.spots.values()]
+    left = transform(shapes, move)
+    right = transform(left, mirrored)
+    zones = {
+        (side, zone): shape
+        for side, half in (("right", right), ("left", left))
+        for zone, shape in zip(names, half[: len(names)], strict=True)
+    }
+    spots = {
+        spot: union_all([right[len(names) + i], left[len(names) + i]]) for i, spot in enumerate(sketch.spots)
+    }
+    at = move(np.array(list(landmarks.values()), dtype=float)) if landmarks else np.empty((0, 2))
+    points = {
+        (side, mark): (sign * float(x), float(y))
+        for side, sign in (("right", -1), ("left", 1))
+        for mark, (x, y) in zip(landmarks, at, strict=True)
+    }
+    return Plate(name, zones, spots, points, coverage_union_all(list(zones.values())), move, across, down)
