@@ -7,9 +7,11 @@ import numpy as np
 from shapely import Polygon
 
 Pair = tuple[float, float]
+#: Pieces a span: chords of a few millimetres, within a quarter millimetre of the curve.
+STEPS = 5
 
 
-def smooth(points: Sequence[Pair], closed: bool = False, steps: int = 8) -> list[Pair]:
+def smooth(points: Sequence[Pair], closed: bool = False, steps: int = STEPS) -> list[Pair]:
     """A centripetal-free Catmull–Rom curve (tension one half) through the points, `steps` pieces a span."""
     ends = points[-1:], points[:2]
     padded = [*ends[0], *points, *ends[1]] if closed else [points[0], *points, points[-1]]
@@ -22,6 +24,6 @@ def smooth(points: Sequence[Pair], closed: bool = False, steps: int = 8) -> list
     return curve if closed else [*curve, points[-1]]
 
 
-def ellipse(x: float, y: float, rx: float, ry: float, steps: int = 48) -> Polygon:
+def ellipse(x: float, y: float, rx: float, ry: float, steps: int = 36) -> Polygon:
     """An ellipse as a polygon."""
     return Polygon([(x + rx * cos(2 * pi * i / steps), y + ry * sin(2 * pi * i / steps)) for i in range(steps)])

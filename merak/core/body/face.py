@@ -6,7 +6,7 @@ import numpy as np
 from scipy.optimize import brentq
 from shapely import LineString, Point, Polygon
 
-from merak.core.body.curves import ellipse, smooth
+from merak.core.body.curves import STEPS, ellipse, smooth
 from merak.core.body.sketch import Coordinates, Move, Sketch
 from merak.core.errors import BadInput
 from merak.core.knowledge import landmarks, number
@@ -22,7 +22,7 @@ def rim() -> list[tuple[float, float]]:
     half = [at[name] for name in RIM]
     whole = [*half, at["chin point"], *((-x, y) for x, y in reversed(half) if x)]
     curve = smooth(whole, closed=True)
-    return [(0.0, curve[0][1]), *(point for point in curve[1 : 8 * len(RIM)] if point[0] > 0), at["chin point"]]
+    return [(0.0, curve[0][1]), *(point for point in curve[1 : STEPS * len(RIM)] if point[0] > 0), at["chin point"]]
 
 
 def ear() -> list[tuple[float, float]]:

@@ -1,8 +1,9 @@
 """Grids for pulsed and stamped work: where each footprint lies, in which order, what is left and what is laid twice."""
 
+from dataclasses import dataclass
 from functools import cached_property
 from math import atan2, ceil, cos, degrees, pi, radians, sin, sqrt, tan
-from typing import Literal, NamedTuple
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -81,19 +82,16 @@ class Tip(Frozen):
         return area_mm2 / self.area_mm2 * (number("grid.round_bound") if self.shape == "circle" else 1)
 
 
-class Grid(NamedTuple):
-    """Footprints over an area. `centres` (n × 2, mm) stand in walking order; `row` is each one's row, `angle_deg` the rows' direction.
+@dataclass(frozen=True)
+class Grid:
+    """Footprints over an area. `centres` (n × 2, mm) stand in walking order; `row` is each one's row, `angle_deg` the rows' direction."""
 
-    `left` is what stays uncovered; `doubled_mm2` is skin laid on more than once, each extra time counted.
-    """
-
+    area: BaseGeometry
+    edge: Edge
     tip: Tip
     angle_deg: float
     centres: NDArray[np.float64]
     row: NDArray[np.int64]
-    area_mm2: float
-    left: BaseGeometry
-    doubled_mm2: float
 
     @property
     def count(self) -> int:
@@ -103,8 +101,30 @@ class Grid(NamedTuple):
     @property
     def ratio(self) -> float:
         """Count ÷ the least possible; 0 for no area."""
-        least = self.tip.least(self.area_mm2)
+        least = self.tip.least(self.area.area)
         return self.count / least if least else 0.0
+
+    @cached_property
+    def covered(self) -> BaseGeometry:
+        """All footprints in one shape."""
+        return _covered(self.tip, self.centres, self.row, self.angle_deg)
+
+    @cached_property
+    def left(self) -> BaseGeometry:
+        """What stays uncovered."""
+        return self.area.difference(self.covered)
+
+    @cached_property
+    def left_mm2(self) -> float:
+        """How much stays uncovered: where nothing overlaps and all lies inside, what the footprints do not take."""
+        if self.tip.overlap == 0 and self.edge == "inside":
+            return float(self.area.area) - self.count * self.tip.area_mm2
+        return float(self.left.area)
+
+    @property
+    def doubled_mm2(self) -> float:
+        """Skin laid on more than once, each extra time counted; 0 where footprints only touch."""
+        return 0.0 if self.tip.overlap == 0 else max(0.0, self.count * self.tip.area_mm2 - float(self.covered.area))
 
     def cells(self) -> NDArray[np.object_]:
         """The footprints as polygons, in walking order."""
@@ -133,7 +153,7 @@ def grid(area: BaseGeometry, tip: Tip, angle_deg: float | None = None, edge: Edg
     """
     angle = long_axis(area) if angle_deg is None else angle_deg
     if area.is_empty:
-        return Grid(tip, angle, np.empty((0, 2)), np.empty(0, dtype=np.int64), 0.0, area, 0.0)
+        return Grid(area, edge, tip, angle, np.empty((0, 2)), np.empty(0, dtype=np.int64))
     prepare(area)
     centres, row = _lattice(area, tip, angle)
     if edge == "inside":
@@ -148,9 +168,7 @@ def grid(area: BaseGeometry, tip: Tip, angle_deg: float | None = None, edge: Edg
             keep &= ~intersects(forbidden, cells)
     centres, row = centres[keep], row[keep]
     order = _walk(centres, row, angle)
-    centres, row = centres[order], row[order]
-    covered, once = _covered(tip, centres, row, angle)
-    return Grid(tip, angle, centres, row, float(area.area), area.difference(covered), max(0.0, len(centres) * tip.area_mm2 - once))
+    return Grid(area, edge, tip, angle, centres[order], row[order])
 
 
 def turned(points: NDArray[np.float64], angle_deg: float) -> NDArray[np.float64]:
@@ -189,29 +207,24 @@ def _footprints(tip: Tip, centres: NDArray[np.float64], angle: float, shrink: fl
 def _walk(centres: NDArray[np.float64], row: NDArray[np.int64], angle: float) -> NDArray[np.int64]:
     """Row after row, every second one backwards, so that the hand never crosses the area to go on."""
     along = turned(centres, -angle)[:, 0]
-    _, rank = np.unique(row, return_inverse=True)
-    return np.lexsort((np.where(rank % 2 == 0, along, -along), row))
+    return np.lexsort((np.where(row % 2 == 0, along, -along), row))
 
 
-def _covered(tip: Tip, centres: NDArray[np.float64], row: NDArray[np.int64], angle: float) -> tuple[BaseGeometry, float]:
-    """The union of all footprints, and its area in mm².
+def _covered(tip: Tip, centres: NDArray[np.float64], row: NDArray[np.int64], angle: float) -> BaseGeometry:
+    """The union of all footprints.
 
     Neighbours in a row are joined beforehand into one outline, which is known without cutting: for each run of a row, the ends of its
     first and last footprint and, between them, the part of each upper edge that lies within half a step of its centre.
     """
     if not len(centres):
-        return Polygon(), 0.0
+        return Polygon()
     flat = turned(centres, -angle)
     along, _ = tip.steps
     order = np.lexsort((flat[:, 0], row))
     flat, row = flat[order], row[order]
     breaks = np.flatnonzero((np.diff(row) != 0) | (np.diff(flat[:, 0]) > along * 1.5)) + 1
     runs = [polygon for run in np.split(flat, breaks) for polygon in _run(tip, run, along)]
-    covered = union_all(runs)
-    if angle:
-        covered = transform(covered, lambda points: turned(points, angle))
-    once = len(centres) * tip.area_mm2 if tip.overlap == 0 else float(covered.area)
-    return covered, once
+    return transform(union_all(runs), lambda points: turned(points, angle))
 
 
 def _run(tip: Tip, run: NDArray[np.float64], along: float) -> list[BaseGeometry]:

@@ -6,13 +6,11 @@ Every zone boundary is an arc of one noded drawing, so neighbours share their po
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from shapely import (
     Polygon,
-    box,
     contains_xy,
     coverage_union_all,
     get_parts,
@@ -30,8 +28,7 @@ Move = Callable[[Coordinates], Coordinates]
 Key = tuple[str, str]
 SIDES = ("right", "left")
 #: Long straight edges are cut into pieces of this length, so that a bend of the map bends them too.
-PIECE_MM = 6.0
-FAR = 1000.0
+PIECE_MM = 9.0
 
 
 @dataclass(frozen=True)
@@ -45,6 +42,7 @@ class Sketch:
     outline: Polygon
     drawn: Mapping[str, BaseGeometry]
     spots: Mapping[str, BaseGeometry] = field(default_factory=dict)
+    together: dict[tuple[Key, ...], BaseGeometry] = field(default_factory=dict)
 
     @cached_property
     def zones(self) -> dict[str, Polygon]:
@@ -58,6 +56,12 @@ class Sketch:
             owner = next((name for name, shape in self.drawn.items() if contains_xy(shape, inside.x, inside.y)), rest)
             owned[owner].append(face)
         return _one_piece_each(owned)
+
+    def joined(self, keys: tuple[Key, ...]) -> BaseGeometry:
+        """Several zones of either side in one shape; put together once, since every client's plate wants the same."""
+        if keys not in self.together:
+            self.together[keys] = coverage_union_all([transform(self.zones[zone], mirrored) if side == "right" else self.zones[zone] for side, zone in keys])
+        return self.together[keys]
 
 
 def _one_piece_each(owned: dict[str, list[BaseGeometry]]) -> dict[str, Polygon]:
@@ -73,7 +77,8 @@ def _one_piece_each(owned: dict[str, list[BaseGeometry]]) -> dict[str, Polygon]:
     return found
 
 
-class Plate(NamedTuple):
+@dataclass(frozen=True)
+class Plate:
     """A client's plate in mm: x from the midline with the client's right negative, y down.
 
     Zones and landmarks are keyed (side, name); `spots` are places that are no zones, both sides of them in one shape; `move` carries
@@ -82,17 +87,16 @@ class Plate(NamedTuple):
 
     name: str
     zones: dict[Key, Polygon]
-    spots: dict[str, BaseGeometry]
+    spots: dict[str, tuple[BaseGeometry, ...]]
     landmarks: dict[Key, tuple[float, float]]
-    outline: BaseGeometry
+    sketch: Sketch
     move: Move
     across: float
     down: float
 
     def carry(self, points: Coordinates) -> Coordinates:
         """Default-build points (n × 2, mm, of either side) on this plate."""
-        flip = np.where(points[:, :1] < 0, -1.0, 1.0) * np.array([[1.0, 0.0]]) + np.array([[0.0, 1.0]])
-        return self.move(points * flip) * flip
+        return carried(points, self.move)
 
     def back(self, points: Coordinates) -> Coordinates:
         """Points of this plate in the default build: what `carry` undoes, found by stepping toward it."""
@@ -111,15 +115,26 @@ class Plate(NamedTuple):
         sign = -1 if side == "right" else 1
         return x + sign * dx * self.across, y + dy * self.down
 
-    def half(self, side: str) -> BaseGeometry:
-        """All skin of one side: the outline up to the midline."""
-        return self.outline.intersection(box(-FAR, -FAR, 0, FAR) if side == "right" else box(0, -FAR, FAR, FAR))
+    @cached_property
+    def outline(self) -> BaseGeometry:
+        """All zones in one shape."""
+        return self.joined(tuple(self.zones))
 
-    def place(self, name: str) -> BaseGeometry:
-        """A zone of both sides, or a spot; empty when it is not on this plate."""
+    def joined(self, keys: tuple[Key, ...]) -> BaseGeometry:
+        """Several zones in one shape."""
+        return transform(self.sketch.joined(keys), self.carry) if keys else Polygon()
+
+    def place(self, name: str) -> tuple[BaseGeometry, ...]:
+        """A zone or a spot, on each side; none when it is not on this plate."""
         if name in self.spots:
             return self.spots[name]
-        return union_all([shape for (_, zone), shape in self.zones.items() if zone == name])
+        return tuple(self.zones[side, name] for side in SIDES if (side, name) in self.zones)
+
+
+def carried(points: Coordinates, move: Move) -> Coordinates:
+    """Points of either side, moved as their own side is."""
+    flip = np.column_stack([np.where(points[:, 0] < 0, -1.0, 1.0), np.ones(len(points))])
+    return move(points * flip) * flip
 
 
 def mirrored(points: Coordinates) -> Coordinates:
@@ -137,13 +152,11 @@ def build(name: str, sketch: Sketch, landmarks: Mapping[str, tuple[float, float]
         for side, half in (("right", right), ("left", left))
         for zone, shape in zip(names, half[: len(names)], strict=True)
     }
-    spots = {
-        spot: union_all([right[len(names) + i], left[len(names) + i]]) for i, spot in enumerate(sketch.spots)
-    }
+    spots = {spot: (right[len(names) + i], left[len(names) + i]) for i, spot in enumerate(sketch.spots)}
     at = move(np.array(list(landmarks.values()), dtype=float)) if landmarks else np.empty((0, 2))
     points = {
         (side, mark): (sign * float(x), float(y))
         for side, sign in (("right", -1), ("left", 1))
         for mark, (x, y) in zip(landmarks, at, strict=True)
     }
-    return Plate(name, zones, spots, points, coverage_union_all(list(zones.values())), move, across, down)
+    return Plate(name, zones, spots, points, sketch, move, across, down)

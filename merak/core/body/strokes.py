@@ -3,19 +3,19 @@
 from functools import lru_cache
 from typing import Literal, NamedTuple, get_args
 
-from shapely import LineString, get_parts, union_all
+import numpy as np
+from numpy.typing import NDArray
+from shapely import LineString, Point, covers, get_parts, intersection, length, prepare
 from shapely.geometry.base import BaseGeometry
 
-from merak.core.body.marks import Mark
+from merak.core.body.curves import Pair
 from merak.core.body.plate import BONY, Plate
-from merak.core.body.treatable import Narrowed, treatable
-from merak.core.client import Measures
+from merak.core.body.treatable import Treatable
 from merak.core.knowledge import number
 
 Path = Literal["low", "middle", "high", "jaw lift", "brow", "forehead"]
 #: The paths of a lift.
 PATHS: tuple[Path, ...] = get_args(Path)
-Point = tuple[float, float]
 #: A stroke's end: landmark and how far from it, (outward, down) in mm of the default build.
 End = tuple[str, float, float]
 
@@ -63,41 +63,29 @@ class Line(NamedTuple):
     """One stroke on one side: its path, its points in mm from start to end, its length in mm, and whether it runs over bone."""
 
     path: str
-    points: tuple[Point, ...]
+    points: tuple[Pair, ...]
     length_mm: float
     bony: bool
 
 
 @lru_cache(maxsize=1024)
-def lines(
-    measures: Measures,
-    work: str,
-    finger_mm: float,
-    side: str,
-    paths: tuple[str, ...],
-    name: str = "face",
-    narrowed: tuple[Narrowed, ...] = (),
-    marks: tuple[Mark, ...] = (),
-) -> tuple[Line, ...]:
-    """The strokes of the chosen paths on one side, in working order, inside the treatable area. Raises BadInput as `treatable` does."""
-    area = treatable(measures, work, finger_mm, name, narrowed, marks)
-    face, allowed = area.plate, area.right if side == "right" else area.left
-    bony = bone(face, side)
-    drawn = FOCUSED if work == "focused_lifting" else STROKES
-    found: list[Line] = []
-    for path in ON_PLATE.get(name, ()):
-        for start, end in drawn[path] if path in paths else ():
-            clipped = _inside(_drawn(face, path, side, start, end), allowed)
-            if clipped is not None:
-                share = clipped.intersection(bony).length / clipped.length
-                points = tuple((x, y) for x, y in clipped.coords)
-                found.append(Line(path, points, float(clipped.length), share >= number("face.bony_share")))
-    return tuple(found)
+def lines(area: Treatable, side: str, paths: tuple[str, ...]) -> tuple[Line, ...]:
+    """The strokes of the chosen paths on one side, in working order, inside the treatable area; none where a plate has no such path."""
+    face = area.plate
+    ends = FOCUSED if area.work == "focused_lifting" else STROKES
+    drawn = [(path, _drawn(face, path, side, start, end)) for path in ON_PLATE.get(face.name, ()) if path in paths for start, end in ends[path]]
+    cut = _within([line for _, line in drawn], area.side(side))
+    kept = [(path, piece) for (path, line), part in zip(drawn, cut, strict=True) if (piece := _longest(line, part)) is not None]
+    over_bone = length(_within([piece for _, piece in kept], bone(face, side)))
+    return tuple(
+        Line(path, tuple((x, y) for x, y in piece.coords), float(piece.length), bool(bony >= number("face.bony_share") * piece.length))
+        for (path, piece), bony in zip(kept, over_bone, strict=True)
+    )
 
 
 def bone(face: Plate, side: str) -> BaseGeometry:
     """Where bone lies close, on one side."""
-    return union_all([shape for (at, zone), shape in face.zones.items() if at == side and zone in BONY])
+    return face.joined(tuple(key for key in face.zones if key[0] == side and key[1] in BONY))
 
 
 def _drawn(face: Plate, path: str, side: str, start: End, end: End) -> LineString:
@@ -108,11 +96,22 @@ def _drawn(face: Plate, path: str, side: str, start: End, end: End) -> LineStrin
     return LineString(ends)
 
 
-def _inside(line: LineString, allowed: BaseGeometry) -> LineString | None:
-    """The longest piece of the line inside the area, in the line's own direction; None where nothing is left."""
-    pieces = [part for part in get_parts(line.intersection(allowed)) if isinstance(part, LineString)]
+def _within(lines_: list[LineString], area: BaseGeometry) -> NDArray[np.object_]:
+    """Each line's part inside an area; those wholly inside or outside need no cutting."""
+    prepare(area)
+    found = np.array(lines_, dtype=object)
+    crossing = ~covers(area, found)
+    found[crossing] = intersection(found[crossing], area)
+    return found
+
+
+def _longest(line: LineString, cut: BaseGeometry) -> LineString | None:
+    """The longest piece that was left of a line, in the line's own direction; None where nothing is left."""
+    if cut is line:
+        return line
+    pieces = [part for part in get_parts(cut) if isinstance(part, LineString)]
     if not pieces:
         return None
     longest = max(pieces, key=lambda piece: piece.length)
-    first, last = (line.project(end) for end in (longest.interpolate(0), longest.interpolate(1, normalized=True)))
-    return longest if first <= last else LineString(list(longest.coords)[::-1])
+    first, last = (line.project(Point(end)) for end in (longest.coords[0], longest.coords[-1]))
+    return longest if first <= last else longest.reverse()

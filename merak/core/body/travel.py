@@ -4,14 +4,15 @@ The hand comes to rest wherever it turns, is set down or lifted: it slows down a
 the tip is read off that motion, not assumed from the speed.
 """
 
-from math import ceil, cos, pi, radians, sqrt
-from typing import Literal, NamedTuple, get_args
+from dataclasses import dataclass
+from functools import cached_property
+from math import ceil, cos, hypot, pi, radians, sqrt
+from typing import Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
-from scipy.spatial import cKDTree
-from shapely import LineString, MultiLineString, Polygon, covers, get_coordinates, get_parts, intersection, linestrings, prepare
+from shapely import LineString, MultiLineString, Polygon, covers, get_coordinates, get_rings, linestrings, prepare
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.body.grid import long_axis, turned
@@ -23,6 +24,12 @@ Style = Literal["lines", "circles", "stroke and hold", "back and forth", "cross-
 STYLES: tuple[Style, ...] = get_args(Style)
 Points = NDArray[np.float64]
 MOST_ROWS = 4000
+#: A row shorter than this is not worth setting the tip down for.
+LEAST_ROW_MM = 0.5
+#: A row has two points; a curve has more.
+STRAIGHT = 2
+#: How far a stay is followed along a path, in samples: four tips.
+WINDOW = 48
 
 
 class Motion(Frozen):
@@ -35,13 +42,15 @@ class Motion(Frozen):
     repeats: int = Field(1, ge=1, le=20)
 
 
-class Travel(NamedTuple):
+@dataclass(frozen=True)
+class Travel:
     """Strokes over an area. `pieces` (each n × 2, mm) are the contacts, from setting the tip down to lifting it.
 
     `seconds` counts travel, turns, holds and setting down again, all repeats; `dwell_s` is the longest unbroken time that any point stays
-    under the tip in one repeat; `left` is the skin that no row covers.
+    under the tip in one repeat.
     """
 
+    area: BaseGeometry
     style: Style
     motion: Motion
     angle_deg: float
@@ -50,7 +59,13 @@ class Travel(NamedTuple):
     length_mm: float
     seconds: float
     dwell_s: float
-    left: BaseGeometry
+
+    @cached_property
+    def left(self) -> BaseGeometry:
+        """The skin that no row covers."""
+        if not self.pieces:
+            return self.area
+        return self.area.difference(MultiLineString(self.pieces).buffer(self.motion.tip_mm / 2, quad_segs=6))
 
 
 def cover(area: BaseGeometry, style: Style, motion: Motion, angle_deg: float | None = None) -> Travel:
@@ -84,13 +99,7 @@ def _rows(inner: BaseGeometry, style: Style, motion: Motion, angle: float) -> tu
     gap = height / (count - 1) if count > 1 else 0.0  # rows are drawn together evenly, so that the last meets the rim
     middle = (low[1] + high[1]) / 2
     y = middle + (np.arange(count) - (count - 1) / 2)[::-1] * gap
-    ends = np.empty((count, 2, 2))
-    ends[:, 0, 0], ends[:, 1, 0], ends[:, :, 1] = low[0] - 1, high[0] + 1, y[:, None]
-    prepare(inner)
-    cut = intersection(inner, linestrings(turned(ends.reshape(-1, 2), angle).reshape(-1, 2, 2)))
-    parts, at = get_parts(cut, return_index=True)
-    drawn = [(int(row), np.asarray(part.coords)) for part, row in zip(parts, at, strict=True) if isinstance(part, LineString) and part.length > 0.5]
-    drawn = [(row, line if turned(line, -angle)[0, 0] <= turned(line, -angle)[-1, 0] else line[::-1]) for row, line in drawn]
+    drawn = [(row, turned(line, angle)) for row, line in _level_lines(inner, angle, y)]
     if style == "circles":
         return [_circles(line, motion) for _, line in drawn], len(drawn)
     if style == "back and forth":
@@ -98,16 +107,34 @@ def _rows(inner: BaseGeometry, style: Style, motion: Motion, angle: float) -> tu
     return [line for _, line in drawn], len(drawn)
 
 
+def _level_lines(area: BaseGeometry, angle: float, y: Points) -> list[tuple[int, Points]]:
+    """The parts inside an area of lines that are level when it is turned back by the angle, each from left to right.
+
+    Every edge of the area's rings is met by the levels between its ends; crossings, sorted, are entries and exits in turn.
+    """
+    at, ring = get_coordinates(get_rings(area), return_index=True)
+    at = turned(at, -angle)
+    (x0, y0), (x1, y1) = at[:-1].T, at[1:].T
+    level = y[:, None]
+    meets = ((y0 <= level) != (y1 <= level)) & (ring[:-1] == ring[1:])
+    row, edge = np.nonzero(meets)
+    x = x0[edge] + (y[row] - y0[edge]) * (x1[edge] - x0[edge]) / (y1[edge] - y0[edge])
+    order = np.lexsort((x, row))
+    pairs, row = x[order].reshape(-1, 2), row[order][::2]
+    long = pairs[:, 1] - pairs[:, 0] > LEAST_ROW_MM
+    return [(int(n), np.array([[a, y[n]], [b, y[n]]])) for n, (a, b) in zip(row[long], pairs[long], strict=True)]
+
+
 def _joined(drawn: list[tuple[int, Points]], inner: BaseGeometry) -> list[Points]:
     """Rows joined end to start without lifting, wherever the way across stays inside."""
-    pieces: list[Points] = []
-    for n, (_, line) in enumerate(drawn):
-        going = line if n % 2 == 0 else line[::-1]
-        if pieces and covers(inner.buffer(0.1), LineString([pieces[-1][-1], going[0]])):
-            pieces[-1] = np.vstack([pieces[-1], going])
-        else:
-            pieces.append(going)
-    return pieces
+    going = [line if n % 2 == 0 else line[::-1] for n, (_, line) in enumerate(drawn)]
+    if not going:
+        return []
+    ways = linestrings(np.array([[before[-1], after[0]] for before, after in zip(going, going[1:], strict=False)]).reshape(-1, 2, 2))
+    roomy = inner.buffer(0.1, quad_segs=2)
+    prepare(roomy)
+    ends = np.flatnonzero(~covers(roomy, ways)) + 1
+    return [np.vstack(going[a:b]) for a, b in zip([0, *ends], [*ends, len(going)], strict=True)]
 
 
 def _loop_mm(motion: Motion) -> float:
@@ -141,12 +168,10 @@ def _measured(area: BaseGeometry, style: Style, motion: Motion, angle: float, pi
     hold = motion.hold_s if style == "stroke and hold" else 0.0
     down = number("travel.set_down")
     stretches = [_stretches(piece, smooth=style == "circles") for piece in pieces]
-    moving = sum(stretch_s(length, motion.speed_mm_s) for found in stretches for length in found)
+    moving = sum(stretch_s(stretch, motion.speed_mm_s) for found in stretches for stretch in found)
     seconds = motion.repeats * (moving + len(pieces) * (hold + down))
     length = motion.repeats * sum(sum(found) for found in stretches)
-    swept = MultiLineString(pieces).buffer(motion.tip_mm / 2, quad_segs=6) if pieces else Polygon()
-    longest = _dwell(pieces, stretches, motion, hold)
-    return Travel(style, motion, angle, pieces, rows, length, seconds, longest, area.difference(swept))
+    return Travel(area, style, motion, angle, pieces, rows, length, seconds, _dwell(pieces, stretches, motion, hold))
 
 
 def stretch_s(length_mm: float, speed_mm_s: float) -> float:
@@ -158,9 +183,11 @@ def stretch_s(length_mm: float, speed_mm_s: float) -> float:
 
 def _stretches(piece: Points, smooth: bool) -> list[float]:
     """The lengths between points of rest: ends and corners; a curve drawn without corners has none inside."""
+    if len(piece) == STRAIGHT:
+        return [hypot(*(piece[1] - piece[0]))]
     steps = np.diff(piece, axis=0)
     lengths = np.hypot(*steps.T)
-    if smooth or len(lengths) < 2:
+    if smooth:
         return [float(lengths.sum())]
     unit = steps / np.maximum(lengths, 1e-12)[:, None]
     corner = (unit[:-1] * unit[1:]).sum(axis=1) < cos(radians(30))
@@ -168,45 +195,51 @@ def _stretches(piece: Points, smooth: bool) -> list[float]:
 
 
 def _dwell(pieces: list[Points], stretches: list[list[float]], motion: Motion, hold: float) -> float:
-    """The longest unbroken time (s) that any point of the paths stays under the tip, in one repeat.
+    """The longest unbroken time (s) that any point of the paths stays under the tip, in one repeat."""
+    straight = max((sum(found) for found in stretches if len(found) == 1), default=0.0)
+    longest = _from_rest(straight, motion) + hold if straight else 0.0
+    bent = [(piece, found) for piece, found in zip(pieces, stretches, strict=True) if len(found) > 1 or len(piece) > STRAIGHT]
+    return max([longest, *(_dwell_of(piece, found, motion, hold) for piece, found in bent)])
 
-    The motion is sampled in space, a twelfth of a tip apart, each sample with its time; for points at and around each rest, and along the way,
-    the run of samples within half a tip is the stay. What is found is at most two samples short.
-    """
-    longest = 0.0
-    seen: set[tuple[int, ...]] = set()
-    for piece, found in zip(pieces, stretches, strict=True):
-        shape = tuple(round(length / max(motion.tip_mm, 1)) for length in found)
-        if shape in seen and len(found) == 1:
-            continue  # a straight row as long as another stays no longer
-        seen.add(shape)
-        longest = max(longest, _dwell_of(piece, found, motion, hold))
-    return longest
+
+def _from_rest(length: float, motion: Motion) -> float:
+    """A straight stroke is slowest at its ends: the point half a tip from a rest is under the tip for the first (or last) tip's width."""
+    a, width, v = number("travel.acceleration"), motion.tip_mm, motion.speed_mm_s
+    if length <= width:
+        return stretch_s(length, v)
+    ramp = min(v * v / (2 * a), length / 2)
+    return sqrt(2 * width / a) if width <= ramp else sqrt(2 * ramp / a) + (width - ramp) / sqrt(2 * a * ramp)
 
 
 def _dwell_of(piece: Points, stretches: list[float], motion: Motion, hold: float) -> float:
-    apart = motion.tip_mm / 12
+    """The same for one path that bends.
+
+    The motion is sampled in space, a twelfth of a tip apart, each sample with its moment. Around each rest (and, on a curve without rests,
+    at its ends and middle) points of the path are tried: a run of samples within half a tip of one is its stay. What is found is at most
+    two samples short.
+    """
     travelled = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(piece, axis=0).T))])
-    total = travelled[-1]
-    if total <= 0:
-        return hold
-    at = np.linspace(0, total, max(2, int(ceil(total / apart)) + 1))
+    total = float(travelled[-1])
+    apart = motion.tip_mm / 12
+    at = np.linspace(0, total, max(3, int(ceil(total / apart)) + 1))
     where = np.column_stack([np.interp(at, travelled, piece[:, i]) for i in (0, 1)])
     rests = np.concatenate([[0.0], np.cumsum(stretches)])
     time = _time_at(at, rests, motion.speed_mm_s)
-    reach = motion.tip_mm / 2
-    offsets = np.linspace(-2 * reach, 2 * reach, 17)
-    wanted = np.concatenate([(rests[:, None] + offsets[None, :]).ravel(), np.linspace(0, total, 24)])
-    wanted = np.unique(np.clip(wanted, 0, total))
-    candidates = np.column_stack([np.interp(wanted, travelled, piece[:, i]) for i in (0, 1)])
-    longest = 0.0
-    for near in cKDTree(where).query_ball_point(candidates, reach * (1 + 1e-9), return_sorted=True):
-        index = np.asarray(near)
-        cut = np.flatnonzero(np.diff(index) > 1)
-        first, last = index[np.concatenate([[0], cut + 1])], index[np.concatenate([cut, [len(index) - 1]])]
-        stay = time[last] - time[first] + np.where(last == len(at) - 1, hold, 0.0)
-        longest = max(longest, float(stay.max()))
-    return longest
+    around = rests if len(stretches) > 1 else np.array([0.0, total / 2, total])
+    tried = np.clip(around[:, None] + np.linspace(-motion.tip_mm, motion.tip_mm, 9), 0, total)
+    points = np.stack([np.interp(tried, travelled, piece[:, i]) for i in (0, 1)], axis=-1)
+    window = np.searchsorted(at, around)[:, None] + np.arange(-WINDOW, WINDOW + 1)
+    there = (window >= 0) & (window < len(at))
+    window = np.clip(window, 0, len(at) - 1)
+    gap = where[window][:, None] - points[:, :, None]
+    under = ((gap**2).sum(axis=-1) <= (motion.tip_mm / 2) ** 2 * (1 + 1e-9)) & there[:, None]
+    before, after = np.zeros_like(under), np.zeros_like(under)
+    before[..., 1:], after[..., :-1] = under[..., :-1], under[..., 1:]
+    at_rest, _, begun = np.nonzero(under & ~before)
+    _, _, ended = np.nonzero(under & ~after)
+    first, last = window[at_rest, begun], window[at_rest, ended]
+    stay = time[last] - time[first] + np.where(last == len(at) - 1, hold, 0.0)
+    return float(stay.max(initial=0.0))
 
 
 def _time_at(at: Points, rests: Points, speed: float) -> Points:

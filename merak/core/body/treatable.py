@@ -1,10 +1,10 @@
 """Where a modality may go: zones less its margins, its no-go areas and what is marked as out of bounds."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cache, cached_property, lru_cache
 
 import numpy as np
-from shapely import coverage_union_all, difference, union_all
+from shapely import difference, intersects, prepare, union_all
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.body.marks import Mark, kept_out
@@ -58,40 +58,39 @@ def no_go_of(work: str) -> tuple[NoGo, ...]:
     return tuple(entry for entry in book().no_go if work in entry.works)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Treatable:
     """What a modality may treat, in mm: each zone's part of it, and what was taken off, with the rules that took it."""
 
     plate: Plate
     work: str
     zones: dict[Key, BaseGeometry]
-    margin: BaseGeometry
+    cut: frozenset[Key]
+    bands: tuple[BaseGeometry, ...]
     no_go: BaseGeometry
     marked: BaseGeometry
     out: BaseGeometry
     margin_mm: dict[str, float]
     rules: tuple[str, ...]
+    sides: dict[str, BaseGeometry] = field(default_factory=dict)
 
     @cached_property
-    def right(self) -> BaseGeometry:
-        """All of the right side."""
-        return self.side("right")
-
-    @cached_property
-    def left(self) -> BaseGeometry:
-        """All of the left side."""
-        return self.side("left")
+    def margin(self) -> BaseGeometry:
+        """The margins' own skin, without what is no-go anyway."""
+        return union_all(self.bands).intersection(self.plate.outline).difference(self.no_go)
 
     def side(self, name: str) -> BaseGeometry:
         """All of one side in one shape; what lies beside the skin worked on (the ear) is left out."""
-        return self.of(tuple(key for key in self.zones if key[0] == name and key[1] not in BESIDE))
+        if name not in self.sides:
+            self.sides[name] = self.of(tuple(key for key in self.zones if key[0] == name and key[1] not in BESIDE))
+        return self.sides[name]
 
     def of(self, keys: tuple[Key, ...]) -> BaseGeometry:
         """Several zones in one shape."""
-        return coverage_union_all([self.plate.zones[key] for key in keys]).difference(self.out)
+        whole = self.plate.joined(keys)
+        return whole.difference(self.out) if any(key in self.cut for key in keys) else whole
 
 
-@lru_cache(maxsize=512)
 def treatable(
     measures: Measures,
     work: str,
@@ -104,22 +103,32 @@ def treatable(
 
     `finger_mm` is the treating hand's own finger breadth in mm. Raises BadInput as `plate` does, and on "work" for a modality unknown.
     """
+    return _treatable(measures, work, finger_mm, name, narrowed, marks)
+
+
+@lru_cache(maxsize=512)
+def _treatable(
+    measures: Measures, work: str, finger_mm: float, name: str, narrowed: tuple[Narrowed, ...], marks: tuple[Mark, ...]
+) -> Treatable:
     if work not in works():
         raise BadInput({"work": f"There is no modality “{work}”."})
     face = plate(measures, name)
-    no_go = union_all([face.place(place) for entry in no_go_of(work) for place in entry.places])
+    no_go = union_all([shape for entry in no_go_of(work) for place in entry.places for shape in face.place(place)])
     values = {entry.margin: entry.value for entry in narrowed}
     margin_mm, bands = {}, []
     for entry in margins_of(work):
         mm = values.get(entry.id, entry.value) * (finger_mm if entry.unit == "finger" else 1)
         edge = face.place(entry.keep_from)
-        if not edge.is_empty:
+        if edge:
             margin_mm[entry.id] = mm
-            bands.append(edge.buffer(mm))
-    margin = union_all(bands).intersection(face.outline).difference(no_go)
+            bands += [shape.buffer(mm) for shape in edge]
     marked = kept_out(marks, work, face)
-    out = union_all([no_go, margin, marked])
-    cut = difference(np.array(list(face.zones.values()), dtype=object), out)
+    out = union_all([no_go, *bands, marked])
+    prepare(out)
+    shapes = np.array(list(face.zones.values()), dtype=object)
+    touched = intersects(out, shapes)
+    shapes[touched] = difference(shapes[touched], out)
     rules = {entry.id for entry in no_go_of(work)} | set(margin_mm)
-    zones = dict(zip(face.zones, cut, strict=True))
-    return Treatable(face, work, zones, margin, no_go, marked, out, margin_mm, tuple(sorted(rules)))
+    zones = dict(zip(face.zones, shapes, strict=True))
+    cut = frozenset(key for key, hit in zip(face.zones, touched, strict=True) if hit)
+    return Treatable(face, work, zones, cut, tuple(bands), no_go, marked, out, margin_mm, tuple(sorted(rules)))

@@ -6,7 +6,8 @@ from typing import Literal, TypeVar
 
 from pydantic import Field
 
-from merak.core.body.strokes import Path, Point
+from merak.core.body.curves import Pair
+from merak.core.body.strokes import Path
 from merak.core.client import Findings, LastTime, Side
 from merak.core.errors import Refused
 from merak.core.knowledge import number
@@ -51,7 +52,7 @@ class StepLine(Frozen):
     """One line of a stroke step: where it runs on the plate (mm), how often, at which level."""
 
     path: Path
-    points: tuple[Point, ...]
+    points: tuple[Pair, ...]
     repeats: int = Field(ge=1)
     level: float
     bony: bool = False
