@@ -9,7 +9,7 @@ from merak.api import treat as api_treat
 from merak.core.knowledge import book
 from merak.desk.practice import database_answers
 from merak.door import Headers
-from merak.web import ask, close, day, look, plan, practice, returning, signing_in, treat
+from merak.web import ask, close, day, look, plan, plate, practice, returning, signing_in, treat
 from merak.web.pages import STATIC
 from merak.web.trouble import handle_trouble
 
@@ -21,7 +21,7 @@ def make_app() -> FastAPI:
     app.add_middleware(Headers)
     app.add_middleware(GZipMiddleware, minimum_size=1500, compresslevel=4)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for room in (api_treat, plan, look, ask, treat, day, close, returning, practice, signing_in):  # the busiest are matched first
+    for room in (api_treat, plan, look, plate, ask, treat, day, close, returning, practice, signing_in):  # the busiest are matched first
         app.include_router(room.router)
     app.get("/health", include_in_schema=False)(_health)
     handle_trouble(app)

@@ -11,8 +11,10 @@ from zoneinfo import ZoneInfo
 
 from pydantic import TypeAdapter
 
-from merak.core.client import Findings, LastTime
-from merak.core.knowledge import number
+from merak.core.body.marks import Mark
+from merak.core.body.treatable import Narrowed
+from merak.core.client import Findings, LastTime, Measures
+from merak.core.knowledge import mark_kinds, number
 from merak.core.modality.device import LedCard, MicrocurrentCard
 from merak.core.plan.screening import Answer, Answers
 from merak.core.plan.visit_plan import Brief
@@ -37,6 +39,7 @@ class VisitFile:
     earlier: dict[str, Standing]
     cards: dict[str, Any]
     today: date
+    marked: list[Standing]
 
     def body(self, stage: str) -> dict[str, Any]:
         """What stands on a stage; empty when nothing does."""
@@ -58,7 +61,7 @@ class VisitFile:
         """Today's findings; before anything was looked at, the lasting ones of last time (skin type, phototype, tapes)."""
         if "look" in self.records:
             return Findings.model_validate(self.body("look"))
-        lasting = ("skin_type", "phototype", "sensitive", "ear_to_ear_mm", "hairline_chin_mm")
+        lasting = ("skin_type", "phototype", "sensitive", *Measures.model_fields)
         earlier = self.earlier["look"].body if "look" in self.earlier else {}
         return Findings.model_validate({key: earlier[key] for key in lasting if key in earlier})
 
@@ -72,6 +75,16 @@ class VisitFile:
         return LastTime(on=self.previous.starts_at.date(), note=closed.get("note", ""), **kept)
 
     @cached_property
+    def marks(self) -> tuple[Mark, ...]:
+        """What is marked on the client's plates."""
+        return tuple(Mark.model_validate(standing.body) for standing in self.marked)
+
+    @cached_property
+    def narrowed(self) -> tuple[Narrowed, ...]:
+        """The margins that a senior narrowed for this visit."""
+        return tuple(Narrowed.model_validate(entry) for entry in self.body("margins").get("narrowed", ()))
+
+    @cached_property
     def brief(self) -> Brief:
         """What a plan follows from."""
         return Brief(
@@ -82,6 +95,8 @@ class VisitFile:
             findings=self.findings,
             last=self.last,
             finger_mm=self.visit.therapist.finger_mm or number("face.finger_breadth"),
+            narrowed=self.narrowed,
+            marks=self.marks,
             microcurrent_card=self.cards.get("microcurrent"),
             led_card=self.cards.get("led"),
         )
@@ -90,12 +105,19 @@ class VisitFile:
     def consented(self) -> bool:
         """Whether the client agreed to the plan as it now stands: an answer, a finding or a setting changed since makes it void."""
         consent = self.body("consent")
-        return bool(consent.get("agreed")) and consent.get("to") == self.standing_versions
+        agreed_to, stands = consent.get("to", {}), self.standing_versions
+        if "order" in self.records:  # once begun, what is marked along the way changes no plan any more
+            agreed_to, stands = ({k: v for k, v in of.items() if k != "marks"} for of in (agreed_to, stands))
+        return bool(consent.get("agreed")) and agreed_to == stands
 
     @property
-    def standing_versions(self) -> dict[str, int]:
-        """The versions that a plan follows from; 0 where nothing was written."""
-        return {stage: self.records[stage].version if stage in self.records else 0 for stage in ("ask", "look", "plan")}
+    def standing_versions(self) -> dict[str, Any]:
+        """The versions that a plan follows from; 0 where nothing was written. Margins and marks only where they change it."""
+        stands: dict[str, Any] = {stage: self.records[stage].version if stage in self.records else 0 for stage in ("ask", "look", "plan")}
+        if "margins" in self.records:
+            stands["margins"] = self.records["margins"].version
+        out = sorted(f"{at.body['id']} {at.version}" for at in self.marked if mark_kinds()[at.body["kind"]].keeps_out)
+        return {**stands, "marks": out} if out else stands
 
     def done(self, stage: str) -> bool:
         """Whether a stage has its word."""
@@ -123,7 +145,7 @@ def open_file(desk: Desk, visit_id: UUID, action: Action = "read notes") -> Visi
     cards: dict[str, MicrocurrentCard | LedCard] = {}
     for modality, card in found.cards:  # of several for one modality, the one added first
         cards.setdefault(modality, CARD.validate_python(card))
-    return VisitFile(found.visit, found.records, found.previous, found.earlier, cards, desk.today)
+    return VisitFile(found.visit, found.records, found.previous, found.earlier, cards, desk.today, found.marks)
 
 
 @contextmanager

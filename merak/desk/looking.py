@@ -6,7 +6,9 @@ from uuid import UUID
 
 from pydantic import ValidationError
 
-from merak.core.body.plate import GRADED, SIDES, Plate, plate, scale
+from merak.core.body.plate import GRADED, PLATES, SIDES, plate
+from merak.core.body.tapes import ALL
+from merak.core.body.treatable import Treatable
 from merak.core.client import Findings
 from merak.core.errors import BadInput
 from merak.core.plan.side import FirstSide, first_side
@@ -16,7 +18,7 @@ from merak.records import visits
 
 NUMBERS = {
     "brow_right_mm": "brow, right", "brow_left_mm": "brow, left", "cheek_right_mm": "cheekbone, right", "cheek_left_mm": "cheekbone, left",
-    "ear_to_ear_mm": "ear to ear", "hairline_chin_mm": "hairline to chin",
+    **{tape.field: tape.words for tape in ALL},
 }  # fmt: skip
 GRADES = ("laxity", "fine_lines")
 MOST = 4
@@ -28,7 +30,7 @@ class Looked:
 
     file: VisitFile
     findings: Findings
-    plate: Plate
+    area: Treatable
     first: FirstSide
     wrong: dict[str, str]
     typed: dict[str, str]
@@ -41,7 +43,7 @@ def looked(desk: Desk, visit_id: UUID) -> Looked:
 
 def _page(file: VisitFile, wrong: dict[str, str], typed: dict[str, str]) -> Looked:
     findings = file.findings
-    return Looked(file, findings, plate(findings.measures), first_side(findings), wrong, typed)
+    return Looked(file, findings, file.brief.area("microcurrent"), first_side(findings), wrong, typed)
 
 
 def save_findings(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Looked:
@@ -52,6 +54,8 @@ def save_findings(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Looked:
         for field in NUMBERS:
             if field in form:
                 _take(body, field, form[field], wrong)
+        if form.get("build"):
+            body["build"] = form["build"]
         if form.get("skin_type"):
             body["skin_type"] = form["skin_type"]
         if form.get("phototype", "").isdigit():
@@ -71,9 +75,12 @@ def _take(body: dict[str, Any], field: str, raw: str, wrong: dict[str, str]) -> 
         wrong[field] = f"“{raw}” is not a number of millimetres."
         return
     try:
-        scale(Findings.model_validate({field: body[field]}).measures)
-    except BadInput as bad:
-        wrong |= bad.fields
+        measures = Findings.model_validate(body).measures
+        for name, kind in PLATES.items():
+            if any(tape.field == field for tape in kind.tapes):
+                plate(measures, name)
+    except BadInput as bad:  # a tape that does not go with the others is told where it was typed
+        wrong[field] = bad.fields.get(field) or next(iter(bad.fields.values()))
     except ValidationError:
         wrong[field] = f"{raw} mm is out of reach: a height above the level line lies between 0 and 60 mm."
     if field in wrong:

@@ -6,7 +6,7 @@ from merak.core.errors import MerakError
 
 Role = Literal["owner", "senior", "therapist", "assistant", "front desk"]
 ROLES: tuple[Role, ...] = get_args(Role)
-Action = Literal["see the day", "book", "read notes", "ask", "look", "plan", "treat", "close", "run the practice"]
+Action = Literal["see the day", "book", "read notes", "ask", "look", "plan", "treat", "close", "narrow a margin", "run the practice"]
 
 _DESK: frozenset[Action] = frozenset({"see the day", "book"})
 _HANDS: frozenset[Action] = _DESK | {"read notes", "ask", "look", "treat", "close"}
@@ -14,11 +14,11 @@ _MAY: dict[str, frozenset[Action]] = {
     "front desk": _DESK,
     "assistant": _HANDS,
     "therapist": _HANDS | {"plan"},
-    "senior": _HANDS | {"plan"},
-    "owner": _HANDS | {"plan", "run the practice"},
+    "senior": _HANDS | {"plan", "narrow a margin"},
+    "owner": _HANDS | {"plan", "narrow a margin", "run the practice"},
 }
 #: What changes a visit; a closed visit is sealed against all of it.
-_WRITES: frozenset[Action] = frozenset({"ask", "look", "plan", "treat", "close"})
+_WRITES: frozenset[Action] = frozenset({"ask", "look", "plan", "treat", "close", "narrow a margin"})
 
 
 class Denied(MerakError):

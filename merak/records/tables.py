@@ -101,7 +101,7 @@ class Visit(Base):
 
 
 class Record(Base):
-    """One version of one stage of a visit (ask, look, plan, consent, order, close, sheet). The latest stands; none is changed."""
+    """One version of one stage of a visit (ask, look, margins, plan, consent, order, close, sheet). The latest stands; none is changed."""
 
     __tablename__ = "record"
     __table_args__ = (UniqueConstraint("visit_id", "stage", "version"),)
@@ -128,6 +128,27 @@ class TreatEvent(Base):
     words: Mapped[str] = mapped_column(default="")
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
     received_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class MarkVersion(Base):
+    """One version of a finding marked on a client's plate. The latest stands unless it is `removed`; none is changed.
+
+    `undoes` is the version that this one took back.
+    """
+
+    __tablename__ = "mark"
+    __table_args__ = (UniqueConstraint("mark_id", "version"),)
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
+    seq: Mapped[int] = mapped_column(BigInteger, Identity())
+    mark_id: Mapped[UUID]
+    client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"), index=True)
+    visit_id: Mapped[UUID] = mapped_column(ForeignKey("visit.id"), index=True)
+    version: Mapped[int]
+    body: Mapped[dict[str, Any]]
+    removed: Mapped[bool] = mapped_column(default=False)
+    undoes: Mapped[UUID | None] = mapped_column(ForeignKey("mark.id"))
+    by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
 class Device(Base):

@@ -30,7 +30,7 @@ class Standing(NamedTuple):
 # One step down the index for each stage, however many versions there are. Orders and sheets are long: their bodies are left out.
 _STANDING = """
     FROM unnest({visits}) AS v (id)
-    CROSS JOIN unnest(CAST(ARRAY['ask', 'look', 'plan', 'consent', 'order', 'close', 'sheet'] AS varchar[])) AS s (stage)
+    CROSS JOIN unnest(CAST(ARRAY['ask', 'look', 'margins', 'plan', 'consent', 'order', 'close', 'sheet'] AS varchar[])) AS s (stage)
     CROSS JOIN LATERAL (
         SELECT version, body FROM record WHERE visit_id = v.id AND record.stage = s.stage ORDER BY version DESC LIMIT 1
     ) AS r
@@ -89,7 +89,12 @@ _AROUND = f"""
         client.name, client.born, course.name, course.sessions, person.name, person.finger_mm,
         last.id, last.starts_at, studio.time_zone,
         (SELECT jsonb_agg(jsonb_build_array(modality, card) ORDER BY id) FROM device WHERE active),
-        (SELECT jsonb_agg(jsonb_build_array(v.id, s.stage, r.version, {_SHORT})) {_STANDING.format(visits="ARRAY[visit.id, last.id]")})
+        (SELECT jsonb_agg(jsonb_build_array(v.id, s.stage, r.version, {_SHORT})) {_STANDING.format(visits="ARRAY[visit.id, last.id]")}),
+        (SELECT jsonb_agg(jsonb_build_array(body, version) ORDER BY mark_id) FROM (
+            SELECT DISTINCT ON (mark_id) mark_id, body, version, removed FROM mark
+            WHERE client_id = visit.client_id AND (visit.status <> 'closed' OR at <= (
+                SELECT max(at) FROM record WHERE record.visit_id = visit.id AND stage = 'close'))
+            ORDER BY mark_id, version DESC) AS m WHERE NOT removed)
     FROM visit
     JOIN client ON client.id = visit.client_id
     JOIN course ON course.id = visit.course_id
@@ -141,7 +146,7 @@ class VisitSeen(NamedTuple):
 
 class Around(NamedTuple):
     """A visit and what it stands in: the client's last closed visit, the studio's time zone and its machines as (modality, card),
-    and what stands on the stages of both visits."""
+    what stands on the stages of both visits, and the client's marks as they stand (for a closed visit, as they stood then)."""
 
     visit: VisitSeen
     previous: Earlier | None
@@ -149,6 +154,7 @@ class Around(NamedTuple):
     cards: list[tuple[str, dict[str, Any]]]
     records: dict[str, Standing]
     earlier: dict[str, Standing]
+    marks: list[Standing]
 
 
 def around(db: Session, visit_id: UUID) -> Around | None:
@@ -158,11 +164,13 @@ def around(db: Session, visit_id: UUID) -> Around | None:
         return None
     around_it = (WhoseVisit(*row[6:8]), WhichCourse(*row[8:10]), WhoTreats(*row[10:12]))
     visit = VisitSeen._make([*row[:6], *around_it])
-    last_id, last_at, zone, cards, found = row[12:]
+    last_id, last_at, zone, cards, found, drawn = row[12:]
     both: dict[str, dict[str, Standing]] = {str(visit_id): {}, str(last_id): {}}
     for of, stage, version, body in found or ():
         both[of][stage] = Standing(version, body or {})
-    return Around(visit, Earlier(last_id, last_at) if last_id else None, zone, cards or [], both[str(visit_id)], both[str(last_id)])
+    marks = [Standing(version, body) for body, version in drawn or ()]
+    last = Earlier(last_id, last_at) if last_id else None
+    return Around(visit, last, zone, cards or [], both[str(visit_id)], both[str(last_id)], marks)
 
 
 def previous_of(db: Session, visits: Sequence[Visit]) -> dict[UUID, UUID]:

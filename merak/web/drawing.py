@@ -1,24 +1,45 @@
-"""The plate as SVG paths: geometry comes from the core, here it only becomes ink."""
+"""The plate as SVG: geometry comes from the core, here it only becomes ink."""
 
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from math import cos, radians, sin
 
-from markupsafe import Markup
-from shapely import Polygon, get_parts
+import numpy as np
+from markupsafe import Markup, escape
+from shapely import Polygon, get_parts, maximum_inscribed_circle
 from shapely.geometry.base import BaseGeometry
 
-from merak.core.body import plate, treatable
-from merak.core.body.plate import GRADED, ZONES
-from merak.core.client import Measures
+from merak.core.body.marks import Mark
+from merak.core.body.plate import GRADED, Plate, area_cm2, zone_names
+from merak.core.body.sketch import SIDES
+from merak.core.body.treatable import Treatable
+from merak.core.knowledge import mark_kinds, number
+from merak.core.plan.survey import Laid, Survey
 from merak.core.plan.visit_plan import StepLine
+from merak.web.pen import features, hair, hairline
 
-#: Room around the plate, mm.
-RIM = 6.0
+#: Room around the plate, mm: the hair needs it above.
+RIM = 9.0
+#: Where names stand beside a face, each on a line of its own: corner → zones from the top down. The corners of a face's sheet are empty.
+CORNERS = {
+    ("right", "top"): ("forehead", "glabella", "brow", "nose bridge"),
+    ("left", "top"): ("upper lid", "under-eye", "crow's feet", "temple"),
+    ("right", "foot"): ("nose tip and wings", "upper lip", "lips", "mouth corner and fold", "chin"),
+    ("left", "foot"): ("in front of the ear", "jawline", "upper cheek", "mid cheek", "lower cheek"),
+}
+#: A mark's sign on the plate: told apart by letters, not by hue.
+SIGNS = {
+    "scar": "Sc", "vessel": "Ve", "pigment": "Pi", "congestion": "Co", "hair": "Ha", "mole": "Mo", "tattoo": "Ta", "implant": "Im",
+    "injection": "In", "broken": "Br", "stay-out": "⊘", "patch": "Re", "swelling": "Sw", "reading": "°C",
+}  # fmt: skip
+LINE_MM = 7.6
+#: More footprints than this are drawn without their numbers, and more than that are walked no more cell by cell.
+NUMBERED, WALKED = 700, 6000
 
 
 @dataclass(frozen=True)
 class Zone:
-    """A zone's outline and where its label sits; `key` is "side zone"."""
+    """A zone's outline and where its label sits, with how much room there is; `key` is "side zone"."""
 
     key: str
     side: str
@@ -26,6 +47,7 @@ class Zone:
     d: str
     x: float
     y: float
+    room: float
     graded: bool
 
 
@@ -40,37 +62,49 @@ class Drawing:
     height: float
     outline: str
     zones: tuple[Zone, ...]
-    features: tuple[str, ...]
+    features: str
+    hair: str
+    hairline: str
     margin: str
     no_go: str
-    treatable: str
+    marked: str
+    names: str
 
     @cached_property
     def ground(self) -> Markup:
         """What lies under the layers: the face and its features. Written once a plate, since every change of a plan shows it again."""
-        return Markup(f'<path class="face" d="{self.outline}"/>{self._features}')  # noqa: S704 (numbers only)
+        return Markup(f'<path class="face" d="{self.outline}"/>{self._likeness}')  # noqa: S704 (numbers only)
+
+    @cached_property
+    def areas(self) -> Markup:
+        """The margins, the no-go areas and what marks keep out."""
+        found = f'<path class="margin" d="{self.margin}"><title>margin</title></path>'
+        found += f'<path class="no-go" d="{self.no_go}"><title>no-go</title></path>'
+        found += f'<path class="no-go" d="{self.marked}"><title>marked: stay out</title></path>'
+        return Markup(f'<g data-layer="margins">{found}</g>')  # noqa: S704 (numbers only)
 
     @cached_property
     def ground_with_areas(self) -> Markup:
         """The ground with the margin and the no-go areas on it."""
-        areas = f'<path class="margin" d="{self.margin}"><title>margin</title></path>'
-        areas += f'<path class="no-go" d="{self.no_go}"><title>no-go</title></path>'
-        return Markup(f'<path class="face" d="{self.outline}"/>{areas}{self._features}')  # noqa: S704 (numbers only)
+        return Markup(f'<path class="face" d="{self.outline}"/>') + self.areas + Markup(self._likeness)  # noqa: S704 (numbers only)
 
     @property
-    def _features(self) -> str:
-        return "".join(f'<path class="feature" d="{d}"/>' for d in self.features)
+    def _likeness(self) -> str:
+        return (
+            f'<path class="feature" d="{self.features}"/><path class="hair" d="{self.hair}"/><path class="hairline" d="{self.hairline}"/>'
+        )
 
 
 @lru_cache(maxsize=256)
-def draw(measures: Measures, modality: str = "microcurrent", finger_mm: float = 16.0) -> Drawing:
+def draw(area: Treatable) -> Drawing:
     """The plate of a client with one modality's areas."""
-    face, area = plate(measures), treatable(measures, modality, finger_mm)
-    x0, y0, x1, y1 = (value for value in face.outline.bounds)
-    left, top, width, height = x0 - RIM, y0 - RIM, x1 - x0 + 2 * RIM, y1 - y0 + 2 * RIM
+    face = area.plate
+    x0, y0, x1, y1 = (float(value) for value in face.outline.bounds)
+    left, top, width, height = x0 - RIM, y0 - RIM, x1 - x0 + 2 * RIM, y1 - y0 + 2 * RIM + 3
     zones = tuple(
-        Zone(f"{side} {name}", side, name, path(shape), *_label(shape), name in GRADED)
-        for (side, name), shape in sorted(face.zones.items(), key=lambda item: (item[0][0], ZONES.index(item[0][1])))
+        Zone(f"{side} {name}", side, name, path(face.zones[side, name]), *_label(face.zones[side, name]), name in GRADED)
+        for side in SIDES
+        for name in zone_names(face.name)
     )
     return Drawing(
         f"{left:.0f} {top:.0f} {width:.0f} {height:.0f}",
@@ -80,10 +114,13 @@ def draw(measures: Measures, modality: str = "microcurrent", finger_mm: float = 
         height,
         path(face.outline),
         zones,
-        _features(face.scale_x, face.scale_y),
+        features(face),
+        hair(face),
+        hairline(face),
         path(area.margin),
-        path(area.no_go),
-        path(area.right) + path(area.left),
+        path(area.no_go.intersection(face.outline)),
+        path(area.marked.intersection(face.outline)),
+        _names(face, zones),
     )
 
 
@@ -102,37 +139,120 @@ def polyline(points: tuple[tuple[float, float], ...]) -> str:
 @lru_cache(maxsize=1024)
 def strokes(lines: tuple[StepLine, ...], bony: bool) -> str:
     """The `d` of all strokes that run over bone, or of all that do not."""
-    return "".join("M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in line.points) for line in lines if line.bony == bony)
+    return "".join(open_path(line.points) for line in lines if line.bony == bony)
 
 
-def _label(shape: BaseGeometry) -> tuple[float, float]:
-    spot = shape.representative_point() if shape.is_empty or not shape.contains(shape.centroid) else shape.centroid
-    return round(spot.x, 1), round(spot.y, 1)
+def open_path(points: object) -> str:
+    """The `d` of one line."""
+    return "M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in points)  # type: ignore[attr-defined]
 
 
-def _features(sx: float, sy: float) -> tuple[str, ...]:
-    """Eyes, brows, nose and mouth in a few pen strokes, so that the map is a face at once."""
-    drawn = []
-    for sign in (-1, 1):
+def _label(shape: BaseGeometry) -> tuple[float, float, float]:
+    """(x, y, radius) of the largest circle in a zone: where a number fits best."""
+    circle = maximum_inscribed_circle(shape, tolerance=0.5)
+    (x, y), _ = circle.coords
+    return round(float(x), 1), round(float(y), 1), round(float(circle.length), 1)
 
-        def at(x: float, y: float, sign: int = sign) -> str:
-            return f"{sign * x * sx:.1f} {y * sy:.1f}"
 
-        drawn += [
-            f"M{at(17, 74)}Q{at(32, 62)} {at(49, 73.5)}Q{at(33, 82)} {at(17, 74)}",
-            f"M{at(29, 69.5)}Q{at(33, 79)} {at(37.5, 69.8)}",
-            f"M{at(15, 68)}Q{at(31, 57.5)} {at(51, 69)}",
-            f"M{at(10, 57)}Q{at(34, 44)} {at(59, 57.5)}Q{at(35, 50.5)} {at(11, 61.5)}",
-            f"M{at(20.5, 108)}Q{at(22, 117)} {at(14, 118)}M{at(3, 120.5)}Q{at(8, 116.5)} {at(13, 118.5)}",
-            f"M{at(10, 78)}Q{at(8, 92)} {at(12, 102)}",
-            f"M{at(128, 90)}Q{at(131, 99)} {at(126, 106)}",
-        ]
+def _names(face: Plate, zones: tuple[Zone, ...]) -> str:
+    """The names of the zones: on a face in the sheet's corners, on leader lines; elsewhere where they lie, on the client's left."""
+    if face.name != "face":
+        found = [zone for zone in zones if zone.side == "left"]
+        return "".join(
+            f'<text class="name" x="{zone.x}" y="{zone.y - 2.4}" text-anchor="middle">{escape(zone.name)}</text>' for zone in found
+        )
+    at = {(zone.side, zone.name): zone for zone in zones}
+    x0, y0, x1, y1 = face.outline.bounds
+    written = []
+    for (side, corner), names in CORNERS.items():
+        edge, anchor = (x0, "start") if side == "right" else (x1, "end")
+        sign = 1 if side == "right" else -1
+        begin = y0 + 9 if corner == "top" else y1 - 3 - LINE_MM * (len(names) - 1)
+        for n, name in enumerate(names):
+            zone = at[side, name]
+            y = begin + n * LINE_MM
+            end = edge + sign * (len(name) * 2.62 + 4)
+            written.append(f'<text class="name" x="{edge:.1f}" y="{y:.1f}" text-anchor="{anchor}">{escape(name)}</text>')
+            foot_y = zone.y + (zone.room * 0.45 if zone.room > 4 else 0) * (-1 if corner == "top" else 1)
+            written.append(f'<path class="leader" d="M{end:.1f} {y - 1.6:.1f}L{zone.x:.1f} {foot_y:.1f}"/>')
+            written.append(f'<circle class="dot" cx="{zone.x:.1f}" cy="{foot_y:.1f}" r=".9"/>')
+    return "".join(written)
 
-    def mid(x: float, y: float) -> str:
-        return f"{x * sx:.1f} {y * sy:.1f}"
 
-    lips = (
-        f"M{mid(-28, 142)}Q{mid(-10, 133.5)} {mid(0, 137)}Q{mid(10, 133.5)} {mid(28, 142)}Q{mid(0, 164)} {mid(-28, 142)}"
-        f"M{mid(-28, 142)}Q{mid(-9, 144)} {mid(0, 143)}Q{mid(9, 144)} {mid(28, 142)}"
+@dataclass(frozen=True)
+class Inked:
+    """A survey's layers as paths: footprints by section with their outline at the origin, rows, what is left, the walk."""
+
+    cells: str
+    numbers: tuple[tuple[float, float, float, int], ...]
+    strokes: str
+    bony: str
+    left: str
+    walk: dict[str, object]
+
+
+def ink(survey: Survey) -> Inked:
+    """The grid or the strokes of a survey."""
+    cells, left, rows, numbers, steps, tips = [], [], [], [], [], []
+    count = sum(laid.grid.count for laid in survey.laid if laid.grid)
+    for laid in survey.laid:
+        if laid.grid is not None:
+            cells.append("".join(path(cell) for cell in laid.grid.cells()))
+            left.append(path(laid.grid.left))
+            tips.append({"name": laid.section.name, "d": _tip(laid)})
+            size = min(laid.grid.tip.across_mm, laid.grid.tip.down_mm)
+            for n, ((x, y), row) in enumerate(zip(laid.grid.centres.tolist(), laid.grid.row.tolist(), strict=True)):
+                if count <= NUMBERED and size >= 4:
+                    numbers.append((round(x, 1), round(y, 1), min(4.2, size * 0.42), laid.first + n))
+                steps.append([round(x, 1), round(y, 1), len(tips) - 1, row - int(laid.grid.row[0]) + 1])
+        if laid.travel is not None:
+            rows += [open_path(piece) for piece in laid.travel.pieces]
+            left.append(path(laid.travel.left))
+    lines = [(open_path(line.points), line.bony) for line in survey.lines]
+    return Inked(
+        "".join(cells),
+        tuple(numbers),
+        "".join([*rows, *(d for d, bony in lines if not bony)]),
+        "".join(d for d, bony in lines if bony),
+        "".join(left),
+        {"sections": tips, "cells": steps} if count <= WALKED else {"sections": [], "cells": []},
     )
-    return (*drawn, lips, f"M{mid(-3, 124)}L{mid(-3.5, 131)}M{mid(3, 124)}L{mid(3.5, 131)}")
+
+
+def _tip(laid: Laid) -> str:
+    """A section's footprint around the origin."""
+    grid = laid.grid
+    assert grid is not None
+    upper = grid.tip.upper
+    ring = np.vstack([upper, upper[-2:0:-1] * np.array([1, -1])])
+    c, s = cos(radians(grid.angle_deg)), sin(radians(grid.angle_deg))
+    return "M" + "L".join(f"{x * c - y * s:.1f} {x * s + y * c:.1f}" for x, y in ring) + "Z"
+
+
+@dataclass(frozen=True)
+class MarkInk:
+    """A mark's drawing: what it takes, its anchor, its sign in the key, and for a reading the place that was really read."""
+
+    mark: Mark
+    d: str
+    line: str
+    points: str
+    x: float
+    y: float
+    read_y: float | None
+    zone: str
+    cm2: float
+
+
+def ink_marks(marks: tuple[Mark, ...], face: Plate) -> tuple[MarkInk, ...]:
+    """Each mark on its plate, with the zone it lies in."""
+    found = []
+    for mark in marks:
+        skin, bare = mark.on_skin(face), mark.line(face)
+        anchor = bare.centroid if mark.shape != "line" else bare.interpolate(0.5, normalized=True)
+        zone = max(face.zones, key=lambda key, skin=skin: face.zones[key].intersection(skin).area)  # type: ignore[misc]
+        below = anchor.y + number("mark.reading_below") if mark_kinds()[mark.kind].measured else None
+        line = open_path(bare.coords) if mark.shape == "line" else ""
+        points = polyline(tuple(map(tuple, face.carry(np.array(mark.points)).tolist())))
+        found.append(MarkInk(mark, path(skin), line, points, round(anchor.x, 1), round(anchor.y, 1), below, " ".join(zone), area_cm2(skin)))
+    return tuple(found)

@@ -15,7 +15,7 @@ from merak.core.knowledge import cited
 from merak.desk.desk import Desk
 from merak.desk.file import STAGES, VisitFile
 from merak.desk.permission import may
-from merak.web.drawing import draw, polyline, strokes
+from merak.web.drawing import SIGNS, draw, polyline, strokes
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
@@ -53,7 +53,16 @@ def _environment() -> Environment:
         auto_reload=False,
     )
     env.filters |= {"day": day_words, "moment": moment_words, "clock": clock_words, "polyline": polyline}
-    env.globals |= {"asset": asset, "cited": cited, "draw": draw, "strokes": strokes, "STAGES": STAGES, "may": may, "zip": zip}
+    env.globals |= {
+        "asset": asset,
+        "cited": cited,
+        "draw": draw,
+        "strokes": strokes,
+        "STAGES": STAGES,
+        "SIGNS": SIGNS,
+        "may": may,
+        "zip": zip,
+    }
     env.globals["m"] = env.get_template("macros.html").module  # fragments are rendered without the page around them
     return env
 

@@ -13,7 +13,25 @@ FAR = 600.0
 @cache
 def neck() -> Sketch:
     """Neck and décolleté: y down from the chin point over the throat notch, the front half of the neck's round."""
-    rim = smooth([(0, 0), (26, 1), (54, -6), (72, -20), (84, -31), (89, 0), (83, 45), (86, 90), (112, 113), (151, 122), (161, 142), (148, 190), (120, 230), (70, 254), (0, 262)])
+    rim = smooth(
+        [
+            (0, 0),
+            (26, 1),
+            (54, -6),
+            (72, -20),
+            (84, -31),
+            (89, 0),
+            (83, 45),
+            (86, 90),
+            (112, 113),
+            (151, 122),
+            (161, 142),
+            (148, 190),
+            (120, 230),
+            (70, 254),
+            (0, 262),
+        ]
+    )
     return Sketch(
         Polygon(rim),
         {
@@ -42,7 +60,15 @@ def hands() -> Sketch:
         "little finger": _tapered((89, 79, 8.6), (97, 131, 6.8)),
     }
     thumb = _tapered((26, 44, 10), (14, 68, 8)).union(_tapered((14, 68, 8), (12, 88, 6.4)))
-    back = Polygon([*smooth([(34, 0), (32, 16), (27, 40), (24, 66), (24, 86)]), (42, 98), (62, 98), (80, 94), *smooth([(97.6, 80), (97, 56), (92, 24), (88, 0)])])
+    back = Polygon(
+        [
+            *smooth([(34, 0), (32, 16), (27, 40), (24, 66), (24, 86)]),
+            (42, 98),
+            (62, 98),
+            (80, 94),
+            *smooth([(97.6, 80), (97, 56), (92, 24), (88, 0)]),
+        ]
+    )
     rounded = union_all([back, thumb, *fingers.values()]).buffer(2.5).buffer(-5).buffer(2.5)
     return Sketch(
         Polygon(rounded.exterior),

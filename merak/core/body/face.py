@@ -3,7 +3,6 @@
 from functools import cache
 
 import numpy as np
-from scipy.optimize import brentq
 from shapely import LineString, Point, Polygon
 
 from merak.core.body.curves import STEPS, ellipse, smooth
@@ -97,17 +96,17 @@ def move(across: float, down: float, jaw_tape_ratio: float | None) -> tuple[Move
     jaw = _jaw_rim()
     wanted = jaw_tape_ratio * _length(jaw)
 
-    def missing(swing: float) -> float:
-        return _length(swung(jaw, swing) * scale) - wanted
-
     least, most = number("face.swing.least"), number("face.swing.most")
-    low, high = missing(least), missing(most)
-    if low > 0 or high < 0:
+    swings = np.linspace(least, most, 77)  # the length grows with the swing, nearly straight: read off between the steps
+    lengths = np.array([_length(swung(jaw, float(swing)) * scale) for swing in swings])
+    if not lengths[0] <= wanted <= lengths[-1]:
         default = number("face.ear_chin_ear")
-        fit = [default * (gap + wanted) / _length(jaw) for gap in (low, high)]
-        words = f"{default * jaw_tape_ratio:.0f} mm does not fit the other two tapes: with them it lies between {fit[0]:.0f} and {fit[1]:.0f} mm."
+        low, high = (default * float(length) / _length(jaw) for length in lengths[[0, -1]])
+        words = (
+            f"{default * jaw_tape_ratio:.0f} mm does not fit the other two tapes: with them it lies between {low:.0f} and {high:.0f} mm."
+        )
         raise BadInput({"ear_chin_ear_mm": f"{words} Measure the three again."})
-    found = float(brentq(missing, least, most, xtol=1e-6)) if low < 0 < high else least if low == 0 else most
+    found = float(np.interp(wanted, lengths, swings))
     return lambda points: swung(points, found) * scale, found
 
 
@@ -134,5 +133,3 @@ def _jaw_rim() -> Coordinates:
 
 def _length(line: Coordinates) -> float:
     return float(np.hypot(*np.diff(line, axis=0).T).sum())
-
-

@@ -1,9 +1,10 @@
 """Grids for pulsed and stamped work: where each footprint lies, in which order, what is left and what is laid twice."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cached_property
-from math import atan2, ceil, cos, degrees, pi, radians, sin, sqrt, tan
-from typing import Literal
+from functools import cached_property, reduce
+from math import atan2, ceil, cos, degrees, floor, pi, sin, sqrt, tan
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,13 +12,18 @@ from pydantic import Field, model_validator
 from shapely import Polygon, contains_xy, covers, get_coordinates, intersects, polygons, prepare, transform, union_all
 from shapely.geometry.base import BaseGeometry
 
+from merak.core.body.levels import Levels, Numbers, common, merged, turned
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
 from merak.core.working import Frozen
 
 Footprint = Literal["rectangle", "square", "circle", "hexagon"]
 Edge = Literal["inside", "cover"]
+Rows = NDArray[np.int64]
 CIRCLE_STEPS = 32
+#: Level lines that tell a strip's room, and shares of the spare height at which rows are tried.
+STRIP = 5
+PHASES = (0.5, 0.0, 1.0)
 ROW = sqrt(3) / 2
 #: A grid of more cells than this is a slip of the pen, whatever the tip.
 MOST_CELLS = 250_000
@@ -64,7 +70,7 @@ class Tip(Frozen):
         return along, along * ROW if self.honeycomb else self.down_mm * (1 - self.overlap)
 
     @cached_property
-    def upper(self) -> NDArray[np.float64]:
+    def upper(self) -> Numbers:
         """The footprint's upper edge from its left end to its right end; the lower edge is its mirror image."""
         w, h = self.across_mm / 2, self.down_mm / 2
         match self.shape:
@@ -90,8 +96,8 @@ class Grid:
     edge: Edge
     tip: Tip
     angle_deg: float
-    centres: NDArray[np.float64]
-    row: NDArray[np.int64]
+    centres: Numbers
+    row: Rows
 
     @property
     def count(self) -> int:
@@ -145,17 +151,46 @@ def long_axis(area: BaseGeometry) -> float:
     return float(found - 180 if found > 90 else found + 180 if found <= -90 else found)
 
 
-def grid(area: BaseGeometry, tip: Tip, angle_deg: float | None = None, edge: Edge = "inside", forbidden: BaseGeometry | None = None) -> Grid:
+def grid(
+    area: BaseGeometry, tip: Tip, angle_deg: float | None = None, edge: Edge = "inside", forbidden: BaseGeometry | None = None
+) -> Grid:
     """A grid over an area, walked back and forth from the lowest row up.
 
-    Rows follow the area's long axis unless `angle_deg` says otherwise. "inside" keeps footprints wholly inside the area; "cover"
-    keeps all that touch it, except those that touch `forbidden`. Raises BadInput on tip sizes that would make no end of cells.
+    Rows follow the area's long axis, or for an oblong tip whichever of it and its perpendicular serves better, unless `angle_deg` says
+    otherwise. "inside" keeps footprints wholly inside the area, as many as find room; "cover" lays as few as cover it, and leaves out
+    those that touch `forbidden`. Raises BadInput on a tip that would make no end of cells.
     """
-    angle = long_axis(area) if angle_deg is None else angle_deg
     if area.is_empty:
-        return Grid(area, edge, tip, angle, np.empty((0, 2)), np.empty(0, dtype=np.int64))
+        return Grid(area, edge, tip, angle_deg or 0.0, np.empty((0, 2)), np.empty(0, dtype=np.int64))
     prepare(area)
-    centres, row = _lattice(area, tip, angle)
+    if edge == "cover" and forbidden is not None:
+        prepare(forbidden)
+    angles = [angle_deg] if angle_deg is not None else [long_axis(area)]
+    if angle_deg is None and tip.shape == "rectangle":
+        angles.append(angles[0] - 90 if angles[0] > 0 else angles[0] + 90)
+    better = max if edge == "inside" else min
+    angle, (centres, row) = better(
+        ((angle, found) for angle in angles for found in _tries(area, tip, angle, edge)), key=lambda one: len(one[1][0])
+    )
+    centres, row = _kept(area, tip, angle, edge, forbidden, centres, row)
+    order = _walk(centres, row, angle)
+    return Grid(area, edge, tip, angle, centres[order], row[order])
+
+
+def _tries(area: BaseGeometry, tip: Tip, angle: float, edge: Edge) -> Iterator[tuple[Numbers, Rows]]:
+    """Grids to choose from, each with its rows set a little higher: the rim decides which fits."""
+    levels = Levels(area, angle)
+    for phase in PHASES:
+        if tip.honeycomb:
+            yield _kept(area, tip, angle, edge, None, *_lattice(levels, tip, angle, phase))
+        else:
+            yield _rows(levels, tip, angle, edge, phase)
+
+
+def _kept(
+    area: BaseGeometry, tip: Tip, angle: float, edge: Edge, forbidden: BaseGeometry | None, centres: Numbers, row: Rows
+) -> tuple[Numbers, Rows]:
+    """The footprints that may stay."""
     if edge == "inside":
         near = contains_xy(area, centres[:, 0], centres[:, 1])
         centres, row = centres[near], row[near]
@@ -164,39 +199,68 @@ def grid(area: BaseGeometry, tip: Tip, angle_deg: float | None = None, edge: Edg
         cells = _footprints(tip, centres, angle, shrink=1e-6)
         keep = intersects(area, cells)
         if forbidden is not None and not forbidden.is_empty:
-            prepare(forbidden)
             keep &= ~intersects(forbidden, cells)
-    centres, row = centres[keep], row[keep]
-    order = _walk(centres, row, angle)
-    return Grid(area, edge, tip, angle, centres[order], row[order])
+    return centres[keep], row[keep]
 
 
-def turned(points: NDArray[np.float64], angle_deg: float) -> NDArray[np.float64]:
-    """Points turned by an angle about the origin."""
-    c, s = cos(radians(angle_deg)), sin(radians(angle_deg))
-    return points @ np.array([[c, s], [-s, c]])
+def _heights(levels: Levels, step: float, size: float, phase: float, fewest: bool) -> Numbers:
+    """Where rows lie, the lowest on the skin first: in the middle of the area, or a share of a step above."""
+    height = float(levels.high[1] - levels.low[1])
+    rows = max(1, ceil((height - size) / step) + 1 if fewest else floor((height - size) / step) + 1)
+    _bounded(rows, levels, step)
+    slack = rows * step - step + size - height  # below 0: room to move in; above: what hangs over
+    middle = (levels.low[1] + levels.high[1]) / 2 - (phase - 0.5) * abs(slack)
+    found: Numbers = middle + (np.arange(rows)[::-1] - (rows - 1) / 2) * step  # y runs down
+    return found
 
 
-def _lattice(area: BaseGeometry, tip: Tip, angle: float) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
-    """Centres over the area's bounds, in the middle of them, and their rows, counted from the lowest on the skin."""
-    flat = turned(get_coordinates(area), -angle)
-    low, high = flat.min(axis=0), flat.max(axis=0)
+def _bounded(rows: int, levels: Levels, step: float) -> None:
+    """Raises BadInput when there would be no end of footprints."""
+    if rows * (float(levels.high[0] - levels.low[0]) / step + 1) > MOST_CELLS * 4:
+        raise BadInput({"across_mm": f"{rows} rows of footprints: this tip is too small for this area."})
+
+
+def _rows(levels: Levels, tip: Tip, angle: float, edge: Edge, phase: float) -> tuple[Numbers, Rows]:
+    """Rows of an upright tip, each slid along to where it fits best.
+
+    A row's room is read off level lines through the strip that its footprints take: inside, where all of them run through the area;
+    to cover, where any does.
+    """
     along, rowwise = tip.steps
-    columns = int(ceil((high[0] - low[0]) / along)) + 2
-    rows = int(ceil((high[1] - low[1]) / rowwise)) + 1
-    if columns * rows > MOST_CELLS * 4:
-        raise BadInput({"across_mm": f"{columns * rows} footprints: this tip is too small for this area."})
-    middle = (low + high) / 2
-    x = (np.arange(columns) - (columns - 1) / 2) * along + middle[0]
-    y = (np.arange(rows) - (rows - 1) / 2)[::-1] * rowwise + middle[1]  # y runs down: the lowest row first
+    wide, high = tip.across_mm, tip.down_mm
+    y = _heights(levels, rowwise, high, phase, fewest=edge == "cover")
+    told = STRIP if edge == "inside" else 2 * STRIP  # what hangs in between is found too
+    strip = np.linspace(-0.5, 0.5, told) * high * (1 - 1e-9)
+    spans = levels.spans((y[:, None] + strip).ravel())
+    x: list[NDArray[np.floating[Any]]] = []
+    for n in range(len(y)):
+        of_row = spans[n * told : (n + 1) * told]
+        room = reduce(common, of_row) if edge == "inside" else merged([span for level in of_row for span in level])
+        found: list[NDArray[np.floating[Any]]] = [np.empty(0)]
+        for begin, end in room:
+            spare = end - begin - wide
+            count = floor(spare / along + 1e-9) + 1 if edge == "inside" else max(1, ceil(spare / along - 1e-9) + 1)
+            if count > 0:
+                found.append((begin + end) / 2 + (np.arange(count) - (count - 1) / 2) * along)
+        x.append(np.concatenate(found))
+    row = np.repeat(np.arange(len(y)), [len(one) for one in x])
+    return turned(np.column_stack([np.concatenate(x), y[row]]), angle), row
+
+
+def _lattice(levels: Levels, tip: Tip, angle: float, phase: float) -> tuple[Numbers, Rows]:
+    """A honeycomb over the area's bounds: every second row half a step aside."""
+    along, rowwise = tip.steps
+    rows = ceil((levels.high[1] - levels.low[1]) / rowwise) + 3
+    _bounded(rows, levels, along)
+    y = (levels.low[1] + levels.high[1]) / 2 + (np.arange(rows)[::-1] - (rows - 1) / 2 - phase / 2) * rowwise
+    columns = ceil((levels.high[0] - levels.low[0]) / along) + 2
+    x = (np.arange(columns) - (columns - 1) / 2) * along + (levels.low[0] + levels.high[0]) / 2
     xx, yy = np.meshgrid(x, y)
-    if tip.honeycomb:
-        xx[1::2] += along / 2
-    row = np.repeat(np.arange(rows), columns)
-    return turned(np.column_stack([xx.ravel(), yy.ravel()]), angle), row
+    xx[1::2] += along / 2
+    return turned(np.column_stack([xx.ravel(), yy.ravel()]), angle), np.repeat(np.arange(len(y)), columns)
 
 
-def _footprints(tip: Tip, centres: NDArray[np.float64], angle: float, shrink: float = 0) -> NDArray[np.object_]:
+def _footprints(tip: Tip, centres: Numbers, angle: float, shrink: float = 0) -> NDArray[np.object_]:
     """Polygons of the tip on centres; `shrink` takes off a share, so that touching an edge counts as inside."""
     lower = tip.upper[-2:0:-1] * np.array([1, -1])
     template = turned(np.vstack([tip.upper, lower]), angle) * (1 - shrink)
@@ -204,13 +268,13 @@ def _footprints(tip: Tip, centres: NDArray[np.float64], angle: float, shrink: fl
     return found
 
 
-def _walk(centres: NDArray[np.float64], row: NDArray[np.int64], angle: float) -> NDArray[np.int64]:
+def _walk(centres: Numbers, row: Rows, angle: float) -> Rows:
     """Row after row, every second one backwards, so that the hand never crosses the area to go on."""
     along = turned(centres, -angle)[:, 0]
     return np.lexsort((np.where(row % 2 == 0, along, -along), row))
 
 
-def _covered(tip: Tip, centres: NDArray[np.float64], row: NDArray[np.int64], angle: float) -> BaseGeometry:
+def _covered(tip: Tip, centres: Numbers, row: Rows, angle: float) -> BaseGeometry:
     """The union of all footprints.
 
     Neighbours in a row are joined beforehand into one outline, which is known without cutting: for each run of a row, the ends of its
@@ -227,7 +291,7 @@ def _covered(tip: Tip, centres: NDArray[np.float64], row: NDArray[np.int64], ang
     return transform(union_all(runs), lambda points: turned(points, angle))
 
 
-def _run(tip: Tip, run: NDArray[np.float64], along: float) -> list[BaseGeometry]:
+def _run(tip: Tip, run: Numbers, along: float) -> list[BaseGeometry]:
     """One run of footprints as one outline; round tips that only touch stay apart."""
     upper = tip.upper
     if along >= 2 * upper[-1, 0] * (1 - 1e-9) and tip.shape == "circle":
@@ -237,7 +301,7 @@ def _run(tip: Tip, run: NDArray[np.float64], along: float) -> list[BaseGeometry]
     inner = upper[np.abs(upper[:, 0]) < half - 1e-9]
     middle = np.vstack([(-half, cut), inner, (half, cut)])
     first, last = upper[upper[:, 0] < half - 1e-9], upper[upper[:, 0] > -half + 1e-9]
-    between = (middle[None] + np.arange(1, len(run) - 1)[:, None, None] * (along, 0)).reshape(-1, 2)
-    edge = np.vstack([first, (half, cut), between, last + ((len(run) - 1) * along, 0)]) if len(run) > 1 else upper
+    between = (middle[None] + np.arange(1, len(run) - 1)[:, None, None] * np.array([along, 0])).reshape(-1, 2)
+    edge = np.vstack([first, (half, cut), between, last + np.array([(len(run) - 1) * along, 0])]) if len(run) > 1 else upper
     lower = edge[-2:0:-1] * np.array([1, -1])
     return [Polygon(np.vstack([edge, lower]) + run[0])]

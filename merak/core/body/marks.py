@@ -90,7 +90,8 @@ def _drawn_wrong(mark: Mark, face: Plate) -> str:
     """What is wrong with the drawing itself; "" when nothing is."""
     least = LEAST_POINTS[mark.shape]
     if len(mark.points) < least or len(set(mark.points)) < least:
-        return f"{'An' if mark.shape == 'area' else 'A'} {mark.shape} needs {least} point{'s' if least > 1 else ''}; {len(mark.points)} so far."
+        needed = {"spot": "A spot needs a point", "line": "A line needs 2 points", "area": "An area needs 3 points"}[mark.shape]
+        return f"{needed}; {len(mark.points)} so far."
     if len(mark.points) > MOST_POINTS:
         return f"{len(mark.points)} points are too many; {MOST_POINTS} will do."
     if not np.isfinite(np.asarray(mark.points)).all() or np.abs(np.asarray(mark.points)).max() > 2000:

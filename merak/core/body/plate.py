@@ -20,21 +20,22 @@ __all__ = ["BONY", "GRADED", "GROUPS", "PLATES", "SIDES", "THIN", "Key", "Plate"
 
 
 class Kind(NamedTuple):
-    """A plate of the set: its title, the tapes that scale it, the sketch it is drawn from."""
+    """A plate of the set: its title, in short, the tapes that scale it, the sketch it is drawn from."""
 
     title: str
+    short: str
     tapes: tuple[tapes.Tape, ...]
     sketch: Callable[[], Sketch]
 
 
 PLATES = {
-    "face": Kind("Face", tapes.FACE, face.sketch),
-    "neck": Kind("Neck and décolleté", tapes.NECK, elsewhere.neck),
-    "hands": Kind("Backs of the hands", tapes.HANDS, elsewhere.hands),
-    "arm-front": Kind("Upper arms, front", tapes.ARM, elsewhere.arm_front),
-    "arm-back": Kind("Upper arms, back", tapes.ARM, elsewhere.arm_back),
-    "thigh-front": Kind("Thighs, front", tapes.THIGH, elsewhere.thigh_front),
-    "thigh-back": Kind("Thighs, back", tapes.THIGH, elsewhere.thigh_back),
+    "face": Kind("Face", "Face", tapes.FACE, face.sketch),
+    "neck": Kind("Neck and décolleté", "Neck", tapes.NECK, elsewhere.neck),
+    "hands": Kind("Backs of the hands", "Hands", tapes.HANDS, elsewhere.hands),
+    "arm-front": Kind("Upper arms, front", "Arms front", tapes.ARM, elsewhere.arm_front),
+    "arm-back": Kind("Upper arms, back", "Arms back", tapes.ARM, elsewhere.arm_back),
+    "thigh-front": Kind("Thighs, front", "Thighs front", tapes.THIGH, elsewhere.thigh_front),
+    "thigh-back": Kind("Thighs, back", "Thighs back", tapes.THIGH, elsewhere.thigh_back),
 }
 #: Where bone lies close under the skin; "cheekbone" is a spot, the rest are zones. The brow is a house default.
 BONY = frozenset({"forehead", "temple", "brow", "jawline", "nose bridge", "cheekbone", "knuckles", "elbow", "above the knee"})
@@ -75,7 +76,7 @@ def _kind(name: str) -> Kind:
 
 @lru_cache(maxsize=256)
 def plate(measures: Measures, name: str = "face") -> Plate:
-    """The plate of a client with these tapes, in mm. Raises BadInput, by field, for tapes that no body has or that belong to no one face."""
+    """The plate of a client with these tapes, in mm. Raises BadInput, by field, for tapes that no body has or no one face."""
     kind = _kind(name)
     across, down, *third = tapes.ratios(kind.tapes, measures)
     if name == "face":

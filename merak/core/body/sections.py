@@ -10,7 +10,16 @@ Order = Literal["cheeks first", "cheek, chin, forehead, other cheek", "forehead 
 ORDERS: tuple[Order, ...] = get_args(Order)
 #: The large sections of a face; a "both" section is worked across the midline.
 _LARGE: dict[str, tuple[str, ...]] = {
-    "cheek": ("jawline", "lower cheek", "mid cheek", "upper cheek", "in front of the ear", "crow's feet", "temple", "mouth corner and fold"),
+    "cheek": (
+        "jawline",
+        "lower cheek",
+        "mid cheek",
+        "upper cheek",
+        "in front of the ear",
+        "crow's feet",
+        "temple",
+        "mouth corner and fold",
+    ),
     "chin": ("chin",),
     "forehead": ("forehead", "brow", "glabella"),
 }
@@ -33,8 +42,8 @@ class Section(NamedTuple):
 def sections(face: Plate, order: Order, first: str) -> tuple[Section, ...]:
     """All sections of a plate in working order; `first` is the side to begin on.
 
-    On a face by the order's name; "anticlockwise" begins with the first side's cheek and goes round as the therapist sees it. On other plates
-    one side after the other, from the top down. What lies beside the skin worked on (the ear) is in none.
+    On a face by the order's name; "anticlockwise" begins with the first side's cheek and goes round as the therapist sees it. On other
+    plates one side after the other, from the top down. What lies beside the skin worked on (the ear) is in none.
     """
     other = "left" if first == "right" else "right"
     if face.name != "face":
@@ -49,6 +58,7 @@ def sections(face: Plate, order: Order, first: str) -> tuple[Section, ...]:
 
     chin, forehead = both("chin", _LARGE["chin"]), both("forehead", _LARGE["forehead"])
     small = tuple(both(name, zones, small=True) for name, zones in _SMALL.items())
+    large: tuple[Section, ...]
     match order:
         case "cheeks first":
             large = (cheek(first), cheek(other), chin, forehead)

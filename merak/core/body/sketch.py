@@ -60,7 +60,9 @@ class Sketch:
     def joined(self, keys: tuple[Key, ...]) -> BaseGeometry:
         """Several zones of either side in one shape; put together once, since every client's plate wants the same."""
         if keys not in self.together:
-            self.together[keys] = coverage_union_all([transform(self.zones[zone], mirrored) if side == "right" else self.zones[zone] for side, zone in keys])
+            self.together[keys] = coverage_union_all(
+                [transform(self.zones[zone], mirrored) if side == "right" else self.zones[zone] for side, zone in keys]
+            )
         return self.together[keys]
 
 
@@ -107,7 +109,7 @@ class Plate:
             if float(np.abs(gap).max(initial=0)) < 1e-9:
                 break
             found = found + gap / scale
-        return found
+        return np.asarray(found, dtype=float)
 
     def point(self, name: str, side: str, dx: float = 0, dy: float = 0) -> tuple[float, float]:
         """A landmark in mm on this plate, moved by (dx, dy) mm of the default build, dx outward."""
@@ -134,12 +136,14 @@ class Plate:
 def carried(points: Coordinates, move: Move) -> Coordinates:
     """Points of either side, moved as their own side is."""
     flip = np.column_stack([np.where(points[:, 0] < 0, -1.0, 1.0), np.ones(len(points))])
-    return move(points * flip) * flip
+    moved: Coordinates = move(points * flip) * flip
+    return moved
 
 
 def mirrored(points: Coordinates) -> Coordinates:
     """The same points on the client's right."""
-    return points * np.array([-1.0, 1.0])
+    turned: Coordinates = points * np.array([-1.0, 1.0])
+    return turned
 
 
 def build(name: str, sketch: Sketch, landmarks: Mapping[str, tuple[float, float]], move: Move, across: float, down: float) -> Plate:

@@ -73,7 +73,9 @@ def lines(area: Treatable, side: str, paths: tuple[str, ...]) -> tuple[Line, ...
     """The strokes of the chosen paths on one side, in working order, inside the treatable area; none where a plate has no such path."""
     face = area.plate
     ends = FOCUSED if area.work == "focused_lifting" else STROKES
-    drawn = [(path, _drawn(face, path, side, start, end)) for path in ON_PLATE.get(face.name, ()) if path in paths for start, end in ends[path]]
+    drawn = [
+        (path, _drawn(face, path, side, start, end)) for path in ON_PLATE.get(face.name, ()) if path in paths for start, end in ends[path]
+    ]
     cut = _within([line for _, line in drawn], area.side(side))
     kept = [(path, piece) for (path, line), part in zip(drawn, cut, strict=True) if (piece := _longest(line, part)) is not None]
     over_bone = length(_within([piece for _, piece in kept], bone(face, side)))

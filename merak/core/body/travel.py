@@ -6,16 +6,18 @@ the tip is read off that motion, not assumed from the speed.
 
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import pairwise
 from math import ceil, cos, hypot, pi, radians, sqrt
 from typing import Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
-from shapely import LineString, MultiLineString, Polygon, covers, get_coordinates, get_rings, linestrings, prepare
+from shapely import LineString, MultiLineString, Polygon, covers, linestrings, prepare
 from shapely.geometry.base import BaseGeometry
 
-from merak.core.body.grid import long_axis, turned
+from merak.core.body.grid import long_axis
+from merak.core.body.levels import Levels, turned
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
 from merak.core.working import Frozen
@@ -33,7 +35,7 @@ WINDOW = 48
 
 
 class Motion(Frozen):
-    """How the hand moves: tip width (mm), overlap of neighbouring rows (share of the tip), speed (mm/s), hold at the end (s), times each row."""
+    """How the hand moves: tip width (mm), overlap of rows (share of the tip), speed (mm/s), hold at the end (s), times each row."""
 
     tip_mm: float = Field(10, gt=0, le=200)
     overlap: float = Field(0.2, ge=0, le=0.6)
@@ -86,20 +88,22 @@ def _rows(inner: BaseGeometry, style: Style, motion: Motion, angle: float) -> tu
     """The centre lines of the rows inside the area that the tip's centre may enter, lowest first, and their number."""
     if inner.is_empty:
         return [], 0
-    flat = turned(get_coordinates(inner), -angle)
-    low, high = flat.min(axis=0), flat.max(axis=0)
     loop = _loop_mm(motion) if style == "circles" else 0.0
     if loop:
         inner = inner.buffer(-loop / 2, quad_segs=4)
+        if inner.is_empty:
+            return [], 0
+    levels = Levels(inner, angle)
     spacing = (motion.tip_mm + loop) * (1 - motion.overlap)
-    height = high[1] - low[1] - loop
-    count = max(1, int(ceil(height / spacing)) + 1)
+    # The outermost rows lie a little within the tips of the area, where a row would have no length.
+    height = max(0.0, float(levels.high[1] - levels.low[1]) - 0.3 * spacing)
+    count = ceil(height / spacing) + 1
     if count > MOST_ROWS:
         raise BadInput({"tip_mm": f"{count} rows: this tip is too small for this area."})
     gap = height / (count - 1) if count > 1 else 0.0  # rows are drawn together evenly, so that the last meets the rim
-    middle = (low[1] + high[1]) / 2
-    y = middle + (np.arange(count) - (count - 1) / 2)[::-1] * gap
-    drawn = [(row, turned(line, angle)) for row, line in _level_lines(inner, angle, y)]
+    y = (levels.low[1] + levels.high[1]) / 2 + (np.arange(count)[::-1] - (count - 1) / 2) * gap
+    flat = [(n, begin, end) for n, spans in enumerate(levels.spans(y)) for begin, end in spans if end - begin > LEAST_ROW_MM]
+    drawn = [(n, turned(np.array([[begin, y[n]], [end, y[n]]]), angle)) for n, begin, end in flat]
     if style == "circles":
         return [_circles(line, motion) for _, line in drawn], len(drawn)
     if style == "back and forth":
@@ -107,30 +111,12 @@ def _rows(inner: BaseGeometry, style: Style, motion: Motion, angle: float) -> tu
     return [line for _, line in drawn], len(drawn)
 
 
-def _level_lines(area: BaseGeometry, angle: float, y: Points) -> list[tuple[int, Points]]:
-    """The parts inside an area of lines that are level when it is turned back by the angle, each from left to right.
-
-    Every edge of the area's rings is met by the levels between its ends; crossings, sorted, are entries and exits in turn.
-    """
-    at, ring = get_coordinates(get_rings(area), return_index=True)
-    at = turned(at, -angle)
-    (x0, y0), (x1, y1) = at[:-1].T, at[1:].T
-    level = y[:, None]
-    meets = ((y0 <= level) != (y1 <= level)) & (ring[:-1] == ring[1:])
-    row, edge = np.nonzero(meets)
-    x = x0[edge] + (y[row] - y0[edge]) * (x1[edge] - x0[edge]) / (y1[edge] - y0[edge])
-    order = np.lexsort((x, row))
-    pairs, row = x[order].reshape(-1, 2), row[order][::2]
-    long = pairs[:, 1] - pairs[:, 0] > LEAST_ROW_MM
-    return [(int(n), np.array([[a, y[n]], [b, y[n]]])) for n, (a, b) in zip(row[long], pairs[long], strict=True)]
-
-
 def _joined(drawn: list[tuple[int, Points]], inner: BaseGeometry) -> list[Points]:
     """Rows joined end to start without lifting, wherever the way across stays inside."""
     going = [line if n % 2 == 0 else line[::-1] for n, (_, line) in enumerate(drawn)]
     if not going:
         return []
-    ways = linestrings(np.array([[before[-1], after[0]] for before, after in zip(going, going[1:], strict=False)]).reshape(-1, 2, 2))
+    ways = linestrings(np.array([[before[-1], after[0]] for before, after in pairwise(going)]).reshape(-1, 2, 2))
     roomy = inner.buffer(0.1, quad_segs=2)
     prepare(roomy)
     ends = np.flatnonzero(~covers(roomy, ways)) + 1
@@ -221,7 +207,7 @@ def _dwell_of(piece: Points, stretches: list[float], motion: Motion, hold: float
     travelled = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(piece, axis=0).T))])
     total = float(travelled[-1])
     apart = motion.tip_mm / 12
-    at = np.linspace(0, total, max(3, int(ceil(total / apart)) + 1))
+    at = np.linspace(0, total, max(3, ceil(total / apart) + 1))
     where = np.column_stack([np.interp(at, travelled, piece[:, i]) for i in (0, 1)])
     rests = np.concatenate([[0.0], np.cumsum(stretches)])
     time = _time_at(at, rests, motion.speed_mm_s)
@@ -257,5 +243,3 @@ def _time_at(at: Points, rests: Points, speed: float) -> Points:
     within = np.where(gone <= ramp, up, np.where(gone >= length - ramp, down, level))
     found: Points = begun[part] + within
     return found
-
-

@@ -68,20 +68,15 @@ class Question(Frozen):
     since: bool = False
 
 
-class Advice(Frozen):
+class Advice(Cited):
     """One line of an aftercare sheet, from and until so many hours after the end of the visit (`until_h` None: until the next visit).
 
     Of lines with the same `topic` the longest time wins, then the lower `rank` (the stricter wording).
     """
 
-    id: str
     tags: tuple[str, ...]
     topic: str
-    words: str
     weight: Literal["do", "avoid", "normal", "call"]
-    reason: str
-    source: str
-    mark: Mark
     from_h: float = 0
     until_h: float | None = None
     rank: int = 5
@@ -106,6 +101,7 @@ class Work(Cited):
     shape: Literal["rectangle", "square", "circle", "hexagon"] = "circle"
     tip_mm: tuple[float, float] = (10, 10)
     overlap: float = 0
+    style: Literal["lines", "circles", "stroke and hold", "back and forth", "cross-hatch", "between landmarks"] = "lines"
     speed_mm_s: float = 20
     dwell_s: float | None = None
     film_mm: float | None = None
@@ -253,7 +249,8 @@ def cited(rule_id: str) -> tuple[str, str, str, str] | None:
     for question in book().question:
         if rule_id == f"screening.{question.id}":
             return question.ask, "A screening answer acts on each modality separately.", question.source, question.mark
-    for entry in (*book().advice, *book().margin, *book().no_go, *book().mark_kind, *book().work):
+    entries: tuple[Cited, ...] = (*book().advice, *book().margin, *book().no_go, *book().mark_kind, *book().work)
+    for entry in entries:
         if rule_id == entry.id:
             return entry.words, entry.reason, entry.source, entry.mark
     return None

@@ -5,10 +5,10 @@ from typing import Literal, NamedTuple
 
 from pydantic import Field
 
-from merak.core.body import Line, lines, treatable
 from merak.core.body.plate import area_cm2
-from merak.core.body.strokes import PATHS, Path
-from merak.core.client import Findings, LastTime, Measures, Side
+from merak.core.body.strokes import PATHS, Line, Path, lines
+from merak.core.body.treatable import Treatable
+from merak.core.client import Findings, LastTime, Side
 from merak.core.dose.current import amount_umol, charge_mc, density_ma_cm2
 from merak.core.dose.product import film_ml
 from merak.core.knowledge import Verdict, caution, number, quantity
@@ -103,14 +103,11 @@ def start(card: MicrocurrentCard, findings: Findings, last: LastTime | None, ver
     ), worked
 
 
-def dose(settings: Settings, card: MicrocurrentCard, measures: Measures, finger_mm: float) -> Dose:
-    """Strokes, minutes, density, charge and gel for this client's plate. Raises BadInput as `body.plate` does.
-
-    `finger_mm` is the therapist's finger breadth in mm.
-    """
+def dose(settings: Settings, card: MicrocurrentCard, area: Treatable) -> Dose:
+    """Strokes, minutes, density, charge and gel for this client's treatable area."""
     drawn: dict[Side, tuple[Line, ...]] = {
-        "right": lines(measures, NAME, finger_mm, "right", settings.paths),
-        "left": lines(measures, NAME, finger_mm, "left", settings.paths),
+        "right": lines(area, "right", settings.paths),
+        "left": lines(area, "left", settings.paths),
     }
     level = Quantity(name="level", value=settings.level, unit=f"of {card.levels}", digits=1)
     bone = quantity("microcurrent.bone", "over bone", 1)
@@ -130,7 +127,7 @@ def dose(settings: Settings, card: MicrocurrentCard, measures: Measures, finger_
         "bone_current": bone_current,
         "density": _density(current, card),
         **_strokes(settings, drawn["right"], drawn["left"]),
-        "gel": _gel(settings, measures, finger_mm),
+        "gel": _gel(settings, area),
     }
     numbers["charge"] = _charge(current, numbers["minutes"])
     if settings.polarity != "alternating":
@@ -219,11 +216,10 @@ def _alkali(charge: Quantity) -> Quantity:
     )
 
 
-def _gel(settings: Settings, measures: Measures, finger_mm: float) -> Quantity:
-    area = treatable(measures, NAME, finger_mm)
+def _gel(settings: Settings, area: Treatable) -> Quantity:
     both = Quantity(
         name="treatable area, both sides",
-        value=area_cm2(area.right) + area_cm2(area.left),
+        value=area_cm2(area.side("right")) + area_cm2(area.side("left")),
         unit="cm²",
         formula="zones − margins − no-go areas",
         rules=area.rules,

@@ -7,7 +7,8 @@ from typing import Literal, TypeVar
 from pydantic import Field
 
 from merak.core.body.curves import Pair
-from merak.core.body.strokes import Path
+from merak.core.body.marks import Mark
+from merak.core.body.treatable import Narrowed, Treatable, treatable
 from merak.core.client import Findings, LastTime, Side
 from merak.core.errors import Refused
 from merak.core.knowledge import number
@@ -22,7 +23,8 @@ T = TypeVar("T")
 
 
 class Brief(Frozen):
-    """All that a plan follows from, besides what is chosen. `finger_mm` is the therapist's finger breadth."""
+    """All that a plan follows from, besides what is chosen. `finger_mm` is the therapist's finger breadth;
+    `narrowed` are margins that a senior narrowed for this visit, `marks` what stands on the client's plates."""
 
     today: date
     born: date
@@ -31,6 +33,8 @@ class Brief(Frozen):
     findings: Findings
     last: LastTime | None = None
     finger_mm: float = 16
+    narrowed: tuple[Narrowed, ...] = ()
+    marks: tuple[Mark, ...] = ()
     microcurrent_card: MicrocurrentCard | None = None
     led_card: LedCard | None = None
 
@@ -38,6 +42,10 @@ class Brief(Frozen):
     def board(self) -> dict[str, Standing]:
         """Where each modality stands today."""
         return board(self.answers, self.born, self.today, self.returning)
+
+    def area(self, work: str, plate: str = "face") -> Treatable:
+        """Where a modality may go on one of this client's plates, by this therapist's hand."""
+        return treatable(self.findings.measures, work, self.finger_mm, plate, self.narrowed, self.marks)
 
 
 class Choice(Frozen):
@@ -51,7 +59,7 @@ class Choice(Frozen):
 class StepLine(Frozen):
     """One line of a stroke step: where it runs on the plate (mm), how often, at which level."""
 
-    path: Path
+    path: str
     points: tuple[Pair, ...]
     repeats: int = Field(ge=1)
     level: float
@@ -126,7 +134,7 @@ def visit_plan(brief: Brief, choice: Choice) -> VisitPlan:
     if choice.microcurrent:
         demand(standing["microcurrent"])
         card = _card(brief.microcurrent_card, "microcurrent")
-        lift = lifting.dose(choice.microcurrent, card, brief.findings.measures, brief.finger_mm)
+        lift = lifting.dose(choice.microcurrent, card, brief.area(lifting.NAME))
         steps += _lift_steps(choice.microcurrent, lift, side, lifting.level_most(choice.microcurrent, card))
         numbers |= {f"microcurrent.{key}": value for key, value in lift.numbers.items()}
         cautions += lift.cautions
