@@ -70,6 +70,11 @@ class Drawing:
     marked: str
     names: str
 
+    @property
+    def em(self) -> str:
+        """The size of letters, mm: the same share of every sheet."""
+        return f"{self.width * 0.0147:.2f}"
+
     @cached_property
     def ground(self) -> Markup:
         """What lies under the layers: the face and its features. Written once a plate, since every change of a plan shows it again."""
@@ -159,7 +164,7 @@ def _names(face: Plate, zones: tuple[Zone, ...]) -> str:
     if face.name != "face":
         found = [zone for zone in zones if zone.side == "left"]
         return "".join(
-            f'<text class="name" x="{zone.x}" y="{zone.y - 2.4}" text-anchor="middle">{escape(zone.name)}</text>' for zone in found
+            f'<text class="name" x="{zone.x}" y="{zone.y}" dy="-.6em" text-anchor="middle">{escape(zone.name.removesuffix(" finger"))}</text>' for zone in found
         )
     at = {(zone.side, zone.name): zone for zone in zones}
     x0, y0, x1, y1 = face.outline.bounds
@@ -172,7 +177,7 @@ def _names(face: Plate, zones: tuple[Zone, ...]) -> str:
             zone = at[side, name]
             y = begin + n * LINE_MM
             end = edge + sign * (len(name) * 2.62 + 4)
-            written.append(f'<text class="name" x="{edge:.1f}" y="{y:.1f}" text-anchor="{anchor}">{escape(name)}</text>')
+            written.append(f'<text class="name beside" x="{edge:.1f}" y="{y:.1f}" text-anchor="{anchor}">{escape(name)}</text>')
             foot_y = zone.y + (zone.room * 0.45 if zone.room > 4 else 0) * (-1 if corner == "top" else 1)
             written.append(f'<path class="leader" d="M{end:.1f} {y - 1.6:.1f}L{zone.x:.1f} {foot_y:.1f}"/>')
             written.append(f'<circle class="dot" cx="{zone.x:.1f}" cy="{foot_y:.1f}" r=".9"/>')

@@ -7,6 +7,7 @@ from math import atan2, cos, hypot, sin
 import numpy as np
 
 from merak.core.body.curves import Pair, smooth
+from merak.core.body.elsewhere import ARM, THIGH
 from merak.core.body.face import rim
 from merak.core.body.sketch import Plate
 
@@ -15,7 +16,9 @@ Line = list[Pair]
 
 def features(face: Plate) -> str:
     """The likeness as one path's `d`."""
-    return _inked(face, {"face": _face, "neck": _neck, "hands": _hands}.get(face.name, _limb)())
+    if face.name in ("face", "neck", "hands"):
+        return _inked(face, {"face": _face, "neck": _neck, "hands": _hands}[face.name]())
+    return _inked(face, _limb(ARM if face.name.startswith("arm") else THIGH))
 
 
 def hair(face: Plate) -> str:
@@ -116,13 +119,8 @@ def _neck() -> list[Line]:
 
 def _hands() -> list[Line]:
     found: list[Line] = []
-    for x, y, width, turn in (
-        (31, 156.6, 5, -0.04),
-        (53, 165.4, 5.2, 0.0),
-        (75, 157.4, 4.8, 0.06),
-        (97.4, 132.6, 4.2, 0.14),
-        (11.8, 88, 4.4, -0.12),
-    ):
+    tips = ((25, 156.6, 4.8, 0.08), (50, 165.6, 5, 0.02), (76, 157.6, 4.8, -0.07), (102.4, 129.4, 4.2, -0.25), (11.8, 88, 4.4, 0.1))
+    for x, y, width, turn in tips:
         nail = [
             (-width, -6.5),
             (-width, 1),
@@ -135,14 +133,21 @@ def _hands() -> list[Line]:
             (-width, -6.5),
         ]
         found.append([(x + a * cos(turn) - b * sin(turn), y + a * sin(turn) + b * cos(turn)) for a, b in smooth(nail, steps=3)])
-    for x, y in ((33.4, 83), (52.5, 85), (71.5, 83), (89, 76)):
+    for x, y in ((33, 82), (52, 84), (71, 82), (88.4, 75)):
         found.append(smooth([(x - 6, y - 2), (x, y + 1.6), (x + 6, y - 2)]))
         found.append(smooth([(x + (52.5 - x) * 0.62, 22), (x + (52.5 - x) * 0.3, 50), (x, y - 8)]))
-    for x, y in ((32.2, 122), (52.8, 128), (73.4, 123), (93, 108)):
+    for x, y in ((28.8, 122), (51, 128), (73.6, 123), (95.8, 105)):
         found.append([(x - 5, y - 1), (x, y), (x + 5, y - 1)])
         found.append([(x - 4.6, y + 1.8), (x, y + 2.8), (x + 4.6, y + 1.8)])
     return found
 
 
-def _limb() -> list[Line]:
-    return []
+def _limb(shape: tuple[float, float, float, float]) -> list[Line]:
+    """A crease above the low end, the knee's or the elbow's round, and the axis of the limb."""
+    top, _, low, length = shape
+    centre = 14 + top
+    return [
+        smooth([(centre - low * 0.8, length * 0.955), (centre, length * 0.985), (centre + low * 0.8, length * 0.955)]),
+        smooth([(centre - low * 0.45, length * 0.985), (centre, length * 1.012), (centre + low * 0.45, length * 0.985)]),
+        *([(centre, length * (0.04 + 0.1 * n)), (centre, length * (0.065 + 0.1 * n))] for n in range(9)),
+    ]

@@ -54,10 +54,10 @@ def _tapered(base: tuple[float, float, float], tip: tuple[float, float, float]) 
 def hands() -> Sketch:
     """The backs of both hands, fingers toward the therapist, thumbs inward: breadth at the knuckles, length from wrist to middle fingertip."""
     fingers = {
-        "index finger": _tapered((33.5, 88, 9.6), (31, 155, 7.6)),
-        "middle finger": _tapered((52.5, 90, 9.6), (53, 164, 8)),
-        "ring finger": _tapered((71.5, 88, 9.4), (75, 156, 7.6)),
-        "little finger": _tapered((89, 79, 8.6), (97, 131, 6.8)),
+        "index finger": _tapered((33, 88, 9), (25, 155, 7.2)),
+        "middle finger": _tapered((52, 90, 9.2), (50, 164, 7.6)),
+        "ring finger": _tapered((71, 88, 9), (76, 156, 7.2)),
+        "little finger": _tapered((89, 79, 8.2), (102, 128, 6.4)),
     }
     thumb = _tapered((26, 44, 10), (14, 68, 8)).union(_tapered((14, 68, 8), (12, 88, 6.4)))
     back = Polygon(
@@ -69,7 +69,7 @@ def hands() -> Sketch:
             *smooth([(97.6, 80), (97, 56), (92, 24), (88, 0)]),
         ]
     )
-    rounded = union_all([back, thumb, *fingers.values()]).buffer(2.5).buffer(-5).buffer(2.5)
+    rounded = union_all([back, thumb, *fingers.values()]).buffer(1).buffer(-2.5).buffer(1.5)
     return Sketch(
         Polygon(rounded.exterior),
         {
@@ -84,9 +84,12 @@ def hands() -> Sketch:
 def _limb(top: float, middle: float, low: float, length: float, gap: float) -> tuple[Polygon, float]:
     """Half of a limb's skin unrolled: half widths at the top, the middle and the low end; `gap` from the midline to the limb."""
     centre = gap + top
+    bow = 0.035 * length
     right = smooth([(centre + top, 0), (centre + middle, length / 2), (centre + low, length)])
+    foot = smooth([(centre + low, length), (centre, length + bow), (centre - low, length)])
     left = smooth([(centre - low, length), (centre - middle, length / 2), (centre - top, 0)])
-    return Polygon([*right, *left]), centre
+    head = smooth([(centre - top, 0), (centre, -bow), (centre + top, 0)])
+    return Polygon([*right, *foot[1:-1], *left, *head[1:-1]]), centre
 
 
 def _bands(names: tuple[str, str, str, str, str], shape: tuple[float, float, float, float]) -> Sketch:
@@ -99,9 +102,9 @@ def _bands(names: tuple[str, str, str, str, str], shape: tuple[float, float, flo
         outline,
         {
             last: Polygon([(0, low_end), (FAR, low_end), (FAR, FAR), (0, FAR)]),
-            inner: Polygon([(0, 0), *smooth([(centre - 0.52 * top, -1), (centre - 0.5 * middle, length / 2), (centre - 0.5 * low, length + 1)]), (0, FAR)]),
-            outer: Polygon([(FAR, 0), *smooth([(centre + 0.52 * top, -1), (centre + 0.5 * middle, length / 2), (centre + 0.5 * low, length + 1)]), (FAR, FAR)]),
-            upper: Polygon([(0, -10), (FAR, -10), (FAR, length / 2), (0, length / 2)]),
+            inner: Polygon([(0, -20), *smooth([(centre - 0.52 * top, -20), (centre - 0.5 * middle, length / 2), (centre - 0.5 * low, length + 20)]), (0, FAR)]),
+            outer: Polygon([(FAR, -20), *smooth([(centre + 0.52 * top, -20), (centre + 0.5 * middle, length / 2), (centre + 0.5 * low, length + 20)]), (FAR, FAR)]),
+            upper: Polygon([(0, -20), (FAR, -20), (FAR, length / 2), (0, length / 2)]),
             lower: Polygon([(-FAR, -FAR), (FAR, -FAR), (FAR, FAR), (-FAR, FAR)]),
         },
     )  # fmt: skip

@@ -30,6 +30,17 @@ _SMALL: dict[str, tuple[str, ...]] = {
     "around the eyes": ("under-eye", "upper lid"),
 }
 
+#: The sections of the other plates: their name, their zones, whether they run across the midline, whether they want the small tip.
+_FINGERS = ("thumb", "index finger", "middle finger", "ring finger", "little finger")
+_ELSEWHERE: dict[str, tuple[tuple[str, tuple[str, ...], bool, bool], ...]] = {
+    "neck": (
+        ("neck", ("side of neck", "front of neck", "thyroid strip"), False, False),
+        ("under the chin", ("under the chin",), True, False),
+        ("décolleté", ("décolleté",), True, False),
+    ),
+    "hands": (("hand", ("back of the hand", "knuckles"), False, False), *((name, (name,), False, True) for name in _FINGERS)),
+}
+
 
 class Section(NamedTuple):
     """A part of a plate that is worked in one go: its name, its zones, and whether it wants the small tip."""
@@ -46,15 +57,23 @@ def sections(face: Plate, order: Order, first: str) -> tuple[Section, ...]:
     plates one side after the other, from the top down. What lies beside the skin worked on (the ear) is in none.
     """
     other = "left" if first == "right" else "right"
-    if face.name != "face":
-        names = [zone for zone in zone_names(face.name) if zone not in BESIDE]
-        return tuple(Section(f"{side}, {zone}", ((side, zone),)) for side in (first, other) for zone in names)
-
-    def cheek(side: str) -> Section:
-        return Section(f"{side} cheek", tuple((side, zone) for zone in _LARGE["cheek"]))
 
     def both(name: str, zones: tuple[str, ...], small: bool = False) -> Section:
         return Section(name, tuple((side, zone) for zone in zones for side in (first, other)), small)
+
+    if face.name != "face":
+        limb = tuple(zone for zone in zone_names(face.name) if zone not in BESIDE)
+        parts = _ELSEWHERE.get(face.name, (("limb", limb, False, False),))
+        apart = [
+            Section(f"{side} {name}", tuple((side, zone) for zone in zones), small)
+            for side in (first, other)
+            for name, zones, across, small in parts
+            if not across
+        ]
+        return (*apart, *(both(name, zones, small) for name, zones, across, small in parts if across))
+
+    def cheek(side: str) -> Section:
+        return Section(f"{side} cheek", tuple((side, zone) for zone in _LARGE["cheek"]))
 
     chin, forehead = both("chin", _LARGE["chin"]), both("forehead", _LARGE["forehead"])
     small = tuple(both(name, zones, small=True) for name, zones in _SMALL.items())

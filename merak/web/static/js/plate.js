@@ -87,6 +87,11 @@ function let_go() {
 }
 
 function add(point) {
+  if (pen.elements.mark.value) {  // a tap beside a chosen mark lets it go; only a stroke draws it anew
+    let_go();
+    say("Let go.");
+    return;
+  }
   points = shape() === "spot" ? [point] : [...points, point];
   paint();
   if (shape() === "spot") keep();
