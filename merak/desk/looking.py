@@ -6,6 +6,7 @@ from uuid import UUID
 
 from pydantic import ValidationError
 
+from merak.core.body.marks import Mark
 from merak.core.body.plate import GRADED, PLATES, SIDES, plate
 from merak.core.body.tapes import ALL
 from merak.core.body.treatable import Treatable
@@ -34,6 +35,11 @@ class Looked:
     first: FirstSide
     wrong: dict[str, str]
     typed: dict[str, str]
+
+    @property
+    def marks(self) -> tuple[Mark, ...]:
+        """What is marked on the face."""
+        return tuple(mark for mark in self.file.marks if mark.plate == "face")
 
 
 def looked(desk: Desk, visit_id: UUID) -> Looked:

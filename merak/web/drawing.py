@@ -159,13 +159,15 @@ def _label(shape: BaseGeometry) -> tuple[float, float, float]:
     return round(float(x), 1), round(float(y), 1), round(float(circle.length), 1)
 
 
+def _named(zone: Zone) -> str:
+    words = escape(zone.name.removesuffix(" finger"))
+    return f'<text class="name" x="{zone.x}" y="{zone.y}" dy="-.6em" text-anchor="middle">{words}</text>'
+
+
 def _names(face: Plate, zones: tuple[Zone, ...]) -> str:
     """The names of the zones: on a face in the sheet's corners, on leader lines; elsewhere where they lie, on the client's left."""
     if face.name != "face":
-        found = [zone for zone in zones if zone.side == "left"]
-        return "".join(
-            f'<text class="name" x="{zone.x}" y="{zone.y}" dy="-.6em" text-anchor="middle">{escape(zone.name.removesuffix(" finger"))}</text>' for zone in found
-        )
+        return "".join(_named(zone) for zone in zones if zone.side == "left")
     at = {(zone.side, zone.name): zone for zone in zones}
     x0, y0, x1, y1 = face.outline.bounds
     written = []

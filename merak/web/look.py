@@ -6,9 +6,11 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
+from merak.core.body.tapes import ALL, FACE
 from merak.desk import looking
 from merak.desk.desk import Desk
 from merak.door import Form, entered
+from merak.web.drawing import ink_marks
 from merak.web.pages import blocks, go, page, stage_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
@@ -27,8 +29,18 @@ def look_page(request: Request, visit_id: UUID, kind: str = "laxity") -> Respons
 def _context(desk: Desk, looked: looking.Looked, kind: str) -> dict[str, Any]:
     kind = kind if kind in KINDS else "laxity"
     grades = getattr(looked.findings, kind)
-    return {**stage_context(desk, looked.file, "look"), "looked": looked, "findings": looked.findings, "kind": kind, "kinds": KINDS,
-            "grades": grades, "numbers": looking.NUMBERS}  # fmt: skip
+    elsewhere = {tape.field for tape in ALL} - {tape.field for tape in FACE}
+    return {
+        **stage_context(desk, looked.file, "look"),
+        "looked": looked,
+        "findings": looked.findings,
+        "kind": kind,
+        "kinds": KINDS,
+        "grades": grades,
+        "numbers": {field: words for field, words in looking.NUMBERS.items() if field not in elsewhere},
+        "tapes": FACE,
+        "inked_marks": ink_marks(looked.marks, looked.area.plate),
+    }
 
 
 @router.post("/look")

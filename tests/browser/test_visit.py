@@ -65,7 +65,7 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
         page.get_by_label("Brow, left").fill("12")
         expect(page.locator("#side")).to_contain_text("Start on the left")
         page.get_by_label("Ear to ear").fill("1300")
-        expect(page.locator("#slip-ear_to_ear_mm")).to_contain_text("1300 mm is no face")
+        expect(page.locator("#slip-ear_to_ear_mm")).to_contain_text("1300 mm cannot be ear to ear")
         page.get_by_label("Ear to ear").fill("284")
         expect(page.locator("#slip-ear_to_ear_mm")).to_be_empty()
 

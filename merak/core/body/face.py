@@ -10,8 +10,10 @@ from merak.core.body.sketch import Coordinates, Move, Sketch
 from merak.core.errors import BadInput
 from merak.core.knowledge import landmarks, number
 
-#: Where the third tape is felt: the lower face swings out from here.
+#: Where the first and the third tape meet the second: the side of the face turns about it.
 HINGE = "base of the nose"
+#: How far above the ear a turn is felt: it has faded at the outer corner of the eye.
+UPWARD_RAD = 0.7
 RIM = ("hairline centre", "hairline side", "temple corner", "temple hairline", "sideburn", "tragus", "ear lobe", "jaw angle", "mid jaw")
 
 
@@ -85,43 +87,44 @@ def _spots() -> dict[str, Polygon | LineString | Point]:
 
 
 def move(across: float, down: float, jaw_tape_ratio: float | None) -> tuple[Move, float]:
-    """How default points move, and by how much the lower face swings out (1: not at all).
+    """How default points move, and by how much the sides of the face are turned (rad; 0: as the other two tapes leave them).
 
-    `jaw_tape_ratio` is the third tape beside its default; None leaves the lower face to the other two. Raises BadInput, on
-    ear_chin_ear_mm, when the three tapes cannot belong to one face.
+    `jaw_tape_ratio` is the third tape beside its default; None turns nothing. Ear, base of the nose and chin are a triangle: two tapes
+    give two of its sides and the third tape the third, hence the angle at the nose. Raises BadInput, on ear_chin_ear_mm, when the three
+    cannot belong to one face.
     """
     scale = np.array([across, down])
     if jaw_tape_ratio is None:
-        return lambda points: points * scale, 1.0
+        return lambda points: points * scale, 0.0
     jaw = _jaw_rim()
-    wanted = jaw_tape_ratio * _length(jaw)
-
-    least, most = number("face.swing.least"), number("face.swing.most")
-    swings = np.linspace(least, most, 77)  # the length grows with the swing, nearly straight: read off between the steps
-    lengths = np.array([_length(swung(jaw, float(swing)) * scale) for swing in swings])
+    usual = _length(jaw)
+    wanted = jaw_tape_ratio * usual
+    turns = np.linspace(number("face.turn.least"), number("face.turn.most"), 71)  # longer with each turn, nearly straight in between
+    lengths = np.array([_length(turned_about_nose(jaw * scale, float(turn), scale)) for turn in turns])
     if not lengths[0] <= wanted <= lengths[-1]:
         default = number("face.ear_chin_ear")
-        low, high = (default * float(length) / _length(jaw) for length in lengths[[0, -1]])
-        words = (
-            f"{default * jaw_tape_ratio:.0f} mm does not fit the other two tapes: with them it lies between {low:.0f} and {high:.0f} mm."
-        )
+        low, high = (default * float(length) / usual for length in lengths[[0, -1]])
+        words = f"{default * jaw_tape_ratio:.0f} mm does not go with the other two tapes: it would lie between {low:.0f} and {high:.0f} mm."
         raise BadInput({"ear_chin_ear_mm": f"{words} Measure the three again."})
-    found = float(np.interp(wanted, lengths, swings))
-    return lambda points: swung(points, found) * scale, found
+    found = float(np.interp(wanted, lengths, turns))
+    return lambda points: turned_about_nose(points * scale, found, scale), found
 
 
-def swung(points: Coordinates, swing: float) -> Coordinates:
-    """Default points with the lower face swung out from the base of the nose: fully along the jaw, not at all at tragus, chin or mouth.
+def turned_about_nose(points: Coordinates, turn: float, scale: Coordinates) -> Coordinates:
+    """Points (mm, scaled by `scale`, x ≥ 0) with the side of the face turned about the base of the nose: fully at the tragus, not at all
+    along the midline, fading between them, and above the ear within UPWARD_RAD. Distances from the nose stay as they are.
 
-    The weight falls off smoothly toward the midline, toward the level of the tragus and toward the hinge, so that no zone folds.
+    Angles are from straight down. No ray overtakes another while the turn stays below what the rule book allows, so no zone folds.
     """
-    at = landmarks("face")
-    hinge, tragus = np.array(at[HINGE]), np.array(at["tragus"])
+    hinge, ear = (np.array(landmarks("face")[name]) * scale for name in (HINGE, "tragus"))
     away = points - hinge
-    level = np.clip((points[:, 1] - tragus[1]) / (at["chin point"][1] - tragus[1]), 0, 1)
-    reach = np.clip(np.hypot(*away.T) / np.hypot(*(np.array(at["jaw angle"]) - hinge)), 0, 1)
-    weight = (np.sin(np.pi * level) * reach) ** 2 * np.clip(np.abs(points[:, 0]) / 40, 0, 1)
-    result: Coordinates = points + (swing - 1) * weight[:, None] * away
+    angle = np.arctan2(np.maximum(away[:, 0], 0.0), away[:, 1])
+    of_ear = float(np.arctan2(*(ear - hinge)))
+    below = np.sin(np.pi / 2 * np.clip(angle / of_ear, 0, 1)) ** 2
+    above = np.cos(np.pi / 2 * np.clip((angle - of_ear) / UPWARD_RAD, 0, 1)) ** 2
+    by = turn * np.where(angle <= of_ear, below, above)
+    reach = np.hypot(*away.T)
+    result: Coordinates = hinge + reach[:, None] * np.column_stack([np.sin(angle + by), np.cos(angle + by)])
     return result
 
 

@@ -2,25 +2,27 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cached_property, reduce
+from functools import cached_property
 from math import atan2, ceil, cos, degrees, floor, pi, sin, sqrt, tan
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
-from shapely import Polygon, contains_xy, covers, get_coordinates, intersects, polygons, prepare, transform, union_all
+from shapely import Polygon, contains_xy, covers, difference, get_coordinates, intersects, polygons, prepare, transform, union_all
 from shapely.geometry.base import BaseGeometry
 
-from merak.core.body.levels import Levels, Numbers, common, merged, turned
+from merak.core.body.levels import Levels, Numbers, Whole, turned
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
 from merak.core.working import Frozen
 
 Footprint = Literal["rectangle", "square", "circle", "hexagon"]
 Edge = Literal["inside", "cover"]
-Rows = NDArray[np.int64]
+Rows = Whole
 CIRCLE_STEPS = 32
+#: Neighbours share edges that differ in the last bit; without a grid to snap to, an overlay can lose a whole footprint there. In mm.
+SNAP = 1e-6
 #: Level lines that tell a strip's room, and shares of the spare height at which rows are tried.
 STRIP = 5
 PHASES = (0.5, 0.0, 1.0)
@@ -118,7 +120,7 @@ class Grid:
     @cached_property
     def left(self) -> BaseGeometry:
         """What stays uncovered."""
-        return self.area.difference(self.covered)
+        return difference(self.area, self.covered, grid_size=SNAP)
 
     @cached_property
     def left_mm2(self) -> float:
@@ -130,7 +132,9 @@ class Grid:
     @property
     def doubled_mm2(self) -> float:
         """Skin laid on more than once, each extra time counted; 0 where footprints only touch."""
-        return 0.0 if self.tip.overlap == 0 else max(0.0, self.count * self.tip.area_mm2 - float(self.covered.area))
+        if self.tip.overlap == 0 and self.edge == "inside":
+            return 0.0
+        return max(0.0, self.count * self.tip.area_mm2 - float(self.covered.area))
 
     def cells(self) -> NDArray[np.object_]:
         """The footprints as polygons, in walking order."""
@@ -173,18 +177,18 @@ def grid(
         ((angle, found) for angle in angles for found in _tries(area, tip, angle, edge)), key=lambda one: len(one[1][0])
     )
     centres, row = _kept(area, tip, angle, edge, forbidden, centres, row)
-    order = _walk(centres, row, angle)
+    order = _walk(tip, centres, row, angle)
     return Grid(area, edge, tip, angle, centres[order], row[order])
 
 
 def _tries(area: BaseGeometry, tip: Tip, angle: float, edge: Edge) -> Iterator[tuple[Numbers, Rows]]:
-    """Grids to choose from, each with its rows set a little higher: the rim decides which fits."""
+    """Grids to choose from, with their rows set a little higher each: the rim decides which fits."""
     levels = Levels(area, angle)
-    for phase in PHASES:
-        if tip.honeycomb:
+    if tip.honeycomb:
+        for phase in PHASES:
             yield _kept(area, tip, angle, edge, None, *_lattice(levels, tip, angle, phase))
-        else:
-            yield _rows(levels, tip, angle, edge, phase)
+    else:
+        yield _upright(levels, tip, angle, edge)
 
 
 def _kept(
@@ -220,31 +224,25 @@ def _bounded(rows: int, levels: Levels, step: float) -> None:
         raise BadInput({"across_mm": f"{rows} rows of footprints: this tip is too small for this area."})
 
 
-def _rows(levels: Levels, tip: Tip, angle: float, edge: Edge, phase: float) -> tuple[Numbers, Rows]:
-    """Rows of an upright tip, each slid along to where it fits best.
-
-    A row's room is read off level lines through the strip that its footprints take: inside, where all of them run through the area;
-    to cover, where any does.
-    """
+def _upright(levels: Levels, tip: Tip, angle: float, edge: Edge) -> tuple[Numbers, Rows]:
+    """Rows of an upright tip, each slid along to where it fits best, at the height that serves best."""
     along, rowwise = tip.steps
-    wide, high = tip.across_mm, tip.down_mm
-    y = _heights(levels, rowwise, high, phase, fewest=edge == "cover")
-    told = STRIP if edge == "inside" else 2 * STRIP  # what hangs in between is found too
-    strip = np.linspace(-0.5, 0.5, told) * high * (1 - 1e-9)
-    spans = levels.spans((y[:, None] + strip).ravel())
-    x: list[NDArray[np.floating[Any]]] = []
-    for n in range(len(y)):
-        of_row = spans[n * told : (n + 1) * told]
-        room = reduce(common, of_row) if edge == "inside" else merged([span for level in of_row for span in level])
-        found: list[NDArray[np.floating[Any]]] = [np.empty(0)]
-        for begin, end in room:
-            spare = end - begin - wide
-            count = floor(spare / along + 1e-9) + 1 if edge == "inside" else max(1, ceil(spare / along - 1e-9) + 1)
-            if count > 0:
-                found.append((begin + end) / 2 + (np.arange(count) - (count - 1) / 2) * along)
-        x.append(np.concatenate(found))
-    row = np.repeat(np.arange(len(y)), [len(one) for one in x])
-    return turned(np.column_stack([np.concatenate(x), y[row]]), angle), row
+    inside = edge == "inside"
+    strip = np.linspace(-0.5, 0.5, STRIP if inside else 2 * STRIP) * tip.down_mm * (1 - 1e-9)
+    heights = [_heights(levels, rowwise, tip.down_mm, phase, fewest=not inside) for phase in PHASES]
+    y, rows = np.concatenate(heights), len(heights[0])  # all tries in one go: the rows of the second follow those of the first
+    row, begin, end = levels.strips(y, strip, inside)
+    spare = (end - begin - tip.across_mm) / along
+    count = np.floor(spare + 1e-9) + 1 if inside else np.maximum(np.ceil(spare - 1e-9) + 1, 1)
+    count = np.maximum(count, 0).astype(np.int64)
+    totals = np.bincount(row // rows, count, minlength=len(PHASES))
+    best = int(totals.argmax() if inside else totals.argmin())
+    mine = row // rows == best
+    row, middle, count, total = row[mine], (begin + end)[mine] / 2, count[mine], int(totals[best])
+    nth = np.arange(total) - np.repeat(np.cumsum(count) - count, count)
+    x = np.repeat(middle, count) + (nth - np.repeat((count - 1) / 2, count)) * along
+    row = np.repeat(row, count)
+    return turned(np.column_stack([x, y[row]]), angle), row
 
 
 def _lattice(levels: Levels, tip: Tip, angle: float, phase: float) -> tuple[Numbers, Rows]:
@@ -268,10 +266,31 @@ def _footprints(tip: Tip, centres: Numbers, angle: float, shrink: float = 0) -> 
     return found
 
 
-def _walk(centres: Numbers, row: Rows, angle: float) -> Rows:
-    """Row after row, every second one backwards, so that the hand never crosses the area to go on."""
-    along = turned(centres, -angle)[:, 0]
-    return np.lexsort((np.where(row % 2 == 0, along, -along), row))
+def _runs(flat: Numbers, row: Rows, along: float) -> list[Numbers]:
+    """Neighbours in a row, a step apart each, run by run; the centres stand by row and from left to right."""
+    breaks = np.flatnonzero((np.diff(row) != 0) | (np.abs(np.diff(flat[:, 0]) - along) > 1e-6)) + 1
+    return np.split(flat, breaks) if len(flat) else []
+
+
+def _walk(tip: Tip, centres: Numbers, row: Rows, angle: float) -> Rows:
+    """From the lowest run of footprints on, back and forth, each time to the end of a run that lies nearest, so that the hand seldom
+    crosses the area to go on."""
+    flat = turned(centres, -angle)
+    order = np.lexsort((flat[:, 0], row))
+    runs = _runs(flat[order], row[order], tip.steps[0])
+    if len(runs) < 2:
+        return order
+    tips = np.array([[run[0], run[-1]] for run in runs]) @ np.array([1, 1j])  # both ends of each run, as one number each
+    first = np.cumsum([0, *(len(run) for run in runs)])
+    walked = []
+    here, backwards = 0, 0
+    for _ in runs:
+        places = order[first[here] : first[here + 1]]
+        walked.append(places[::-1] if backwards else places)
+        at = tips[here, 0 if backwards else 1]
+        tips[here] = np.inf
+        here, backwards = divmod(int(np.argmin(np.abs(tips - at))), 2)
+    return np.concatenate(walked)
 
 
 def _covered(tip: Tip, centres: Numbers, row: Rows, angle: float) -> BaseGeometry:
@@ -286,9 +305,8 @@ def _covered(tip: Tip, centres: Numbers, row: Rows, angle: float) -> BaseGeometr
     along, _ = tip.steps
     order = np.lexsort((flat[:, 0], row))
     flat, row = flat[order], row[order]
-    breaks = np.flatnonzero((np.diff(row) != 0) | (np.diff(flat[:, 0]) > along * 1.5)) + 1
-    runs = [polygon for run in np.split(flat, breaks) for polygon in _run(tip, run, along)]
-    return transform(union_all(runs), lambda points: turned(points, angle))
+    runs = [polygon for run in _runs(flat, row, along) for polygon in _run(tip, run, along)]
+    return transform(union_all(runs, grid_size=SNAP), lambda points: turned(points, angle))
 
 
 def _run(tip: Tip, run: Numbers, along: float) -> list[BaseGeometry]:

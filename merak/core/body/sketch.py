@@ -28,7 +28,9 @@ Move = Callable[[Coordinates], Coordinates]
 Key = tuple[str, str]
 SIDES = ("right", "left")
 #: Long straight edges are cut into pieces of this length, so that a bend of the map bends them too.
-PIECE_MM = 9.0
+PIECE_MM = 6.0
+#: Lines nearer to each other than this become one: a thinner sliver between them could fold when the map bends.
+INK_MM = 0.1
 
 
 @dataclass(frozen=True)
@@ -47,7 +49,7 @@ class Sketch:
     @cached_property
     def zones(self) -> dict[str, Polygon]:
         """The zones as they tile the half."""
-        edges = union_all([segmentize(shape.boundary, PIECE_MM) for shape in (self.outline, *self.drawn.values())])
+        edges = union_all([segmentize(shape.boundary, PIECE_MM) for shape in (self.outline, *self.drawn.values())], grid_size=INK_MM)
         faces = [face for face in get_parts(polygonize([edges])) if self.outline.contains(point_on_surface(face))]
         owned: dict[str, list[BaseGeometry]] = {name: [] for name in self.drawn}
         rest = tuple(self.drawn)[-1]

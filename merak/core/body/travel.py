@@ -25,6 +25,7 @@ from merak.core.working import Frozen
 Style = Literal["lines", "circles", "stroke and hold", "back and forth", "cross-hatch"]
 STYLES: tuple[Style, ...] = get_args(Style)
 Points = NDArray[np.float64]
+Whole = NDArray[np.int64]
 MOST_ROWS = 4000
 #: A row shorter than this is not worth setting the tip down for.
 LEAST_ROW_MM = 0.5
@@ -102,18 +103,20 @@ def _rows(inner: BaseGeometry, style: Style, motion: Motion, angle: float) -> tu
         raise BadInput({"tip_mm": f"{count} rows: this tip is too small for this area."})
     gap = height / (count - 1) if count > 1 else 0.0  # rows are drawn together evenly, so that the last meets the rim
     y = (levels.low[1] + levels.high[1]) / 2 + (np.arange(count)[::-1] - (count - 1) / 2) * gap
-    flat = [(n, begin, end) for n, spans in enumerate(levels.spans(y)) for begin, end in spans if end - begin > LEAST_ROW_MM]
-    drawn = [(n, turned(np.array([[begin, y[n]], [end, y[n]]]), angle)) for n, begin, end in flat]
+    at, begin, end = levels.cuts(y)
+    long = end - begin > LEAST_ROW_MM
+    ends = np.stack([np.column_stack([begin, y[at]]), np.column_stack([end, y[at]])], axis=1)[long]
+    drawn = list(turned(ends.reshape(-1, 2), angle).reshape(-1, 2, 2))
     if style == "circles":
-        return [_circles(line, motion) for _, line in drawn], len(drawn)
+        return [_circles(line, motion) for line in drawn], len(drawn)
     if style == "back and forth":
         return _joined(drawn, inner), len(drawn)
-    return [line for _, line in drawn], len(drawn)
+    return drawn, len(drawn)
 
 
-def _joined(drawn: list[tuple[int, Points]], inner: BaseGeometry) -> list[Points]:
+def _joined(drawn: list[Points], inner: BaseGeometry) -> list[Points]:
     """Rows joined end to start without lifting, wherever the way across stays inside."""
-    going = [line if n % 2 == 0 else line[::-1] for n, (_, line) in enumerate(drawn)]
+    going = [line if n % 2 == 0 else line[::-1] for n, line in enumerate(drawn)]
     if not going:
         return []
     ways = linestrings(np.array([[before[-1], after[0]] for before, after in pairwise(going)]).reshape(-1, 2, 2))
@@ -201,8 +204,7 @@ def _dwell_of(piece: Points, stretches: list[float], motion: Motion, hold: float
     """The same for one path that bends.
 
     The motion is sampled in space, a twelfth of a tip apart, each sample with its moment. Around each rest (and, on a curve without rests,
-    at its ends and middle) points of the path are tried: a run of samples within half a tip of one is its stay. What is found is at most
-    two samples short.
+    at its ends and middle) points on and beside the path are tried: a run of samples within half a tip of one is its stay.
     """
     travelled = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(piece, axis=0).T))])
     total = float(travelled[-1])
@@ -212,19 +214,31 @@ def _dwell_of(piece: Points, stretches: list[float], motion: Motion, hold: float
     rests = np.concatenate([[0.0], np.cumsum(stretches)])
     time = _time_at(at, rests, motion.speed_mm_s)
     around = rests if len(stretches) > 1 else np.array([0.0, total / 2, total])
-    tried = np.clip(around[:, None] + np.linspace(-motion.tip_mm, motion.tip_mm, 9), 0, total)
-    points = np.stack([np.interp(tried, travelled, piece[:, i]) for i in (0, 1)], axis=-1)
+    reach = motion.tip_mm / 2
+    tried = np.clip(around[:, None] + np.linspace(-2, 2, 9) * reach, 0, total)
+    on_path = np.stack([np.interp(tried, travelled, piece[:, i]) for i in (0, 1)], axis=-1)
+    beside = np.stack(np.meshgrid(*[np.linspace(-1, 1, 7) * reach] * 2), axis=-1).reshape(1, -1, 2)
+    points = np.concatenate([on_path, on_path[:, [4]] + beside], axis=1)
     window = np.searchsorted(at, around)[:, None] + np.arange(-WINDOW, WINDOW + 1)
     there = (window >= 0) & (window < len(at))
     window = np.clip(window, 0, len(at) - 1)
-    gap = where[window][:, None] - points[:, :, None]
-    under = ((gap**2).sum(axis=-1) <= (motion.tip_mm / 2) ** 2 * (1 + 1e-9)) & there[:, None]
+    gap = np.sqrt(((where[window][:, None] - points[:, :, None]) ** 2).sum(axis=-1))
+    under = (gap <= reach * (1 + 1e-9)) & there[:, None]
     before, after = np.zeros_like(under), np.zeros_like(under)
     before[..., 1:], after[..., :-1] = under[..., :-1], under[..., 1:]
-    at_rest, _, begun = np.nonzero(under & ~before)
+    rest, point, begun = np.nonzero(under & ~before)
     _, _, ended = np.nonzero(under & ~after)
-    first, last = window[at_rest, begun], window[at_rest, ended]
-    stay = time[last] - time[first] + np.where(last == len(at) - 1, hold, 0.0)
+
+    def edge(inside: Whole, outside: Whole) -> Points:
+        """The moment at which the tip's rim passes the point, between the last sample under it and the next beside it."""
+        outside = np.clip(outside, 0, window.shape[1] - 1)
+        a, b = gap[rest, point, inside], gap[rest, point, outside]
+        share = np.where(b > a, (reach - a) / np.maximum(b - a, 1e-12), 0.0)
+        t_in, t_out = time[window[rest, inside]], time[window[rest, outside]]
+        crossed: Points = t_in + np.clip(share, 0, 1) * (t_out - t_in)
+        return crossed
+
+    stay = edge(ended, ended + 1) - edge(begun, begun - 1) + np.where(window[rest, ended] == len(at) - 1, hold, 0.0)
     return float(stay.max(initial=0.0))
 
 

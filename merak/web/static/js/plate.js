@@ -320,4 +320,6 @@ function fit(kind) {
   if (!allowed.includes(shape())) [pen.elements.shape.value] = allowed;
 }
 
+if (window.location.hash === "#marks") document.querySelector("[name=tab][value=marks]").click();
+page.dataset.tool = tool();
 dress();
