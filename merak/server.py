@@ -5,6 +5,7 @@ from fastapi.responses import PlainTextResponse
 from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 
+from merak.api import plate as api_plate
 from merak.api import treat as api_treat
 from merak.core.knowledge import book
 from merak.desk.practice import database_answers
@@ -21,7 +22,8 @@ def make_app() -> FastAPI:
     app.add_middleware(Headers)
     app.add_middleware(GZipMiddleware, minimum_size=1500, compresslevel=4)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for room in (api_treat, plan, look, plate, ask, treat, day, close, returning, practice, signing_in):  # the busiest are matched first
+    rooms = (api_treat, api_plate, plan, look, plate, ask, treat, day, close, returning, practice, signing_in)  # the busiest first
+    for room in rooms:
         app.include_router(room.router)
     app.get("/health", include_in_schema=False)(_health)
     handle_trouble(app)

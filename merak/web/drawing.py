@@ -14,7 +14,7 @@ from merak.core.body.plate import GRADED, Plate, area_cm2, zone_names
 from merak.core.body.sketch import SIDES
 from merak.core.body.treatable import Treatable
 from merak.core.knowledge import mark_kinds, number
-from merak.core.plan.survey import Laid, Survey
+from merak.core.plan.survey import Laid, Survey, uncovered
 from merak.core.plan.visit_plan import StepLine
 from merak.web.pen import features, hair, hairline
 
@@ -131,7 +131,8 @@ def draw(area: Treatable) -> Drawing:
 
 def path(shape: BaseGeometry) -> str:
     """The `d` of a shape, to a tenth of a millimetre."""
-    rings = [ring for part in get_parts(shape) if isinstance(part, Polygon) for ring in (part.exterior, *part.interiors)]
+    parts = (part for part in get_parts(shape) if isinstance(part, Polygon) and not part.is_empty)
+    rings = [ring for part in parts for ring in (part.exterior, *part.interiors)]
     return "".join("M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in ring.coords[:-1]) + "Z" for ring in rings)
 
 
@@ -200,12 +201,11 @@ class Inked:
 
 def ink(survey: Survey) -> Inked:
     """The grid or the strokes of a survey."""
-    cells, left, rows, numbers, steps, tips = [], [], [], [], [], []
+    cells, rows, numbers, steps, tips = [], [], [], [], []
     count = sum(laid.grid.count for laid in survey.laid if laid.grid)
     for laid in survey.laid:
         if laid.grid is not None:
             cells.append("".join(path(cell) for cell in laid.grid.cells()))
-            left.append(path(laid.grid.left))
             tips.append({"name": laid.section.name, "d": _tip(laid)})
             size = min(laid.grid.tip.across_mm, laid.grid.tip.down_mm)
             for n, ((x, y), row) in enumerate(zip(laid.grid.centres.tolist(), laid.grid.row.tolist(), strict=True)):
@@ -214,14 +214,13 @@ def ink(survey: Survey) -> Inked:
                 steps.append([round(x, 1), round(y, 1), len(tips) - 1, row - int(laid.grid.row[0]) + 1])
         if laid.travel is not None:
             rows += [open_path(piece) for piece in laid.travel.pieces]
-            left.append(path(laid.travel.left))
     lines = [(open_path(line.points), line.bony) for line in survey.lines]
     return Inked(
         "".join(cells),
         tuple(numbers),
         "".join([*rows, *(d for d, bony in lines if not bony)]),
         "".join(d for d, bony in lines if bony),
-        "".join(left),
+        path(uncovered(survey.area.skin, survey.laid)),
         {"sections": tips, "cells": steps} if count <= WALKED else {"sections": [], "cells": []},
     )
 
@@ -260,6 +259,6 @@ def ink_marks(marks: tuple[Mark, ...], face: Plate) -> tuple[MarkInk, ...]:
         zone = max(face.zones, key=lambda key, skin=skin: face.zones[key].intersection(skin).area)  # type: ignore[misc]
         below = anchor.y + number("mark.reading_below") if mark_kinds()[mark.kind].measured else None
         line = open_path(bare.coords) if mark.shape == "line" else ""
-        points = polyline(tuple(map(tuple, face.carry(np.array(mark.points)).tolist())))
+        points = polyline(tuple(mark.there(face)))
         found.append(MarkInk(mark, path(skin), line, points, round(anchor.x, 1), round(anchor.y, 1), below, " ".join(zone), area_cm2(skin)))
     return tuple(found)

@@ -52,9 +52,13 @@ class Mark(Frozen):
         read = f" {self.value:g} {kind.measured}" if self.value is not None else ""
         return f"{kind.words}{read}{graded}"
 
+    def there(self, face: Plate) -> list[tuple[float, float]]:
+        """Its points on this plate, mm."""
+        return [(float(x), float(y)) for x, y in face.carry(np.asarray(self.points, dtype=float))]
+
     def line(self, face: Plate) -> BaseGeometry:
         """Its bare point, line or polygon on this plate, mm."""
-        at = face.carry(np.asarray(self.points, dtype=float))
+        at = self.there(face)
         return Point(at[0]) if self.shape == "spot" else LineString(at) if self.shape == "line" else Polygon(at)
 
     def on_skin(self, face: Plate) -> BaseGeometry:

@@ -64,20 +64,29 @@ class Travel:
     dwell_s: float
 
     @cached_property
+    def swept(self) -> BaseGeometry:
+        """All skin that the tip passes over."""
+        return MultiLineString(self.pieces).buffer(self.motion.tip_mm / 2, quad_segs=6) if self.pieces else Polygon()
+
+    @cached_property
     def left(self) -> BaseGeometry:
-        """The skin that no row covers."""
-        if not self.pieces:
-            return self.area
-        return self.area.difference(MultiLineString(self.pieces).buffer(self.motion.tip_mm / 2, quad_segs=6))
+        """The part of the area that no row covers."""
+        return self.area.difference(self.swept)
 
 
-def cover(area: BaseGeometry, style: Style, motion: Motion, angle_deg: float | None = None) -> Travel:
-    """Rows over an area (mm), the tip wholly inside it, along its long axis unless `angle_deg` says otherwise.
+def room(area: BaseGeometry, style: Style, motion: Motion) -> BaseGeometry:
+    """Where a row may run so that the tip, circling or not, stays wholly inside an area (mm)."""
+    return area.buffer(-(motion.tip_mm + _loop_mm(style, motion)) / 2, quad_segs=4)
 
-    Raises BadInput on tip_mm when the tip is too small for the area to be told in rows.
+
+def cover(area: BaseGeometry, style: Style, motion: Motion, angle_deg: float | None = None, within: BaseGeometry | None = None) -> Travel:
+    """Rows over an area (mm), along its long axis unless `angle_deg` says otherwise.
+
+    The tip stays wholly inside the area; or, where the area is a part of the skin that may be worked, inside all of that: `within` is then
+    that skin's `room`. Raises BadInput on tip_mm when the tip is too small for the area to be told in rows.
     """
     angle = long_axis(area) if angle_deg is None else angle_deg
-    inner = area.buffer(-motion.tip_mm / 2, quad_segs=4)
+    inner = room(area, style, motion) if within is None else area.intersection(within)
     pieces, rows = _rows(inner, style, motion, angle)
     if style == "cross-hatch":
         across, more = _rows(inner, style, motion, angle + 90)
@@ -89,13 +98,8 @@ def _rows(inner: BaseGeometry, style: Style, motion: Motion, angle: float) -> tu
     """The centre lines of the rows inside the area that the tip's centre may enter, lowest first, and their number."""
     if inner.is_empty:
         return [], 0
-    loop = _loop_mm(motion) if style == "circles" else 0.0
-    if loop:
-        inner = inner.buffer(-loop / 2, quad_segs=4)
-        if inner.is_empty:
-            return [], 0
     levels = Levels(inner, angle)
-    spacing = (motion.tip_mm + loop) * (1 - motion.overlap)
+    spacing = (motion.tip_mm + _loop_mm(style, motion)) * (1 - motion.overlap)
     # The outermost rows lie a little within the tips of the area, where a row would have no length.
     height = max(0.0, float(levels.high[1] - levels.low[1]) - 0.3 * spacing)
     count = ceil(height / spacing) + 1
@@ -126,9 +130,9 @@ def _joined(drawn: list[Points], inner: BaseGeometry) -> list[Points]:
     return [np.vstack(going[a:b]) for a, b in zip([0, *ends], [*ends, len(going)], strict=True)]
 
 
-def _loop_mm(motion: Motion) -> float:
-    """The diameter that the tip's centre draws in a circle: a tip's width, by house default."""
-    return motion.tip_mm * number("travel.loop")
+def _loop_mm(style: Style, motion: Motion) -> float:
+    """The diameter that the tip's centre draws in a circle: a share of the tip, by house default; 0 for other styles."""
+    return motion.tip_mm * number("travel.loop") if style == "circles" else 0.0
 
 
 def _circles(line: Points, motion: Motion) -> Points:
@@ -137,7 +141,7 @@ def _circles(line: Points, motion: Motion) -> Points:
     loops = max(1, round(length / (motion.tip_mm * (1 - motion.overlap))))
     t = np.linspace(0, 2 * pi * loops, loops * 16 + 1)
     at = LineString(line).interpolate(t / (2 * pi * loops), normalized=True)
-    r = _loop_mm(motion) / 2
+    r = _loop_mm("circles", motion) / 2
     centre = np.array([(point.x, point.y) for point in at])
     circled: Points = centre + r * np.column_stack([np.cos(t), np.sin(t)])
     return circled

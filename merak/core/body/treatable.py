@@ -79,6 +79,11 @@ class Treatable:
         """The margins' own skin, without what is no-go anyway."""
         return union_all(self.bands).intersection(self.plate.outline).difference(self.no_go)
 
+    @cached_property
+    def skin(self) -> BaseGeometry:
+        """All of both sides in one shape, without what lies beside the skin worked on."""
+        return self.of(tuple(key for key in self.zones if key[1] not in BESIDE))
+
     def side(self, name: str) -> BaseGeometry:
         """All of one side in one shape; what lies beside the skin worked on (the ear) is left out."""
         if name not in self.sides:

@@ -5,14 +5,15 @@ from typing import Literal
 
 import numpy as np
 from pydantic import Field
+from shapely import Polygon, difference, union_all
 from shapely.geometry.base import BaseGeometry
 
-from merak.core.body.grid import Edge, Footprint, Grid, Tip, grid
+from merak.core.body.grid import SNAP, Edge, Footprint, Grid, Tip, grid
 from merak.core.body.marks import Mark
 from merak.core.body.plate import BONY, THIN, Key, Plate, area_cm2
 from merak.core.body.sections import Order, Section, sections
 from merak.core.body.strokes import ON_PLATE, PATHS, Line, lines
-from merak.core.body.travel import Motion, Style, Travel, along, cover
+from merak.core.body.travel import Motion, Style, Travel, along, cover, room
 from merak.core.body.treatable import BESIDE, Narrowed, Treatable, margins_of, treatable
 from merak.core.client import Measures, Side
 from merak.core.dose.product import film_ml, fingertip_units, layer_g
@@ -140,7 +141,7 @@ def survey(
     if laying.manner == "grid":
         numbers |= _of_grid(laid)
     elif laying.manner == "strokes":
-        numbers |= _of_strokes(laid, strokes, laying)
+        numbers |= _of_strokes(area.skin, laid, strokes, laying)
     return Survey(area, laying, zones, laid, strokes, numbers, _cautions(area, laying, laid, numbers, finger_mm, narrowed))
 
 
@@ -155,6 +156,7 @@ def _lines(area: Treatable, laying: Laying, first: Side) -> tuple[Line, ...]:
 
 def _laid(area: Treatable, laying: Laying, first: Side, rows: bool) -> tuple[Laid, ...]:
     found: list[Laid] = []
+    rooms: dict[bool, BaseGeometry] = {}
     count = 1
     style: Style = "lines" if laying.style == "between landmarks" else laying.style
     for section in sections(area.plate, laying.order, first):
@@ -166,7 +168,10 @@ def _laid(area: Treatable, laying: Laying, first: Side, rows: bool) -> tuple[Lai
             found.append(Laid(section, skin, grid=cells, first=count))
             count += cells.count
         elif laying.manner == "strokes" and rows:
-            found.append(Laid(section, skin, travel=cover(skin, style, laying.motion(section.small_tip))))
+            small, motion = section.small_tip, laying.motion(section.small_tip)
+            if small not in rooms:
+                rooms[small] = room(area.skin, style, motion)
+            found.append(Laid(section, skin, travel=cover(skin, style, motion, within=rooms[small])))
         else:
             found.append(Laid(section, skin))
     return tuple(found)
@@ -278,7 +283,13 @@ def _of_grid(laid: tuple[Laid, ...]) -> dict[str, Quantity]:
     }
 
 
-def _of_strokes(laid: tuple[Laid, ...], strokes: tuple[Line, ...], laying: Laying) -> dict[str, Quantity]:
+def uncovered(skin: BaseGeometry, laid: tuple[Laid, ...]) -> BaseGeometry:
+    """The part of the treatable skin that no footprint and no row covers; nothing where neither is laid."""
+    covers = [part.grid.covered for part in laid if part.grid] + [part.travel.swept for part in laid if part.travel]
+    return difference(skin, union_all(covers, grid_size=SNAP), grid_size=SNAP) if covers else Polygon()
+
+
+def _of_strokes(skin: BaseGeometry, laid: tuple[Laid, ...], strokes: tuple[Line, ...], laying: Laying) -> dict[str, Quantity]:
     """Rows or lines, length, minutes, longest dwell, left over."""
     if strokes:
         style: Style = "stroke and hold" if laying.hold_s else "lines"
@@ -317,10 +328,8 @@ def _of_strokes(laid: tuple[Laid, ...], strokes: tuple[Line, ...], laying: Layin
         ),
     }
     if what == "rows":
-        left = sum(area_cm2(one.left) for one in travels)
-        found["strokes.left"] = Quantity(
-            name="left uncovered", value=left, unit="cm²", digits=1, formula="treatable area − what the rows sweep", rules=("body.area",)
-        )
+        left, by = area_cm2(uncovered(skin, laid)), "treatable area − what the rows sweep"
+        found["strokes.left"] = Quantity(name="left uncovered", value=left, unit="cm²", digits=1, formula=by, rules=("body.area",))
     return found
 
 

@@ -1,0 +1,163 @@
+"""Marks and margins through the desk, on the real PostgreSQL: versions, undo, whose they are, and what a closed visit keeps."""
+
+from typing import Any
+from uuid import UUID
+
+import pytest
+
+from merak.core.errors import BadInput, Refused
+from merak.desk import closing, looking, marking, planning, plating
+from merak.desk.desk import Desk, NotFound, OutOfTurn
+from merak.desk.file import open_file
+from merak.desk.permission import Denied, Sealed
+from tests.desk.test_visit import as_, ask_nothing, desk, later, new_visit
+
+__all__ = ["desk"]
+CHEEK = "60,100 80,100 80,120 60,120"
+
+
+def pen(**changes: str) -> dict[str, str]:
+    return {"plate": "face", "kind": "stay-out", "shape": "area", "points": CHEEK} | changes
+
+
+def standing(desk: Desk, visit: UUID) -> list[str]:
+    return [f"{mark.words} {mark.points[0]}" for mark in open_file(desk, visit).marks]
+
+
+def treatable(desk: Desk, visit: UUID) -> float:
+    value = plating.plated(desk, visit, {}).survey.numbers["area.treatable"].value
+    assert value
+    return value
+
+
+def test_a_mark_is_drawn_moved_removed_and_every_step_taken_back(desk: Desk) -> None:
+    visit = new_visit(desk)
+    whole = treatable(desk, visit)
+    mark = marking.put(desk, visit, pen(note="never here"))
+    assert treatable(desk, visit) == pytest.approx(whole - 4, abs=0.05)
+    marking.move(desk, visit, mark, (10, 0))
+    assert standing(desk, visit) == ["stay out (70.0, 100.0)"]
+    marking.put(desk, visit, pen(mark=str(mark), kind="scar", grade="3", points="60,100 80,100 70,120"))
+    assert standing(desk, visit) == ["scar, grade 3 (60.0, 100.0)"]
+    marking.remove(desk, visit, mark)
+    assert standing(desk, visit) == [] and treatable(desk, visit) == whole
+    for left in (["scar, grade 3 (60.0, 100.0)"], ["stay out (70.0, 100.0)"], ["stay out (60.0, 100.0)"], []):
+        marking.undo(desk, visit)
+        assert standing(desk, visit) == left
+    with pytest.raises(OutOfTurn, match="Nothing to take back"):
+        marking.undo(desk, visit)
+    told = marking.history(desk, visit, mark)
+    assert [one.did for one in told] == ["taken back"] * 4 + ["removed", "changed", "changed", "drawn"]
+    assert told[-1].note == "never here" and told[-1].by == "Adaeze Okonjo"
+
+
+def test_one_takes_back_ones_own_and_nothing_that_was_changed_since(desk: Desk) -> None:
+    visit, other = new_visit(desk), as_(desk, "lin")
+    mark = marking.put(desk, visit, pen())
+    with pytest.raises(OutOfTurn):
+        marking.undo(other, visit)
+    marking.move(other, visit, mark, (0, 5))
+    with pytest.raises(OutOfTurn, match="changed this mark since"):
+        marking.undo(desk, visit)
+    marking.undo(other, visit)
+    marking.undo(desk, visit)
+    assert standing(desk, visit) == []
+
+
+def test_marks_are_the_clients_and_go_with_them(desk: Desk) -> None:
+    name = "Invented Marked"
+    first = new_visit(desk, name)
+    mark = marking.put(desk, first, pen(kind="mole", shape="spot", points="-70,110", size_mm="6", on="2031-01-05"))
+    ask_nothing(desk, first)
+    answer = {"redness": "0", "swelling": "0", "pain": "0", "comfort": "9", "explained": "explained", "note": "looked only"}
+    closing.close(later(desk, hours=1), first, answer)
+    with pytest.raises(Sealed):
+        marking.put(desk, first, pen())
+    again = later(desk, days=9)
+    second = new_visit(again, f"{name}, born 2 Apr 1985")
+    assert standing(again, second) == ["mole (-70.0, 110.0)"]
+    marking.remove(later(again, hours=2), second, mark)
+    assert standing(again, second) == [] and standing(again, first) == ["mole (-70.0, 110.0)"], "a closed visit stands as it was"
+    stranger = new_visit(desk)
+    for act in (marking.remove, marking.history):
+        with pytest.raises(NotFound):
+            act(desk, stranger, mark)  # type: ignore[operator]
+
+
+@pytest.mark.parametrize(
+    ("changes", "field"),
+    [
+        ({"points": "60,100 80,120 80,100 60,120"}, "points"),
+        ({"points": "60,100 80,x"}, "points"),
+        ({"points": "60,100 nan,3 4,5"}, "points"),
+        ({"points": ""}, "points"),
+        ({"size_mm": "wide"}, "size_mm"),
+        ({"grade": "2.5", "kind": "scar"}, "grade"),
+        ({"on": "2031-03-99"}, "on"),
+        ({"on": "2099-01-01"}, "on"),
+        ({"note": "x" * 501}, "note"),
+        ({"kind": "reading", "shape": "spot", "points": "70,110"}, "value"),
+        ({"plate": "tail"}, "plate"),
+    ],
+)
+def test_what_cannot_be_kept_is_told_by_field_and_nothing_is_kept(desk: Desk, changes: dict[str, str], field: str) -> None:
+    visit = new_visit(desk)
+    with pytest.raises(BadInput) as wrong:
+        marking.put(desk, visit, pen(**changes))
+    assert field in wrong.value.fields
+    assert standing(desk, visit) == []
+
+
+def test_a_mark_that_keeps_work_out_asks_for_consent_anew(desk: Desk) -> None:
+    visit = new_visit(desk)
+    ask_nothing(desk, visit)
+    planning.consent(desk, visit, True)
+    marking.put(desk, visit, pen(kind="scar"))
+    assert open_file(desk, visit).consented, "a scar changes no plan"
+    marking.put(desk, visit, pen(points="-90,160 -40,176 -40,90 -100,90"))
+    assert not open_file(desk, visit).consented
+    marking.undo(desk, visit)
+    assert open_file(desk, visit).consented, "as it was agreed to"
+
+
+def test_only_a_senior_narrows_a_margin_and_the_plan_follows(desk: Desk) -> None:
+    visit = new_visit(desk)
+    form: dict[str, Any] = {"margin": "microcurrent.margin.hairline", "value": "0,25", "reason": "hairline receded, skin bare"}
+    usual = treatable(desk, visit)
+    for login in ("tomas", "lin", "joost"):
+        with pytest.raises(Denied):
+            marking.narrow_margin(as_(desk, login), visit, form)
+    marking.narrow_margin(desk, visit, form)
+    assert treatable(desk, visit) > usual + 5
+    for wrong, field in (({"value": "3"}, "value"), ({"value": "-1"}, "value"), ({"value": "a bit"}, "value"), ({"reason": ""}, "reason")):
+        with pytest.raises(BadInput) as bad:
+            marking.narrow_margin(desk, visit, form | wrong)
+        assert field in bad.value.fields
+    for margin in ("microcurrent.no_go.eyes", "lips.no_go"):
+        with pytest.raises(Refused):
+            marking.narrow_margin(desk, visit, {"margin": margin, "value": "0", "reason": "the client insists"})
+    marking.narrow_margin(desk, visit, form | {"value": ""})
+    assert treatable(desk, visit) == pytest.approx(usual)
+
+
+def test_a_mark_keeps_its_place_on_the_skin_when_a_tape_changes(desk: Desk) -> None:
+    visit = new_visit(desk)
+    marking.put(desk, visit, pen())
+    before = plating.plated(desk, visit, {})
+    looking.save_findings(desk, visit, {"ear_to_ear_mm": "300", "ear_chin_ear_mm": "325"})
+    after = plating.plated(desk, visit, {})
+    assert after.marks == before.marks
+    there = after.marks[0].on_skin(after.survey.plate)
+    assert there.area > 1.05 * before.marks[0].on_skin(before.survey.plate).area
+    assert after.survey.numbers["area.whole"].value > before.survey.numbers["area.whole"].value + 20  # type: ignore[operator]
+
+
+def test_a_plate_asked_for_nonsense_is_as_usual_and_says_so(desk: Desk) -> None:
+    visit = new_visit(desk)
+    wrong = {"of": "pulsed_light", "work": "pulsed_light", "across_mm": "0", "down_mm": "-3", "overlap": "100", "order": "by mood"}
+    page = plating.plated(desk, visit, wrong)
+    assert set(page.wrong) == {"across_mm", "down_mm", "overlap", "order"}
+    assert page.draft["across_mm"] == "0" and page.survey.laying.across_mm == 15
+    hair = plating.plated(desk, visit, {"of": "pulsed_light", "work": "pulsed_light", "across_mm": "0.01", "down_mm": "0.01"})
+    assert "too small" in hair.wrong["across_mm"]
+    assert plating.plated(desk, visit, {"plate": "tail", "work": "magic"}).name == "face"
