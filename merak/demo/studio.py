@@ -5,6 +5,7 @@ Everything goes through the desk, as a person would do it: past visits were aske
 
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, time, timedelta
+from math import cos, pi, sin
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -12,7 +13,7 @@ from uuid_utils.compat import uuid7
 
 from merak.core.errors import Refused
 from merak.core.plan.screening import questions
-from merak.desk import asking, closing, looking, planning, treating
+from merak.desk import asking, closing, looking, marking, planning, treating
 from merak.desk.day import COURSE_NAME, add_visit
 from merak.desk.desk import Desk
 from merak.desk.file import open_file
@@ -45,6 +46,12 @@ CARDS = (
 )
 
 
+def _round(x: float, y: float, rx: float, ry: float) -> str:
+    """An outline as a hand would draw it around something."""
+    turns = [n * pi / 8 for n in range(16)]
+    return " ".join(f"{x + rx * cos(t) * (1 + 0.07 * sin(3 * t)):.1f},{y + ry * sin(t) * (1 + 0.1 * cos(2 * t)):.1f}" for t in turns)
+
+
 @dataclass
 class Invented:
     """One client of the demo, always seen at the same hour `at`, today unless `today` is False; `past` counts closed visits before it.
@@ -65,10 +72,24 @@ class Invented:
     heights: tuple[float, float, float, float] = (12.0, 10.5, 20.0, 19.0)
     tapes: tuple[float | None, float | None] = (None, None)
     note: str = ""
+    marks: tuple[dict[str, str], ...] = ()
 
 
 CLIENTS = (
-    Invented("Ines Duarte", date(1979, 3, 8), "09:00", 2, tapes=(272, 186), note="Likes the forehead most; left brow came up."),
+    Invented(
+        "Ines Duarte",
+        date(1979, 3, 8),
+        "09:00",
+        2,
+        tapes=(272, 186),
+        note="Likes the forehead most; left brow came up.",
+        marks=(
+            {"kind": "pigment", "shape": "area", "grade": "2", "points": _round(64, 104, 11, 7), "note": "Darker since the summer."},
+            {"kind": "mole", "shape": "spot", "size_mm": "4", "points": "-92,112", "note": "Unchanged; seen by her doctor in spring."},
+            {"kind": "vessel", "shape": "line", "size_mm": "1", "grade": "1", "points": "17,101 20,105 21.5,110"},
+            {"kind": "scar", "shape": "line", "size_mm": "2", "grade": "1", "points": "-34,34 -28,41 -25,46", "note": "From childhood."},
+        ),
+    ),
     Invented(
         "Rosalind Achterberg",
         date(1958, 11, 2),
@@ -97,6 +118,7 @@ CLIENTS = (
         sensitive=True,
         heights=(9.0, 11.5, 18.0, 20.0),
         note="Cheeks stayed red for an hour, cool cloth, settled before leaving.",
+        marks=({"kind": "patch", "shape": "area", "grade": "3", "points": _round(-62, 118, 16, 10), "note": "Gone after an hour."},),
     ),
     Invented("Petra Halloran", date(1971, 9, 14), "14:15", 0, "adaeze"),
     Invented("Samir Oduya", date(1968, 4, 30), "15:30", 4, phototype=5, tapes=(291, 199)),
@@ -199,6 +221,8 @@ def _closed_visit(desk: Desk, who: Invented, client: Client, start: datetime, la
     )
     for zone in ("right lower cheek", "left lower cheek", "left lower cheek", "right jawline", "left jawline"):
         looking.tap_zone(desk, visit_id, "laxity", zone)
+    for mark in who.marks if last else ():
+        marking.put(desk, visit_id, {"plate": "face", **mark})
     page = planning.planned(desk, visit_id)
     if page.settled:
         planning.consent(desk, visit_id, True)

@@ -45,7 +45,7 @@ def _context(desk: Desk, plated: plating.Plated, slips: dict[str, str] | None = 
         "LAYERS": LAYERS,
         "works": [(key, entry.words) for key, entry in works().items()],
         "kinds": [(key, kind.words) for key, kind in mark_kinds().items()],
-        "shapes": {key: kind.shapes for key, kind in mark_kinds().items()},
+        "fits": {key: {"shapes": k.shapes, "graded": k.graded, "measured": bool(k.measured)} for key, k in mark_kinds().items()},
         "styles": [(key, key) for key in ((LINES,) if plated.name in ON_PLATE else ()) + STYLES],
         "orders": [(key, key) for key in ORDERS],
         "default_mm": default_mm,

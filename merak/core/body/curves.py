@@ -8,7 +8,7 @@ from shapely import Polygon
 
 Pair = tuple[float, float]
 #: Pieces a span: chords of a few millimetres, within a quarter millimetre of the curve.
-STEPS = 5
+STEPS = 4
 
 
 def smooth(points: Sequence[Pair], closed: bool = False, steps: int = STEPS) -> list[Pair]:

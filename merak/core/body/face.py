@@ -100,7 +100,8 @@ def move(across: float, down: float, jaw_tape_ratio: float | None) -> tuple[Move
     usual = _length(jaw)
     wanted = jaw_tape_ratio * usual
     turns = np.linspace(number("face.turn.least"), number("face.turn.most"), 71)  # longer with each turn, nearly straight in between
-    lengths = np.array([_length(turned_about_nose(jaw * scale, float(turn), scale)) for turn in turns])
+    tried = turned_about_nose(np.tile(jaw * scale, (len(turns), 1)), np.repeat(turns, len(jaw)), scale).reshape(len(turns), -1, 2)
+    lengths = np.hypot(*np.moveaxis(np.diff(tried, axis=1), -1, 0)).sum(axis=1)
     if not lengths[0] <= wanted <= lengths[-1]:
         default = number("face.ear_chin_ear")
         low, high = (default * float(length) / usual for length in lengths[[0, -1]])
@@ -110,9 +111,10 @@ def move(across: float, down: float, jaw_tape_ratio: float | None) -> tuple[Move
     return lambda points: turned_about_nose(points * scale, found, scale), found
 
 
-def turned_about_nose(points: Coordinates, turn: float, scale: Coordinates) -> Coordinates:
+def turned_about_nose(points: Coordinates, turn: float | Coordinates, scale: Coordinates) -> Coordinates:
     """Points (mm, scaled by `scale`, x ≥ 0) with the side of the face turned about the base of the nose: fully at the tragus, not at all
-    along the midline, fading between them, and above the ear within UPWARD_RAD. Distances from the nose stay as they are.
+    along the midline, fading between them, and above the ear within UPWARD_RAD. Distances from the nose stay as they are. `turn` (rad) is one for all
+    points, or each point's own.
 
     Angles are from straight down. No ray overtakes another while the turn stays below what the rule book allows, so no zone folds.
     """

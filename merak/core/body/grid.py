@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from math import atan2, ceil, cos, degrees, floor, pi, sin, sqrt, tan
 from typing import Literal
 
@@ -12,7 +12,7 @@ from pydantic import Field, model_validator
 from shapely import Polygon, contains_xy, covers, difference, get_coordinates, intersects, polygons, prepare, transform, union_all
 from shapely.geometry.base import BaseGeometry
 
-from merak.core.body.levels import Levels, Numbers, Whole, turned
+from merak.core.body.levels import Levels, Numbers, Whole, levels_of, turned
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
 from merak.core.working import Frozen
@@ -141,6 +141,7 @@ class Grid:
         return _footprints(self.tip, self.centres, self.angle_deg)
 
 
+@lru_cache(maxsize=64)
 def long_axis(area: BaseGeometry) -> float:
     """The direction of the longer side of the smallest rectangle around an area, in degrees, above −90 up to 90; 0 for nothing."""
     if area.is_empty:
@@ -183,7 +184,7 @@ def grid(
 
 def _tries(area: BaseGeometry, tip: Tip, angle: float, edge: Edge) -> Iterator[tuple[Numbers, Rows]]:
     """Grids to choose from, with their rows set a little higher each: the rim decides which fits."""
-    levels = Levels(area, angle)
+    levels = levels_of(area, angle)
     if tip.honeycomb:
         for phase in PHASES:
             yield _kept(area, tip, angle, edge, None, *_lattice(levels, tip, angle, phase))
@@ -196,8 +197,9 @@ def _kept(
 ) -> tuple[Numbers, Rows]:
     """The footprints that may stay."""
     if edge == "inside":
-        near = contains_xy(area, centres[:, 0], centres[:, 1])
-        centres, row = centres[near], row[near]
+        if tip.honeycomb:  # laid over the bounds: most lie outside, and that is quickly seen
+            near = contains_xy(area, centres[:, 0], centres[:, 1])
+            centres, row = centres[near], row[near]
         keep = covers(area, _footprints(tip, centres, angle, shrink=1e-6))
     else:
         cells = _footprints(tip, centres, angle, shrink=1e-6)
@@ -278,8 +280,9 @@ def _walk(tip: Tip, centres: Numbers, row: Rows, angle: float) -> Rows:
     flat = turned(centres, -angle)
     order = np.lexsort((flat[:, 0], row))
     runs = _runs(flat[order], row[order], tip.steps[0])
-    if len(runs) < 2:
-        return order
+    if len(runs) == len(np.unique(row)):  # one run a row: simply up, back and forth
+        turns = np.repeat(np.arange(len(runs)) % 2, [len(run) for run in runs])
+        return order[np.lexsort((np.where(turns, -flat[order, 0], flat[order, 0]), row[order]))]
     tips = np.array([[run[0], run[-1]] for run in runs]) @ np.array([1, 1j])  # both ends of each run, as one number each
     first = np.cumsum([0, *(len(run) for run in runs)])
     walked = []

@@ -1,11 +1,11 @@
 """Level lines through an area: where a row enters and leaves it."""
 
-from functools import reduce
+from functools import lru_cache, reduce
 from math import cos, radians, sin
 
 import numpy as np
 from numpy.typing import NDArray
-from shapely import get_coordinates, get_parts, get_rings
+from shapely import to_ragged_array
 from shapely.geometry.base import BaseGeometry
 
 Numbers = NDArray[np.float64]
@@ -25,9 +25,10 @@ class Levels:
     """An area turned back by an angle, ready to be cut by level lines."""
 
     def __init__(self, area: BaseGeometry, angle_deg: float) -> None:
-        at, ring = get_coordinates(get_rings(get_parts(area)), return_index=True)
+        _, at, (rings, *_) = to_ragged_array([area])
         at = turned(at, -angle_deg)
-        same = ring[:-1] == ring[1:]
+        same = np.ones(len(at) - 1, dtype=bool)
+        same[rings[1:-1] - 1] = False  # no edge leads from one ring to the next
         (self.x0, self.y0), (self.x1, self.y1) = at[:-1][same].T, at[1:][same].T
         self.low, self.high = at.min(axis=0), at.max(axis=0)
 
@@ -50,22 +51,32 @@ class Levels:
         """
         at, begin, end = self.cuts((y[:, None] + offsets).ravel())
         many = len(offsets)
-        spans = np.bincount(at, minlength=len(y) * many).reshape(-1, many)
-        low, high = np.full(len(y) * many, np.nan), np.full(len(y) * many, np.nan)
-        low[at], high[at] = begin, end
-        plain = (spans == 1).all(axis=1)
-        lows, highs = low.reshape(-1, many)[plain], high.reshape(-1, many)[plain]
-        row = [np.flatnonzero(plain)]
-        room = [(lows.max(axis=1), highs.min(axis=1)) if inside else (lows.min(axis=1), highs.max(axis=1))]
-        for n in np.flatnonzero(~plain & (spans.all(axis=1) if inside else spans.any(axis=1))):
-            first, last = np.searchsorted(at, (n * many, (n + 1) * many))
-            levels: list[list[Span]] = [[] for _ in range(many)]
-            for level, a, b in zip(at[first:last].tolist(), begin[first:last].tolist(), end[first:last].tolist(), strict=True):
-                levels[level - n * many].append((a, b))
+        first = np.searchsorted(at, np.arange(len(y) * many + 1))
+        spans = np.diff(first).reshape(-1, many)
+        row, room = [np.empty(0, dtype=np.int64)], [(np.empty(0), np.empty(0))]
+        alike = (spans == spans[:, :1]).all(axis=1)
+        for count in np.unique(spans[alike, 0]) if inside else (1,):  # levels that are cut alike: span by span
+            rows = np.flatnonzero(alike & (spans[:, 0] == count))
+            mine = first[:-1].reshape(-1, many)[rows][..., None] + np.arange(count)
+            a, b = begin[mine], end[mine]
+            row.append(np.repeat(rows, count))
+            room.append((a.max(axis=1).ravel(), b.min(axis=1).ravel()) if inside else (a.min(axis=1).ravel(), b.max(axis=1).ravel()))
+        other = spans.all(axis=1) & ~alike if inside else spans.any(axis=1) & ~(alike & (spans[:, 0] == 1))
+        for n in np.flatnonzero(other):
+            levels: list[list[Span]] = []
+            for level in range(n * many, (n + 1) * many):
+                cut = slice(first[level], first[level + 1])
+                levels.append(list(zip(begin[cut].tolist(), end[cut].tolist(), strict=True)))
             found = reduce(common, levels) if inside else merged([span for level in levels for span in level])
             row.append(np.full(len(found), n))
             room.append((np.array([a for a, _ in found]), np.array([b for _, b in found])))
         return np.concatenate(row), np.concatenate([a for a, _ in room]), np.concatenate([b for _, b in room])
+
+
+@lru_cache(maxsize=64)
+def levels_of(area: BaseGeometry, angle_deg: float) -> Levels:
+    """An area's levels; a section's grid and its rows ask for the same."""
+    return Levels(area, angle_deg)
 
 
 def common(some: list[Span], others: list[Span]) -> list[Span]:

@@ -124,6 +124,11 @@ class Plate:
         """All zones in one shape."""
         return self.joined(tuple(self.zones))
 
+    def each_joined(self, many: list[tuple[Key, ...]]) -> NDArray[np.object_]:
+        """Several groups of zones, each in one shape."""
+        found: NDArray[np.object_] = transform(np.array([self.sketch.joined(keys) for keys in many], dtype=object), self.carry)
+        return found
+
     def joined(self, keys: tuple[Key, ...]) -> BaseGeometry:
         """Several zones in one shape."""
         return transform(self.sketch.joined(keys), self.carry) if keys else Polygon()

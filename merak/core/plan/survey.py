@@ -159,8 +159,8 @@ def _laid(area: Treatable, laying: Laying, first: Side, rows: bool) -> tuple[Lai
     rooms: dict[bool, BaseGeometry] = {}
     count = 1
     style: Style = "lines" if laying.style == "between landmarks" else laying.style
-    for section in sections(area.plate, laying.order, first):
-        skin = area.of(section.keys)
+    parts = sections(area.plate, laying.order, first)
+    for section, skin in zip(parts, area.each([section.keys for section in parts]), strict=True):
         if area_cm2(skin) < SPECK_CM2:
             continue
         if laying.manner == "grid":

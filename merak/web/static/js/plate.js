@@ -129,6 +129,7 @@ function choose(mark) {
   const fields = JSON.parse(mark.dataset.fields);
   for (const [name, value] of Object.entries(fields)) pen.elements[name].value = value;
   pen.elements.mark.value = mark.dataset.mark;
+  fit();
   points = corners(mark);
   document.getElementById("remove").hidden = watching;
   paint();
@@ -291,8 +292,10 @@ document.addEventListener("keydown", keyed, true);
 document.addEventListener("change", (event) => {
   if (event.target.matches("[data-shows]")) dress();
   if (event.target.name === "tab") page.dataset.tool = event.target.value;
-  if (event.target.name === "shape" && event.target.form === pen) paint();
-  if (event.target.name === "kind" && !pen.elements.mark.value) fit(event.target.value);
+  if (event.target.form === pen && ["kind", "shape"].includes(event.target.name)) {
+    fit();
+    paint();
+  }
 });
 document.addEventListener("click", (event) => {
   const zoomed = event.target.closest("[data-zoom]")?.dataset.zoom;
@@ -314,12 +317,18 @@ document.addEventListener("htmx:afterSettle", () => {
   if (here !== null && tool() === "measure") step_to(here);
 });
 
-// The shapes that a kind may have: the first of them, when the chosen one is none.
-function fit(kind) {
-  const allowed = JSON.parse(page.dataset.shapes)[kind];
-  if (!allowed.includes(shape())) [pen.elements.shape.value] = allowed;
+// What a kind may have: its shapes (the first of them, when the chosen one is none), a grade, a reading; an area has no width.
+function fit() {
+  const { shapes, graded, measured } = JSON.parse(page.dataset.fits)[pen.elements.kind.value];
+  if (!shapes.includes(shape())) [pen.elements.shape.value] = shapes;
+  for (const radio of pen.elements.shape) radio.disabled = !shapes.includes(radio.value);
+  for (const [name, has] of [["grade", graded], ["value", measured], ["size_mm", shape() !== "area"]]) {
+    pen.elements[name].closest(".field").hidden = !has;
+    if (!has && name !== "size_mm") pen.elements[name].value = "";
+  }
 }
 
 if (window.location.hash === "#marks") document.querySelector("[name=tab][value=marks]").click();
 page.dataset.tool = tool();
+fit();
 dress();
