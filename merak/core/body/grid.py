@@ -23,8 +23,8 @@ Rows = Whole
 CIRCLE_STEPS = 32
 #: Neighbours share edges that differ in the last bit; without a grid to snap to, an overlay can lose a whole footprint there. In mm.
 SNAP = 1e-6
-#: Level lines that tell a strip's room, and shares of the spare height at which rows are tried.
-STRIP = 5
+#: Level lines that tell a strip's room (what they miss is seen when footprints are checked), and shares of the spare height to try.
+STRIP = 4
 PHASES = (0.5, 0.0, 1.0)
 ROW = sqrt(3) / 2
 #: A grid of more cells than this is a slip of the pen, whatever the tip.
@@ -200,7 +200,11 @@ def _kept(
         if tip.honeycomb:  # laid over the bounds: most lie outside, and that is quickly seen
             near = contains_xy(area, centres[:, 0], centres[:, 1])
             centres, row = centres[near], row[near]
-        keep = covers(area, _footprints(tip, centres, angle, shrink=1e-6))
+            keep = covers(area, _footprints(tip, centres, angle, shrink=1e-6))
+        else:  # its middle is inside: the whole of it is, where the rim does not run through it
+            rim = area.boundary
+            prepare(rim)
+            keep = ~intersects(rim, _footprints(tip, centres, angle, shrink=1e-6))
     else:
         cells = _footprints(tip, centres, angle, shrink=1e-6)
         keep = intersects(area, cells)
@@ -230,7 +234,7 @@ def _upright(levels: Levels, tip: Tip, angle: float, edge: Edge) -> tuple[Number
     """Rows of an upright tip, each slid along to where it fits best, at the height that serves best."""
     along, rowwise = tip.steps
     inside = edge == "inside"
-    strip = np.linspace(-0.5, 0.5, STRIP if inside else 2 * STRIP) * tip.down_mm * (1 - 1e-9)
+    strip = np.linspace(-0.5, 0.5, STRIP if inside else 3 * STRIP) * tip.down_mm * (1 - 1e-9)
     heights = [_heights(levels, rowwise, tip.down_mm, phase, fewest=not inside) for phase in PHASES]
     y, rows = np.concatenate(heights), len(heights[0])  # all tries in one go: the rows of the second follow those of the first
     row, begin, end = levels.strips(y, strip, inside)

@@ -5,13 +5,14 @@ from math import cos, radians, sin
 
 import numpy as np
 from numpy.typing import NDArray
-from shapely import to_ragged_array
+from shapely import get_coordinates, get_num_interior_rings, get_parts, get_rings, get_type_id
 from shapely.geometry.base import BaseGeometry
 
 Numbers = NDArray[np.float64]
 Whole = NDArray[np.int64]
 #: From where to where along a level, mm.
 Span = tuple[float, float]
+POLYGON = 3
 
 
 def turned(points: Numbers, angle_deg: float) -> Numbers:
@@ -25,11 +26,14 @@ class Levels:
     """An area turned back by an angle, ready to be cut by level lines."""
 
     def __init__(self, area: BaseGeometry, angle_deg: float) -> None:
-        _, at, (rings, *_) = to_ragged_array([area])
-        at = turned(at, -angle_deg)
-        same = np.ones(len(at) - 1, dtype=bool)
-        same[rings[1:-1] - 1] = False  # no edge leads from one ring to the next
-        (self.x0, self.y0), (self.x1, self.y1) = at[:-1][same].T, at[1:][same].T
+        at = turned(get_coordinates(area), -angle_deg)
+        begin, end = at[:-1], at[1:]
+        if get_type_id(area) != POLYGON or get_num_interior_rings(area):  # no edge leads from one ring to the next
+            _, ring = get_coordinates(get_rings(get_parts(area)), return_index=True)
+            same = ring[:-1] == ring[1:]
+            begin, end = begin[same], end[same]
+        (self.x0, self.y0), (self.x1, self.y1) = begin.T, end.T
+        self.under, self.over = np.minimum(self.y0, self.y1), np.maximum(self.y0, self.y1)
         self.low, self.high = at.min(axis=0), at.max(axis=0)
 
     def cuts(self, y: Numbers) -> tuple[Whole, Numbers, Numbers]:
@@ -37,8 +41,11 @@ class Levels:
 
         Every edge is met by the levels between its ends; crossings, sorted, are entries and exits in turn.
         """
-        level = y[:, None]
-        at, edge = np.nonzero((self.y0 <= level) != (self.y1 <= level))
+        order = np.argsort(y)
+        first, last = (np.searchsorted(y, side, sorter=order) for side in (self.under, self.over))
+        many = last - first
+        edge = np.repeat(np.arange(len(many)), many)
+        at = order[np.arange(len(edge)) - np.repeat(np.cumsum(many) - many - first, many)]
         x = self.x0[edge] + (y[at] - self.y0[edge]) * (self.x1[edge] - self.x0[edge]) / (self.y1[edge] - self.y0[edge])
         order = np.lexsort((x, at))
         x = x[order]

@@ -145,8 +145,8 @@ def _treatable(
             bands += [shape.buffer(mm / ARC, quad_segs=ARC_STEPS) for shape in edge]
     marked = kept_out(marks, work, face)
     out = union_all([*never, *bands, marked])
-    prepare(out)
     shapes = np.array(list(face.zones.values()), dtype=object)
+    prepare(out)
     touched, gone = intersects(out, shapes), covers(out, shapes)
     shapes[gone] = Polygon()
     shapes[touched & ~gone] = difference(shapes[touched & ~gone], out)
