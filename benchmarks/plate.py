@@ -90,5 +90,5 @@ def plate_ratios() -> tuple[dict[str, float], dict[str, tuple[float, float]]]:
         "whole face, one modality, ms": (found["whole face"], 25.0),
         "whole face ÷ bare set operations": (found["whole face"] / found["bare set operations"], 2.0),
         "time a cell, 10 000 ÷ 1 000 cells": (each[10_000] / each[1_000], 1.0),
-        "time a cell, 100 000 ÷ 10 000 cells": (each[100_000] / each[10_000], 1.0),
+        "time a cell, 100 000 ÷ 1 000 cells": (each[100_000] / each[1_000], 1.0),
     }

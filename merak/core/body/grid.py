@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
-from shapely import Polygon, contains_xy, covers, difference, get_coordinates, intersects, polygons, prepare, transform, union_all
+from shapely import Polygon, contains_xy, difference, get_coordinates, intersects, polygons, prepare, transform, union_all
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.body.levels import Levels, Numbers, Whole, levels_of, turned
@@ -25,6 +25,8 @@ CIRCLE_STEPS = 32
 SNAP = 1e-6
 #: Level lines that tell a strip's room (what they miss is seen when footprints are checked), and shares of the spare height to try.
 STRIP = 4
+#: So many footprints are checked at a time.
+PORTION = 4096
 PHASES = (0.5, 0.0, 1.0)
 ROW = sqrt(3) / 2
 #: A grid of more cells than this is a slip of the pen, whatever the tip.
@@ -196,21 +198,24 @@ def _kept(
     area: BaseGeometry, tip: Tip, angle: float, edge: Edge, forbidden: BaseGeometry | None, centres: Numbers, row: Rows
 ) -> tuple[Numbers, Rows]:
     """The footprints that may stay."""
-    if edge == "inside":
-        if tip.honeycomb:  # laid over the bounds: most lie outside, and that is quickly seen
-            near = contains_xy(area, centres[:, 0], centres[:, 1])
-            centres, row = centres[near], row[near]
-            keep = covers(area, _footprints(tip, centres, angle, shrink=1e-6))
-        else:  # its middle is inside: the whole of it is, where the rim does not run through it
-            rim = area.boundary
-            prepare(rim)
-            keep = ~intersects(rim, _footprints(tip, centres, angle, shrink=1e-6))
-    else:
-        cells = _footprints(tip, centres, angle, shrink=1e-6)
-        keep = intersects(area, cells)
-        if forbidden is not None and not forbidden.is_empty:
-            keep &= ~intersects(forbidden, cells)
-    return centres[keep], row[keep]
+    if tip.honeycomb and edge == "inside":  # laid over the bounds: most lie outside, and that is quickly seen
+        near = contains_xy(area, centres[:, 0], centres[:, 1])
+        centres, row = centres[near], row[near]
+    rim = area.boundary
+    prepare(rim)
+
+    def stays(cells: NDArray[np.object_]) -> NDArray[np.bool_]:
+        # A footprint that begins inside lies wholly inside, where the rim does not run through it.
+        found: NDArray[np.bool_] = intersects(area, cells) if edge == "cover" else ~intersects(rim, cells)
+        if edge == "cover" and forbidden is not None and not forbidden.is_empty:
+            found &= ~intersects(forbidden, cells)
+        return found
+
+    # In portions, so that a hundred thousand footprints do not have to be in memory at once.
+    portions = (centres[n : n + PORTION] for n in range(0, len(centres), PORTION))
+    keep = [np.empty(0, dtype=bool), *(stays(_footprints(tip, portion, angle, shrink=1e-6)) for portion in portions)]
+    kept = np.concatenate(keep)
+    return centres[kept], row[kept]
 
 
 def _heights(levels: Levels, step: float, size: float, phase: float, fewest: bool) -> Numbers:
