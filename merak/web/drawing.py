@@ -100,7 +100,7 @@ class Drawing:
         )
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=48)
 def draw(area: Treatable) -> Drawing:
     """The plate of a client with one modality's areas."""
     face = area.plate
@@ -136,13 +136,13 @@ def path(shape: BaseGeometry) -> str:
     return "".join("M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in ring.coords[:-1]) + "Z" for ring in rings)
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=1024)
 def polyline(points: tuple[tuple[float, float], ...]) -> str:
     """The `points` of a stroke."""
     return " ".join(f"{x:.1f},{y:.1f}" for x, y in points)
 
 
-@lru_cache(maxsize=1024)
+@lru_cache(maxsize=256)
 def strokes(lines: tuple[StepLine, ...], bony: bool) -> str:
     """The `d` of all strokes that run over bone, or of all that do not."""
     return "".join(open_path(line.points) for line in lines if line.bony == bony)

@@ -74,7 +74,7 @@ def _kind(name: str) -> Kind:
     return PLATES[name]
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=48)
 def plate(measures: Measures, name: str = "face") -> Plate:
     """The plate of a client with these tapes, in mm. Raises BadInput, by field, for tapes that no body has or no one face."""
     kind = _kind(name)

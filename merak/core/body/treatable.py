@@ -127,7 +127,7 @@ def treatable(
     return _treatable(measures, work, finger_mm, name, narrowed, marks)
 
 
-@lru_cache(maxsize=512)
+@lru_cache(maxsize=96)
 def _treatable(
     measures: Measures, work: str, finger_mm: float, name: str, narrowed: tuple[Narrowed, ...], marks: tuple[Mark, ...]
 ) -> Treatable:
