@@ -13,7 +13,7 @@ from merak.core.body.strokes import ON_PLATE
 from merak.core.errors import BadInput
 from merak.core.knowledge import works
 from merak.core.plan.side import FirstSide, first_side
-from merak.core.plan.survey import LINES, Laying, Survey, survey, usual
+from merak.core.plan.survey import LINES, Laying, Survey, places, survey, usual
 from merak.core.session import RunState
 from merak.desk.desk import Desk
 from merak.desk.file import VisitFile, open_file
@@ -63,6 +63,8 @@ def plated(desk: Desk, visit_id: UUID, query: dict[str, str]) -> Plated:
     standard = usual(work, name)
     if asked.get("style") == LINES and name not in ON_PLATE:
         asked.pop("style")
+    if asked.get("where") not in places(name):  # another plate was opened
+        asked.pop("where", None)
     laying, wrong = _laying(standard, asked)
     brief = file.brief
 

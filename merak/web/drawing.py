@@ -220,7 +220,7 @@ def ink(survey: Survey) -> Inked:
         tuple(numbers),
         "".join([*rows, *(d for d, bony in lines if not bony)]),
         "".join(d for d, bony in lines if bony),
-        path(uncovered(survey.area.skin, survey.laid)),
+        path(uncovered(survey.skin, survey.laid)),
         {"sections": tips, "cells": steps} if count <= WALKED else {"sections": [], "cells": []},
     )
 

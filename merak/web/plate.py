@@ -16,7 +16,7 @@ from merak.core.body.travel import STYLES
 from merak.core.body.treatable import margins_of
 from merak.core.errors import BadInput
 from merak.core.knowledge import mark_kinds, works
-from merak.core.plan.survey import LINES
+from merak.core.plan.survey import LINES, places
 from merak.desk import looking, marking, plating
 from merak.desk.desk import Desk, NotFound
 from merak.desk.permission import may
@@ -47,6 +47,7 @@ def _context(desk: Desk, plated: plating.Plated, slips: dict[str, str] | None = 
         "kinds": [(key, kind.words) for key, kind in mark_kinds().items()],
         "fits": {key: {"shapes": k.shapes, "graded": k.graded, "measured": bool(k.measured)} for key, k in mark_kinds().items()},
         "styles": [(key, key) for key in ((LINES,) if plated.name in ON_PLATE else ()) + STYLES],
+        "places": [(key, key) for key in places(plated.name)],
         "orders": [(key, key) for key in ORDERS],
         "default_mm": default_mm,
         "margins": [entry for entry in margins_of(plated.work) if entry.id in survey.area.margin_mm],

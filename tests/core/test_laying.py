@@ -180,6 +180,20 @@ def test_orders() -> None:
         assert len(zones) == len(set(zones)) == 36
 
 
+def test_work_on_a_part_of_the_face_counts_that_part() -> None:
+    whole, t_zone, chin = (
+        survey(Measures(), "rf_fractional", usual("rf_fractional").model_copy(update={"where": where}), 16, "left")
+        for where in ("everywhere", "T-zone", "chin")
+    )
+    assert {section.section.name for section in t_zone.laid} == {"chin", "forehead", "nose"}
+    areas = [found.numbers["area.treatable"].value or 0 for found in (whole, t_zone, chin)]
+    assert areas[2] < 25 < areas[1] < 110 < areas[0]
+    assert chin.skin.area / 100 == pytest.approx(areas[2], abs=0.01)
+    assert (chin.numbers["grid.count"].value or 0) < (t_zone.numbers["grid.count"].value or 0) < (whole.numbers["grid.count"].value or 0)
+    with pytest.raises(BadInput):
+        survey(Measures(), "led", Laying(where="décolleté"), 16, "left")
+
+
 def test_a_survey_tells_its_sums_and_refuses_to_be_silent_about_a_long_stay() -> None:
     found = survey(Measures(), "pulsed_light", usual("pulsed_light"), 16, "left")
     assert found.laid[0].section.name == "left cheek" and found.laid[0].first == 1

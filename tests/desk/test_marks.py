@@ -4,9 +4,10 @@ from typing import Any
 from uuid import UUID
 
 import pytest
+from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput, Refused
-from merak.desk import closing, looking, marking, planning, plating
+from merak.desk import closing, looking, marking, planning, plating, treating
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import open_file
 from merak.desk.permission import Denied, Sealed
@@ -150,6 +151,18 @@ def test_a_mark_keeps_its_place_on_the_skin_when_a_tape_changes(desk: Desk) -> N
     there = after.marks[0].on_skin(after.survey.plate)
     assert there.area > 1.05 * before.marks[0].on_skin(before.survey.plate).area
     assert after.survey.numbers["area.whole"].value > before.survey.numbers["area.whole"].value + 20  # type: ignore[operator]
+
+
+def test_the_plate_shows_how_far_the_treatment_came(desk: Desk) -> None:
+    visit = new_visit(desk)
+    assert plating.plated(desk, visit, {}).done == []
+    ask_nothing(desk, visit)
+    planning.consent(desk, visit, True)
+    treating.begin(desk, visit)
+    taps = [treating.Tap(uuid7(), kind, desk.now) for kind in ("start", "next", *["stroke"] * 4)]
+    treating.record(desk, visit, taps)
+    done = plating.plated(desk, visit, {}).done
+    assert [times for _, times in done[:3]] == [3, 1, 0] and sum(times for _, times in done) == 4
 
 
 def test_a_plate_asked_for_nonsense_is_as_usual_and_says_so(desk: Desk) -> None:

@@ -5,18 +5,19 @@ from typing import Literal
 
 import numpy as np
 from pydantic import Field
-from shapely import Polygon, difference, union_all
+from shapely import LineString, Polygon, difference, union_all
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.body.grid import SNAP, Edge, Footprint, Grid, Tip, grid
 from merak.core.body.marks import Mark
-from merak.core.body.plate import BONY, THIN, Key, Plate, area_cm2
+from merak.core.body.plate import BONY, GROUPS, THIN, Key, Plate, area_cm2, zone_names
 from merak.core.body.sections import Order, Section, sections
 from merak.core.body.strokes import ON_PLATE, PATHS, Line, lines
 from merak.core.body.travel import Motion, Style, Travel, along, cover, room
 from merak.core.body.treatable import BESIDE, Narrowed, Treatable, margins_of, treatable
 from merak.core.client import Measures, Side
 from merak.core.dose.product import film_ml, fingertip_units, layer_g
+from merak.core.errors import BadInput
 from merak.core.knowledge import caution, number, quantity, works
 from merak.core.working import Caution, Frozen, Quantity
 
@@ -29,7 +30,8 @@ SPECK_CM2 = 0.02
 class Laying(Frozen):
     """How a modality is laid on the skin: in rows of strokes, as a grid of footprints, or over the area at once.
 
-    `overlap` is in per cent of the tip; `style` is a way of stroking, or "between landmarks" where the plate has such lines.
+    `overlap` is in per cent of the tip; `style` is a way of stroking, or "between landmarks" where the plate has such lines;
+    `where` a named group or a zone, on both sides.
     """
 
     manner: Manner = "strokes"
@@ -43,6 +45,7 @@ class Laying(Frozen):
     hold_s: float = Field(0, ge=0, le=30)
     repeats: int = Field(1, ge=1, le=20)
     order: Order = "cheeks first"
+    where: str = "everywhere"
 
     def tip(self, small: bool) -> Tip:
         """The footprint, or the small one."""
@@ -58,6 +61,20 @@ class Laying(Frozen):
             hold_s=self.hold_s,
             repeats=self.repeats,
         )
+
+
+def places(plate_name: str) -> tuple[str, ...]:
+    """Where work may be laid on a plate: everywhere, a named group that is a part of it, or one zone."""
+    zones = zone_names(plate_name)
+    groups = (name for name, group in GROUPS.items() if set(group) < set(zones) - BESIDE)
+    return ("everywhere", *groups, *(zone for zone in zones if zone not in BESIDE))
+
+
+def _chosen(plate_name: str, where: str) -> frozenset[str]:
+    """The zones that `where` means. Raises BadInput when it is not on this plate."""
+    if where not in places(plate_name):
+        raise BadInput({"where": f"There is no “{where}” on this plate."})
+    return frozenset(zone_names(plate_name)) - BESIDE if where == "everywhere" else frozenset(GROUPS.get(where, (where,)))
 
 
 def usual(work: str, plate_name: str = "face") -> Laying:
@@ -101,10 +118,11 @@ class ZoneArea:
 
 @dataclass(frozen=True)
 class Survey:
-    """Everything measured about a plate for one modality."""
+    """Everything measured about a plate for one modality; `skin` is what of it is to be worked."""
 
     area: Treatable
     laying: Laying
+    skin: BaseGeometry
     zones: tuple[ZoneArea, ...]
     laid: tuple[Laid, ...]
     lines: tuple[Line, ...]
@@ -131,35 +149,40 @@ def survey(
 
     Raises BadInput, by field, for tapes that no body has and for tips that make no end of cells or rows.
     """
+    chosen = _chosen(name, laying.where)
     area = treatable(measures, work, finger_mm, name, narrowed, marks)
+    skin = area.skin if laying.where == "everywhere" else area.of(tuple(key for key in area.zones if key[1] in chosen))
     zones = tuple(
         ZoneArea(key, area_cm2(area.plate.zones[key]), area_cm2(part), key[1] in BONY, key[1] in THIN) for key, part in area.zones.items()
     )
-    strokes = _lines(area, laying, first)
-    laid = _laid(area, laying, first, rows=not strokes)
-    numbers = _areas(zones) | _products(zones, measures, work)
+    strokes = _lines(area, laying, first, skin)
+    laid = _laid(area, laying, first, chosen, rows=not strokes)
+    worked = tuple(zone for zone in zones if zone.key[1] in chosen)
+    numbers = _areas(worked) | _products(worked, measures, work)
     if laying.manner == "grid":
         numbers |= _of_grid(laid)
     elif laying.manner == "strokes":
-        numbers |= _of_strokes(area.skin, laid, strokes, laying)
-    return Survey(area, laying, zones, laid, strokes, numbers, _cautions(area, laying, laid, numbers, finger_mm, narrowed))
+        numbers |= _of_strokes(skin, laid, strokes, laying)
+    return Survey(area, laying, skin, zones, laid, strokes, numbers, _cautions(area, laying, laid, numbers, finger_mm, narrowed))
 
 
-def _lines(area: Treatable, laying: Laying, first: Side) -> tuple[Line, ...]:
-    """The strokes between landmarks, the first side's before the other's; none for another style or manner."""
+def _lines(area: Treatable, laying: Laying, first: Side, skin: BaseGeometry) -> tuple[Line, ...]:
+    """The strokes between landmarks whose middle lies in the skin to be worked, the first side's first; none for another style."""
     if laying.manner != "strokes" or laying.style != LINES:
         return ()
     paths = ON_PLATE.get(area.plate.name, PATHS)
     other = "left" if first == "right" else "right"
-    return tuple(line for side in (first, other) for line in lines(area, side, paths))
+    found = (line for side in (first, other) for line in lines(area, side, paths))
+    return tuple(line for line in found if skin.intersects(LineString(line.points).interpolate(0.5, normalized=True)))
 
 
-def _laid(area: Treatable, laying: Laying, first: Side, rows: bool) -> tuple[Laid, ...]:
+def _laid(area: Treatable, laying: Laying, first: Side, chosen: frozenset[str], rows: bool) -> tuple[Laid, ...]:
     found: list[Laid] = []
     rooms: dict[bool, BaseGeometry] = {}
     count = 1
     style: Style = "lines" if laying.style == "between landmarks" else laying.style
-    parts = sections(area.plate, laying.order, first)
+    every = (part._replace(keys=tuple(key for key in part.keys if key[1] in chosen)) for part in sections(area.plate, laying.order, first))
+    parts = [part for part in every if part.keys]
     for section, skin in zip(parts, area.each([section.keys for section in parts]), strict=True):
         if area_cm2(skin) < SPECK_CM2:
             continue
@@ -178,9 +201,8 @@ def _laid(area: Treatable, laying: Laying, first: Side, rows: bool) -> tuple[Lai
 
 
 def _areas(zones: tuple[ZoneArea, ...]) -> dict[str, Quantity]:
-    skin = [zone for zone in zones if zone.key[1] not in BESIDE]
-    whole = Quantity(name="area", value=sum(z.whole_cm2 for z in skin), unit="cm²", formula="sum of all zones", rules=("body.area",))
-    off = sum(z.whole_cm2 - z.treatable_cm2 for z in skin)
+    whole = Quantity(name="area", value=sum(z.whole_cm2 for z in zones), unit="cm²", formula="sum of the zones", rules=("body.area",))
+    off = sum(z.whole_cm2 - z.treatable_cm2 for z in zones)
     taken = Quantity(name="margins, no-go and marked", value=off, unit="cm²", formula="what their shapes cut off")
     left = Quantity(
         name="treatable area",
@@ -194,9 +216,8 @@ def _areas(zones: tuple[ZoneArea, ...]) -> dict[str, Quantity]:
 
 
 def _products(zones: tuple[ZoneArea, ...], measures: Measures, work: str) -> dict[str, Quantity]:
-    skin = [zone for zone in zones if zone.key[1] not in BESIDE]
-    whole = Quantity(name="area", value=sum(z.whole_cm2 for z in skin), unit="cm²", formula="sum of all zones", rules=("body.area",))
-    able = Quantity(name="treatable area", value=sum(z.treatable_cm2 for z in skin), unit="cm²", rules=("body.area",))
+    whole = Quantity(name="area", value=sum(z.whole_cm2 for z in zones), unit="cm²", formula="sum of the zones", rules=("body.area",))
+    able = Quantity(name="treatable area", value=sum(z.treatable_cm2 for z in zones), unit="cm²", rules=("body.area",))
     build = ".men" if measures.build == "men's mean" else ""
     unit = quantity(f"product.fingertip.area{build}", "one fingertip unit does")
     weight = quantity(f"product.fingertip.grams{build}", "it weighs", 2)
