@@ -1,5 +1,6 @@
 """Pages to PDF, by WeasyPrint."""
 
+import gc
 from pathlib import Path
 from typing import Any
 
@@ -20,4 +21,6 @@ def pdf(html: str, base: Path) -> bytes:
                 raise ValueError(f"not fetched: {url}")
             return super().fetch(url, headers)
 
-    return bytes(HTML(string=html, base_url=root, url_fetcher=BelowBase()).write_pdf())
+    made = bytes(HTML(string=html, base_url=root, url_fetcher=BelowBase()).write_pdf())
+    gc.collect()  # a sheet leaves a tree of boxes behind that only the collector finds
+    return made

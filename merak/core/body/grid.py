@@ -284,7 +284,7 @@ def _runs(flat: Numbers, row: Rows, along: float) -> list[Numbers]:
 
 
 def _walk(tip: Tip, centres: Numbers, row: Rows, angle: float) -> Rows:
-    """From the lowest run of footprints on, back and forth, each time to the end of a run that lies nearest, so that the hand seldom
+    """From the lowest row of footprints on, back and forth, each time to whichever end of a row lies nearest, so that the hand seldom
     crosses the area to go on."""
     flat = turned(centres, -angle)
     order = np.lexsort((flat[:, 0], row))

@@ -208,7 +208,7 @@ def _dwell_of(piece: Points, stretches: list[float], motion: Motion, hold: float
     """The same for one path that bends.
 
     The motion is sampled in space, a twelfth of a tip apart, each sample with its moment. Around each rest (and, on a curve without rests,
-    at its ends and middle) points on and beside the path are tried: a run of samples within half a tip of one is its stay.
+    at its ends and middle) points on and beside the path are tried: samples in a row within half a tip of one are its stay.
     """
     travelled = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(piece, axis=0).T))])
     total = float(travelled[-1])
