@@ -219,7 +219,7 @@ def test_a_senior_narrows_a_margin(page: Page) -> None:
     expect(form.get_by_label("Narrow: hairline")).to_have_value("0.2")
     form.get_by_label("Reason").fill("receded hairline, bare skin")
     form.get_by_role("button", name="Keep this margin").click()
-    expect(page.locator("#numbers")).to_contain_text("Narrowed: 4 mm from the hairline. receded hairline")
+    expect(page.locator("#numbers")).to_contain_text("Narrowed: 3.5 mm from the hairline. receded hairline")
     assert number(page, "area.treatable") > usual
     form.get_by_label("Narrow: hairline").fill("")
     form.get_by_role("button", name="Keep this margin").click()

@@ -10,12 +10,13 @@ from pydantic import ValidationError
 from shapely import LineString, MultiLineString, Polygon, box, union_all
 
 from merak.core.body.grid import Footprint, Grid, Tip, grid, long_axis
-from merak.core.body.plate import plate
+from merak.core.body.plate import PLATES, plate
 from merak.core.body.sections import ORDERS, sections
 from merak.core.body.travel import STYLES, Motion, Style, along, cover
 from merak.core.body.treatable import treatable
 from merak.core.client import Measures
 from merak.core.errors import BadInput
+from merak.core.knowledge import works
 from merak.core.plan.survey import Laying, survey, usual
 
 SHAPES: tuple[Footprint, ...] = ("rectangle", "square", "circle", "hexagon")
@@ -178,6 +179,17 @@ def test_orders() -> None:
         assert [section.small_tip for section in found] == sorted(section.small_tip for section in found), "the small tip comes last"
         zones = [key for section in found for key in section.keys]
         assert len(zones) == len(set(zones)) == 36
+
+
+@pytest.mark.parametrize("work", list(works()))
+@pytest.mark.parametrize("name", list(PLATES))
+def test_every_modality_on_every_plate(work: str, name: str) -> None:
+    found = survey(Measures(build="men's mean"), work, usual(work, name), 17, "right", name)
+    assert 0 <= (found.numbers["area.treatable"].value or 0) <= (found.numbers["area.whole"].value or 0)
+    for quantity in found.numbers.values():
+        assert quantity.value is not None and quantity.value >= 0, quantity
+    for line in found.lines:
+        assert found.area.out.intersection(LineString(line.points)).length < 0.01
 
 
 def test_work_on_a_part_of_the_face_counts_that_part() -> None:

@@ -111,7 +111,7 @@ def _longest(line: LineString, cut: BaseGeometry) -> LineString | None:
     """The longest piece that was left of a line, in the line's own direction; None where nothing is left."""
     if cut is line:
         return line
-    pieces = [part for part in get_parts(cut) if isinstance(part, LineString)]
+    pieces = [part for part in get_parts(cut) if isinstance(part, LineString) and not part.is_empty]
     if not pieces:
         return None
     longest = max(pieces, key=lambda piece: piece.length)

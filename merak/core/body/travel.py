@@ -13,7 +13,7 @@ from typing import Literal, get_args
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
-from shapely import LineString, MultiLineString, Polygon, covers, linestrings, prepare
+from shapely import Polygon, covers, linestrings, prepare
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.body.grid import long_axis
@@ -66,7 +66,8 @@ class Travel:
     @cached_property
     def swept(self) -> BaseGeometry:
         """All skin that the tip passes over."""
-        return MultiLineString(self.pieces).buffer(self.motion.tip_mm / 2, quad_segs=6) if self.pieces else Polygon()
+        lines = np.array([LineString(piece) for piece in self.pieces], dtype=object)
+        return union_all(buffer(lines, self.motion.tip_mm / 2, quad_segs=4))
 
     @cached_property
     def left(self) -> BaseGeometry:
@@ -137,12 +138,11 @@ def _loop_mm(style: Style, motion: Motion) -> float:
 
 def _circles(line: Points, motion: Motion) -> Points:
     """Small circles moving along a line: one loop for each step of a tip less its overlap."""
-    length = float(np.hypot(*np.diff(line, axis=0).T).sum())
-    loops = max(1, round(length / (motion.tip_mm * (1 - motion.overlap))))
+    gone = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(line, axis=0).T))])
+    loops = max(1, round(float(gone[-1]) / (motion.tip_mm * (1 - motion.overlap))))
     t = np.linspace(0, 2 * pi * loops, loops * 16 + 1)
-    at = LineString(line).interpolate(t / (2 * pi * loops), normalized=True)
     r = _loop_mm("circles", motion) / 2
-    centre = np.array([(point.x, point.y) for point in at])
+    centre = np.column_stack([np.interp(t / (2 * pi * loops) * gone[-1], gone, line[:, i]) for i in (0, 1)])
     circled: Points = centre + r * np.column_stack([np.cos(t), np.sin(t)])
     return circled
 
@@ -189,10 +189,13 @@ def _stretches(piece: Points, smooth: bool) -> list[float]:
 
 def _dwell(pieces: list[Points], stretches: list[list[float]], motion: Motion, hold: float) -> float:
     """The longest unbroken time (s) that any point of the paths stays under the tip, in one repeat."""
-    straight = max((sum(found) for found in stretches if len(found) == 1), default=0.0)
+    both = list(zip(pieces, stretches, strict=True))
+    straight = max((sum(found) for piece, found in both if len(piece) == STRAIGHT), default=0.0)
     longest = _from_rest(straight, motion) + hold if straight else 0.0
-    bent = [(piece, found) for piece, found in zip(pieces, stretches, strict=True) if len(found) > 1 or len(piece) > STRAIGHT]
-    return max([longest, *(_dwell_of(piece, found, motion, hold) for piece, found in bent)])
+    bent = [(piece, found) for piece, found in both if len(piece) > STRAIGHT]
+    curves = [one for one in bent if len(one[1]) == 1]  # circles along rows are all alike: the longest tells
+    tried = [one for one in bent if len(one[1]) > 1] + sorted(curves, key=lambda one: one[1])[-1:]
+    return max([longest, *(_dwell_of(piece, found, motion, hold) for piece, found in tried)])
 
 
 def _from_rest(length: float, motion: Motion) -> float:

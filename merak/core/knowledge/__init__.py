@@ -94,7 +94,8 @@ class Landmark(Frozen):
 class Work(Cited):
     """A modality as the plate knows it: done in `strokes`, as a `grid` of footprints, or over an `area` at once.
 
-    The tip is width × height in mm (a round one has one diameter), the overlap a share of it, the speed in mm/s.
+    The tip is width × height in mm (a round one has one diameter), the overlap a share of it, the speed in mm/s; `paths` are the lines
+    between landmarks that it follows.
     """
 
     manner: Literal["strokes", "grid", "area"]
@@ -102,6 +103,7 @@ class Work(Cited):
     tip_mm: tuple[float, float] = (10, 10)
     overlap: float = 0
     style: Literal["lines", "circles", "stroke and hold", "back and forth", "cross-hatch", "between landmarks"] = "lines"
+    paths: tuple[str, ...] = ("low", "middle", "high", "jaw lift", "brow", "forehead", "neck")
     speed_mm_s: float = 20
     dwell_s: float | None = None
     film_mm: float | None = None

@@ -12,7 +12,7 @@ from merak.core.body.grid import SNAP, Edge, Footprint, Grid, Tip, grid
 from merak.core.body.marks import Mark
 from merak.core.body.plate import BONY, GROUPS, THIN, Key, Plate, area_cm2, zone_names
 from merak.core.body.sections import Order, Section, sections
-from merak.core.body.strokes import ON_PLATE, PATHS, Line, lines
+from merak.core.body.strokes import ON_PLATE, Line, lines
 from merak.core.body.travel import Motion, Style, Travel, along, cover, room
 from merak.core.body.treatable import BESIDE, Narrowed, Treatable, margins_of, treatable
 from merak.core.client import Measures, Side
@@ -170,7 +170,7 @@ def _lines(area: Treatable, laying: Laying, first: Side, skin: BaseGeometry) -> 
     """The strokes between landmarks whose middle lies in the skin to be worked, the first side's first; none for another style."""
     if laying.manner != "strokes" or laying.style != LINES:
         return ()
-    paths = ON_PLATE.get(area.plate.name, PATHS)
+    paths = works()[area.work].paths
     other = "left" if first == "right" else "right"
     found = (line for side in (first, other) for line in lines(area, side, paths))
     return tuple(line for line in found if skin.intersects(LineString(line.points).interpolate(0.5, normalized=True)))
@@ -376,11 +376,11 @@ def _cautions(
         if entry.id in area.margin_mm:
             mm = area.margin_mm[entry.id]
             if entry.id in why:
-                words = f"Narrowed: {mm:.0f} mm from the {entry.keep_from}. {why[entry.id].reason}"
+                words = f"Narrowed: {mm:.3g} mm from the {entry.keep_from}. {why[entry.id].reason}"
                 found.append(Caution(weight="change", words=words, act=f"The usual is {entry.value:g} {entry.unit}.", rule=entry.id))
             else:
                 fingers = f" ({entry.value:g} × your finger of {finger_mm:g} mm)" if entry.unit == "finger" else ""
                 found.append(
-                    Caution(weight="know", words=f"{mm:.0f} mm from the {entry.keep_from}{fingers}.", act=entry.reason, rule=entry.id)
+                    Caution(weight="know", words=f"{mm:g} mm from the {entry.keep_from}{fingers}.", act=entry.reason, rule=entry.id)
                 )
     return tuple(found)
