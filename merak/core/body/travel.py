@@ -13,7 +13,7 @@ from typing import Literal, get_args
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
-from shapely import Polygon, covers, linestrings, prepare
+from shapely import LineString, Polygon, buffer, covers, linestrings, prepare, union_all
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.body.grid import long_axis
