@@ -1,15 +1,20 @@
 """Merak from the command line: python -m merak.cli serve | migrate | demo."""
 
 import argparse
+import ctypes
 import gc
 import logging
 import sys
+from contextlib import suppress
 from typing import TYPE_CHECKING
 
 from merak.core.errors import MerakError
 
 if TYPE_CHECKING:
     from fastapi import FastAPI
+
+#: glibc's name for how many heaps there may be.
+M_ARENA_MAX = -8
 
 
 def main() -> int:
@@ -63,6 +68,9 @@ def serve(app: "FastAPI", port: int) -> None:
 
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s %(message)s")
     logging.getLogger("weasyprint").setLevel(logging.ERROR)  # it warns of styles, which are ours
+    # Each thread would keep a heap of its own half empty; two for all of them keep the process small.
+    with suppress(OSError, AttributeError):
+        ctypes.CDLL(None).mallopt(M_ARENA_MAX, 2)
     # What was loaded stays: the collector need not walk it again and again under somebody's hands.
     gc.collect()
     gc.freeze()
