@@ -28,7 +28,7 @@ Move = Callable[[Coordinates], Coordinates]
 Key = tuple[str, str]
 SIDES = ("right", "left")
 #: Long straight edges are cut into pieces of this length, so that a bend of the map bends them too.
-PIECE_MM = 6.0
+PIECE_MM = 12.0
 #: Lines nearer to each other than this become one: a thinner sliver between them could fold when the map bends.
 INK_MM = 0.1
 
