@@ -75,7 +75,10 @@ def plated(desk: Desk, visit_id: UUID, query: dict[str, str]) -> Plated:
         found = surveyed(laying)
     except BadInput as bad:
         wrong |= bad.fields
-        found = surveyed(standard)
+        try:
+            found = surveyed(standard)
+        except BadInput:  # not even the usual tip will do on so large a plate: its areas stand
+            found = surveyed(standard.model_copy(update={"manner": "area"}))
     draft = {key: _text(value) for key, value in laying.model_dump().items()} | {key: asked[key] for key in wrong if key in asked}
     page = Plated(file, name, work, draft, found, first, wrong)
     if "order" in file.records:

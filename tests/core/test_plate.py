@@ -12,7 +12,7 @@ from merak.core.body.tapes import ALL, default_mm
 from merak.core.body.treatable import BESIDE, Narrowed, margins_of, narrow, no_go_of, treatable
 from merak.core.client import Measures
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import works
+from merak.core.knowledge import book, mark_kinds, works
 
 SHARES = st.floats(0.76, 1.29)
 FINGERS = st.floats(10, 24)
@@ -58,6 +58,9 @@ def test_every_zone_of_the_trade_is_there_once() -> None:
     assert known >= BONY and known >= THIN
     named = {place for work in works() for entry in no_go_of(work) for place in entry.places}
     named |= {entry.keep_from for work in works() for entry in margins_of(work)}
+    rules = [entry for kind in ("margin", "no_go") for entry in getattr(book(), kind)]
+    assert {work for entry in rules for work in entry.works} <= set(works()), "a rule speaks of a modality that is none"
+    assert {work for kind in mark_kinds().values() for work in kind.keeps_out} <= {*works(), "all"}
     assert known | set(plate(Measures(), "neck").spots) >= named, "a rule speaks of a place that is on no plate"
 
 

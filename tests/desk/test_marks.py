@@ -172,5 +172,9 @@ def test_a_plate_asked_for_nonsense_is_as_usual_and_says_so(desk: Desk) -> None:
     assert set(page.wrong) == {"across_mm", "down_mm", "overlap", "order"}
     assert page.draft["across_mm"] == "0" and page.survey.laying.across_mm == 15
     hair = plating.plated(desk, visit, {"of": "pulsed_light", "work": "pulsed_light", "across_mm": "0.01", "down_mm": "0.01"})
-    assert "too small" in hair.wrong["across_mm"]
+    assert "a hand sets 20000 at most" in hair.wrong["across_mm"]
     assert plating.plated(desk, visit, {"plate": "tail", "work": "magic"}).name == "face"
+    looking.save_findings(desk, visit, {"build": "men's mean", "thigh_round_mm": "725", "thigh_length_mm": "420"})
+    large = plating.plated(desk, visit, {"plate": "thigh-front", "of": "micro_needling", "work": "micro_needling"})
+    assert "at most" in large.wrong["across_mm"], "too large for the usual tip: told …"
+    assert large.survey.laying.manner == "area", "… and still shown"

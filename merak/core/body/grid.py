@@ -231,7 +231,7 @@ def _heights(levels: Levels, step: float, size: float, phase: float, fewest: boo
 
 def _bounded(rows: int, levels: Levels, step: float) -> None:
     """Raises BadInput when there would be no end of footprints."""
-    if rows * (float(levels.high[0] - levels.low[0]) / step + 1) > MOST_CELLS * 4:
+    if rows * (float(levels.high[0] - levels.low[0]) / step + 1) > MOST_CELLS:
         raise BadInput({"across_mm": f"{rows} rows of footprints: this tip is too small for this area."})
 
 

@@ -68,7 +68,7 @@ class Line(NamedTuple):
     bony: bool
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=96)
 def lines(area: Treatable, side: str, paths: tuple[str, ...]) -> tuple[Line, ...]:
     """The strokes of the chosen paths on one side, in working order, inside the treatable area; none where a plate has no such path."""
     face = area.plate

@@ -177,6 +177,7 @@ def _lines(area: Treatable, laying: Laying, first: Side, skin: BaseGeometry) -> 
 
 
 def _laid(area: Treatable, laying: Laying, first: Side, chosen: frozenset[str], rows: bool) -> tuple[Laid, ...]:
+    _settable(area, laying)
     found: list[Laid] = []
     rooms: dict[bool, BaseGeometry] = {}
     count = 1
@@ -198,6 +199,15 @@ def _laid(area: Treatable, laying: Laying, first: Side, chosen: frozenset[str], 
         else:
             found.append(Laid(section, skin))
     return tuple(found)
+
+
+def _settable(area: Treatable, laying: Laying) -> None:
+    """Raises BadInput when a grid would take more footprints than a hand sets (rule grid.most)."""
+    along_mm, across_mm = laying.tip(small=False).steps
+    count, most = area.skin.area / (along_mm * across_mm), number("grid.most")
+    if laying.manner == "grid" and count > most:
+        words = f"About {count:.0f} footprints; a hand sets {most:.0f} at most. Too small a tip, or too much overlap."
+        raise BadInput({"across_mm": words})
 
 
 def _areas(zones: tuple[ZoneArea, ...]) -> dict[str, Quantity]:
