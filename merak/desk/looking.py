@@ -57,11 +57,11 @@ def save_findings(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Looked:
     wrong: dict[str, str] = {}
     with turn(desk, visit_id, "look") as file:
         body: dict[str, Any] = file.findings.model_dump(mode="json")
+        if form.get("build"):  # before the tapes: their bounds follow from it
+            _take_build(body, form["build"], wrong)
         for field in NUMBERS:
             if field in form:
                 _take(body, field, form[field], wrong)
-        if form.get("build"):
-            body["build"] = form["build"]
         if form.get("skin_type"):
             body["skin_type"] = form["skin_type"]
         if form.get("phototype", "").isdigit():
@@ -70,6 +70,20 @@ def save_findings(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Looked:
             body["sensitive"] = {"yes": True, "no": False}.get(form["sensitive"])
         _keep(desk, file, body)
     return _page(open_file(desk, visit_id), wrong, {field: form[field] for field in wrong if field in form})
+
+
+def _take_build(body: dict[str, Any], build: str, wrong: dict[str, str]) -> None:
+    """Another build, when there is such a one and the tapes that were measured can belong to it."""
+    try:
+        measures = Findings.model_validate({**body, "build": build}).measures
+        for name in PLATES:
+            plate(measures, name)
+    except ValidationError:
+        wrong["build"] = "Which build: women's mean or men's mean?"
+    except BadInput as bad:
+        wrong["build"] = f"The tapes measured do not go with it. {' '.join(bad.fields.values())}"
+    else:
+        body["build"] = build
 
 
 def _take(body: dict[str, Any], field: str, raw: str, wrong: dict[str, str]) -> None:

@@ -176,7 +176,7 @@ def tapes(request: Request, visit_id: UUID, form: Form) -> Response:
         plated = plating.plated(desk, visit_id, form)
         if "hx-request" not in request.headers:
             return go(f"/visits/{visit_id}/plate?plate={plated.name}")
-        return _redrawn(request, desk, plated, {key: looked.wrong.get(key, "") for key in taken if key != "build"})
+        return _redrawn(request, desk, plated, {key: looked.wrong.get(key, "") for key in taken})
 
 
 @router.get("/plate/working/{key}")

@@ -178,3 +178,6 @@ def test_a_plate_asked_for_nonsense_is_as_usual_and_says_so(desk: Desk) -> None:
     large = plating.plated(desk, visit, {"plate": "thigh-front", "of": "micro_needling", "work": "micro_needling"})
     assert "at most" in large.wrong["across_mm"], "too large for the usual tip: told …"
     assert large.survey.laying.manner == "area", "… and still shown"
+    other = looking.save_findings(desk, visit, {"build": "women's mean"})
+    assert "do not go with it" in other.wrong["build"] and other.findings.build == "men's mean"
+    assert set(looking.save_findings(desk, visit, {"build": "giant", "ear_to_ear_mm": "301"}).wrong) == {"build"}
