@@ -8,6 +8,7 @@ import numpy as np
 from shapely import area, difference, intersection, linestrings, union_all
 from shapely.geometry.base import BaseGeometry
 
+from merak.cli import settle
 from merak.core.body.grid import Grid, Tip, grid
 from merak.core.body.sections import sections
 from merak.core.body.strokes import PATHS, Line, lines
@@ -67,6 +68,7 @@ class Bare:
 
 def plate_ratios() -> tuple[dict[str, float], dict[str, tuple[float, float]]]:
     """Medians in ms by name, and ratios (or ms) with their limits."""
+    settle()  # as the application does before it serves
     bare = Bare(whole_face())
     times: dict[str, list[float]] = {"whole face": [], "bare set operations": []}
     for _ in range(WARM + ROUNDS):
@@ -76,16 +78,16 @@ def plate_ratios() -> tuple[dict[str, float], dict[str, tuple[float, float]]]:
             times[name].append(time.perf_counter() - begun)
     found = {name: statistics.median(all_[WARM:]) * 1000 for name, all_ in times.items()}
     able = treatable(Measures(), WORK, FINGER)
-    each: dict[int, float] = {}
-    for cells in (1_000, 10_000, 100_000):
-        tip = Tip(shape="square", across_mm=(able.skin.area / cells) ** 0.5)
-        many = []
-        for _ in range(9):
+    many: dict[int, list[float]] = {1_000: [], 10_000: [], 100_000: []}
+    counts: dict[int, int] = {}
+    for _ in range(9):
+        for cells, spent in many.items():  # in turn, so that a slow minute of the machine touches all of them
             begun = time.perf_counter()
-            laid = grid(able.skin, tip, 0)
-            many.append(time.perf_counter() - begun)
-        each[cells] = statistics.median(many) / laid.count
-        found[f"grid of {laid.count} cells"] = statistics.median(many) * 1000
+            laid = grid(able.skin, Tip(shape="square", across_mm=(able.skin.area / cells) ** 0.5), 0)
+            spent.append(time.perf_counter() - begun)
+            counts[cells] = laid.count
+    found |= {f"grid of {counts[cells]} cells": statistics.median(spent) * 1000 for cells, spent in many.items()}
+    each = {cells: statistics.median(spent) / counts[cells] for cells, spent in many.items()}
     return found, {
         "whole face, one modality, ms": (found["whole face"], 25.0),
         "whole face ÷ bare set operations": (found["whole face"] / found["bare set operations"], 2.0),

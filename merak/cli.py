@@ -62,6 +62,13 @@ def _opening(first: str, port: int) -> list[str]:
     return [*told, "  Ctrl-C stops everything."]
 
 
+def settle() -> None:
+    """What was loaded stays: the collector need not walk it again and again under somebody's hands."""
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 50)
+
+
 def serve(app: "FastAPI", port: int) -> None:
     """Serves an application on loopback until it is told to stop. Logs hold no personal data: one line an error, no access log."""
     import uvicorn
@@ -71,10 +78,7 @@ def serve(app: "FastAPI", port: int) -> None:
     # Each thread would keep a heap of its own half empty; two for all of them keep the process small.
     with suppress(OSError, AttributeError):
         ctypes.CDLL(None).mallopt(M_ARENA_MAX, 2)
-    # What was loaded stays: the collector need not walk it again and again under somebody's hands.
-    gc.collect()
-    gc.freeze()
-    gc.set_threshold(20_000, 20, 50)
+    settle()
     uvicorn.run(app, host="127.0.0.1", port=port, log_level="critical", access_log=False, timeout_graceful_shutdown=3)
 
 

@@ -12,6 +12,8 @@ from merak.core.knowledge import landmarks, number
 
 #: Where the first and the third tape meet the second: the side of the face turns about it.
 HINGE = "base of the nose"
+#: The turn is found when the tape agrees to this (mm), or after so many steps.
+TURN_MM, TURN_STEPS = 1e-4, 40
 #: How far above the ear a turn is felt: it has faded at the outer corner of the eye.
 UPWARD_RAD = 0.7
 RIM = ("hairline centre", "hairline side", "temple corner", "temple hairline", "sideburn", "tragus", "ear lobe", "jaw angle", "mid jaw")
@@ -99,15 +101,27 @@ def move(across: float, down: float, jaw_tape_ratio: float | None) -> tuple[Move
     jaw = _jaw_rim()
     usual = _length(jaw)
     wanted = jaw_tape_ratio * usual
-    turns = np.linspace(number("face.turn.least"), number("face.turn.most"), 71)  # longer with each turn, nearly straight in between
-    tried = turned_about_nose(np.tile(jaw * scale, (len(turns), 1)), np.repeat(turns, len(jaw)), scale).reshape(len(turns), -1, 2)
-    lengths = np.hypot(*np.moveaxis(np.diff(tried, axis=1), -1, 0)).sum(axis=1)
-    if not lengths[0] <= wanted <= lengths[-1]:
+
+    def tape(turn: float) -> float:
+        return _length(turned_about_nose(jaw * scale, turn, scale))
+
+    least, most = number("face.turn.least"), number("face.turn.most")
+    low, high = tape(least), tape(most)
+    if not low <= wanted <= high:
         default = number("face.ear_chin_ear")
-        low, high = (default * float(length) / usual for length in lengths[[0, -1]])
-        words = f"{default * jaw_tape_ratio:.0f} mm does not go with the other two tapes: it would lie between {low:.0f} and {high:.0f} mm."
+        between = f"between {default * low / usual:.0f} and {default * high / usual:.0f} mm"
+        words = f"{default * jaw_tape_ratio:.0f} mm does not go with the other two tapes: it would lie {between}."
         raise BadInput({"ear_chin_ear_mm": f"{words} Measure the three again."})
-    found = float(np.interp(wanted, lengths, turns))
+    found = least
+    for _ in range(TURN_STEPS):  # longer with each turn, and nearly straight: each step lands closer
+        found = least + (wanted - low) * (most - least) / (high - low)
+        length = tape(found)
+        if length < wanted:
+            least, low = found, length
+        else:
+            most, high = found, length
+        if abs(length - wanted) < TURN_MM or low == high:
+            break
     return lambda points: turned_about_nose(points * scale, found, scale), found
 
 

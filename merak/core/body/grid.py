@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from itertools import pairwise
 from math import atan2, ceil, cos, degrees, floor, pi, sin, sqrt, tan
 from typing import Literal
 
@@ -24,7 +25,7 @@ CIRCLE_STEPS = 32
 #: Neighbours share edges that differ in the last bit; without a grid to snap to, an overlay can lose a whole footprint there. In mm.
 SNAP = 1e-6
 #: Level lines that tell a strip's room (what they miss is seen when footprints are checked), and shares of the spare height to try.
-STRIP = 4
+STRIP_INSIDE, STRIP_COVER = (np.linspace(-0.5, 0.5, many) * (1 - 1e-9) for many in (4, 12))
 #: So many footprints are checked at a time.
 PORTION = 4096
 PHASES = (0.5, 0.0, 1.0)
@@ -239,7 +240,7 @@ def _upright(levels: Levels, tip: Tip, angle: float, edge: Edge) -> tuple[Number
     """Rows of an upright tip, each slid along to where it fits best, at the height that serves best."""
     along, rowwise = tip.steps
     inside = edge == "inside"
-    strip = np.linspace(-0.5, 0.5, STRIP if inside else 3 * STRIP) * tip.down_mm * (1 - 1e-9)
+    strip = (STRIP_INSIDE if inside else STRIP_COVER) * tip.down_mm
     heights = [_heights(levels, rowwise, tip.down_mm, phase, fewest=not inside) for phase in PHASES]
     y, rows = np.concatenate(heights), len(heights[0])  # all tries in one go: the rows of the second follow those of the first
     row, begin, end = levels.strips(y, strip, inside)
@@ -277,26 +278,28 @@ def _footprints(tip: Tip, centres: Numbers, angle: float, shrink: float = 0) -> 
     return found
 
 
-def _runs(flat: Numbers, row: Rows, along: float) -> list[Numbers]:
-    """Neighbours in a row, a step apart each, run by run; the centres stand by row and from left to right."""
-    breaks = np.flatnonzero((np.diff(row) != 0) | (np.abs(np.diff(flat[:, 0]) - along) > 1e-6)) + 1
-    return np.split(flat, breaks) if len(flat) else []
+def _breaks(flat: Numbers, row: Rows, along: float) -> Rows:
+    """Where runs of neighbours, a step apart each, begin and the last ends; the centres stand by row and from left to right."""
+    begins = np.flatnonzero((row[1:] != row[:-1]) | (np.abs(flat[1:, 0] - flat[:-1, 0] - along) > 1e-6)) + 1
+    return np.concatenate([[0], begins, [len(flat)]])
 
 
 def _walk(tip: Tip, centres: Numbers, row: Rows, angle: float) -> Rows:
     """From the lowest row of footprints on, back and forth, each time to whichever end of a row lies nearest, so that the hand seldom
     crosses the area to go on."""
+    if not len(centres):
+        return row
     flat = turned(centres, -angle)
     order = np.lexsort((flat[:, 0], row))
-    runs = _runs(flat[order], row[order], tip.steps[0])
-    if len(runs) == len(np.unique(row)):  # one run a row: simply up, back and forth
-        turns = np.repeat(np.arange(len(runs)) % 2, [len(run) for run in runs])
-        return order[np.lexsort((np.where(turns, -flat[order, 0], flat[order, 0]), row[order]))]
-    tips = np.array([[run[0], run[-1]] for run in runs]) @ np.array([1, 1j])  # both ends of each run, as one number each
-    first = np.cumsum([0, *(len(run) for run in runs)])
+    flat, row = flat[order], row[order]
+    first = _breaks(flat, row, tip.steps[0])
+    if (np.diff(row[first[:-1]]) > 0).all():  # one run a row: simply up, back and forth
+        turns = np.repeat(np.arange(len(first) - 1) % 2, np.diff(first))
+        return order[np.lexsort((np.where(turns, -flat[:, 0], flat[:, 0]), row))]
+    tips = flat[np.column_stack([first[:-1], first[1:] - 1])] @ np.array([1, 1j])  # both ends of each run, as one number each
     walked = []
     here, backwards = 0, 0
-    for _ in runs:
+    for _ in first[1:]:
         places = order[first[here] : first[here + 1]]
         walked.append(places[::-1] if backwards else places)
         at = tips[here, 0 if backwards else 1]
@@ -317,7 +320,8 @@ def _covered(tip: Tip, centres: Numbers, row: Rows, angle: float) -> BaseGeometr
     along, _ = tip.steps
     order = np.lexsort((flat[:, 0], row))
     flat, row = flat[order], row[order]
-    runs = [polygon for run in _runs(flat, row, along) for polygon in _run(tip, run, along)]
+    first = _breaks(flat, row, along)
+    runs = [polygon for a, b in pairwise(first) for polygon in _run(tip, flat[a:b], along)]
     return transform(union_all(runs, grid_size=SNAP), lambda points: turned(points, angle))
 
 

@@ -5,17 +5,34 @@ from typing import Literal, NamedTuple, get_args
 
 import numpy as np
 from numpy.typing import NDArray
-from shapely import LineString, Point, covers, get_parts, intersection, length, prepare
+from shapely import (
+    LineString,
+    covers,
+    distance,
+    get_coordinates,
+    get_num_geometries,
+    get_parts,
+    get_point,
+    get_type_id,
+    intersection,
+    length,
+    linestrings,
+    points,
+    prepare,
+    reverse,
+)
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.body.curves import Pair
-from merak.core.body.plate import BONY, Plate
+from merak.core.body.plate import BONY, SIDES, Plate
 from merak.core.body.treatable import Treatable
 from merak.core.knowledge import number
 
 Path = Literal["low", "middle", "high", "jaw lift", "brow", "forehead"]
 #: The paths of a lift.
 PATHS: tuple[Path, ...] = get_args(Path)
+#: GEOS's number for a line.
+LINE = 1
 #: A stroke's end: landmark and how far from it, (outward, down) in mm of the default build.
 End = tuple[str, float, float]
 
@@ -68,52 +85,67 @@ class Line(NamedTuple):
     bony: bool
 
 
-@lru_cache(maxsize=96)
 def lines(area: Treatable, side: str, paths: tuple[str, ...]) -> tuple[Line, ...]:
     """The strokes of the chosen paths on one side, in working order, inside the treatable area; none where a plate has no such path."""
+    return _both(area, paths)[side]
+
+
+@lru_cache(maxsize=96)
+def _both(area: Treatable, paths: tuple[str, ...]) -> dict[str, tuple[Line, ...]]:
+    """The strokes of both sides, cut in one go: none crosses the midline."""
     face = area.plate
     ends = FOCUSED if area.work == "focused_lifting" else STROKES
-    drawn = [
-        (path, _drawn(face, path, side, start, end)) for path in ON_PLATE.get(face.name, ()) if path in paths for start, end in ends[path]
-    ]
-    cut = _within([line for _, line in drawn], area.side(side))
-    kept = [(path, piece) for (path, line), part in zip(drawn, cut, strict=True) if (piece := _longest(line, part)) is not None]
-    over_bone = length(_within([piece for _, piece in kept], bone(face, side)))
-    return tuple(
-        Line(path, tuple((x, y) for x, y in piece.coords), float(piece.length), bool(bony >= number("face.bony_share") * piece.length))
-        for (path, piece), bony in zip(kept, over_bone, strict=True)
-    )
+    named = [(path, stroke) for path in ON_PLATE.get(face.name, ()) if path in paths for stroke in ends[path]]
+    drawn = [(side, path, _drawn(face, path, side, *stroke)) for side in SIDES for path, stroke in named]
+    if not drawn:
+        return dict.fromkeys(SIDES, ())
+    strokes = [stroke for *_, stroke in drawn]
+    pieces = _longest(_within(_strings(strokes), area.skin), strokes)
+    full = length(pieces)
+    bony = length(_within(pieces, bone(face))) >= number("face.bony_share") * full
+    at, of = get_coordinates(pieces, return_index=True)
+    places = np.split(at, np.searchsorted(of, np.arange(1, len(pieces))))
+    found: dict[str, list[Line]] = {side: [] for side in SIDES}
+    for (side, path, _), place, mm, over_bone in zip(drawn, places, full.tolist(), bony.tolist(), strict=True):
+        if mm:
+            found[side].append(Line(path, tuple((x, y) for x, y in place.tolist()), mm, over_bone))
+    return {side: tuple(kept) for side, kept in found.items()}
 
 
-def bone(face: Plate, side: str) -> BaseGeometry:
-    """Where bone lies close, on one side."""
-    return face.joined(tuple(key for key in face.zones if key[0] == side and key[1] in BONY))
+def bone(face: Plate) -> BaseGeometry:
+    """Where bone lies close, on both sides."""
+    return face.joined(tuple(key for key in face.zones if key[1] in BONY))
 
 
-def _drawn(face: Plate, path: str, side: str, start: End, end: End) -> LineString:
+def _drawn(face: Plate, path: str, side: str, start: End, end: End) -> list[Pair]:
     """The stroke before clipping; along the brow it arches over the peak as the brow does."""
     ends = [face.point(name, side, dx, dy) for name, dx, dy in (start, end)]
     if path == "brow":
         ends.insert(1, face.point("brow peak", side, 0, start[2]))
-    return LineString(ends)
+    return ends
 
 
-def _within(lines_: list[LineString], area: BaseGeometry) -> NDArray[np.object_]:
+def _strings(drawn: list[list[Pair]]) -> NDArray[np.object_]:
+    """Lines as shapes, all in one go."""
+    found: NDArray[np.object_] = linestrings(np.concatenate(drawn), indices=np.repeat(np.arange(len(drawn)), [len(one) for one in drawn]))
+    return found
+
+
+def _within(lines_: NDArray[np.object_], area: BaseGeometry) -> NDArray[np.object_]:
     """Each line's part inside an area; those wholly inside or outside need no cutting."""
     prepare(area)
-    found = np.array(lines_, dtype=object)
+    found = lines_.copy()
     crossing = ~covers(area, found)
     found[crossing] = intersection(found[crossing], area)
     return found
 
 
-def _longest(line: LineString, cut: BaseGeometry) -> LineString | None:
-    """The longest piece that was left of a line, in the line's own direction; None where nothing is left."""
-    if cut is line:
-        return line
-    pieces = [part for part in get_parts(cut) if isinstance(part, LineString) and not part.is_empty]
-    if not pieces:
-        return None
-    longest = max(pieces, key=lambda piece: piece.length)
-    first, last = (line.project(Point(end)) for end in (longest.coords[0], longest.coords[-1]))
-    return longest if first <= last else longest.reverse()
+def _longest(cut: NDArray[np.object_], drawn: list[list[Pair]]) -> NDArray[np.object_]:
+    """The longest piece that was left of each line, in the line's own direction; an empty one where nothing is left."""
+    for n in np.flatnonzero(get_num_geometries(cut) > 1):
+        cut[n] = max(get_parts(cut[n]), key=length)
+    cut[get_type_id(cut) != LINE] = LineString()
+    start = points(np.array([one[0] for one in drawn]))
+    turned = distance(get_point(cut, -1), start) < distance(get_point(cut, 0), start)
+    cut[turned] = reverse(cut[turned])
+    return cut

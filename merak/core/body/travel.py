@@ -110,7 +110,7 @@ def _rows(inner: BaseGeometry, style: Style, motion: Motion, angle: float) -> tu
     y = (levels.low[1] + levels.high[1]) / 2 + (np.arange(count)[::-1] - (count - 1) / 2) * gap
     at, begin, end = levels.cuts(y)
     long = end - begin > LEAST_ROW_MM
-    ends = np.stack([np.column_stack([begin, y[at]]), np.column_stack([end, y[at]])], axis=1)[long]
+    ends = np.column_stack([begin, y[at], end, y[at]])[long]
     drawn = list(turned(ends.reshape(-1, 2), angle).reshape(-1, 2, 2))
     if style == "circles":
         return [_circles(line, motion) for line in drawn], len(drawn)
@@ -160,7 +160,7 @@ def along(line: Points, style: Style, motion: Motion) -> Travel:
 def _measured(area: BaseGeometry, style: Style, motion: Motion, angle: float, pieces: list[Points], rows: int) -> Travel:
     hold = motion.hold_s if style == "stroke and hold" else 0.0
     down = number("travel.set_down")
-    stretches = [_stretches(piece, smooth=style == "circles") for piece in pieces]
+    stretches = _all_stretches(pieces, smooth=style == "circles")
     moving = sum(stretch_s(stretch, motion.speed_mm_s) for found in stretches for stretch in found)
     seconds = motion.repeats * (moving + len(pieces) * (hold + down))
     length = motion.repeats * sum(sum(found) for found in stretches)
@@ -174,10 +174,15 @@ def stretch_s(length_mm: float, speed_mm_s: float) -> float:
     return length_mm / speed_mm_s + speed_mm_s / a if length_mm >= ramps else 2 * sqrt(length_mm / a)
 
 
+def _all_stretches(pieces: list[Points], smooth: bool) -> list[list[float]]:
+    """Each piece's stretches; rows that are all straight, in one go."""
+    if pieces and all(len(piece) == STRAIGHT for piece in pieces):
+        return [[hypot(x, y)] for x, y in np.array([piece[1] - piece[0] for piece in pieces]).tolist()]
+    return [_stretches(piece, smooth) for piece in pieces]
+
+
 def _stretches(piece: Points, smooth: bool) -> list[float]:
     """The lengths between points of rest: ends and corners; a curve drawn without corners has none inside."""
-    if len(piece) == STRAIGHT:
-        return [hypot(*(piece[1] - piece[0]))]
     steps = np.diff(piece, axis=0)
     lengths = np.hypot(*steps.T)
     if smooth:
