@@ -142,8 +142,9 @@ class Plate:
 
 def carried(points: Coordinates, move: Move) -> Coordinates:
     """Points of either side, moved as their own side is."""
-    flip = np.column_stack([np.where(points[:, 0] < 0, -1.0, 1.0), np.ones(len(points))])
-    moved: Coordinates = move(points * flip) * flip
+    right = points[:, 0] < 0
+    moved: Coordinates = move(np.column_stack([np.abs(points[:, 0]), points[:, 1]])).copy()
+    moved[right, 0] *= -1
     return moved
 
 

@@ -6,7 +6,7 @@ the tip is read off that motion, not assumed from the speed.
 
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import pairwise
+from itertools import chain, pairwise
 from math import ceil, cos, hypot, pi, radians, sqrt
 from typing import Literal, get_args
 
@@ -161,17 +161,22 @@ def _measured(area: BaseGeometry, style: Style, motion: Motion, angle: float, pi
     hold = motion.hold_s if style == "stroke and hold" else 0.0
     down = number("travel.set_down")
     stretches = _all_stretches(pieces, smooth=style == "circles")
-    moving = sum(stretch_s(stretch, motion.speed_mm_s) for found in stretches for stretch in found)
+    moving = float(stretches_s(np.fromiter(chain.from_iterable(stretches), float), motion.speed_mm_s).sum())
     seconds = motion.repeats * (moving + len(pieces) * (hold + down))
     length = motion.repeats * sum(sum(found) for found in stretches)
     return Travel(area, style, motion, angle, pieces, rows, length, seconds, _dwell(pieces, stretches, motion, hold))
 
 
-def stretch_s(length_mm: float, speed_mm_s: float) -> float:
-    """Seconds from rest to rest over a stretch: even speeding up, speed, even slowing down (rule travel.acceleration)."""
+def stretches_s(length_mm: Points, speed_mm_s: float) -> Points:
+    """Seconds from rest to rest over each stretch: even speeding up, speed, even slowing down (rule travel.acceleration)."""
     a = number("travel.acceleration")
     ramps = speed_mm_s**2 / a
-    return length_mm / speed_mm_s + speed_mm_s / a if length_mm >= ramps else 2 * sqrt(length_mm / a)
+    return np.where(length_mm >= ramps, length_mm / speed_mm_s + speed_mm_s / a, 2 * np.sqrt(length_mm / a))
+
+
+def stretch_s(length_mm: float, speed_mm_s: float) -> float:
+    """The same for one stretch."""
+    return float(stretches_s(np.array(length_mm), speed_mm_s))
 
 
 def _all_stretches(pieces: list[Points], smooth: bool) -> list[list[float]]:
@@ -259,7 +264,7 @@ def _time_at(at: Points, rests: Points, speed: float) -> Points:
     a = number("travel.acceleration")
     part = np.clip(np.searchsorted(rests, at, side="right") - 1, 0, len(rests) - 2)
     lengths = np.diff(rests)
-    begun = np.concatenate([[0.0], np.cumsum([stretch_s(length, speed) for length in lengths])])
+    begun = np.concatenate([[0.0], np.cumsum(stretches_s(lengths, speed))])
     length, gone = lengths[part], np.clip(at - rests[part], 0, None)
     ramp = np.minimum(speed**2 / (2 * a), length / 2)
     top = np.sqrt(2 * a * ramp)

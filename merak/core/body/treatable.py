@@ -147,9 +147,11 @@ def _treatable(
     out = union_all([*never, *bands, marked])
     shapes = np.array(list(face.zones.values()), dtype=object)
     prepare(out)
-    touched, gone = intersects(out, shapes), covers(out, shapes)
-    shapes[gone] = Polygon()
-    shapes[touched & ~gone] = difference(shapes[touched & ~gone], out)
+    touched = intersects(out, shapes)
+    met = shapes[touched]
+    gone = covers(out, met)
+    met[gone], met[~gone] = Polygon(), difference(met[~gone], out)
+    shapes[touched] = met
     rules = {entry.id for entry in no_go_of(work)} | set(margin_mm)
     zones = dict(zip(face.zones, shapes, strict=True))
     cut = frozenset(key for key, hit in zip(face.zones, touched, strict=True) if hit)
