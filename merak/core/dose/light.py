@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from itertools import pairwise
-from math import exp, log
+from math import cos, exp, log, radians
 
 
 def fluence_j_cm2(irradiance_mw_cm2: float, minutes: float, duty: float = 1.0) -> float:
@@ -28,3 +28,33 @@ def irradiance_at(distance_cm: float, points: Sequence[tuple[float, float]]) -> 
             share = log(distance_cm / near) / log(far / near)
             return exp(log(bright) + share * log(dim / bright))
     return ordered[0][1] if len(ordered) == 1 and ordered[0][0] == distance_cm else None
+
+
+#: h·c/e in eV·nm, CODATA 2018 (exact constants).
+PHOTON_EV_NM = 1239.841984
+
+
+def photon_ev(wavelength_nm: float) -> float:
+    """Energy of a photon in eV: h·c/λ (λ in nm, more than nought)."""
+    return PHOTON_EV_NM / wavelength_nm
+
+
+def disc_share(distance_cm: float, radius_cm: float, angle_deg: float = 0) -> float:
+    """Irradiance on the axis of an evenly bright disc, as a share of that at its face: R²/(R² + d²), × cos of the tilt.
+
+    A model for want of measured points, and only relative.
+    """
+    return radius_cm**2 / (radius_cm**2 + distance_cm**2) * max(0.0, cos(radians(angle_deg)))
+
+
+def duty_of(rate_hz: float, width_ms: float) -> float:
+    """Share of the time that pulsed light is on, 0 to 1: rate × width. Raises ValueError when the pulses run into each other."""
+    duty = rate_hz * width_ms / 1000
+    if not 0 < duty <= 1:
+        raise ValueError("the pulses are longer than their period")
+    return duty
+
+
+def programme_fluence(parts: Sequence[tuple[float, float, float]]) -> float:
+    """Fluence in J/cm² of several parts (irradiance mW/cm², minutes, duty), one after the other or heads together: they add."""
+    return sum(fluence_j_cm2(*part) for part in parts)
