@@ -45,6 +45,14 @@ class Surface:
     h: float = 10.0
 
 
+def thermal_dose_min(celsius: Numbers, dt: float) -> Numbers:
+    """CEM43 in minutes of temperatures sampled every `dt` s, along the last axis (Sapareto & Dewey 1984; from memory)."""
+    away = celsius - BREAK_C
+    rate = np.exp2(np.where(away >= 0, -np.log2(R_ABOVE), -np.log2(R_BELOW)) * away)
+    dose: Numbers = rate.sum(axis=-1) * (dt / 60)
+    return dose
+
+
 @dataclass(frozen=True)
 class Run:
     """A run: `seconds` of each sample, the skin surface's °C, °C by depth (`depth_mm` × sample) down to 6 mm, the whole last profile."""
@@ -70,10 +78,7 @@ class Run:
     @cached_property
     def cem43_min(self) -> Numbers:
         """Thermal dose at each depth from the beginning to the end, minutes (Sapareto & Dewey 1984; from memory)."""
-        away = self.inside_c[:, 1:] - BREAK_C
-        rate = np.exp2(np.where(away >= 0, -np.log2(R_ABOVE), -np.log2(R_BELOW)) * away)
-        dose: Numbers = rate.sum(axis=1) * (self.seconds[1] - self.seconds[0]) / 60
-        return dose
+        return thermal_dose_min(self.inside_c[:, 1:], float(self.seconds[1] - self.seconds[0]))
 
     def reaches(self, celsius: float, inside: bool = False) -> float | None:
         """The first second at which the surface (or the hottest point inside) is at a temperature; None when it never is."""

@@ -139,6 +139,34 @@ class MarkKind(Cited):
     keep_mm: float = 0
 
 
+class About(Cited):
+    """A modality in words: what it is, who may, how it is done, when it is enough, when to stop, what it uses up, which aftercare.
+
+    `licence` names the right that it needs beyond the therapist's own; "physician" is recorded and referred, never planned. `work` is its
+    name on the plate, "" where it touches no skin of its own.
+    """
+
+    title: str
+    group: Literal["current", "sound", "light", "heat", "cold and touch", "oxygen", "abrasion", "acids", "needles", "support"]
+    work: str = ""
+    licence: Literal["", "pulsed light", "fractional", "focused", "micro depth", "senior", "physician"] = ""
+    technique: tuple[str, ...]
+    endpoint: str
+    stop: tuple[str, ...]
+    consumables: tuple[str, ...] = ()
+    tags: tuple[str, ...] = ()
+
+
+class Tissue(Cited):
+    """A layer of skin and below: thickness mm, conductivity W/(m·K), density kg/m³, heat capacity J/(kg·K), perfusion 1/s."""
+
+    mm: float
+    k: float
+    rho: float
+    c: float
+    perfusion: float = 0.0
+
+
 class Book(Frozen):
     """Everything in the folder, read once."""
 
@@ -150,6 +178,8 @@ class Book(Frozen):
     margin: tuple[Margin, ...] = ()
     no_go: tuple[NoGo, ...] = ()
     mark_kind: tuple[MarkKind, ...] = ()
+    modality: tuple[About, ...] = ()
+    tissue: tuple[Tissue, ...] = ()
 
 
 def read_file(path: Path) -> Book:
@@ -211,6 +241,18 @@ def mark_kinds() -> dict[str, MarkKind]:
 
 
 @cache
+def about() -> dict[str, About]:
+    """The modalities in words, by id."""
+    return {entry.id: entry for entry in book().modality}
+
+
+@cache
+def tissues() -> dict[str, Tissue]:
+    """The layers of tissue by id."""
+    return {entry.id: entry for entry in book().tissue}
+
+
+@cache
 def _rules() -> dict[str, Rule]:
     return {entry.id: entry for entry in book().rule}
 
@@ -221,6 +263,11 @@ def rule(rule_id: str) -> Rule:
         return _rules()[rule_id]
     except KeyError:
         raise KnowledgeError(f"no rule “{rule_id}” in the rule book") from None
+
+
+def has_rule(rule_id: str) -> bool:
+    """Whether the rule book has a rule of this id."""
+    return rule_id in _rules()
 
 
 def number(rule_id: str) -> float:
@@ -251,7 +298,15 @@ def cited(rule_id: str) -> tuple[str, str, str, str] | None:
     for question in book().question:
         if rule_id == f"screening.{question.id}":
             return question.ask, "A screening answer acts on each modality separately.", question.source, question.mark
-    entries: tuple[Cited, ...] = (*book().advice, *book().margin, *book().no_go, *book().mark_kind, *book().work)
+    entries: tuple[Cited, ...] = (
+        *book().advice,
+        *book().margin,
+        *book().no_go,
+        *book().mark_kind,
+        *book().work,
+        *book().modality,
+        *book().tissue,
+    )
     for entry in entries:
         if rule_id == entry.id:
             return entry.words, entry.reason, entry.source, entry.mark
@@ -262,4 +317,4 @@ def all_ids() -> Iterator[str]:
     """Every id of the rule book."""
     yield from _rules()
     yield from (f"screening.{question.id}" for question in book().question)
-    yield from (entry.id for kind in ("advice", "margin", "no_go", "mark_kind", "work") for entry in getattr(book(), kind))
+    yield from (entry.id for kind in ("advice", "margin", "no_go", "mark_kind", "work", "tissue") for entry in getattr(book(), kind))

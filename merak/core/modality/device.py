@@ -1,6 +1,7 @@
 """Device cards: the studio's own machines, each with its scale and what it means in physical units."""
 
 from itertools import pairwise
+from math import isfinite, pi
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -70,4 +71,128 @@ class LedCard(Frozen):
         return self
 
 
-Card = Annotated[MicrocurrentCard | LedCard, Field(discriminator="modality")]
+class CardTip(Frozen):
+    """A tip, head or pad of a machine. `pins` are pins, needles or holes; `cm2` the area that counts where it is not across × down."""
+
+    name: str
+    across_mm: float = Field(gt=0, le=300)
+    down_mm: float = Field(gt=0, le=300)
+    round: bool = False
+    pins: int = Field(0, ge=0, le=2000)
+    cm2: float | None = Field(None, gt=0, le=500)
+    single_use: bool = False
+
+    @property
+    def area_cm2(self) -> float:
+        """The area that counts, cm²."""
+        if self.cm2 is not None:
+            return self.cm2
+        return self.across_mm * self.down_mm / 100 * (pi / 4 if self.round else 1)
+
+
+#: The modalities whose machines are told by a scale, and the physical unit behind it.
+MACHINES: dict[str, str] = {
+    "muscle_stimulation": "mA",
+    "galvanic_softening": "mA",
+    "iontophoresis": "mA",
+    "ultrasound": "W/cm²",
+    "spatula": "W",
+    "pulsed_light": "J/cm²",
+    "rf_bulk": "W",
+    "rf_fractional": "W",
+    "focused_lifting": "J a line",
+    "cold": "°C",
+    "oxygen_jet": "bar",
+    "oxygen_airbrush": "bar",
+    "wet_abrasion": "kPa",
+    "crystal": "kPa",
+    "diamond": "kPa",
+    "nano": "Hz",
+    "micro_needling": "Hz",
+}
+MachineKind = Literal[
+    "muscle_stimulation", "galvanic_softening", "iontophoresis", "ultrasound", "spatula", "pulsed_light", "rf_bulk", "rf_fractional",
+    "focused_lifting", "cold", "oxygen_jet", "oxygen_airbrush", "wet_abrasion", "crystal", "diamond", "nano", "micro_needling",
+]  # fmt: skip
+
+
+class MachineCard(Frozen):
+    """Any other machine: a scale (levels, per cent, bar, or the physical unit itself) from `least` to `most` in steps, and what it means.
+
+    `calibration` holds measured (scale, physical) points, rising in the scale and rising or falling throughout in the unit; empty means
+    doses are unknown, unless the scale is the physical unit. `by_phototype` is the maker's ceiling in the physical unit.
+    """
+
+    modality: MachineKind
+    name: str = Field(min_length=1, max_length=80)
+    scale: str = Field("level", max_length=20)
+    least: float = 1
+    most: float = 10
+    step: float = Field(1, gt=0)
+    calibration: tuple[tuple[float, float], ...] = ()
+    tips: tuple[CardTip, ...] = ()
+    by_phototype: dict[int, float] = Field(default_factory=dict)
+    cleaned: str = ""
+
+    @model_validator(mode="after")
+    def _true(self) -> "MachineCard":
+        if not self.least < self.most or self.step > self.most - self.least:
+            raise ValueError("the scale must rise, by steps that fit into it")
+        if len(self.calibration) == 1:
+            raise ValueError("a calibration needs at least two points")
+        signs = {(a < b) * (1 if low < high else -1 if low > high else 0) for (a, low), (b, high) in pairwise(self.calibration)}
+        if self.calibration and signs not in ({1}, {-1}):
+            raise ValueError("calibration points must rise along the scale, and rise or fall throughout in the unit")
+        if any(not isfinite(value) for point in self.calibration for value in point):
+            raise ValueError("calibration points are numbers")
+        return self
+
+    @property
+    def unit(self) -> str:
+        """The physical unit behind the scale."""
+        return MACHINES[self.modality]
+
+    def physical(self, at: float) -> float | None:
+        """The physical value at a setting, straight between measured points; None outside them or without any."""
+        if self.scale == self.unit and not self.calibration:
+            return at if self.least <= at <= self.most else None
+        return _straight(at, self.calibration)
+
+    def at(self, value: float) -> float | None:
+        """The setting for a physical value; None outside the measured points."""
+        if self.scale == self.unit and not self.calibration:
+            return value if self.least <= value <= self.most else None
+        turned = tuple((y, x) for x, y in self.calibration)
+        return _straight(value, turned if len(turned) < 2 or turned[0][0] < turned[-1][0] else turned[::-1])
+
+    def quantity(self, at: float, name: str = "") -> Quantity:
+        """The physical value at a setting, with its working."""
+        direct = self.scale == self.unit and not self.calibration
+        value = self.physical(at)
+        if value is None:
+            why = f"{at:g} {self.scale} is outside the {self.name}'s measured points" if self.calibration or direct else ""
+            formula = why or f"the {self.name} has no calibration"
+        else:
+            formula = f"as set on the {self.name}" if direct else f"the {self.name}'s calibration"
+        inputs = (Quantity(name="set to", value=at, unit=self.scale, digits=1),)
+        return Quantity(
+            name=name or QUANTITY[self.unit],
+            value=value,
+            unit=self.unit,
+            digits=2,
+            formula=formula,
+            inputs=inputs,
+            rules=("device.calibration",),
+        )
+
+    def tip(self, name: str) -> CardTip | None:
+        """A tip by name, or the first; None when the card has none."""
+        return next((tip for tip in self.tips if tip.name == name), self.tips[0] if self.tips else None)
+
+
+#: What the physical units measure.
+QUANTITY = {
+    "mA": "current", "W/cm²": "intensity", "W": "power", "J/cm²": "fluence", "J a line": "energy a line", "°C": "temperature",
+    "bar": "pressure", "kPa": "suction", "Hz": "rate",
+}  # fmt: skip
+Card = Annotated[MicrocurrentCard | LedCard | MachineCard, Field(discriminator="modality")]

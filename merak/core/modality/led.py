@@ -1,6 +1,7 @@
 """LED red light: settings, start values, ceilings, fluence."""
 
-from typing import Literal, NamedTuple
+from datetime import date
+from typing import Literal
 
 from pydantic import Field
 
@@ -8,9 +9,11 @@ from merak.core.client import Findings, LastTime
 from merak.core.dose.light import fluence_j_cm2, irradiance_at, minutes_for
 from merak.core.knowledge import Verdict, caution, number
 from merak.core.modality.device import LedCard
+from merak.core.modality.shared import Dose, Start, Subject
 from merak.core.working import Caution, Frozen, Quantity
 
 NAME = "led"
+CARD = True
 TAGS = ("led",)
 
 
@@ -22,15 +25,7 @@ class Settings(Frozen):
     cover: Literal["bare skin", "sheet mask"] = "bare skin"
 
 
-class Dose(NamedTuple):
-    """The numbers by key, what to mind, what is refused by field."""
-
-    numbers: dict[str, Quantity]
-    cautions: tuple[Caution, ...]
-    refused: dict[str, Caution]
-
-
-def start(card: LedCard, findings: Findings, last: LastTime | None, verdict: Verdict) -> tuple[Settings, Quantity]:
+def start_for(card: LedCard, findings: Findings, last: LastTime | None, verdict: Verdict) -> tuple[Settings, Quantity]:
     """Start-up settings, and the minutes' working. The distance is the card's second nearest measured point, or 10 cm."""
     careful = last is None or bool(findings.sensitive) or verdict == "change"
     rule_id = "led.first_visit" if careful else "led.start_minutes"
@@ -44,6 +39,12 @@ def start(card: LedCard, findings: Findings, last: LastTime | None, verdict: Ver
     words = "first visit, sensitive, or something to mind" if careful else "as is usual, or as last time"
     worked = Quantity(name="start minutes", value=minutes, unit="min", digits=1, formula=words, rules=(rule_id,))
     return Settings(minutes=minutes, distance_cm=distance), worked
+
+
+def start(card: LedCard, subject: Subject) -> Start:
+    """The same for a skin that is described and not looked at."""
+    last = LastTime(on=subject.last.on or date.min, led_minutes=subject.last.at) if subject.last else None
+    return Start(*start_for(card, Findings(sensitive=subject.sensitive), last, subject.verdict))
 
 
 def irradiance(settings: Settings, card: LedCard) -> Quantity:
@@ -64,7 +65,7 @@ def irradiance(settings: Settings, card: LedCard) -> Quantity:
     return Quantity(name="irradiance", value=value, unit="mW/cm²", digits=1, formula=formula, inputs=(distance,), rules=("led.distance",))
 
 
-def dose(settings: Settings, card: LedCard) -> Dose:
+def dose(settings: Settings, card: LedCard, subject: Subject | None = None) -> Dose:
     """Fluence for these settings, with cautions and refusals."""
     minutes = Quantity(name="minutes", value=settings.minutes, unit="min", digits=1)
     bright = irradiance(settings, card)

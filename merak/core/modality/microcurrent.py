@@ -1,5 +1,6 @@
 """Microcurrent lift: settings, start values, ceilings, strokes, dose, time, gel."""
 
+from datetime import date
 from itertools import takewhile
 from typing import Literal, NamedTuple
 
@@ -7,15 +8,17 @@ from pydantic import Field
 
 from merak.core.body.plate import area_cm2
 from merak.core.body.strokes import PATHS, Line, Path, lines
-from merak.core.body.treatable import Treatable
-from merak.core.client import Findings, LastTime, Side
+from merak.core.body.treatable import Treatable, treatable
+from merak.core.client import Findings, LastTime, Measures, Side
 from merak.core.dose.current import amount_umol, charge_mc, density_ma_cm2
 from merak.core.dose.product import film_ml
 from merak.core.knowledge import Verdict, caution, number, quantity
 from merak.core.modality.device import MicrocurrentCard
+from merak.core.modality.shared import Dose, Start, Subject
 from merak.core.working import Caution, Frozen, Quantity, Saying
 
 NAME = "microcurrent"
+CARD = True
 TAGS = ("microcurrent",)
 Polarity = Literal["alternating", "positive", "negative"]
 Technique = Literal["fixed probe, hold", "paired strokes"]
@@ -53,7 +56,7 @@ def sayings(feel: Feel) -> tuple[Saying, ...]:
     )
 
 
-class Dose(NamedTuple):
+class Lift(NamedTuple):
     """Everything computed for one client: the strokes by side, the numbers by key, what to mind, what is refused by field."""
 
     lines: dict[Side, tuple[Line, ...]]
@@ -62,7 +65,7 @@ class Dose(NamedTuple):
     refused: dict[str, Caution]
 
 
-def start(card: MicrocurrentCard, findings: Findings, last: LastTime | None, verdict: Verdict) -> tuple[Settings, Quantity]:
+def start_for(card: MicrocurrentCard, findings: Findings, last: LastTime | None, verdict: Verdict) -> tuple[Settings, Quantity]:
     """Start-up settings for this client, and the level's working, each adjustment a line of it.
 
     `verdict` is today's screening verdict for microcurrent; anything but "go" after a last visit takes a level off.
@@ -103,7 +106,19 @@ def start(card: MicrocurrentCard, findings: Findings, last: LastTime | None, ver
     ), worked
 
 
-def dose(settings: Settings, card: MicrocurrentCard, area: Treatable) -> Dose:
+def start(card: MicrocurrentCard, subject: Subject) -> Start:
+    """The same for a skin that is described and not looked at."""
+    last = LastTime(on=subject.last.on or date.min, level=subject.last.at, redness=subject.last.redness) if subject.last else None
+    return Start(*start_for(card, Findings(sensitive=subject.sensitive), last, subject.verdict))
+
+
+def dose(settings: Settings, card: MicrocurrentCard, subject: Subject) -> Dose:
+    """The lift on a face by the build's tapes and a usual finger: what it comes to before a client's own plate is there."""
+    found = lift(settings, card, treatable(Measures(), NAME, number("face.finger_breadth")))
+    return Dose(found.numbers, found.cautions, found.refused)
+
+
+def lift(settings: Settings, card: MicrocurrentCard, area: Treatable) -> Lift:
     """Strokes, minutes, density, charge and gel for this client's treatable area."""
     drawn: dict[Side, tuple[Line, ...]] = {
         "right": lines(area, "right", settings.paths),
@@ -132,7 +147,7 @@ def dose(settings: Settings, card: MicrocurrentCard, area: Treatable) -> Dose:
     numbers["charge"] = _charge(current, numbers["minutes"])
     if settings.polarity != "alternating":
         numbers["alkali"] = _alkali(numbers["charge"])
-    return Dose(drawn, numbers, *_checked(settings, card, numbers))
+    return Lift(drawn, numbers, *_checked(settings, card, numbers))
 
 
 def _density(current: Quantity, card: MicrocurrentCard) -> Quantity:

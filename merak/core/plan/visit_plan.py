@@ -15,6 +15,7 @@ from merak.core.knowledge import number
 from merak.core.modality import led as red_light
 from merak.core.modality import microcurrent as lifting
 from merak.core.modality.device import LedCard, MicrocurrentCard
+from merak.core.modality.shared import Dose
 from merak.core.plan.screening import Answers, Standing, board, demand
 from merak.core.plan.side import FirstSide, first_side
 from merak.core.working import Caution, Frozen, Quantity, Saying
@@ -112,9 +113,9 @@ def start_choice(brief: Brief) -> tuple[Choice, dict[str, Quantity]]:
     worked: dict[str, Quantity] = {}
     if brief.microcurrent_card and standing["microcurrent"].plannable:
         verdict = standing["microcurrent"].verdict
-        lift, worked["microcurrent"] = lifting.start(brief.microcurrent_card, brief.findings, brief.last, verdict)
+        lift, worked["microcurrent"] = lifting.start_for(brief.microcurrent_card, brief.findings, brief.last, verdict)
     if brief.led_card and standing["led"].plannable:
-        light, worked["led"] = red_light.start(brief.led_card, brief.findings, brief.last, standing["led"].verdict)
+        light, worked["led"] = red_light.start_for(brief.led_card, brief.findings, brief.last, standing["led"].verdict)
     return Choice(microcurrent=lift, led=light), worked
 
 
@@ -134,7 +135,7 @@ def visit_plan(brief: Brief, choice: Choice) -> VisitPlan:
     if choice.microcurrent:
         demand(standing["microcurrent"])
         card = _card(brief.microcurrent_card, "microcurrent")
-        lift = lifting.dose(choice.microcurrent, card, brief.area(lifting.NAME))
+        lift = lifting.lift(choice.microcurrent, card, brief.area(lifting.NAME))
         steps += _lift_steps(choice.microcurrent, lift, side, lifting.level_most(choice.microcurrent, card))
         numbers |= {f"microcurrent.{key}": value for key, value in lift.numbers.items()}
         cautions += lift.cautions
@@ -192,7 +193,7 @@ def _finish() -> Step:
     )
 
 
-def _lift_steps(settings: lifting.Settings, lift: lifting.Dose, side: Side, level_most: float) -> list[Step]:
+def _lift_steps(settings: lifting.Settings, lift: lifting.Lift, side: Side, level_most: float) -> list[Step]:
     """One side, the mirror, then the other: gel dries, and the lift shows only against the untreated side."""
     other: Side = "left" if side == "right" else "right"
     bone_level = lift.numbers["bone_level"].value or settings.level
@@ -231,7 +232,7 @@ def _lift_steps(settings: lifting.Settings, lift: lifting.Dose, side: Side, leve
     return [strokes(side), mirror, strokes(other)]
 
 
-def _light_step(settings: red_light.Settings, light: red_light.Dose) -> Step:
+def _light_step(settings: red_light.Settings, light: Dose) -> Step:
     return Step(
         kind="timed",
         title="Red light",

@@ -1,0 +1,62 @@
+"""Cold head: how cold, over what, how long."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from merak.core.knowledge import number
+from merak.core.modality.device import MachineCard
+from merak.core.modality.shared import Dose, Judge, Start, Subject, gel_ml, given, physical, worked
+from merak.core.modality.shared import Settings as Base
+
+NAME = "cold"
+CARD = True
+Over = Literal["gel", "serum", "sheet mask", "bare dry skin"]
+
+
+class Settings(Base):
+    """What is set: temperature on the card's scale, over what, minutes, the film."""
+
+    at: float = Field(ge=-50, le=100, title="Set to")
+    over: Over = Field("gel", title="Over")
+    minutes: float = Field(5, ge=0.5, le=30, title="Minutes", json_schema_extra={"unit": "min"})
+    film_mm: float = Field(0.5, gt=0, le=5, title="Film", json_schema_extra={"unit": "mm"})
+    heat_follows: bool = Field(False, title="Heat follows today")
+
+
+def start(card: MachineCard, subject: Subject) -> Start:
+    """The mildest cold of the range, or a step colder where that did not calm."""
+    mildest = card.at(number(f"{NAME}.start"))
+    base = given("mildest", card.most if mildest is None else mildest, card.scale, 1, f"{NAME}.start")
+    missed = subject.last is not None and subject.last.endpoint_seen is False and not subject.last.reacted
+    last = subject.last.at if subject.last and subject.last.at is not None else base.value or 0
+    colder = given("endpoint not reached last time", -card.step if missed else 0, card.scale, 1, f"{NAME}.adjust.missed")
+    value = min(max(card.least, last + (colder.value or 0)), card.most)
+    found = worked(
+        "start value",
+        value,
+        card.scale,
+        "where last time ended, or the mildest; one step colder where it did not calm",
+        (base, colder),
+        f"{NAME}.start",
+    )
+    return Start(Settings(at=value, minutes=number(f"{NAME}.minutes")), found)
+
+
+def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
+    """Temperature, minutes, gel; never on bare dry skin, never before heat."""
+    judge = Judge()
+    cold = physical(judge, "temperature", card, settings.at)
+    judge.least(f"{NAME}.coldest", cold, "at")
+    if cold.value is not None and cold.value > number(f"{NAME}.warmest"):
+        judge.change(f"{NAME}.warmest", f"{cold.text} is cool, not cold.", "Lower.", "at")
+    time = given("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
+    judge.tell("minutes", time)
+    judge.most(f"{NAME}.longest", time, "minutes")
+    if settings.over == "bare dry skin":
+        judge.refuse(f"{NAME}.bare", "Never on bare dry skin.", "over", "Gel, serum or a sheet mask.")
+    elif settings.over == "gel":
+        judge.tell("gel", gel_ml(NAME, subject, settings.film_mm))
+    if settings.heat_follows:
+        judge.refuse(f"{NAME}.order", "Cold comes after heat, never before it.", "heat_follows", "Heat first.")
+    return judge.dose()

@@ -1,0 +1,48 @@
+"""Crystal abrasion: a timed run by sections."""
+
+from pydantic import Field
+
+from merak.core.knowledge import number
+from merak.core.modality.device import MachineCard
+from merak.core.modality.dry_abrasion import path
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical
+from merak.core.modality.shared import Settings as Base
+
+NAME = "crystal"
+CARD = True
+
+
+class Settings(Base):
+    """What is set: suction on the card's scale, the timer, how the hand moves, passes."""
+
+    at: float = Field(ge=0, le=200, title="Set to")
+    timer_min: float = Field(15, ge=0.5, le=60, title="Timer", json_schema_extra={"unit": "min"})
+    passes: int = Field(1, ge=1, le=10, title="Passes")
+    tip_mm: float = Field(8, ge=1, le=40, title="Tip", json_schema_extra={"unit": "mm"})
+    speed_mm_s: float = Field(30, gt=0, le=300, title="Speed", json_schema_extra={"unit": "mm/s"})
+
+
+def start(card: MachineCard, subject: Subject) -> Start:
+    """Low on the scale, less what this skin asks for; the usual timer."""
+    found = on_card(NAME, card, subject)
+    return Start(Settings(at=found.value or card.least, timer_min=number(f"{NAME}.timer")), found)
+
+
+def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
+    """Path, dwell, minutes against the timer."""
+    judge = Judge()
+    physical(judge, "suction", card, settings.at)
+    judge.most(f"{NAME}.passes", given("passes", settings.passes, "", 0), "passes")
+    timer = given("timer", settings.timer_min, "min", 1, f"{NAME}.timer")
+    judge.tell("minutes", timer)
+    judge.most(f"{NAME}.timer", timer, "timer_min")
+    wanted = path(judge, subject, settings.tip_mm, settings.speed_mm_s, settings.passes)
+    if wanted > settings.timer_min:
+        judge.change(
+            f"{NAME}.timer",
+            f"The path takes {wanted:.0f} minutes, the timer rings at {settings.timer_min:g}.",
+            "Faster, fewer passes or zones.",
+            "timer_min",
+        )
+    judge.know(f"{NAME}.eyes", f"{NAME}.course")
+    return judge.dose()

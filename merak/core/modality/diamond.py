@@ -1,0 +1,53 @@
+"""Diamond abrasion: grit, suction, passes by what the skin bears and what follows."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from merak.core.knowledge import number
+from merak.core.modality.device import MachineCard
+from merak.core.modality.dry_abrasion import path
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical
+from merak.core.modality.shared import Settings as Base
+
+NAME = "diamond"
+CARD = True
+DARK = 4
+
+
+class Settings(Base):
+    """What is set: suction on the card's scale, grit, passes, how the hand moves, whether an enzyme or a peel follows."""
+
+    at: float = Field(ge=0, le=200, title="Set to")
+    grit: Literal["fine", "medium", "coarse"] = Field("fine", title="Grit")
+    passes: int = Field(1, ge=1, le=10, title="Passes")
+    peel_follows: bool = Field(False, title="Enzyme or peel follows")
+    tip_mm: float = Field(8, ge=1, le=40, title="Tip", json_schema_extra={"unit": "mm"})
+    speed_mm_s: float = Field(30, gt=0, le=300, title="Speed", json_schema_extra={"unit": "mm/s"})
+
+
+def start(card: MachineCard, subject: Subject) -> Start:
+    """Low on the scale, fine grit, one pass."""
+    found = on_card(NAME, card, subject)
+    return Start(Settings(at=found.value or card.least), found)
+
+
+def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
+    """Suction under its ceiling, passes by skin, path, dwell, minutes."""
+    judge = Judge()
+    suction = physical(judge, "suction", card, settings.at)
+    judge.most(
+        f"{NAME}.suction",
+        suction,
+        "at",
+        limit=min(number(f"{NAME}.suction"), card.by_phototype.get(subject.phototype or 0, number(f"{NAME}.suction"))),
+    )
+    passes = given("passes", settings.passes, "", 0)
+    if settings.peel_follows:
+        judge.most(f"{NAME}.before_peel", passes, "passes")
+    if subject.thin or (subject.phototype or 0) >= DARK:
+        judge.most(f"{NAME}.gentle", passes, "passes")
+    judge.most(f"{NAME}.passes", passes, "passes")
+    path(judge, subject, settings.tip_mm, settings.speed_mm_s, settings.passes)
+    judge.tell("minutes", judge.numbers["path_minutes"])
+    return judge.dose()

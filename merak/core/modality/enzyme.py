@@ -1,0 +1,43 @@
+"""Enzymes and granular masks: minutes by place and kind."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from merak.core.knowledge import number
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given
+from merak.core.modality.shared import Settings as Base
+
+NAME = "enzyme"
+CARD = False
+
+
+class Settings(Base):
+    """What is set: kind, place, minutes."""
+
+    kind: Literal["enzyme", "granular"] = Field("enzyme", title="Kind")
+    place: Literal["face", "body"] = Field("face", title="Place")
+    minutes: float = Field(6, ge=0.5, le=60, title="Minutes", json_schema_extra={"unit": "min"})
+
+
+def start(card: None, subject: Subject) -> Start:
+    """The usual minutes; a granular mask's on sensitive skin."""
+    rule_id = f"{NAME}.granular" if subject.sensitive or subject.dehydrated else f"{NAME}.minutes"
+    found = given("minutes", number(rule_id), "min", 0, rule_id)
+    return Start(Settings(minutes=number(rule_id)), found)
+
+
+def dose(settings: Settings, card: None, subject: Subject) -> Dose:
+    """Minutes, under the clock of the place."""
+    judge = Judge()
+    rule_id = (
+        f"{NAME}.body"
+        if settings.place == "body"
+        else f"{NAME}.granular"
+        if settings.kind == "granular" and subject.sensitive
+        else f"{NAME}.longest"
+    )
+    time = given("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
+    judge.tell("minutes", time)
+    judge.most(rule_id, time, "minutes")
+    return judge.dose()

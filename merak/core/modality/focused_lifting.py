@@ -1,0 +1,82 @@
+"""Focused line lifting: lines, energy, minutes; depths that come too near to bone are refused, zone by zone."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from merak.core.dose.focused import line_count, too_deep
+from merak.core.knowledge import number
+from merak.core.modality.device import MachineCard
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Settings as Base
+
+NAME = "focused_lifting"
+CARD = True
+Place = Literal["forehead", "glabella", "cheek", "cheekbone", "chin", "jawline", "neck"]
+#: Places for which a depth of soft tissue is published.
+KNOWN = frozenset({"forehead", "glabella", "cheek", "cheekbone", "chin"})
+
+
+class Settings(Base):
+    """What is set: energy a line on the card's scale, the focus's depth, the place, how lines lie."""
+
+    at: float = Field(ge=0, le=100, title="Set to")
+    depth_mm: float = Field(3, ge=0.5, le=15, title="Depth", json_schema_extra={"unit": "mm"})
+    place: Place = Field("cheek", title="Place")
+    width_mm: float = Field(60, ge=1, le=400, title="Width across the lines", json_schema_extra={"unit": "mm"})
+    spacing_mm: float = Field(3, ge=0.5, le=20, title="Between lines", json_schema_extra={"unit": "mm"})
+    passes: int = Field(3, ge=1, le=10, title="Passes")
+    numbed: bool = Field(False, title="Numbed")
+
+
+def tissue_rule(place: str) -> str:
+    """The rule that says how deep bone lies under a place."""
+    return f"{NAME}.tissue.{place if place in KNOWN else 'unknown'}"
+
+
+def start(card: MachineCard, subject: Subject) -> Start:
+    """A quarter of the scale, less what this skin asks for; the shallow depth."""
+    found = on_card(NAME, card, subject)
+    return Start(Settings(at=found.value or card.least), found)
+
+
+def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
+    """Lines, joules, minutes; refuses a focus too near to bone."""
+    judge = Judge()
+    line = physical(judge, "line", card, settings.at)
+    judge.most(f"{NAME}.line.most", line, "at")
+    judge.most(f"{NAME}.passes", given("passes", settings.passes, "", 0), "passes")
+    rule_id = tissue_rule(settings.place)
+    tissue, clear, depth = (
+        given(f"soft tissue, {settings.place}", number(rule_id), "mm", 1, rule_id),
+        given("short of bone by", number(f"{NAME}.clear"), "mm", 1, f"{NAME}.clear"),
+        given("depth", settings.depth_mm, "mm", 1),
+    )
+    deepest = worked(
+        "deepest focus here",
+        (tissue.value or 0) - (clear.value or 0),
+        "mm",
+        "soft tissue − clearance",
+        (tissue, clear),
+        rule_id,
+        f"{NAME}.clear",
+    )
+    judge.tell("deepest", deepest)
+    if too_deep(settings.depth_mm, tissue.value or 0, clear.value or 0):
+        judge.refuse(
+            f"{NAME}.clear", f"{depth.text} on the {settings.place}: {deepest.text} at most.", "depth_mm", "A shallower cartridge here."
+        )
+    if settings.numbed:
+        judge.refuse("heat.numb", "Never over numbed skin.", "numbed")
+    width, spacing, passes = (
+        given("width", settings.width_mm, "mm", 0),
+        given("spacing", settings.spacing_mm, "mm", 1),
+        given("passes", settings.passes, "", 0),
+    )
+    count = line_count(settings.width_mm, settings.spacing_mm) * settings.passes
+    lines = worked("lines", count, "", "(width ÷ spacing, rounded down, + 1) × passes", (width, spacing, passes), digits=0)
+    judge.tell("lines", lines)
+    judge.tell("joules", worked("energy in all", count * (line.value or 0), "J", "lines × energy a line", (lines, line), "dose.energy"))
+    judge.tell("minutes", worked("minutes a depth", number(f"{NAME}.minutes"), "min", "custom on a face", (), f"{NAME}.minutes", digits=0))
+    judge.know(f"{NAME}.filler", f"{NAME}.dwell")
+    return judge.dose()

@@ -1,0 +1,46 @@
+"""Galvanic softening: the cathode over an alkaline solution."""
+
+from pydantic import Field
+
+from merak.core.knowledge import number
+from merak.core.modality.device import MachineCard
+from merak.core.modality.galvanic import Sign, Skin, flow, on_skin, start_at
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given
+from merak.core.modality.shared import Settings as Base
+
+NAME = "galvanic_softening"
+CARD = True
+
+
+class Settings(Base):
+    """What is set: the current on the card's scale, minutes, the electrode, the pole that works and the solution's pH."""
+
+    at: float = Field(ge=0, le=100, title="Set to")
+    minutes: float = Field(4, ge=0.5, le=30, title="Minutes", json_schema_extra={"unit": "min"})
+    electrode_cm2: float = Field(5, ge=0.2, le=100, title="Electrode", json_schema_extra={"unit": "cm²"})
+    polarity: Sign = Field("negative", title="Working electrode")
+    solution_ph: float = Field(9, ge=0, le=14, title="Solution", json_schema_extra={"unit": "pH"})
+    skin: Skin = Field("whole", title="Skin")
+
+
+def start(card: MachineCard, subject: Subject) -> Start:
+    """Half of the usual density, for the usual minutes."""
+    tip = card.tip("")
+    electrode = tip.area_cm2 if tip else 5.0
+    found = start_at(card, subject, electrode)
+    return Start(Settings(at=found.value or card.least, minutes=number(f"{NAME}.minutes"), electrode_cm2=electrode), found)
+
+
+def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
+    """Density, dose and hydroxide; refuses the wrong pole and what is not alkaline."""
+    judge = Judge()
+    flow(judge, card, settings.at, settings.electrode_cm2, settings.minutes)
+    judge.most(f"{NAME}.longest", given("minutes", settings.minutes, "min", 1), "minutes")
+    if settings.polarity != "negative":
+        judge.refuse("galvanic.polarity", "Softening works under the negative electrode.", "polarity", "Turn the polarity round.")
+    if settings.solution_ph <= number("galvanic.alkaline"):
+        judge.refuse(
+            "galvanic.alkaline", f"pH {settings.solution_ph:g} is not alkaline: the hydroxide would be used up by it.", "solution_ph"
+        )
+    on_skin(judge, settings.skin)
+    return judge.dose()

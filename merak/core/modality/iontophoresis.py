@@ -1,0 +1,52 @@
+"""Iontophoresis: the pole follows the product's charge."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from merak.core.knowledge import number
+from merak.core.modality.device import MachineCard
+from merak.core.modality.galvanic import Sign, Skin, flow, on_skin, start_at
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given
+from merak.core.modality.shared import Settings as Base
+
+NAME = "iontophoresis"
+CARD = True
+Charge = Literal["positive", "negative", "neutral or large"]
+
+
+class Settings(Base):
+    """What is set: the current on the card's scale, minutes, the electrode, its pole, and the ingredient's charge."""
+
+    at: float = Field(ge=0, le=100, title="Set to")
+    minutes: float = Field(6, ge=0.5, le=60, title="Minutes", json_schema_extra={"unit": "min"})
+    electrode_cm2: float = Field(5, ge=0.2, le=100, title="Electrode", json_schema_extra={"unit": "cm²"})
+    charge: Charge = Field("negative", title="Ingredient’s charge")
+    polarity: Sign = Field("negative", title="Working electrode")
+    skin: Skin = Field("whole", title="Skin")
+
+
+def pole_for(charge: Charge) -> Sign:
+    """The working electrode's sign for an ingredient: its own; from the anode when it is neutral or large (electro-osmosis)."""
+    return "negative" if charge == "negative" else "positive"
+
+
+def start(card: MachineCard, subject: Subject) -> Start:
+    """Half of the usual density, for the usual minutes, a negative ingredient."""
+    tip = card.tip("")
+    electrode = tip.area_cm2 if tip else 5.0
+    found = start_at(card, subject, electrode)
+    return Start(Settings(at=found.value or card.least, minutes=number(f"{NAME}.minutes"), electrode_cm2=electrode), found)
+
+
+def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
+    """Density, dose and hydroxide; refuses a pole that does not suit the product."""
+    judge = Judge()
+    flow(judge, card, settings.at, settings.electrode_cm2, settings.minutes)
+    judge.most(f"{NAME}.longest", given("minutes", settings.minutes, "min", 1), "minutes")
+    wanted = pole_for(settings.charge)
+    if settings.polarity != wanted:
+        words = f"A {settings.charge} ingredient goes from the {wanted} electrode."
+        judge.refuse("galvanic.polarity", words, "polarity", "Turn the polarity round, or change the product.")
+    on_skin(judge, settings.skin)
+    return judge.dose()

@@ -1,0 +1,42 @@
+"""Nano needling: speed, rounds, minutes; screening and hygiene of needles."""
+
+from pydantic import Field
+
+from merak.core.knowledge import number
+from merak.core.modality.device import MachineCard
+from merak.core.modality.needling import beside_layers, glide_min
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical, whole
+from merak.core.modality.shared import Settings as Base
+
+NAME = "nano"
+CARD = True
+
+
+class Settings(Base):
+    """What is set: speed on the card's scale, depth, rounds."""
+
+    at: float = Field(ge=0, le=1000, title="Set to")
+    depth_mm: float = Field(0.25, ge=0.05, le=5, title="Depth", json_schema_extra={"unit": "mm"})
+    rounds: int = Field(2, ge=1, le=10, title="Rounds")
+    peel_today: bool = Field(False, title="Peel today")
+
+
+def start(card: MachineCard, subject: Subject) -> Start:
+    """Slow first, the base depth, each area twice."""
+    found = on_card(NAME, card, subject)
+    return Start(Settings(at=found.value or card.least, depth_mm=number(f"{NAME}.depth"), rounds=whole(f"{NAME}.rounds")), found)
+
+
+def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
+    """Rate, depth beside layers, minutes."""
+    judge = Judge()
+    rate = physical(judge, "rate", card, settings.at)
+    judge.most(f"{NAME}.rate", rate, "at")
+    judge.most(f"{NAME}.depth", beside_layers(judge, settings.depth_mm, subject.thin), "depth_mm")
+    judge.most(f"{NAME}.rounds", given("rounds", settings.rounds, "", 0), "rounds")
+    tip = card.tip("")
+    glide_min(judge, subject, tip.across_mm if tip else 8, 0, settings.rounds)
+    if settings.peel_today and subject.first_visit:
+        judge.refuse(f"{NAME}.new", "A new client: nano and peel on different days.", "peel_today")
+    judge.know(f"{NAME}.screen", "needles.sterile")
+    return judge.dose()

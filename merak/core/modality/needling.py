@@ -1,0 +1,38 @@
+"""What nano and micro needling share: the set depth beside published layers, the minutes of a glide."""
+
+from merak.core.dose.abrasion import path_mm
+from merak.core.dose.needles import layer_reached
+from merak.core.knowledge import number, quantity
+from merak.core.modality.shared import Judge, Subject, given, worked
+from merak.core.working import Quantity
+
+
+def beside_layers(judge: Judge, depth_mm: float, thin: bool) -> Quantity:
+    """The set depth as a number, and the layer that it would reach if it were true."""
+    rule_id = "needles.dermis.thin" if thin else "needles.dermis"
+    epidermis, dermis = quantity("needles.epidermis", "epidermis", 2), quantity(rule_id, "dermis", 2)
+    layer = layer_reached(depth_mm, epidermis.value or 0, dermis.value or 0)
+    found = worked(
+        "set depth",
+        depth_mm,
+        "mm",
+        f"reaches the {layer}; real depth is often less",
+        (epidermis, dermis),
+        "needles.epidermis",
+        rule_id,
+        digits=2,
+    )
+    judge.tell("depth", found)
+    return found
+
+
+def glide_min(judge: Judge, subject: Subject, tip_mm: float, overlap: float, rounds: int) -> Quantity:
+    """Minutes to glide over the area."""
+    tip, lap = given("tip", tip_mm, "mm", 1, "device.tip"), given("overlap", overlap * 100, "%", 0, "micro_needling.overlap")
+    pace, times = quantity("needles.pace", "speed"), given("rounds", rounds, "", 0)
+    minutes = path_mm(subject.area_cm2, tip_mm, overlap) / number("needles.pace") / 60 * rounds
+    found = worked(
+        "minutes", minutes, "min", "area ÷ (tip × (1 − overlap)) ÷ speed × rounds", (subject.area, tip, lap, pace, times), "work.pace"
+    )
+    judge.tell("minutes", found)
+    return found

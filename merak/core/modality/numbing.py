@@ -1,0 +1,104 @@
+"""Numbing: milligrams, share of each limit, earliest start; all caines together, by school."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from merak.core.dose.numbing import injection_share, label_share, milligrams
+from merak.core.knowledge import number
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, worked
+from merak.core.modality.shared import Settings as Base
+
+NAME = "numbing"
+CARD = False
+
+
+class Settings(Base):
+    """What is set: the cream, how much where and how long, whether skin is open, the label's limits, what else was used today."""
+
+    lidocaine_percent: float = Field(4, ge=0, le=10, title="Lidocaine", json_schema_extra={"unit": "%"})
+    prilocaine_percent: float = Field(0, ge=0, le=10, title="Prilocaine", json_schema_extra={"unit": "%"})
+    grams: float = Field(5, gt=0, le=200, title="Cream", json_schema_extra={"unit": "g"})
+    minutes: float = Field(30, ge=1, le=480, title="On the skin", json_schema_extra={"unit": "min"})
+    skin: Literal["intact", "open"] = Field("intact", title="Skin")
+    school: Literal["label", "light-assisted"] = Field("label", title="Method")
+    clinic_allows_light: bool = Field(False, title="Clinic has turned it on")
+    label_g: float = Field(20, gt=0, le=200, title="Label: at most", json_schema_extra={"unit": "g"})
+    label_cm2: float = Field(200, gt=0, le=2000, title="Label: at most", json_schema_extra={"unit": "cm²"})
+    label_h: float = Field(4, gt=0, le=12, title="Label: at most", json_schema_extra={"unit": "h"})
+    area_cm2: float = Field(100, gt=0, le=2000, title="Under the cream", json_schema_extra={"unit": "cm²"})
+    earlier_mg: float = Field(0, ge=0, le=2000, title="Used before today", json_schema_extra={"unit": "mg"})
+
+
+def start(card: None, subject: Subject) -> Start:
+    """A gram for ten cm², over no more than the part of the label's area that needs no second thought; half an hour."""
+    area = min(subject.area_cm2, number(f"{NAME}.label.cm2") * number(f"{NAME}.warn"))
+    grams = min(area / 10, number(f"{NAME}.label.g"))
+    found = worked("cream", grams, "g", "1 g for 10 cm², within the label", (subject.area,), f"{NAME}.label.g", f"{NAME}.label.cm2")
+    return Start(Settings(grams=max(0.1, grams), area_cm2=area, minutes=number(f"{NAME}.minutes")), found)
+
+
+def dose(settings: Settings, card: None, subject: Subject) -> Dose:
+    """Milligrams, shares, earliest start; no share passes one."""
+    judge = Judge()
+    cream, strength = (
+        given("cream", settings.grams, "g", 1),
+        given("caines", settings.lidocaine_percent + settings.prilocaine_percent, "%", 1),
+    )
+    earlier = given("used before today", settings.earlier_mg, "mg", 0)
+    value = milligrams(settings.grams, strength.value or 0) + settings.earlier_mg
+    total = worked(
+        "all caines", value, "mg", "grams × 10 × per cent + what was used before", (cream, strength, earlier), f"{NAME}.sum", digits=0
+    )
+    judge.tell("mg", total)
+    limit = number(f"{NAME}.light.share") if settings.school == "light-assisted" else number(f"{NAME}.label")
+    if settings.school == "light-assisted" and not settings.clinic_allows_light:
+        judge.refuse(f"{NAME}.light", "The clinic has not turned the light-assisted way on.", "school", "By the label.")
+    if settings.skin == "open":
+        _open(judge, subject, total.value or 0, limit)
+    else:
+        hours = given("on the skin", settings.minutes / 60, "h", 2)
+        area, label = given("under the cream", settings.area_cm2, "cm²", 0), given("label", settings.label_g, "g", 0)
+        # What was used before counts as cream of the same strength.
+        grams = settings.grams + (settings.earlier_mg / (10 * (strength.value or 1)) if strength.value else 0)
+        share = label_share(grams, settings.area_cm2, settings.minutes / 60, settings.label_g, settings.label_cm2, settings.label_h)
+        told = worked(
+            "share of the label",
+            share,
+            "",
+            "largest of grams, area, hours beside the label's",
+            (cream, area, hours, label, earlier),
+            f"{NAME}.label",
+            f"{NAME}.sum",
+            digits=2,
+        )
+        judge.tell("share", told)
+        judge.most(f"{NAME}.label", told, "grams", "Less cream, a smaller area, or in parts on other days.", limit=limit)
+        judge.warn(f"{NAME}.warn", told, "grams", "Ask for home use and repeats.")
+    judge.tell("minutes", given("earliest start after", settings.minutes, "min", 0, f"{NAME}.minutes"))
+    if settings.minutes < number(f"{NAME}.minutes") and settings.school == "label":
+        judge.change(f"{NAME}.minutes", f"{settings.minutes:g} minutes are short.", "30 to 45 minutes.", "minutes")
+    judge.know(f"{NAME}.lips", f"{NAME}.not_before")
+    return judge.dose()
+
+
+def _open(judge: Judge, subject: Subject, mg: float, limit: float) -> None:
+    """Open skin: all applied milligrams against the injection limit, which needs a weight."""
+    if subject.weight_kg is None:
+        judge.refuse(f"{NAME}.mg_kg", "Open skin counts by body weight, which is not known.", "skin", "Weigh, or leave it off open skin.")
+        return
+    weight = given("body weight", subject.weight_kg, "kg", 0)
+    share = injection_share(mg, subject.weight_kg, number(f"{NAME}.mg_kg"), number(f"{NAME}.mg"))
+    told = worked(
+        "share of the injection limit",
+        share,
+        "",
+        "all caines ÷ smaller of 4.5 mg/kg and 300 mg",
+        (judge.numbers["mg"], weight),
+        f"{NAME}.mg_kg",
+        f"{NAME}.mg",
+        digits=2,
+    )
+    judge.tell("share", told)
+    judge.most(f"{NAME}.label", told, "grams", "Less, or none on open skin.", limit=limit)
+    judge.warn(f"{NAME}.warn", told, "grams", "Ask for home use and repeats.")

@@ -1,0 +1,53 @@
+"""Oxygen airbrush over gel: gel, activator, passes, cleaning, minutes."""
+
+from pydantic import Field
+
+from merak.core.knowledge import number
+from merak.core.modality.device import MachineCard
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Settings as Base
+
+NAME = "oxygen_airbrush"
+CARD = True
+
+
+class Settings(Base):
+    """What is set: pressure on the card's scale, gel, passes, massage before and after."""
+
+    at: float = Field(ge=0, le=100, title="Set to")
+    gel_ml: float = Field(7, ge=0, le=60, title="Gel", json_schema_extra={"unit": "mL"})
+    passes: int = Field(3, ge=1, le=10, title="Passes")
+    massage_min: float = Field(2, ge=0, le=10, title="Massage, each", json_schema_extra={"unit": "min"})
+
+
+def start(card: MachineCard, subject: Subject) -> Start:
+    """Half of the scale; gel for a medium film, at least the usual amount."""
+    found = on_card(NAME, card, subject)
+    gel = max(number(f"{NAME}.gel"), round(subject.area_cm2 * number(f"{NAME}.film") / 10, 1))
+    return Start(Settings(at=found.value or card.least, gel_ml=min(gel, 60.0), massage_min=number(f"{NAME}.massage")), found)
+
+
+def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
+    """Film, activator, minutes with massage and cleaning."""
+    judge = Judge()
+    physical(judge, "pressure", card, settings.at)
+    gel = given("gel", settings.gel_ml, "mL", 1)
+    judge.tell("gel", gel)
+    judge.least(f"{NAME}.gel", gel, "gel_ml", "Less dries on the skin.")
+    judge.tell(
+        "film",
+        worked("film", settings.gel_ml * 10 / subject.area_cm2, "mm", "gel × 10 ÷ area", (gel, subject.area), f"{NAME}.film", digits=2),
+    )
+    passes = given("passes", settings.passes, "", 0, f"{NAME}.passes")
+    judge.most(f"{NAME}.passes", passes, "passes")
+    judge.tell("activator", worked("activator", number(f"{NAME}.activator"), "cup", "by custom", (), f"{NAME}.activator"))
+    each, massage = (
+        given("a pass", number(f"{NAME}.pass_min"), "min", 1, f"{NAME}.pass_min"),
+        given("massage, each", settings.massage_min, "min", 1, f"{NAME}.massage"),
+    )
+    judge.most(f"{NAME}.massage", massage, "massage_min")
+    clean = given("cleaning", number(f"{NAME}.clean"), "s", 0, f"{NAME}.clean")
+    minutes = settings.passes * (each.value or 0) + 2 * settings.massage_min + (clean.value or 0) / 60
+    judge.tell("minutes", worked("minutes", minutes, "min", "passes + massage before and after + cleaning", (passes, each, massage, clean)))
+    judge.know(f"{NAME}.clean", "oxygen.rosacea")
+    return judge.dose()

@@ -1,0 +1,43 @@
+"""Oxygen jet: rounds, water, minutes."""
+
+from pydantic import Field
+
+from merak.core.dose.abrasion import liquid_ml
+from merak.core.knowledge import number
+from merak.core.modality.device import MachineCard
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Settings as Base
+
+NAME = "oxygen_jet"
+CARD = True
+
+
+class Settings(Base):
+    """What is set: pressure on the card's scale, minutes, the nozzle's flow."""
+
+    at: float = Field(ge=0, le=100, title="Set to")
+    minutes: float = Field(6, ge=0.5, le=60, title="Minutes", json_schema_extra={"unit": "min"})
+    flow_ml_min: float = Field(8, gt=0, le=100, title="Flow", json_schema_extra={"unit": "mL/min"})
+
+
+def start(card: MachineCard, subject: Subject) -> Start:
+    """Two fifths of the scale."""
+    found = on_card(NAME, card, subject)
+    return Start(Settings(at=found.value or card.least, minutes=number(f"{NAME}.minutes"), flow_ml_min=number(f"{NAME}.flow")), found)
+
+
+def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
+    """Pressure, water, minutes."""
+    judge = Judge()
+    physical(judge, "pressure", card, settings.at)
+    time, flow = (
+        given("minutes", settings.minutes, "min", 1, f"{NAME}.minutes"),
+        given("flow", settings.flow_ml_min, "mL/min", 1, f"{NAME}.flow"),
+    )
+    judge.tell("minutes", time)
+    judge.most("oxygen.longest", time, "minutes")
+    judge.tell(
+        "water", worked("purified water", liquid_ml(settings.flow_ml_min, settings.minutes), "mL", "flow × minutes", (flow, time), digits=0)
+    )
+    judge.know("oxygen.rosacea")
+    return judge.dose()

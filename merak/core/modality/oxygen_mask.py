@@ -1,0 +1,69 @@
+"""Oxygen mask made on the skin: a clock for each stage that cannot be overrun in silence, and the pH to return to."""
+
+from pydantic import Field
+
+from merak.core.knowledge import number
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, whole, worked
+from merak.core.modality.shared import Settings as Base
+
+NAME = "oxygen_mask"
+CARD = False
+
+
+class Settings(Base):
+    """What is set: minutes of foam and of activator, how often it is neutralised, the skin's pH after."""
+
+    foam_min: float = Field(2, ge=0.5, le=15, title="Foam", json_schema_extra={"unit": "min"})
+    activator_min: float = Field(2, ge=0.5, le=15, title="Activator", json_schema_extra={"unit": "min"})
+    neutralised: int = Field(2, ge=0, le=6, title="Neutralised, times")
+    ph_after: float = Field(5, ge=0, le=14, title="Skin after", json_schema_extra={"unit": "pH"})
+    numbed_today: bool = Field(False, title="Numbing cream today")
+
+
+def start(card: None, subject: Subject) -> Start:
+    """Two minutes of activator for a newcomer, or as long as last time; two in winter or on dehydrated skin."""
+    newcomer = given("newcomer", number(f"{NAME}.newcomer"), "min", 1, f"{NAME}.newcomer")
+    value = newcomer.value or 2
+    if subject.last and subject.last.at is not None and not subject.last.reacted:
+        value = min(subject.last.at, number(f"{NAME}.longest"))
+    if subject.dehydrated:
+        value = min(value, number(f"{NAME}.dehydrated"))
+    found = worked(
+        "activator",
+        value,
+        "min",
+        "newcomer, or as last time; shorter on dehydrated skin",
+        (newcomer,),
+        f"{NAME}.newcomer",
+        f"{NAME}.dehydrated",
+    )
+    return Start(Settings(foam_min=number(f"{NAME}.foam"), activator_min=value, neutralised=whole(f"{NAME}.neutralise")), found)
+
+
+def dose(settings: Settings, card: None, subject: Subject) -> Dose:
+    """The stages' clocks and the pH to return to."""
+    judge = Judge()
+    foam, activator = (
+        given("foam", settings.foam_min, "min", 1, f"{NAME}.foam"),
+        given("activator", settings.activator_min, "min", 1, f"{NAME}.newcomer"),
+    )
+    judge.tell("foam", foam)
+    judge.tell("activator", activator)
+    judge.most(f"{NAME}.foam", foam, "foam_min")
+    judge.most(f"{NAME}.longest", activator, "activator_min")
+    if subject.first_visit:
+        judge.most(f"{NAME}.newcomer", activator, "activator_min", "Longer next time, if it was borne well.")
+    if subject.dehydrated:
+        judge.most(f"{NAME}.dehydrated", activator, "activator_min")
+    judge.least(f"{NAME}.neutralise", given("neutralised", settings.neutralised, "times", 0), "neutralised")
+    after = given("skin after", settings.ph_after, "pH", 1)
+    judge.tell("ph", after)
+    if not number(f"{NAME}.ph.least") <= settings.ph_after <= number(f"{NAME}.ph.most"):
+        judge.change(f"{NAME}.ph.most", f"pH {settings.ph_after:g} after.", "Acid mist until it reads 4.5 to 5.5.", "ph_after")
+    if settings.numbed_today:
+        judge.refuse(f"{NAME}.numbing", "Not in the same visit as numbing cream.", "numbed_today")
+    judge.tell(
+        "minutes", worked("minutes on the clock", settings.foam_min + settings.activator_min, "min", "foam + activator", (foam, activator))
+    )
+    judge.know("oxygen.rosacea")
+    return judge.dose()

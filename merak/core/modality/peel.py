@@ -1,0 +1,68 @@
+"""Peel: free acid, contact clock, neutraliser, the day its spot is read."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from merak.core.dose.acids import ACIDS, bicarbonate_g
+from merak.core.knowledge import number
+from merak.core.modality.acid_limits import contact_most, free
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, worked
+from merak.core.modality.shared import Settings as Base
+
+NAME = "peel"
+CARD = False
+
+
+class Settings(Base):
+    """What is set: acid, strength, pH, minutes, how much, whether it is the first strong one."""
+
+    acid: Literal["glycolic", "lactic", "salicylic", "mandelic", "citric"] = Field("lactic", title="Acid")
+    percent: float = Field(15, gt=0, le=100, title="Strength", json_schema_extra={"unit": "%"})
+    ph: float = Field(3.5, ge=0, le=14, title="pH")
+    minutes: float = Field(2, ge=0.1, le=60, title="Contact", json_schema_extra={"unit": "min"})
+    amount_ml: float = Field(3, gt=0, le=30, title="Amount", json_schema_extra={"unit": "mL"})
+    first_strong: bool = Field(True, title="First strong one")
+
+
+def start(card: None, subject: Subject) -> Start:
+    """A mild lactic acid, as long as this skin allows at most, but two minutes."""
+    rule_id, most = contact_most(15, subject, True)
+    found = worked(
+        "contact", min(2.0, most), "min", "two minutes, or less where the skin minds", (given("at most", most, "min", 1, rule_id),), rule_id
+    )
+    return Start(Settings(minutes=found.value or 1, amount_ml=number("acid.amount")), found)
+
+
+def dose(settings: Settings, card: None, subject: Subject) -> Dose:
+    """Free acid, rank, clock, bicarbonate."""
+    judge = Judge()
+    part = free(judge, settings.acid, settings.percent, settings.ph)
+    time = given("contact", settings.minutes, "min", 1)
+    judge.tell("minutes", time)
+    rule_id, most = contact_most(settings.percent, subject, settings.first_strong)
+    judge.most(rule_id, time, "minutes", limit=most)
+    judge.tell(
+        "rank", worked("free acid × minutes", (part.value or 0) * settings.minutes, "% min", "for ranking only", (part, time), "acid.rank")
+    )
+    amount = given("amount", settings.amount_ml, "mL", 1, "acid.amount")
+    grams = worked(
+        "acid in it",
+        settings.amount_ml * settings.percent / 100,
+        "g",
+        "amount × strength, 1 g a mL",
+        (amount, given("strength", settings.percent, "%", 1)),
+        digits=2,
+    )
+    protons = 3 if settings.acid == "citric" else 1
+    soda = bicarbonate_g(grams.value or 0, settings.acid, protons)
+    mass = given("molar mass", ACIDS[settings.acid][1], "g/mol", 2)
+    judge.tell(
+        "bicarbonate",
+        worked(
+            "bicarbonate to neutralise all of it", soda, "g", "acid ÷ molar mass × 84.01 × protons", (grams, mass), "acid.neutral", digits=2
+        ),
+    )
+    judge.tell("spot", worked("test spot is read after", number("acid.spot"), "h", "24 to 48 hours", (), "acid.spot", digits=0))
+    judge.know("acid.frost")
+    return judge.dose()

@@ -1,0 +1,26 @@
+"""Resurfacing by a physician: recorded and referred, never planned."""
+
+from pydantic import Field
+
+from merak.core.errors import Refused
+from merak.core.modality.shared import Dose, Start, Subject
+from merak.core.modality.shared import Settings as Base
+
+NAME = "physician_resurfacing"
+CARD = False
+
+
+class Settings(Base):
+    """What is recorded: what was done elsewhere."""
+
+    what: str = Field("", max_length=500, title="What was done, by whom, when")
+
+
+def start(card: None, subject: Subject) -> Start:
+    """Raises Refused, always."""
+    raise Refused("Recorded and referred, never planned here.", "physician.never")
+
+
+def dose(settings: Settings, card: None, subject: Subject) -> Dose:
+    """Raises Refused, always."""
+    raise Refused("Recorded and referred, never planned here.", "physician.never")

@@ -1,0 +1,180 @@
+"""Pulsed light: filter, fluence, sub-pulses; guards by phototype; shots, joules, relative heating, the day the spot is read."""
+
+from math import ceil
+from typing import Literal
+
+from pydantic import Field
+
+from merak.core.dose.pulses import adiabatic_rise, epidermis_mu_a, relaxation_ms, train
+from merak.core.knowledge import has_rule, number
+from merak.core.modality.device import MachineCard
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Settings as Base
+from merak.core.working import Quantity
+
+NAME = "pulsed_light"
+CARD = True
+Target = Literal["brown", "red"]
+NEVER, SENIOR, DARK = 6, 5, 4
+
+
+class Settings(Base):
+    """What is set: fluence on the card's scale, filter, sub-pulses, crystal, passes."""
+
+    at: float = Field(ge=0, le=100, title="Set to")
+    target: Target = Field("brown", title="Target")
+    cutoff_nm: float = Field(560, ge=400, le=1200, title="Filter from", json_schema_extra={"unit": "nm"})
+    pulses: int = Field(2, ge=1, le=6, title="Sub-pulses")
+    width_ms: float = Field(4, gt=0, le=100, title="Width", json_schema_extra={"unit": "ms"})
+    delay_ms: float = Field(25, gt=0, le=500, title="Delay between", json_schema_extra={"unit": "ms"})
+    overlap_percent: float = Field(0, ge=0, le=60, title="Overlap", json_schema_extra={"unit": "%"})
+    passes: int = Field(1, ge=1, le=5, title="Passes")
+    stacked: int = Field(1, ge=1, le=6, title="Pulses on one vessel")
+    vessel_um: float = Field(100, ge=10, le=1000, title="Vessel", json_schema_extra={"unit": "µm"})
+    tip: str = Field("", title="Crystal")
+
+
+def filter_for(phototype: int | None) -> float:
+    """The shortest filter (nm) for a phototype: 0 where none is asked for."""
+    key = f"{NAME}.filter.{phototype}"
+    return number(key) if has_rule(key) else 0.0
+
+
+def delay_for(phototype: int | None) -> str:
+    """The rule that gives the shortest delay for a phototype."""
+    kind = phototype or 0
+    return f"{NAME}.delay.darker" if kind >= SENIOR else f"{NAME}.delay.dark" if kind >= DARK else f"{NAME}.delay.least"
+
+
+def ceiling_for(card: MachineCard, phototype: int | None) -> tuple[str, float]:
+    """The highest fluence (J/cm²) for a phototype: the card's, but never above the house's; and the rule."""
+    rule_id = f"{NAME}.ceiling.dark" if (phototype or 0) >= DARK else f"{NAME}.ceiling"
+    return rule_id, min(number(rule_id), card.by_phototype.get(phototype or 0, number(rule_id)))
+
+
+def start(card: MachineCard, subject: Subject) -> Start:
+    """The low third of the card's range; filter and delay by phototype."""
+    found = on_card(NAME, card, subject)
+    cutoff = max(560.0, filter_for(subject.phototype))
+    delay = max(25.0, number(delay_for(subject.phototype)))
+    return Start(Settings(at=found.value or card.least, cutoff_nm=cutoff, delay_ms=delay), found)
+
+
+def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
+    """Shots, joules, minutes, relative heating; refuses what a guard forbids for this phototype."""
+    judge = Judge()
+    fluence = physical(judge, "fluence", card, settings.at)
+    _guards(judge, settings, card, subject, fluence)
+    tip = card.tip(settings.tip)
+    if tip is None:
+        judge.refuse("device.tip", f"The {card.name}'s card has no crystal.", "tip", "Add it to the card.")
+    else:
+        _shots(judge, settings, subject, fluence, given("crystal", tip.area_cm2, "cm²", 2, "device.tip"))
+    _heating(judge, settings, subject, fluence)
+    dark = (subject.phototype or 0) >= DARK
+    spot = f"{NAME}.spot.dark" if dark else f"{NAME}.spot"
+    judge.tell("spot", worked("test spot is read after", number(spot), "h", "by phototype", (), spot, digits=0))
+    judge.know(f"{NAME}.eyes", f"{NAME}.relative", spot)
+    return judge.dose()
+
+
+def _guards(judge: Judge, settings: Settings, card: MachineCard, subject: Subject, fluence: Quantity) -> None:
+    kind = subject.phototype
+    if kind is None:
+        judge.refuse(f"{NAME}.unknown_type", "The phototype is not known yet.", "at", "Look first.")
+    elif kind >= NEVER:
+        judge.refuse(f"{NAME}.never", "Never on phototype VI.", "at")
+    elif kind >= SENIOR:
+        judge.change(f"{NAME}.senior")
+    rule_id, most = ceiling_for(card, kind)
+    judge.most(rule_id, fluence, "at", limit=most)
+    if settings.cutoff_nm < filter_for(kind):
+        judge.refuse(f"{NAME}.filter.{kind}", f"Phototype {kind}: filter from {filter_for(kind):g} nm.", "cutoff_nm")
+    judge.least(f"{NAME}.width.least", given("width", settings.width_ms, "ms", 1), "width_ms")
+    if settings.pulses > 1:
+        judge.least(delay_for(kind), given("delay", settings.delay_ms, "ms", 0), "delay_ms")
+    judge.most(f"{NAME}.passes", given("passes", settings.passes, "", 0), "passes")
+    judge.most(f"{NAME}.vessel", given("pulses on one vessel", settings.stacked, "", 0), "stacked")
+    if settings.stacked > 1 and settings.target != "red":
+        judge.refuse(f"{NAME}.vessel", "Only a vessel is pulsed more than once.", "stacked")
+
+
+def _shots(judge: Judge, settings: Settings, subject: Subject, fluence: Quantity, crystal: Quantity) -> None:
+    step = (crystal.value or 1) * (1 - settings.overlap_percent / 100)
+    passes = given("passes", settings.passes, "", 0)
+    overlap = given("overlap", settings.overlap_percent, "%", 0)
+    a_pass = ceil(subject.area_cm2 / step - 1e-9)
+    shots = worked(
+        "shots",
+        a_pass * settings.passes,
+        "",
+        "area ÷ (crystal × (1 − overlap)), rounded up, × passes",
+        (subject.area, crystal, overlap, passes),
+        digits=0,
+    )
+    judge.tell("shots", shots)
+    judge.tell(
+        "flashes",
+        worked(
+            "flashes on the lamp",
+            a_pass * settings.passes * settings.pulses,
+            "",
+            "shots × sub-pulses",
+            (shots, given("sub-pulses", settings.pulses, "", 0)),
+            digits=0,
+        ),
+    )
+    joules = (fluence.value or 0) * (crystal.value or 0) * (shots.value or 0)
+    judge.tell(
+        "joules", worked("energy in all", joules, "J", "fluence × crystal × shots", (fluence, crystal, shots), "dose.energy", digits=0)
+    )
+    pace, around = (
+        given("a shot", number(f"{NAME}.pace"), "s", 0, f"{NAME}.pace"),
+        given("around it", number(f"{NAME}.around"), "min", 0, f"{NAME}.around"),
+    )
+    minutes = (shots.value or 0) * (pace.value or 0) / 60 + (around.value or 0)
+    judge.tell("minutes", worked("minutes", minutes, "min", "shots × seconds ÷ 60 + around it", (shots, pace, around), digits=0))
+
+
+def _heating(judge: Judge, settings: Settings, subject: Subject, fluence: Quantity) -> None:
+    """Relative heating of epidermis and target by the same pulse train."""
+    period = settings.width_ms + settings.delay_ms
+    each = (fluence.value or 0) / settings.pulses
+    tau = worked(
+        "vessel’s relaxation time", relaxation_ms(settings.vessel_um), "ms", "d² ÷ 16κ", (given("vessel", settings.vessel_um, "µm", 0),),
+        f"{NAME}.relaxation", digits=1,
+    )  # fmt: skip
+    judge.tell("relaxation", tau)
+    kind = subject.phototype or NEVER
+    melanin = number(f"{NAME}.melanin.{kind}")
+    epidermis_tau = number(f"{NAME}.epidermis_tau")
+    skin_mu = epidermis_mu_a(settings.cutoff_nm, melanin)
+    train_of = given("pulse train", settings.pulses, f"× {settings.width_ms:g} ms, {settings.delay_ms:g} ms apart", 0)
+    share = given("melanin share", melanin, "", 2, f"{NAME}.melanin.{kind}")
+    epidermis = max(train(adiabatic_rise(skin_mu, each), settings.width_ms, period, settings.pulses, epidermis_tau))
+    judge.tell(
+        "epidermis",
+        worked(
+            "epidermis, relative heating",
+            epidermis,
+            "K, model",
+            "µa·F·β/ρc, through the train",
+            (fluence, share, train_of),
+            f"{NAME}.relative",
+            f"{NAME}.epidermis_tau",
+        ),
+    )
+    if settings.target == "red":
+        rise = max(train(adiabatic_rise(number(f"{NAME}.blood"), each), settings.width_ms, period, settings.pulses, tau.value or 1))
+        judge.tell(
+            "target",
+            worked(
+                "vessel, relative heating",
+                rise,
+                "K, model",
+                "the same for the vessel",
+                (fluence, tau, train_of),
+                f"{NAME}.relative",
+                f"{NAME}.blood",
+            ),
+        )

@@ -1,0 +1,209 @@
+"""Bulk radiofrequency: power against a target; what surface and hottest depth come to; dwell, pass dose, thermal dose, minutes."""
+
+from typing import Literal, NamedTuple
+
+import numpy as np
+from pydantic import Field
+
+from merak.core.dose.bioheat import Layer, Run, Surface, body, thermal_dose_min
+from merak.core.dose.thermal import cem43_min, dwell_left_s, heating_rate_c_s, pass_dose_j_cm2
+from merak.core.knowledge import number, tissues
+from merak.core.modality.device import MachineCard
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Settings as Base
+from merak.core.working import Quantity
+
+NAME = "rf_bulk"
+CARD = True
+SAMPLE_S = 0.1
+#: No zone is warmed for longer than this before its target is called out of reach, s.
+PATIENCE_S = 900.0
+
+
+class Settings(Base):
+    """What is set: power on the card's scale, the tip, the target and how long it is held, how the hand moves."""
+
+    at: float = Field(ge=0, le=200, title="Set to")
+    polarity: Literal["bipolar", "monopolar"] = Field("bipolar", title="Electrodes")
+    target_c: float = Field(41, ge=37, le=50, title="Target", json_schema_extra={"unit": "°C"})
+    hold_min: float = Field(4, ge=0.5, le=15, title="At target", json_schema_extra={"unit": "min"})
+    tip_mm: float = Field(20, ge=4, le=80, title="Tip", json_schema_extra={"unit": "mm"})
+    speed_mm_s: float = Field(20, ge=0, le=200, title="Speed", json_schema_extra={"unit": "mm/s"})
+    zone_cm2: float = Field(100, ge=4, le=600, title="Zone worked at once", json_schema_extra={"unit": "cm²"})
+    depth_mm: float = Field(4, ge=0.5, le=20, title="Power falls off over", json_schema_extra={"unit": "mm"})
+    absorbed: float = Field(0.7, gt=0, le=1, title="Absorbed share")
+    gel_mm: float = Field(0, ge=0, le=3, title="Gel on top", json_schema_extra={"unit": "mm"})
+    numbed: bool = Field(False, title="Numbed")
+
+
+def layers() -> tuple[Layer, ...]:
+    """Skin and what lies below, as the rule book has them."""
+    found = tissues()
+    return tuple(_layer(found[f"tissue.{name}"].words, name) for name in ("epidermis", "dermis", "fat", "muscle"))
+
+
+def _layer(words: str, name: str, mm: float | None = None, flow: float = 1.0) -> Layer:
+    entry = tissues()[f"tissue.{name}"]
+    return Layer(words, entry.mm if mm is None else mm, entry.k, entry.rho, entry.c, entry.perfusion * flow)
+
+
+def warmed(power_w: float, settings: Settings, flow: float = 1.0, seconds: float = PATIENCE_S) -> Run:
+    """A zone under slow, even work: η·P over its area, with the dermis's blood flow × `flow`."""
+    skin = tuple(
+        _layer(one.name, name, flow=flow if name == "dermis" else 1.0)
+        for one, name in zip(layers(), ("epidermis", "dermis", "fat", "muscle"), strict=True)
+    )
+    gel = _layer("Gel", "gel", settings.gel_mm) if settings.gel_mm else None
+    under = body(skin, Surface(number("heat.room"), number("heat.air")), gel)
+    steady = settings.absorbed * power_w / (settings.zone_cm2 * 1e-4)
+    return under.run(np.full(round(seconds / SAMPLE_S), steady), SAMPLE_S, settings.depth_mm / 1000)
+
+
+class Held(NamedTuple):
+    """A zone brought to its target and held there: seconds to it, the hottest depth then, thermal dose of the hottest depth in all."""
+
+    seconds: float | None
+    peak_c: float
+    peak_mm: float
+    cem43_min: float
+
+
+def held(run: Run, settings: Settings) -> Held:
+    """What a run comes to when, at the target, the hand gives only what is lost: the hottest depth then stays as it is."""
+    reached = run.reaches(settings.target_c)
+    n = len(run.seconds) - 1 if reached is None else round(reached / SAMPLE_S)
+    peak = float(run.peak_c[n])
+    rising = float(thermal_dose_min(run.peak_c[1 : n + 1], SAMPLE_S))
+    holding = cem43_min(peak, settings.hold_min) if reached is not None else 0.0
+    return Held(reached, peak, float(run.peak_mm[n]), rising + holding)
+
+
+def start(card: MachineCard, subject: Subject) -> Start:
+    """A fifth of the scale, less what this skin asks for; the usual target and time at it."""
+    found = on_card(NAME, card, subject)
+    tip = card.tip("")
+    return Start(
+        Settings(
+            at=found.value or card.least,
+            target_c=number(f"{NAME}.target"),
+            hold_min=number(f"{NAME}.hold"),
+            tip_mm=tip.across_mm if tip else 20,
+            depth_mm=number(f"{NAME}.depth"),
+            absorbed=number(f"{NAME}.absorbed"),
+        ),
+        found,
+    )
+
+
+def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
+    """Heating rate, dwell, pass dose; seconds to target, hottest depth and thermal dose as a band of blood flow; minutes."""
+    judge = Judge()
+    power = physical(judge, "power", card, settings.at)
+    target = given("target", settings.target_c, "°C", 1, f"{NAME}.target")
+    judge.most(f"{NAME}.stop", target, "target_c")
+    judge.most(f"{NAME}.target.most", target, "target_c")
+    if settings.target_c < number(f"{NAME}.target.least"):
+        judge.change(
+            f"{NAME}.target.least", f"{settings.target_c:g} °C is below the range in which collagen answers.", "40 to 42 °C.", "target_c"
+        )
+    judge.most(f"{NAME}.hold.most", given("at target", settings.hold_min, "min", 1), "hold_min")
+    if settings.numbed:
+        judge.refuse("heat.numb", "Never over numbed skin.", "numbed")
+    if settings.speed_mm_s <= 0:
+        judge.refuse(f"{NAME}.dwell", "The tip never stands still.", "speed_mm_s", "Move it.")
+    else:
+        _moving(judge, settings, power)
+    if power.value is not None and not judge.refused:
+        _predicted(judge, settings, subject, power)
+    judge.know(f"{NAME}.peak", f"{NAME}.reading", *([f"{NAME}.pad"] if settings.polarity == "monopolar" else []))
+    return judge.dose()
+
+
+def _moving(judge: Judge, settings: Settings, power: Quantity) -> None:
+    tip_cm2 = settings.tip_mm**2 * np.pi / 400
+    tip, depth = given("tip", tip_cm2, "cm²", 2, "device.tip"), given("falls off over", settings.depth_mm, "mm", 1, f"{NAME}.depth")
+    share = given("absorbed share", settings.absorbed, "", 2, f"{NAME}.absorbed")
+    rate = worked(
+        "heating rate under the tip", heating_rate_c_s(power.value or 0, float(tip_cm2), settings.depth_mm, settings.absorbed), "°C/s",
+        "η·P ÷ (tip × depth) ÷ ρc", (power, share, tip, depth), "heat.pennes", digits=2,
+    )  # fmt: skip
+    judge.tell("rate", rate)
+    for key, at in (("dwell_34", 34.0), ("dwell_41", 41.0)):
+        left = dwell_left_s(at, rate.value or 0, number(f"{NAME}.dwell"), number(f"{NAME}.stop"))
+        judge.tell(
+            key,
+            worked(
+                f"stay at one spot, skin at {at:g} °C",
+                left,
+                "s",
+                "smaller of 3 s and (43 − T) ÷ rate",
+                (rate,),
+                f"{NAME}.dwell",
+                f"{NAME}.stop",
+            ),
+        )
+    speed, width = given("speed", settings.speed_mm_s, "mm/s", 0), given("tip", settings.tip_mm, "mm", 0)
+    judge.tell(
+        "pass",
+        worked(
+            "dose of a pass",
+            pass_dose_j_cm2(power.value or 0, settings.speed_mm_s, settings.tip_mm),
+            "J/cm²",
+            "power ÷ (speed × width)",
+            (power, speed, width),
+            "heat.pass",
+        ),
+    )
+    stay = worked("stay under the tip", settings.tip_mm / settings.speed_mm_s, "s", "tip ÷ speed", (width, speed), digits=2)
+    judge.tell("stay", stay)
+    longest = judge.numbers["dwell_34"]
+    if longest.value is not None and (stay.value or 0) > longest.value + 1e-9:
+        judge.refuse(
+            f"{NAME}.dwell",
+            f"A point stays {stay.text} under the tip; {longest.text} is the limit.",
+            "speed_mm_s",
+            "Faster, or less power.",
+        )
+
+
+def _predicted(judge: Judge, settings: Settings, subject: Subject, power: Quantity) -> None:
+    """Seconds to target, hottest depth, thermal dose; with the usual blood flow and with the highest."""
+    watts = power.value or 0
+    zone = given("zone", settings.zone_cm2, "cm²", 0)
+    both = [held(warmed(watts, settings, flow), settings) for flow in (1.0, number(f"{NAME}.perfusion"))]
+    usual, quick = both
+    band = ("heat.pennes", f"{NAME}.perfusion")
+    if usual.seconds is None:
+        where = f"{power.text} over {settings.zone_cm2:g} cm²"
+        words = f"{where} does not bring the surface to {settings.target_c:g} °C in {PATIENCE_S / 60:g} minutes."
+        judge.change(f"{NAME}.target", words, "A smaller zone at once, or more power.", "at")
+        return
+    later = "never with five times the flow" if quick.seconds is None else f"{quick.seconds:.0f} s with five times the flow"
+    judge.tell(
+        "to_target", worked("seconds to the target", usual.seconds, "s", f"bioheat, even work; {later}", (power, zone), *band, digits=0)
+    )
+    peak = worked(
+        "hottest point then",
+        usual.peak_c,
+        "°C",
+        f"bioheat, {usual.peak_mm:.1f} mm deep; {quick.peak_c:.1f} °C with five times the flow",
+        (power, zone),
+        *band,
+        f"{NAME}.peak",
+    )
+    judge.tell("peak", peak)
+    total = worked(
+        "thermal dose of the hottest depth",
+        usual.cem43_min,
+        "CEM43 min",
+        "rising and held at target",
+        (peak, given("at target", settings.hold_min, "min", 1)),
+        "heat.dose",
+        digits=2,
+    )
+    judge.tell("cem43", total)
+    judge.warn(f"{NAME}.dose.warn", total, "hold_min", "Shorter at target, or a lower one.")
+    judge.most(f"{NAME}.dose.stop", total, "hold_min", "Shorter at target, or a lower one.")
+    zones = max(1.0, subject.area_cm2 / settings.zone_cm2)
+    minutes = zones * (usual.seconds / 60 + settings.hold_min)
+    judge.tell("minutes", worked("minutes", minutes, "min", "zones × (to target + at target)", (subject.area, zone), digits=0))

@@ -1,0 +1,266 @@
+"""What all modalities share: the skin they are planned for, start values with their working, ceilings, the dose as a value.
+
+Every modality is one module with the same face (`Modality`), over words that stand in the rule book under the same id.
+"""
+
+from collections.abc import Callable
+from datetime import date
+from typing import Any, NamedTuple, Protocol
+
+from pydantic import ConfigDict, Field
+
+from merak.core.errors import KnowledgeError
+from merak.core.knowledge import Verdict, caution, has_rule, number, quantity, rule
+from merak.core.modality.device import MachineCard
+from merak.core.working import Caution, Frozen, Quantity
+
+#: Beyond this a value counts as past its ceiling: rounding in the last digits does not.
+TOLERANCE = 1e-9
+
+
+class Settings(Frozen):
+    """Base of what is set for a modality: no field takes a number that is none."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class Before(Frozen):
+    """How the same modality ended last time: where it was set, whether its endpoint was seen, how the skin answered (0 to 4)."""
+
+    at: float | None = None
+    endpoint_seen: bool | None = None
+    redness: int = Field(0, ge=0, le=4)
+    swelling: int = Field(0, ge=0, le=4)
+    settled_late: bool = False
+    stepped_up: bool = False
+    on: date | None = None
+
+    @property
+    def reacted(self) -> bool:
+        """A grade of 3 or more, or later settling than expected."""
+        return max(self.redness, self.swelling) >= 3 or self.settled_late
+
+
+class Subject(Settings):
+    """The client and the zone that a modality is planned for. `area_cm2` is what it may treat there."""
+
+    phototype: int | None = Field(None, ge=1, le=6, title="Phototype")
+    sensitive: bool = Field(False, title="Sensitive skin")
+    first_visit: bool = Field(True, title="First visit")
+    tanned: bool = Field(False, title="Tanned")
+    dehydrated: bool = Field(False, title="Dehydrated, or winter")
+    bony: bool = Field(False, title="Over bone")
+    thin: bool = Field(False, title="Thin skin")
+    area_cm2: float = Field(300, gt=0, le=4000, title="Treatable area", json_schema_extra={"unit": "cm²"})
+    weight_kg: float | None = Field(None, gt=2, le=300, title="Body weight", json_schema_extra={"unit": "kg"})
+    verdict: Verdict = "go"
+    last: Before | None = None
+
+    @property
+    def area(self) -> Quantity:
+        """The treatable area as an input of a working."""
+        return Quantity(name="treatable area", value=self.area_cm2, unit="cm²", digits=0, rules=("body.area",))
+
+
+class Dose(NamedTuple):
+    """The numbers by key, what to mind, what is refused by field."""
+
+    numbers: dict[str, Quantity]
+    cautions: tuple[Caution, ...]
+    refused: dict[str, Caution]
+
+
+class Start(NamedTuple):
+    """Start-up settings, and the working of the one that matters most."""
+
+    settings: Any
+    worked: Quantity
+
+
+class Modality(Protocol):
+    """The face of a modality's module; its words stand in the rule book under the same id."""
+
+    @property
+    def NAME(self) -> str:
+        """Its id."""
+
+    @property
+    def CARD(self) -> bool:
+        """Whether it needs a machine's card."""
+
+    @property
+    def Settings(self) -> type[Frozen]:
+        """What is set for it."""
+
+    def start(self, card: Any, subject: Subject) -> Start:
+        """Settings to begin with for this client and zone, and how they came about."""
+
+    def dose(self, settings: Any, card: Any, subject: Subject) -> Dose:
+        """What these settings come to: amounts, minutes, doses; cautions; what a ceiling refuses."""
+
+
+#: When each adjustment of a start value is made: rule "<modality>.adjust.<name>" says by how many steps.
+ADJUSTMENTS: dict[str, Callable[[Subject], bool]] = {
+    "first_visit": lambda s: s.first_visit,
+    "sensitive": lambda s: s.sensitive,
+    "dark": lambda s: (s.phototype or 0) >= 4,
+    "tanned": lambda s: s.tanned,
+    "dehydrated": lambda s: s.dehydrated,
+    "bone": lambda s: s.bony,
+    "thin": lambda s: s.thin,
+    "reacted": lambda s: s.last is not None and s.last.reacted,
+    "careful": lambda s: s.verdict == "change",
+    "missed": lambda s: s.last is not None and s.last.endpoint_seen is False and not s.last.reacted and not s.last.stepped_up,
+}
+#: These describe a skin that last time's setting has already been fitted to.
+KNOWN_SINCE = frozenset({"first_visit", "sensitive", "dark"})
+
+
+def started(
+    name: str, step: float, least: float, most: float, subject: Subject, unit: str = "", digits: int = 1, base: Quantity | None = None
+) -> Quantity:
+    """The start value of a setting: the rule book's, or where last time ended, and each adjustment as a line of the working.
+
+    `step` is one step of the setting, which the result is rounded down to; it lies from `least` to `most`.
+    """
+    last = subject.last.at if subject.last else None
+    if last is not None:
+        lines = [Quantity(name="where last time ended", value=last, unit=unit, digits=digits, rules=("start.carried_over",))]
+    else:
+        lines = [base or quantity(f"{name}.start", "start value", digits)]
+    for key, holds in ADJUSTMENTS.items():
+        if has_rule(f"{name}.adjust.{key}") and holds(subject) and not (last is not None and key in KNOWN_SINCE):
+            steps = number(f"{name}.adjust.{key}")
+            lines.append(Quantity(name=_words(key), value=steps * step, unit=unit, digits=digits, rules=(f"{name}.adjust.{key}",)))
+    total = sum(line.value or 0 for line in lines)
+    value = min(max(least, int((total - least) / step + 1e-9) * step + least), most)
+    said = "".join(f" {line.value:+g} {line.name}" if n else f"{line.value:g} {line.name}" for n, line in enumerate(lines))
+    return Quantity(
+        name="start value",
+        value=value,
+        unit=unit,
+        digits=digits,
+        formula=said.replace("-", "− ").replace("+", "+ "),
+        inputs=tuple(lines),
+        rules=tuple(one for line in lines for one in line.rules),
+    )
+
+
+def _words(key: str) -> str:
+    return {
+        "first_visit": "first visit",
+        "sensitive": "sensitive skin",
+        "dark": "phototype IV or darker",
+        "tanned": "tan",
+        "dehydrated": "dehydrated, or winter",
+        "bone": "bone",
+        "thin": "thin skin",
+        "reacted": "last time's reaction",
+        "careful": "something to mind",
+        "missed": "endpoint not reached last time",
+    }[key]
+
+
+def on_card(name: str, card: MachineCard, subject: Subject) -> Quantity:
+    """The start value on a machine's own scale: rule "<modality>.start" is a share of the scale, in per cent."""
+    share = number(f"{name}.start")
+    at = card.least + share / 100 * (card.most - card.least)
+    base = given(f"{share:g} % of the scale", at, card.scale, 1, f"{name}.start")
+    return started(name, card.step, card.least, card.most, subject, card.scale, base=base)
+
+
+class Judge:
+    """Collects numbers, cautions and refusals; ceilings hold here, whatever asked."""
+
+    def __init__(self) -> None:
+        self.numbers: dict[str, Quantity] = {}
+        self.mind: list[Caution] = []
+        self.refused: dict[str, Caution] = {}
+
+    def tell(self, key: str, found: Quantity) -> float | None:
+        """Keeps a number; its value."""
+        self.numbers[key] = found
+        return found.value
+
+    def most(self, rule_id: str, found: Quantity, field: str, act: str = "", limit: float | None = None) -> bool:
+        """Refuses a value above a rule's (or `limit`, which must not lie above it); whether it holds. Unknown values hold."""
+        ceiling = number(rule_id) if limit is None else limit
+        if found.value is None or found.value <= ceiling * (1 + TOLERANCE):
+            return True
+        words = f"{found.name[0].upper()}{found.name[1:]}: {found.text} is above {ceiling:g} {rule(rule_id).unit or found.unit}."
+        self.refuse(rule_id, words, field, act)
+        return False
+
+    def least(self, rule_id: str, found: Quantity, field: str, act: str = "") -> bool:
+        """Refuses a value below a rule's; whether it holds."""
+        floor = number(rule_id)
+        if found.value is None or found.value >= floor * (1 - TOLERANCE):
+            return True
+        words = f"{found.name[0].upper()}{found.name[1:]}: {found.text} is below {floor:g} {rule(rule_id).unit or found.unit}."
+        self.refuse(rule_id, words, field, act)
+        return False
+
+    def refuse(self, rule_id: str, words: str, field: str, act: str = "") -> None:
+        """Refuses a field, the first reason for it counts."""
+        self.refused.setdefault(field, caution(rule_id, "stop", words, act, field))
+
+    def warn(self, rule_id: str, found: Quantity, field: str = "", act: str = "") -> None:
+        """Warns of a value at or above a rule's."""
+        if found.value is not None and found.value >= number(rule_id) * (1 - TOLERANCE):
+            words = f"{found.name[0].upper()}{found.name[1:]}: {found.text}; {number(rule_id):g} {rule(rule_id).unit} is the line."
+            self.mind.append(caution(rule_id, "change", words, act, field))
+
+    def change(self, rule_id: str, words: str = "", act: str = "", field: str = "") -> None:
+        """Something to change."""
+        self.mind.append(caution(rule_id, "change", words, act, field))
+
+    def know(self, *rule_ids: str) -> None:
+        """Things to know, in the rule book's own words."""
+        self.mind += [caution(rule_id) for rule_id in rule_ids]
+
+    def dose(self) -> Dose:
+        """Everything that was collected."""
+        return Dose(self.numbers, tuple(self.mind), self.refused)
+
+
+def physical(judge: Judge, name: str, card: MachineCard, at: float, field: str = "at") -> Quantity:
+    """What a setting on the card's scale means, told under its own key. Outside the scale it is refused; where the dose is unknown, the
+    ceiling falls back to a share of the scale.
+    """
+    found = card.quantity(at)
+    if not card.least <= at <= card.most:
+        judge.refuse("device.scale", f"The {card.name} is set from {card.least:g} to {card.most:g} {card.scale}.", field)
+    elif found.value is None:
+        most = card.least + number("device.unknown_share") / 100 * (card.most - card.least)
+        words = f"Dose unknown: {found.formula}."
+        judge.change("device.unknown_share", words, f"Stay at {most:g} {card.scale} or below, or have the machine measured.", field)
+        if at > most * (1 + TOLERANCE):
+            judge.refuse("device.unknown_share", f"{most:g} {card.scale} at most where the dose is unknown.", field)
+    judge.tell(name, found)
+    return found
+
+
+def given(name: str, value: float, unit: str = "", digits: int = 1, *rules: str) -> Quantity:
+    """A number that was set."""
+    return Quantity(name=name, value=value, unit=unit, digits=digits, rules=rules)
+
+
+def worked(name: str, value: float | None, unit: str, formula: str, inputs: tuple[Quantity, ...], *rules: str, digits: int = 1) -> Quantity:
+    """A number that was computed; unknown when anything that went in is unknown."""
+    known = all(part.value is not None for part in inputs)
+    return Quantity(name=name, value=value if known else None, unit=unit, digits=digits, formula=formula, inputs=inputs, rules=rules)
+
+
+def gel_ml(name: str, subject: Subject, film_mm: float) -> Quantity:
+    """Gel for the area, by film."""
+    film = given("film", film_mm, "mm", 2, f"{name}.film") if has_rule(f"{name}.film") else given("film", film_mm, "mm", 2)
+    value = subject.area_cm2 * film_mm / 10
+    return worked("gel", value, "mL", "area × film ÷ 10", (subject.area, film), "product.film", digits=0 if value >= 10 else 1)
+
+
+def whole(rule_id: str) -> int:
+    """A rule's value as a whole number. Raises KnowledgeError when it is none."""
+    value = number(rule_id)
+    if value != int(value):
+        raise KnowledgeError(f"the rule “{rule_id}” is no whole number")
+    return int(value)

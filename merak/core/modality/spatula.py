@@ -1,0 +1,34 @@
+"""Ultrasonic spatula: lifts debris or a mask off wet skin."""
+
+from pydantic import Field
+
+from merak.core.knowledge import number
+from merak.core.modality.device import MachineCard
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical
+from merak.core.modality.shared import Settings as Base
+
+NAME = "spatula"
+CARD = True
+
+
+class Settings(Base):
+    """What is set: power on the card's scale, minutes."""
+
+    at: float = Field(ge=0, le=100, title="Set to")
+    minutes: float = Field(5, ge=0.5, le=30, title="Minutes", json_schema_extra={"unit": "min"})
+
+
+def start(card: MachineCard, subject: Subject) -> Start:
+    """Two fifths of the scale."""
+    found = on_card(NAME, card, subject)
+    return Start(Settings(at=found.value or card.least, minutes=number(f"{NAME}.minutes")), found)
+
+
+def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
+    """Power and minutes."""
+    judge = Judge()
+    physical(judge, "power", card, settings.at)
+    time = given("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
+    judge.tell("minutes", time)
+    judge.most(f"{NAME}.longest", time, "minutes")
+    return judge.dose()

@@ -1,0 +1,48 @@
+"""The supporting steps: cleanse, tone, soften, dry, extract, mask, finish. They differ in minutes and amounts only."""
+
+from dataclasses import dataclass
+
+from pydantic import Field
+
+from merak.core.knowledge import has_rule, number
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, worked
+from merak.core.modality.shared import Settings as Base
+
+KINDS = ("cleanse", "tone", "soften", "dry", "extract", "mask", "finish")
+
+
+class Minutes(Base):
+    """What is set: minutes."""
+
+    minutes: float = Field(ge=0.5, le=60, title="Minutes", json_schema_extra={"unit": "min"})
+
+
+@dataclass(frozen=True)
+class Supporting:
+    """One supporting step, with the face of a modality."""
+
+    NAME: str
+    CARD: bool = False
+    Settings: type[Minutes] = Minutes
+
+    def start(self, card: None, subject: Subject) -> Start:
+        """The usual minutes."""
+        found = given("minutes", number(f"support.{self.NAME}"), "min", 0, f"support.{self.NAME}")
+        return Start(Minutes(minutes=number(f"support.{self.NAME}")), found)
+
+    def dose(self, settings: Minutes, card: None, subject: Subject) -> Dose:
+        """Minutes, and the product for the area."""
+        judge = Judge()
+        time = given("minutes", settings.minutes, "min", 1, f"support.{self.NAME}")
+        judge.tell("minutes", time)
+        judge.most(f"support.{self.NAME}.most", time, "minutes")
+        rule_id = f"support.{self.NAME}.ml"
+        if has_rule(rule_id):
+            usual = given("on a face and neck", number(rule_id), "mL", 0, rule_id)
+            whole_area = 620.0  # face and neck of the women's mean plate, cm²
+            amount = number(rule_id) * subject.area_cm2 / whole_area
+            judge.tell("product", worked("product", amount, "mL", "usual amount × area ÷ face and neck", (usual, subject.area), rule_id))
+        return judge.dose()
+
+
+STEPS = {kind: Supporting(kind) for kind in KINDS}

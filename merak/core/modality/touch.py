@@ -1,0 +1,46 @@
+"""Vibration and massage: strokes, minutes."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from merak.core.knowledge import number
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, whole, worked
+from merak.core.modality.shared import Settings as Base
+
+NAME = "touch"
+CARD = False
+
+
+class Settings(Base):
+    """What is set: by hand or with a vibrating head, strokes a line, lines, on which skin."""
+
+    how: Literal["vibration", "hands"] = Field("hands", title="How")
+    strokes: int = Field(3, ge=1, le=20, title="Strokes a line")
+    lines: int = Field(12, ge=1, le=60, title="Lines, both sides")
+    acne: bool = Field(False, title="Active acne")
+
+
+def start(card: None, subject: Subject) -> Start:
+    """Three strokes a line."""
+    found = given("strokes a line", 3, "", 0, f"{NAME}.strokes")
+    return Start(Settings(lines=whole(f"{NAME}.lines")), found)
+
+
+def dose(settings: Settings, card: None, subject: Subject) -> Dose:
+    """Strokes and minutes."""
+    judge = Judge()
+    each = given("strokes a line", settings.strokes, "", 0, f"{NAME}.strokes")
+    judge.most(f"{NAME}.strokes", each, "strokes")
+    lines, pace = (
+        given("lines", settings.lines, "", 0, f"{NAME}.lines"),
+        given("a stroke", number(f"{NAME}.stroke_s"), "s", 0, f"{NAME}.stroke_s"),
+    )
+    strokes = worked("strokes", settings.strokes * settings.lines, "", "strokes a line × lines", (each, lines), digits=0)
+    judge.tell("strokes", strokes)
+    minutes = worked("minutes", (strokes.value or 0) * (pace.value or 0) / 60, "min", "strokes × seconds ÷ 60", (strokes, pace))
+    judge.tell("minutes", minutes)
+    judge.most(f"{NAME}.longest", minutes, "lines")
+    if settings.acne:
+        judge.refuse(f"{NAME}.acne", "No face massage on acne.", "acne")
+    return judge.dose()

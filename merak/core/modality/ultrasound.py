@@ -1,0 +1,75 @@
+"""Ultrasound infusion: intensity, time by area, what is left at depth."""
+
+from pydantic import Field
+
+from merak.core.dose.sound import mean_intensity, minutes_over, share_at_depth
+from merak.core.knowledge import number, quantity
+from merak.core.modality.device import MachineCard
+from merak.core.modality.shared import Dose, Judge, Start, Subject, gel_ml, given, physical, started, worked
+from merak.core.modality.shared import Settings as Base
+
+NAME = "ultrasound"
+CARD = True
+
+
+class Settings(Base):
+    """What is set: intensity on the card's scale, duty, frequency, the head's radiating area, how long."""
+
+    at: float = Field(ge=0, le=100, title="Set to")
+    duty_percent: float = Field(50, ge=5, le=100, title="Duty", json_schema_extra={"unit": "%"})
+    frequency_mhz: float = Field(3, ge=0.8, le=10, title="Frequency", json_schema_extra={"unit": "MHz"})
+    head_cm2: float = Field(5, ge=0.5, le=30, title="Radiating area", json_schema_extra={"unit": "cm²"})
+    minutes: float = Field(8, ge=0.5, le=60, title="Minutes", json_schema_extra={"unit": "min"})
+    depth_mm: float = Field(5, ge=0, le=50, title="Told at a depth of", json_schema_extra={"unit": "mm"})
+    film_mm: float = Field(1, gt=0, le=5, title="Film", json_schema_extra={"unit": "mm"})
+
+
+def start(card: MachineCard, subject: Subject) -> Start:
+    """A low intensity; minutes for the area with this head, as far as the clock allows."""
+    usual = quantity(f"{NAME}.start", "start", 2)
+    at = card.at(usual.value or 0)
+    base = worked("on the scale", at, card.scale, f"the {card.name}'s setting for it", (usual,), *usual.rules, digits=2)
+    if at is None:
+        base = given("lowest of the scale", card.least, card.scale, 2, "device.unknown_share")
+    found = started(NAME, card.step, card.least, card.most, subject, card.scale, 2, base)
+    tip = card.tip("")
+    head = tip.area_cm2 if tip else 5.0
+    minutes = min(minutes_over(subject.area_cm2, head, 0.5), number(f"{NAME}.longest"))
+    return Start(Settings(at=found.value or card.least, head_cm2=head, minutes=max(0.5, round(minutes, 1))), found)
+
+
+def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
+    """Peak and mean intensity, what is left at depth, the minutes that the area asks for."""
+    judge = Judge()
+    peak = physical(judge, "intensity", card, settings.at)
+    duty = given("duty", settings.duty_percent, "%", 0)
+    known = peak.value or 0
+    judge.most(f"{NAME}.equipment", peak, "at")
+    judge.most(f"{NAME}.ceiling", peak, "at")
+    if known > number(f"{NAME}.usual") + 1e-9:
+        judge.warn(f"{NAME}.usual", peak, "at", "Lower on a face.")
+    mean = worked(
+        "mean intensity", mean_intensity(known, settings.duty_percent / 100), "W/cm²", "peak × duty", (peak, duty), f"{NAME}.mean", digits=2
+    )
+    judge.tell("mean", mean)
+    depth = given("depth", settings.depth_mm, "mm", 1)
+    left = share_at_depth(settings.frequency_mhz, settings.depth_mm / 10, number(f"{NAME}.attenuation"))
+    at_depth = worked(
+        "left at that depth", (mean.value or 0) * left, "W/cm²", "mean × 10^(−0.07 × MHz × cm)",
+        (mean, depth, given("frequency", settings.frequency_mhz, "MHz")), f"{NAME}.attenuation", digits=3,
+    )  # fmt: skip
+    judge.tell("at_depth", at_depth)
+    head = given("radiating area", settings.head_cm2, "cm²", 1, "device.tip")
+    wanted = minutes_over(subject.area_cm2, settings.head_cm2, settings.duty_percent / 100, number(f"{NAME}.time"))
+    judge.tell(
+        "wanted",
+        worked("minutes that the area asks for", wanted, "min", "area ÷ radiating area ÷ duty", (subject.area, head, duty), f"{NAME}.time"),
+    )
+    time = given("minutes", settings.minutes, "min", 1)
+    judge.tell("minutes", time)
+    judge.most(f"{NAME}.longest", time, "minutes")
+    if wanted > settings.minutes:
+        words = f"The area asks for {wanted:.0f} minutes with this head; {settings.minutes:g} are planned."
+        judge.change(f"{NAME}.time", words, "Choose the zones that matter most, or a larger head.", "minutes")
+    judge.tell("gel", gel_ml(NAME, subject, settings.film_mm))
+    return judge.dose()

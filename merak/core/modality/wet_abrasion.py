@@ -1,0 +1,98 @@
+"""Wet abrasion as a staged programme: each stage on or off, with suction and minutes; liquid; acids; the share for infusion."""
+
+from pydantic import Field
+
+from merak.core.dose.abrasion import liquid_ml
+from merak.core.knowledge import number
+from merak.core.modality.acid_limits import contact_most, free
+from merak.core.modality.device import MachineCard
+from merak.core.modality.shared import Dose, Judge, Start, Subject, given, physical, worked
+from merak.core.modality.shared import Settings as Base
+
+NAME = "wet_abrasion"
+CARD = True
+#: Stage → rule of the highest suction, tenths of the scale.
+STAGES = {"acid": "acid.most", "peel": "peel.most", "salicylic": "peel.most", "infuse": "infuse.most"}
+
+
+class Settings(Base):
+    """What is set: minutes of each stage (0 leaves it out), the suction of cleaning and of infusing, the acid, the flow."""
+
+    at: float = Field(4, ge=0, le=100, title="Suction, cleaning")
+    infuse_at: float = Field(7, ge=0, le=100, title="Suction, infusing")
+    acid_min: float = Field(2, ge=0, le=20, title="Acid cleanse", json_schema_extra={"unit": "min"})
+    peel_min: float = Field(0, ge=0, le=20, title="Peel", json_schema_extra={"unit": "min"})
+    salicylic_min: float = Field(2, ge=0, le=20, title="Salicylic extraction", json_schema_extra={"unit": "min"})
+    booster_min: float = Field(0, ge=0, le=20, title="Booster", json_schema_extra={"unit": "min"})
+    infuse_min: float = Field(4, ge=0, le=20, title="Infusion", json_schema_extra={"unit": "min"})
+    percent: float = Field(7.5, ge=0, le=100, title="Glycolic in the peel", json_schema_extra={"unit": "%"})
+    ph: float = Field(3.5, ge=0, le=14, title="Its pH")
+    flow_ml_min: float = Field(12, gt=0, le=100, title="Flow", json_schema_extra={"unit": "mL/min"})
+    bottle_ml: float = Field(120, gt=0, le=2000, title="In the bottle", json_schema_extra={"unit": "mL"})
+    pustules: bool = Field(False, title="Pustules in the area")
+
+
+def start(card: MachineCard, subject: Subject) -> Start:
+    """The first-timer's suction in tenths of the scale; no peel stage on a first visit."""
+    tenth = (card.most - card.least) / 10
+    rule_id = f"{NAME}.acid.suction"
+    found = worked(
+        "suction, cleaning",
+        card.least + number(rule_id) * tenth,
+        card.scale,
+        "tenths of the scale",
+        (given("suction", number(rule_id), "of 10", 0, rule_id),),
+        rule_id,
+    )
+    infuse = card.least + number(f"{NAME}.infuse.suction") * tenth
+    return Start(Settings(at=found.value or card.least, infuse_at=infuse, flow_ml_min=number(f"{NAME}.flow")), found)
+
+
+def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
+    """Suction, split of the time, liquid against the bottle, free acid and its clock."""
+    judge = Judge()
+    physical(judge, "suction", card, settings.at)
+    tenth = (card.most - card.least) / 10
+    for field, at, stages in (("at", settings.at, ("acid", "peel", "salicylic")), ("infuse_at", settings.infuse_at, ("infuse",))):
+        level = given("suction", (at - card.least) / tenth, "of 10", 1)
+        for stage in stages:
+            if getattr(settings, f"{stage}_min") > 0:
+                judge.most(f"{NAME}.{STAGES[stage]}", level, field)
+    parts = tuple(
+        given(words, getattr(settings, f"{key}_min"), "min", 1)
+        for key, words in (
+            ("acid", "acid cleanse"),
+            ("peel", "peel"),
+            ("salicylic", "salicylic"),
+            ("booster", "booster"),
+            ("infuse", "infusion"),
+        )
+    )
+    wet = worked("minutes", sum(part.value or 0 for part in parts), "min", "all stages", parts, f"{NAME}.minutes")
+    judge.tell("minutes", wet)
+    judge.most(f"{NAME}.longest", wet, "acid_min")
+    share = worked(
+        "share for infusion",
+        100 * settings.infuse_min / (wet.value or 1) if wet.value else 0.0,
+        "%",
+        "infusion ÷ all",
+        (parts[-1], wet),
+        f"{NAME}.share",
+        digits=0,
+    )
+    judge.tell("share", share)
+    judge.least(f"{NAME}.share", share, "infuse_min", "Shorten the cleaning, or lengthen the infusion.")
+    flow = given("flow", settings.flow_ml_min, "mL/min", 1, f"{NAME}.flow")
+    used = worked("liquid", liquid_ml(settings.flow_ml_min, wet.value or 0), "mL", "flow × minutes", (flow, wet), digits=0)
+    judge.tell("liquid", used)
+    if (used.value or 0) > settings.bottle_ml:
+        judge.change(
+            f"{NAME}.flow", f"{used.text} is more than the {settings.bottle_ml:g} mL in the bottle.", "Fill it first.", "bottle_ml"
+        )
+    if settings.peel_min > 0:
+        free(judge, "glycolic", settings.percent, settings.ph)
+        rule_id, most = contact_most(settings.percent, subject, subject.first_visit)
+        judge.most(rule_id, given("peel", settings.peel_min, "min", 1), "peel_min", limit=most)
+    if settings.pustules:
+        judge.change(f"{NAME}.pustules", act="Leave them out.", field="pustules")
+    return judge.dose()
