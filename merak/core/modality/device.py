@@ -56,19 +56,33 @@ class MicrocurrentCard(Frozen):
         )
 
 
+#: A panel's colours and about where they lie, nm.
+COLOURS = {"blue": 415, "amber": 590, "red": 633, "near-infrared": 830}
+Colour = Literal["red", "blue", "near-infrared", "amber"]
+Points = tuple[Annotated[tuple[float, float], Field()], ...]
+
+
 class LedCard(Frozen):
-    """An LED panel. `points` holds measured (distance cm, irradiance mW/cm²); empty means doses are unknown."""
+    """An LED panel. `points` holds measured (distance cm, irradiance mW/cm²) of its red, `colours` those of its other colours; without
+    any, doses are unknown.
+    """
 
     modality: Literal["led"] = "led"
     name: str
     wavelength_nm: int = Field(633, ge=620, le=660)
-    points: tuple[Annotated[tuple[float, float], Field()], ...] = ()
+    points: Points = ()
+    colours: dict[Colour, Points] = Field(default_factory=dict)
 
     @model_validator(mode="after")
     def _positive(self) -> "LedCard":
-        if any(distance <= 0 or bright <= 0 for distance, bright in self.points):
+        every = [point for points in (self.points, *self.colours.values()) for point in points]
+        if any(distance <= 0 or bright <= 0 for distance, bright in every):
             raise ValueError("measured points must be more than nought")
         return self
+
+    def points_of(self, colour: Colour) -> Points:
+        """The measured points of a colour."""
+        return self.points if colour == "red" else self.colours.get(colour, ())
 
 
 class CardTip(Frozen):

@@ -1,4 +1,4 @@
-"""LED red light: settings, start values, ceilings, fluence."""
+"""LED light of one colour or two after each other: settings, start values, ceilings, fluence."""
 
 from datetime import date
 from typing import Literal
@@ -8,9 +8,9 @@ from pydantic import Field
 from merak.core.client import Findings, LastTime
 from merak.core.dose.light import fluence_j_cm2, irradiance_at, minutes_for
 from merak.core.knowledge import Verdict, caution, number
-from merak.core.modality.device import LedCard
-from merak.core.modality.shared import Dose, Start, Subject
-from merak.core.working import Caution, Frozen, Quantity
+from merak.core.modality.device import Colour, LedCard
+from merak.core.modality.shared import Dose, Judge, Start, Subject
+from merak.core.working import Frozen, Quantity
 
 NAME = "led"
 CARD = True
@@ -18,11 +18,21 @@ TAGS = ("led",)
 
 
 class Settings(Frozen):
-    """What is set for red light: minutes at a distance, bare or through a mask."""
+    """What is set: minutes of a colour at a distance, bare or through a mask, steady or pulsed; a second colour after it."""
 
-    minutes: float = Field(ge=0.5, le=120)
-    distance_cm: float = Field(10, ge=1, le=100)
-    cover: Literal["bare skin", "sheet mask"] = "bare skin"
+    minutes: float = Field(ge=0.5, le=120, title="Minutes", json_schema_extra={"unit": "min"})
+    distance_cm: float = Field(10, ge=1, le=100, title="Distance", json_schema_extra={"unit": "cm"})
+    cover: Literal["bare skin", "sheet mask"] = Field("bare skin", title="Over")
+    colour: Colour = Field("red", title="Colour")
+    duty_percent: float = Field(100, gt=0, le=100, title="Duty", json_schema_extra={"unit": "%"})
+    then: Colour | Literal["nothing"] = Field("nothing", title="Then")
+    then_minutes: float = Field(10, ge=0.5, le=120, title="for", json_schema_extra={"unit": "min"})
+
+    @property
+    def parts(self) -> tuple[tuple[str, Colour, float], ...]:
+        """(field, colour, minutes), one after the other."""
+        first: tuple[tuple[str, Colour, float], ...] = (("minutes", self.colour, self.minutes),)
+        return first if self.then == "nothing" else (*first, ("then_minutes", self.then, self.then_minutes))
 
 
 def start_for(card: LedCard, findings: Findings, last: LastTime | None, verdict: Verdict) -> tuple[Settings, Quantity]:
@@ -47,55 +57,68 @@ def start(card: LedCard, subject: Subject) -> Start:
     return Start(*start_for(card, Findings(sensitive=subject.sensitive), last, subject.verdict))
 
 
-def irradiance(settings: Settings, card: LedCard) -> Quantity:
-    """Irradiance at the skin in mW/cm², with its working; unknown outside the measured points or through a mask."""
+def irradiance(settings: Settings, card: LedCard, colour: Colour | None = None) -> Quantity:
+    """Irradiance of a colour (the first) at the skin in mW/cm², with its working; unknown outside the measured points or through a mask."""
     distance = Quantity(name="distance", value=settings.distance_cm, unit="cm", digits=1)
+    colour = colour or settings.colour
+    name = "irradiance" if colour == settings.colour else f"irradiance, {colour}"
     if settings.cover == "sheet mask":
-        return Quantity(
-            name="irradiance",
-            value=None,
-            unit="mW/cm²",
-            formula="the mask's transmission is not known",
-            inputs=(distance,),
-            rules=("led.mask_unknown",),
-        )
-    value = irradiance_at(settings.distance_cm, card.points)
-    span = f"{min(card.points)[0]:g} to {max(card.points)[0]:g} cm" if card.points else "nowhere"
-    formula = "log–log between the card's measured points" if value is not None else f"the {card.name} was measured {span}"
-    return Quantity(name="irradiance", value=value, unit="mW/cm²", digits=1, formula=formula, inputs=(distance,), rules=("led.distance",))
+        formula, rule_id, value = "the mask's transmission is not known", "led.mask_unknown", None
+    else:
+        points, rule_id = card.points_of(colour), "led.distance"
+        value = irradiance_at(settings.distance_cm, points)
+        span = f"{min(points)[0]:g} to {max(points)[0]:g} cm" if points else "nowhere"
+        formula = "log–log between the card's measured points" if value is not None else f"the {card.name} was measured {span}"
+    return Quantity(name=name, value=value, unit="mW/cm²", digits=1, formula=formula, inputs=(distance,), rules=(rule_id,))
 
 
 def dose(settings: Settings, card: LedCard, subject: Subject | None = None) -> Dose:
-    """Fluence for these settings, with cautions and refusals."""
-    minutes = Quantity(name="minutes", value=settings.minutes, unit="min", digits=1)
-    bright = irradiance(settings, card)
-    value = None if bright.value is None else fluence_j_cm2(bright.value, settings.minutes)
-    fluence = Quantity(
-        name="fluence",
-        value=value,
-        unit="J/cm²",
-        digits=1,
-        formula="irradiance × minutes × 60 ÷ 1000",
-        inputs=(bright, minutes),
-        rules=("led.fluence",),
-    )
-    return Dose({"irradiance": bright, "fluence": fluence, "minutes": minutes}, *_checked(settings, card, bright, value))
+    """Fluence for these settings, colour by colour, with cautions and refusals."""
+    judge = Judge()
+    total = sum(minutes for _, _, minutes in settings.parts)
+    longest = number("led.ceiling.minutes")
+    duty = Quantity(name="duty", value=settings.duty_percent, unit="%", rules=("led.duty",))
+    for field, colour, minutes in settings.parts:
+        key = "" if field == "minutes" else "then_"
+        bright = irradiance(settings, card, colour)
+        time = Quantity(name="minutes" if not key else f"minutes, {colour}", value=minutes, unit="min", digits=1)
+        value = None if bright.value is None else fluence_j_cm2(bright.value, minutes, settings.duty_percent / 100)
+        steady = settings.duty_percent == 100
+        fluence = Quantity(
+            name="fluence" if not key else f"fluence, {colour}",
+            value=value,
+            unit="J/cm²",
+            digits=1,
+            formula="irradiance × minutes × 60 ÷ 1000" if steady else "irradiance × minutes × 60 ÷ 1000 × duty",
+            inputs=(bright, time) if steady else (bright, time, duty),
+            rules=("led.fluence",),
+        )
+        for name, found in (("irradiance", bright), ("fluence", fluence), ("minutes", time)):
+            judge.tell(f"{key}{name}", found)
+        if total > longest:
+            judge.refused[field] = caution("led.ceiling.minutes", "stop", f"{longest:g} minutes at most.", field=field)
+        else:
+            _kept(judge, settings, field, colour, bright, fluence)
+    colours = {colour for _, colour, _ in settings.parts}
+    if "blue" in colours and subject and (subject.phototype or 0) >= number("led.blue_dark"):
+        judge.change("led.blue_dark", act="Shorter, and watch the pigment; red instead where in doubt.", field="colour")
+    if "amber" in colours:
+        judge.know("led.amber_weak")
+    judge.know("led.eyes", "led.product")
+    return judge.dose()
 
 
-def _checked(settings: Settings, card: LedCard, bright: Quantity, fluence: float | None) -> tuple[tuple[Caution, ...], dict[str, Caution]]:
-    mind: list[Caution] = []
-    refused: dict[str, Caution] = {}
-    ceiling, low, longest = number("led.ceiling.red_fluence"), number("led.low_fluence"), number("led.ceiling.minutes")
-    if settings.minutes > longest:
-        refused["minutes"] = caution("led.ceiling.minutes", "stop", f"{longest:g} minutes at most.", field="minutes")
-    elif fluence is None:
+def _kept(judge: Judge, settings: Settings, field: str, colour: Colour, bright: Quantity, fluence: Quantity) -> None:
+    """A colour's fluence between too little and its ceiling."""
+    rule_id = f"led.ceiling.{colour.replace('-', '_')}_fluence"
+    ceiling, low, longest = number(rule_id), number("led.low_fluence"), number("led.ceiling.minutes")
+    if fluence.value is None:
         act = f"Keep to the clock, {longest:g} minutes at most."
-        mind.append(caution(bright.rules[0], "change", f"Dose unknown: {bright.formula}.", act, "distance_cm"))
-    elif fluence > ceiling + 0.005:
-        allowed = minutes_for(ceiling, bright.value or 1)
-        words = f"{fluence:.1f} J/cm² is above {ceiling:g} J/cm²: at {bright.text}, {allowed:.1f} minutes at most."
-        refused["minutes"] = caution("led.ceiling.red_fluence", "stop", words, field="minutes")
-    elif fluence < low:
+        judge.mind.append(caution(bright.rules[0], "change", f"Dose unknown: {bright.formula}.", act, "distance_cm"))
+    elif fluence.value > ceiling + 0.005:
+        allowed = minutes_for(ceiling, bright.value or 1, settings.duty_percent / 100)
+        words = f"{fluence.value:.1f} J/cm² is above {ceiling:g} J/cm²: at {bright.text}, {allowed:.1f} minutes at most."
+        judge.refused[field] = caution(rule_id, "stop", words, field=field)
+    elif fluence.value < low:
         act = "Lengthen, or bring the panel nearer."
-        mind.append(caution("led.low_fluence", "change", f"{fluence:.1f} J/cm² is little.", act, "minutes"))
-    return (*mind, caution("led.eyes"), caution("led.product")), refused
+        judge.mind.append(caution("led.low_fluence", "change", f"{fluence.value:.1f} J/cm² is little.", act, field))
