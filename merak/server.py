@@ -5,12 +5,13 @@ from fastapi.responses import PlainTextResponse
 from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 
+from merak.api import bench as api_bench
 from merak.api import plate as api_plate
 from merak.api import treat as api_treat
 from merak.core.knowledge import book
 from merak.desk.practice import database_answers
 from merak.door import Headers
-from merak.web import ask, close, day, look, plan, plate, practice, returning, signing_in, treat
+from merak.web import ask, bench, close, day, look, plan, plate, practice, returning, rules, signing_in, treat
 from merak.web.pages import STATIC
 from merak.web.trouble import handle_trouble
 
@@ -22,7 +23,23 @@ def make_app() -> FastAPI:
     app.add_middleware(Headers)
     app.add_middleware(GZipMiddleware, minimum_size=1500, compresslevel=4)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    rooms = (api_treat, api_plate, plan, look, plate, ask, treat, day, close, returning, practice, signing_in)  # the busiest first
+    rooms = (
+        api_treat,
+        api_plate,
+        api_bench,
+        plan,
+        look,
+        plate,
+        ask,
+        treat,
+        day,
+        close,
+        returning,
+        practice,
+        bench,
+        rules,
+        signing_in,
+    )  # the busiest first
     for room in rooms:
         app.include_router(room.router)
     app.get("/health", include_in_schema=False)(_health)

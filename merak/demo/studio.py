@@ -1,4 +1,4 @@
-"""An invented studio in an invented place: five people, two machines, a dozen clients, and a day that is always today.
+"""An invented studio in an invented place: five people, eight machines, a dozen clients, and a day that is always today.
 
 Everything goes through the desk, as a person would do it: past visits were asked, looked at, planned, treated and closed.
 """
@@ -42,7 +42,55 @@ CARDS = (
         "contact_cm2": 1.3,
         "calibration": [[1, 40], [2, 90], [3, 150], [5, 300], [7, 520], [10, 1150]],
     },
-    {"modality": "led", "name": "red folding panel", "wavelength_nm": 633, "points": [[5, 96], [10, 62], [15, 41], [25, 20]]},
+    {
+        "modality": "led",
+        "name": "red folding panel",
+        "wavelength_nm": 633,
+        "points": [[5, 96], [10, 62], [15, 41], [25, 20]],
+        "colours": {"blue": [[5, 44], [10, 29], [15, 19], [25, 9]], "near-infrared": [[5, 60], [10, 40], [15, 27], [25, 13]]},
+    },
+    {
+        "modality": "rf_bulk",
+        "name": "warm gliding unit",
+        "calibration": [[1, 4], [4, 14], [7, 26], [10, 42]],
+        "tips": [{"name": "face tip", "across_mm": 20, "down_mm": 20, "round": True}],
+        "cleaned": "tip wiped with the maker's wipes",
+    },
+    {
+        "modality": "ultrasound",
+        "name": "small sound head",
+        "calibration": [[1, 0.1], [5, 0.5], [10, 1.2]],
+        "tips": [{"name": "head", "across_mm": 26, "down_mm": 26, "round": True, "cm2": 4}],
+    },
+    {
+        "modality": "iontophoresis",
+        "name": "galvanic unit",
+        "scale": "mA",
+        "least": 0.1,
+        "most": 5,
+        "step": 0.1,
+        "tips": [{"name": "roller", "across_mm": 25, "down_mm": 20, "cm2": 5}],
+    },
+    {
+        "modality": "pulsed_light",
+        "name": "filtered flash lamp",
+        "scale": "J/cm²",
+        "least": 8,
+        "most": 32,
+        "step": 1,
+        "tips": [{"name": "large crystal", "across_mm": 15, "down_mm": 35}, {"name": "small crystal", "across_mm": 8, "down_mm": 15}],
+        "by_phototype": {"1": 30, "2": 28, "3": 22, "4": 16, "5": 12},
+    },
+    {
+        "modality": "muscle_stimulation",
+        "name": "four-output stimulator",
+        "scale": "mA",
+        "least": 0,
+        "most": 60,
+        "step": 1,
+        "tips": [{"name": "thigh band", "across_mm": 100, "down_mm": 50}],
+    },
+    {"modality": "diamond", "name": "diamond hand piece", "tips": [{"name": "fine tip", "across_mm": 8, "down_mm": 8, "round": True}]},
 )
 
 

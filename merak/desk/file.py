@@ -134,6 +134,10 @@ def find_visit(desk: Desk, visit_id: UUID) -> Visit:
     return visit
 
 
+#: The modalities that a plan can hold.
+PLANNED = ("microcurrent", "led")
+
+
 def open_file(desk: Desk, visit_id: UUID, action: Action = "read notes") -> VisitFile:
     """The file, for somebody who may do this with it. Raises NotFound, Denied, Sealed."""
     desk.demand("read notes")
@@ -144,7 +148,8 @@ def open_file(desk: Desk, visit_id: UUID, action: Action = "read notes") -> Visi
     desk.demand(action, found.visit)
     cards: dict[str, MicrocurrentCard | LedCard] = {}
     for modality, card in found.cards:  # of several for one modality, the one added first
-        cards.setdefault(modality, CARD.validate_python(card))
+        if modality in PLANNED and modality not in cards:
+            cards[modality] = CARD.validate_python(card)
     return VisitFile(found.visit, found.records, found.previous, found.earlier, cards, desk.today, found.marks)
 
 

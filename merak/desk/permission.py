@@ -6,10 +6,12 @@ from merak.core.errors import MerakError
 
 Role = Literal["owner", "senior", "therapist", "assistant", "front desk"]
 ROLES: tuple[Role, ...] = get_args(Role)
-Action = Literal["see the day", "book", "read notes", "ask", "look", "plan", "treat", "close", "narrow a margin", "run the practice"]
+Action = Literal[
+    "see the day", "book", "read notes", "ask", "look", "plan", "treat", "close", "narrow a margin", "use the bench", "run the practice"
+]
 
 _DESK: frozenset[Action] = frozenset({"see the day", "book"})
-_HANDS: frozenset[Action] = _DESK | {"read notes", "ask", "look", "treat", "close"}
+_HANDS: frozenset[Action] = _DESK | {"read notes", "ask", "look", "treat", "close", "use the bench"}
 _MAY: dict[str, frozenset[Action]] = {
     "front desk": _DESK,
     "assistant": _HANDS,

@@ -1,6 +1,5 @@
 """The plan: start values, every change recomputed, consent."""
 
-import re
 from dataclasses import dataclass, field
 from typing import Any
 from uuid import UUID
@@ -10,12 +9,13 @@ from pydantic import ValidationError
 from merak.core.body.strokes import PATHS
 from merak.core.dose.light import minutes_for
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import rule
+from merak.core.knowledge import about, rule
 from merak.core.modality.led import irradiance
 from merak.core.plan.screening import Standing
 from merak.core.plan.visit_plan import Brief, Choice, VisitPlan, start_choice, visit_plan
 from merak.core.working import Quantity
 from merak.desk.desk import Desk, OutOfTurn
+from merak.desk.fields import decimal, said
 from merak.desk.file import VisitFile, open_file, turn
 from merak.records import visits
 
@@ -27,7 +27,6 @@ CONSENT = {
     )
 }
 CONSENT_VERSION = "2026-11"
-_DECIMAL_COMMA = re.compile(r"^\s*(\d*),(\d+)\s*$")
 
 
 @dataclass
@@ -110,6 +109,19 @@ def recompute(desk: Desk, visit_id: UUID, form: dict[str, str], changed: str) ->
     return page
 
 
+def take(desk: Desk, visit_id: UUID, values: dict[str, str]) -> Planned:
+    """Takes values from the bench into a plan, each as if it had been typed. Raises OutOfTurn when their treatment is not in it."""
+    with turn(desk, visit_id, "plan") as file:
+        page = _page(file)
+        missing = next((key.partition(".")[0] for key in values if page.draft.get(key.partition(".")[0]) != "on"), None)
+        if missing:
+            raise OutOfTurn(f"{about()[missing].title} is not in this plan. Choose it there first.")
+        changed = next(iter(values))
+        page = _computed(file, page.draft | values, page.start, changed)
+        visits.add_version(desk.db, visit_id, "plan", {"draft": page.draft, "changed": changed}, desk.me.id, desk.now)
+    return page
+
+
 def start_over(desk: Desk, visit_id: UUID) -> Planned:
     """Back to the start-up plan."""
     with turn(desk, visit_id, "plan") as file:
@@ -171,9 +183,7 @@ def choice_of(draft: dict[str, str], led_minutes: str | None = None) -> Choice:
     for modality in ("microcurrent", "led"):
         if draft.get(modality) == "on":
             prefix = f"{modality}."
-            values: dict[str, Any] = {
-                k.removeprefix(prefix): _DECIMAL_COMMA.sub(r"\1.\2", v) for k, v in draft.items() if k.startswith(prefix)
-            }
+            values: dict[str, Any] = {k.removeprefix(prefix): decimal(v) for k, v in draft.items() if k.startswith(prefix)}
             values.pop("current", None), values.pop("fluence", None)
             if "paths" in values:
                 values["paths"] = tuple(filter(None, values["paths"].split("|")))
@@ -183,23 +193,7 @@ def choice_of(draft: dict[str, str], led_minutes: str | None = None) -> Choice:
     try:
         return Choice.model_validate(body)
     except ValidationError as broken:
-        raise BadInput({".".join(str(part) for part in e["loc"][:2]): _said(dict(e)) for e in broken.errors()}) from broken
-
-
-def _said(error: dict[str, Any]) -> str:
-    """A validation error in plain words."""
-    limits = error.get("ctx", {})
-    match error["type"]:
-        case "greater_than_equal" | "greater_than":
-            return f"More than that: from {limits.get('ge', limits.get('gt')):g} up."
-        case "less_than_equal":
-            return f"{limits['le']:g} at most."
-        case "too_short":
-            return "At least one line."
-        case "float_parsing" | "int_parsing" | "int_from_float":
-            return f"“{error['input']}” is not a number that fits here."
-        case _:
-            return str(error["msg"])
+        raise BadInput({".".join(str(part) for part in e["loc"][:2]): said(dict(e)) for e in broken.errors()}) from broken
 
 
 def consent(desk: Desk, visit_id: UUID, agreed: bool) -> Planned:

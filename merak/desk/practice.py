@@ -10,8 +10,9 @@ from pydantic import TypeAdapter, ValidationError
 from sqlalchemy import text
 
 from merak.core.errors import BadInput
-from merak.core.modality.device import Card
+from merak.core.modality.device import COLOURS, Card
 from merak.desk.desk import Desk, OutOfTurn
+from merak.desk.fields import decimal, said
 from merak.desk.permission import ROLES
 from merak.desk.signing_in import HASHER, forget
 from merak.records import db as database
@@ -110,34 +111,66 @@ def let_go(desk: Desk, person_id: str) -> None:
 
 
 def add_device(desk: Desk, form: dict[str, str]) -> None:
-    """Adds a machine by its card. `points` holds one "level µA" or "cm mW/cm²" pair a line. Raises BadInput by field."""
+    """Adds a machine by its card. Raises BadInput by field.
+
+    `points` holds a measured pair a line (level µA, cm mW/cm², scale and unit; a light's may begin with its colour), `tips` a tip a line:
+    name; mm across; mm down; pins. `by_phototype` holds a phototype and its ceiling a line.
+    """
     desk.demand("run the practice")
-    modality = form.get("modality", "")
-    wrong: dict[str, str] = {}
-    points: list[tuple[float, ...]] = []
-    for line in filter(str.strip, form.get("points", "").splitlines()):
-        try:
-            points.append(tuple(float(part.replace(",", ".")) for part in line.split()))
-        except ValueError:
-            wrong["points"] = f"“{line.strip()}” is not two numbers."
-    points.sort()
-    if not form.get("name", "").strip():
-        wrong["name"] = "What is this machine called in the room?"
-    body: dict[str, Any] = {"modality": modality, "name": form.get("name", "").strip()}
+    modality, name = form.get("modality", ""), form.get("name", "").strip()
+    wrong: dict[str, str] = {} if name else {"name": "What is this machine called in the room?"}
+    lines = {key: [line.strip() for line in form.get(key, "").splitlines() if line.strip()] for key in ("points", "tips", "by_phototype")}
+    body: dict[str, Any] = {"modality": modality, "name": name}
     if modality == "led":
-        body |= {"wavelength_nm": form.get("wavelength_nm") or 633, "points": points}
+        body |= {"wavelength_nm": form.get("wavelength_nm") or 633, "points": _pairs(lines["points"], "points", wrong, "red")}
+        body["colours"] = {
+            colour: pairs for colour in COLOURS if colour != "red" and (pairs := _pairs(lines["points"], "points", wrong, colour))
+        }
+    elif modality == "microcurrent":
+        contact = decimal(form.get("contact_cm2", ""))
+        body |= {"levels": form.get("levels") or 10, "contact_cm2": contact, "calibration": _pairs(lines["points"], "points", wrong)}
     else:
-        body |= {"levels": form.get("levels") or 10, "contact_cm2": form.get("contact_cm2", "").replace(",", "."), "calibration": points}
+        body |= {key: decimal(form[key]) for key in ("scale", "least", "most", "step", "cleaned") if form.get(key, "").strip()}
+        body |= {"calibration": _pairs(lines["points"], "points", wrong), "tips": _tips(lines["tips"], wrong)}
+        body["by_phototype"] = {str(int(kind)): most for kind, most in _pairs(lines["by_phototype"], "by_phototype", wrong)}
     try:
         card = CARD.validate_python(body)
     except ValidationError as broken:
         for error in broken.errors():
-            field = str(error["loc"][1]) if len(error["loc"]) > 1 else "points"
-            wrong.setdefault("points" if field == "calibration" else field, error["msg"].removeprefix("Value error, "))
+            field = str(error["loc"][1]) if len(error["loc"]) > 1 else "modality" if "union_tag" in error["type"] else "points"
+            wrong.setdefault({"calibration": "points", "colours": "points"}.get(field, field), said(dict(error)))
     if wrong:
         raise BadInput(wrong)
     with desk.saving("add a machine") as db:
         db.add(Device(modality=modality, card=card.model_dump(mode="json")))
+
+
+def _pairs(lines: list[str], field: str, wrong: dict[str, str], colour: str = "") -> list[tuple[float, float]]:
+    """Pairs of numbers in rising order; of a light's lines those of a colour, red where none is named."""
+    found = []
+    for line in lines:
+        head, _, rest = line.partition(" ")
+        named = head.lower() if head.lower() in COLOURS else ""
+        if colour and (named or "red") != colour:
+            continue
+        try:
+            a, b = (float(decimal(part)) for part in (rest if named else line).split())
+            found.append((a, b))
+        except ValueError:
+            wrong[field] = f"“{line}” is not two numbers."
+    return sorted(found)
+
+
+def _tips(lines: list[str], wrong: dict[str, str]) -> list[dict[str, Any]]:
+    found = []
+    for line in lines:
+        name, *numbers = (part.strip() for part in line.split(";"))
+        try:
+            across, down, *pins = (float(decimal(part)) for part in numbers)
+            found.append({"name": name, "across_mm": across, "down_mm": down, "pins": int(pins[0]) if pins else 0})
+        except ValueError:
+            wrong["tips"] = f"“{line}” is not: name; mm across; mm down; pins."
+    return found
 
 
 def put_away(desk: Desk, device_id: str) -> None:
@@ -157,7 +190,7 @@ def staff(desk: Desk) -> list[Person]:
 
 def machines(desk: Desk) -> list[tuple[UUID, Any]]:
     """The machines in use, id and card."""
-    desk.demand("run the practice")
+    desk.demand("use the bench")
     return [(device.id, CARD.validate_python(device.card)) for device in people.devices(desk.db)]
 
 

@@ -62,6 +62,8 @@ def _environment() -> Environment:
         "SIGNS": SIGNS,
         "may": may,
         "zip": zip,
+        "named_tips": lambda card: [(tip.name, tip.name) for tip in card.tips],
+        "named_machines": lambda machines: [(key, card.name) for key, card in machines],
     }
     env.globals["m"] = env.get_template("macros.html").module  # fragments are rendered without the page around them
     return env

@@ -4,6 +4,8 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from merak.core.errors import BadInput
+from merak.core.knowledge import about
+from merak.core.modality.device import MACHINES
 from merak.desk import practice
 from merak.desk.desk import Desk
 from merak.desk.permission import ROLES
@@ -19,7 +21,18 @@ def _shown(
     desk.demand("run the practice")
     staff, devices = practice.staff(desk), practice.machines(desk)
     return page(request, desk, "practice/page.html", 422 if wrong else 200, people=staff, devices=devices, roles=ROLES,
-                studio=desk.studio, form=form or {}, wrong=wrong or {}, which=which)  # fmt: skip
+                studio=desk.studio, form=form or {}, wrong=wrong or {}, which=which,
+                titles={name: words.title for name, words in about().items()}, kinds=machine_kinds(), pairs=_pairs)  # fmt: skip
+
+
+def _pairs(points: tuple[tuple[float, float], ...]) -> str:
+    """ "1 → 40, 2 → 90"."""
+    return ", ".join(f"{a:g} → {b:g}" for a, b in points)
+
+
+def machine_kinds() -> list[tuple[str, str]]:
+    """The kinds of machine, id and title."""
+    return [(name, words.title) for name, words in about().items() if name in ("microcurrent", "led", *MACHINES)]
 
 
 @router.get("")

@@ -210,3 +210,9 @@ QUANTITY = {
     "bar": "pressure", "kPa": "suction", "Hz": "rate",
 }  # fmt: skip
 Card = Annotated[MicrocurrentCard | LedCard | MachineCard, Field(discriminator="modality")]
+
+
+def fits(card: MicrocurrentCard | LedCard | MachineCard, modality: str) -> bool:
+    """Whether a machine does a modality: its own, and a galvanic unit does both ways of galvanic work."""
+    galvanic = {"galvanic_softening", "iontophoresis"}
+    return card.modality == modality or {card.modality, modality} == galvanic

@@ -91,7 +91,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         "I² × 500 Ω × width",
         (current, width),
         f"{NAME}.pulse",
-        digits=1,
+        digits=2,
     )
     judge.tell("pulse", energy)
     judge.most(f"{NAME}.pulse", energy, "width_us")

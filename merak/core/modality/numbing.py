@@ -23,9 +23,9 @@ class Settings(Base):
     skin: Literal["intact", "open"] = Field("intact", title="Skin")
     school: Literal["label", "light-assisted"] = Field("label", title="Method")
     clinic_allows_light: bool = Field(False, title="Clinic has turned it on")
-    label_g: float = Field(20, gt=0, le=200, title="Label: at most", json_schema_extra={"unit": "g"})
-    label_cm2: float = Field(200, gt=0, le=2000, title="Label: at most", json_schema_extra={"unit": "cm²"})
-    label_h: float = Field(4, gt=0, le=12, title="Label: at most", json_schema_extra={"unit": "h"})
+    label_g: float = Field(20, gt=0, le=200, title="Label, cream at most", json_schema_extra={"unit": "g"})
+    label_cm2: float = Field(200, gt=0, le=2000, title="Label, area at most", json_schema_extra={"unit": "cm²"})
+    label_h: float = Field(4, gt=0, le=12, title="Label, time at most", json_schema_extra={"unit": "h"})
     area_cm2: float = Field(100, gt=0, le=2000, title="Under the cream", json_schema_extra={"unit": "cm²"})
     earlier_mg: float = Field(0, ge=0, le=2000, title="Used before today", json_schema_extra={"unit": "mg"})
 

@@ -53,3 +53,8 @@ function grow(root) {
 }
 grow(document);
 document.addEventListener("htmx:load", (event) => grow(event.detail.elt));
+
+// Workings that are open stay open when their numbers are computed anew.
+let opened = [];
+document.addEventListener("htmx:beforeSwap", () => { opened = [...document.querySelectorAll("details.worked[open]")].map((one) => one.id); });
+document.addEventListener("htmx:afterSettle", () => { for (const id of opened) document.getElementById(id)?.setAttribute("open", ""); });

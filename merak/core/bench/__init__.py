@@ -1,0 +1,1 @@
+"""The bench: each calculation on its own, with typed inputs, its working and, where a curve says more, a curve."""

@@ -1,0 +1,139 @@
+"""The bench: calculations by themselves, modalities tried on a described skin, results taken into a plan. Nothing is kept."""
+
+from dataclasses import dataclass, field
+from typing import Any
+from uuid import UUID
+
+from merak.core.bench.answer import Answer, Calculation
+from merak.core.bench.catalogue import CALCULATIONS
+from merak.core.errors import BadInput, Refused
+from merak.core.knowledge import About, about
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.device import fits
+from merak.core.modality.shared import Dose, Modality, Subject
+from merak.core.working import Quantity
+from merak.desk import planning
+from merak.desk.desk import Desk, NotFound, OutOfTurn
+from merak.desk.fields import Shown, read, shown, texts
+from merak.desk.file import PLANNED, open_file
+from merak.desk.practice import machines
+
+
+@dataclass
+class Bench:
+    """One calculation on the bench: its fields as texts, the answer when they can be read, what is wrong by field."""
+
+    what: Calculation
+    fields: tuple[Shown, ...]
+    answer: Answer | None = None
+    wrong: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def slips(self) -> dict[str, str]:
+        """What stands beside each field."""
+        refused = self.answer.refused if self.answer else {}
+        return {key: f"{one.words} {one.act}" for key, one in refused.items()} | self.wrong
+
+
+def calculation(desk: Desk, name: str) -> Calculation:
+    """A calculation by id. Raises NotFound, Denied."""
+    desk.demand("use the bench")
+    if name not in CALCULATIONS:
+        raise NotFound("There is no such calculation.")
+    return CALCULATIONS[name]
+
+
+def laid_out(desk: Desk, name: str, form: dict[str, str] | None = None) -> Bench:
+    """A calculation with its fields as they were sent, or as they stand at first, and its answer."""
+    what = calculation(desk, name)
+    if form is None:
+        now = desk.now.astimezone(desk.zone).replace(tzinfo=None, second=0, microsecond=0)
+        form = texts(what.inputs.model_validate({"set_at": now} if "set_at" in what.inputs.model_fields else {}))
+    bench = Bench(what, shown(what.inputs, form))
+    try:
+        bench.answer = what.work(read(what.inputs, form))
+    except BadInput as bad:
+        bench.wrong = bad.fields
+    return bench
+
+
+@dataclass
+class Trial:
+    """A modality tried on a described skin: its words, the machines for it, fields as texts, what it comes to."""
+
+    name: str
+    words: About
+    module: Modality
+    machines: list[tuple[str, Any]]
+    machine: str
+    settings: tuple[Shown, ...] = ()
+    subject: tuple[Shown, ...] = ()
+    start: Quantity | None = None
+    dose: Dose | None = None
+    wrong: dict[str, str] = field(default_factory=dict)
+    refusal: str = ""
+
+    @property
+    def slips(self) -> dict[str, str]:
+        """What stands beside each field."""
+        refused = self.dose.refused if self.dose else {}
+        return {f"settings.{key}": f"{one.words} {one.act}" for key, one in refused.items()} | self.wrong
+
+    @property
+    def card(self) -> Any:
+        """The machine that was chosen."""
+        return next((card for key, card in self.machines if key == self.machine), None)
+
+
+def tried(desk: Desk, name: str, form: dict[str, str], again: bool = False) -> Trial:
+    """A modality with settings as they were sent; with its start values when there are none, or `again`."""
+    desk.demand("use the bench")
+    if name not in MODALITIES:
+        raise NotFound("There is no such modality.")
+    module = MODALITIES[name]
+    fitting = [(str(key), card) for key, card in machines(desk) if fits(card, name)] if module.CARD else []
+    trial = Trial(name, about()[name], module, fitting, form.get("machine") or (fitting[0][0] if fitting else ""))
+    skin_form = form if any(key.startswith("subject.") for key in form) else texts(Subject(phototype=2), "subject.")
+    trial.subject = shown(Subject, skin_form, "subject.")
+    try:
+        skin = read(Subject, skin_form, "subject.")
+        if module.CARD and trial.card is None:
+            trial.refusal = "The studio has no machine for it: the owner adds one under Practice."
+            return trial
+        begun = module.start(trial.card, skin)
+        trial.start = begun.worked
+        sent = {key: value for key, value in form.items() if key.startswith("settings.")}
+        values = texts(begun.settings, "settings.") if again or not sent else sent
+        trial.settings = shown(module.Settings, values, "settings.")
+        settings = read(module.Settings, values, "settings.")
+        trial.dose = module.dose(settings, trial.card, skin)
+    except BadInput as bad:
+        trial.wrong = bad.fields
+        trial.settings = trial.settings or shown(module.Settings, form, "settings.")
+    except Refused as refused:
+        trial.refusal = refused.words
+    return trial
+
+
+def client_of(desk: Desk, visit_id: UUID) -> str:
+    """The first name of whose plan is open, for the button that fills it. Raises NotFound, Denied."""
+    return open_file(desk, visit_id, "plan").visit.client.name.split()[0]
+
+
+def use(desk: Desk, visit_id: UUID, name: str, form: dict[str, str]) -> None:
+    """Takes what a calculation found into a plan. Raises OutOfTurn while it refuses or cannot be read, or has nothing for a plan."""
+    bench = laid_out(desk, name, form)
+    if bench.answer is None or bench.slips or not bench.what.fills:
+        raise OutOfTurn("There is nothing here that a plan could take as it stands.")
+    found = {key: number.value for key, number in bench.answer.numbers.items()}
+    sent = {shown_.name: shown_.value for shown_ in bench.fields}
+    values = {to: f"{found[key]:.3g}" if found.get(key) is not None else sent.get(key, "") for key, to in bench.what.fills}
+    planning.take(desk, visit_id, values)
+
+
+def use_trial(desk: Desk, visit_id: UUID, name: str, form: dict[str, str]) -> None:
+    """Takes a tried modality's settings into a plan. Raises OutOfTurn while something is refused, or a plan cannot take it."""
+    trial = tried(desk, name, form)
+    if name not in PLANNED or trial.dose is None or trial.slips:
+        raise OutOfTurn("There is nothing here that a plan could take as it stands.")
+    planning.take(desk, visit_id, {f"{name}.{one.name.removeprefix('settings.')}": one.value for one in trial.settings})

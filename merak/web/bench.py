@@ -1,0 +1,126 @@
+"""The bench: calculations by themselves, modalities tried; every change computes everything anew."""
+
+from typing import Any, get_args
+from uuid import UUID
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from merak.core.bench.catalogue import CALCULATIONS
+from merak.core.knowledge import About, about
+from merak.core.modality.muscle_stimulation import layout
+from merak.desk import bench
+from merak.desk.desk import Desk
+from merak.desk.file import PLANNED
+from merak.door import Form, entered
+from merak.web.pages import blocks, go, page
+from merak.web.plot import plot
+
+router = APIRouter(prefix="/bench")
+#: The order of the shelf.
+GROUPS: tuple[str, ...] = get_args(About.model_fields["group"].annotation)
+
+
+def _shelves(desk: Desk, visit: str, here: str) -> dict[str, Any]:
+    """Both shelves by group, and whose plan is open."""
+    calculations: dict[str, list[tuple[str, str]]] = {}
+    for one in CALCULATIONS.values():
+        calculations.setdefault(one.group, []).append((one.id, one.title))
+    modalities: dict[str, list[tuple[str, str]]] = {}
+    for words in sorted(about().values(), key=lambda one: GROUPS.index(one.group)):
+        modalities.setdefault(words.group, []).append((words.id, words.title))
+    whose = bench.client_of(desk, UUID(visit)) if visit else ""
+    return {"calculations": calculations, "modalities": modalities, "visit_id": visit, "whose": whose, "here": here}
+
+
+def _visit(text: str) -> str:
+    """A visit's id, "" for anything that is none."""
+    try:
+        return str(UUID(text)) if text else ""
+    except ValueError:
+        return ""
+
+
+@router.get("")
+def shelf(request: Request, visit: str = "") -> Response:
+    """The first calculation."""
+    return go(f"/bench/{next(iter(CALCULATIONS))}" + (f"?visit={_visit(visit)}" if _visit(visit) else ""))
+
+
+@router.get("/modality/{name}")
+def modality_page(request: Request, name: str, visit: str = "", machine: str = "") -> Response:
+    """A modality tried on a described skin."""
+    with entered(request) as desk:
+        trial = bench.tried(desk, name, {"machine": machine} if machine else {})
+        return page(request, desk, "bench/modality.html", **_tried(trial), **_shelves(desk, _visit(visit), name))
+
+
+@router.post("/modality/{name}")
+def modality_again(request: Request, name: str, form: Form) -> Response:
+    """The same with other settings, or with start values for another skin or machine."""
+    with entered(request, form) as desk:
+        changed = request.headers.get("x-changed", "")
+        again = changed.startswith("subject.") or changed == "machine" or form.get("again") == "yes"
+        trial = bench.tried(desk, name, form, again)
+        shelves = _shelves(desk, _visit(form.get("visit", "")), name)
+        if "hx-request" not in request.headers:
+            return page(request, desk, "bench/modality.html", **_tried(trial), **shelves)
+        names = ("answer", "settings") if again else ("answer", "slips")
+        return blocks(request, desk, "bench/modality.html", names, **_tried(trial), **shelves)
+
+
+def _tried(trial: bench.Trial) -> dict[str, Any]:
+    site = next((one.value for one in trial.settings if one.name == "settings.limb"), "")
+    session = next((one.value for one in trial.settings if one.name == "settings.session"), "")
+    crossed = site == "thigh" and session == "1"
+    pads = layout("arm" if site == "arm" else "thigh", "crossed" if crossed else "parallel") if site else ()
+    return {
+        "modality": True,
+        "trial": trial,
+        "pads": pads,
+        "usable": trial.name in PLANNED and trial.dose is not None and not trial.slips,
+    }
+
+
+@router.post("/modality/{name}/use")
+def modality_use(request: Request, name: str, form: Form) -> Response:
+    """Takes the settings into the plan that is open."""
+    with entered(request, form) as desk:
+        bench.use_trial(desk, UUID(form.get("visit", "")), name, form)
+        return go(f"/visits/{form['visit']}/plan")
+
+
+@router.get("/{name}")
+def calculation_page(request: Request, name: str, visit: str = "") -> Response:
+    """A calculation."""
+    with entered(request) as desk:
+        return page(request, desk, "bench/calculation.html", **_laid(bench.laid_out(desk, name)), **_shelves(desk, _visit(visit), name))
+
+
+@router.post("/{name}")
+def calculate(request: Request, name: str, form: Form) -> Response:
+    """The same with other fields."""
+    with entered(request, form) as desk:
+        found = bench.laid_out(desk, name, form)
+        shelves = _shelves(desk, _visit(form.get("visit", "")), name)
+        if "hx-request" not in request.headers:
+            return page(request, desk, "bench/calculation.html", **_laid(found), **shelves)
+        return blocks(request, desk, "bench/calculation.html", ("answer", "slips"), **_laid(found), **shelves)
+
+
+def _laid(found: bench.Bench) -> dict[str, Any]:
+    drawn = plot(found.answer.curve) if found.answer and found.answer.curve else None
+    return {
+        "modality": False,
+        "found": found,
+        "plot": drawn,
+        "usable": bool(found.what.fills) and found.answer is not None and not found.slips,
+    }
+
+
+@router.post("/{name}/use")
+def use(request: Request, name: str, form: Form) -> Response:
+    """Takes what was found into the plan that is open."""
+    with entered(request, form) as desk:
+        bench.use(desk, UUID(form.get("visit", "")), name, form)
+        return go(f"/visits/{form['visit']}/plan")
