@@ -199,7 +199,7 @@ def uses() -> dict[str, tuple[str, ...]]:
     """Rule id → what uses it, as it is called on screen: read off the core's own files."""
     ids = [rule.id for rule in book().rule]
     places: dict[str, set[str]] = {}
-    for path in sorted(CORE.rglob("*.py")):
+    for path in sorted([*CORE.rglob("*.py"), *(CORE.parent / "desk").glob("*.py"), *(CORE.parent / "web").glob("*.py")]):
         tree = ast.parse(path.read_text(encoding="utf-8"))
         title = _title(path)
         for pattern in set(_patterns(tree)):
@@ -239,6 +239,8 @@ def _part(part: ast.expr, own: dict[str, str]) -> str:
 
 def _title(path: Path) -> str:
     """What a file of the core is called on screen."""
+    if not path.is_relative_to(CORE):
+        return "The visit"
     place = path.relative_to(CORE).as_posix()
     room, _, name = place.partition("/")
     if room == "modality":

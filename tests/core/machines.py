@@ -26,7 +26,7 @@ SCALES = {
 TIP = CardTip(name="tip", across_mm=20, down_mm=20, pins=49)
 
 
-def machine(modality: str, **other: object) -> MachineCard:
+def machine(modality: str, /, **other: object) -> MachineCard:
     """The modality's machine, changed as asked."""
     least, most, step, scale, points = SCALES[modality]
     body = {"modality": modality, "name": f"{modality} unit", "least": least, "most": most, "step": step, "scale": scale}

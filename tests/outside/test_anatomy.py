@@ -24,21 +24,31 @@ def of_group(measures: Measures, group: str) -> float:
 
 
 @pytest.mark.outside(
-    "NIOSH 2005 and Farkas: ear-to-ear under the nose × hairline–chin, 479 cm² women, 553 cm² men, bounds the face from above"
+    "NIOSH 2005 and Farkas: ear-to-ear under the nose × hairline–chin bounds the face from above",
+    values="479 cm² women, 553 men",
+    tolerance="upper bound",
+    memory=True,
 )
 @pytest.mark.parametrize(("build", "bound"), [(BUILDS[0], 479), (BUILDS[1], 553)])
 def test_the_face_is_smaller_than_its_tape_rectangle(build: Build, bound: float) -> None:
     assert 0.6 * bound < of_group(Measures(build=build), "full face") < bound
 
 
-@pytest.mark.outside("SCCS Notes of Guidance: half the head, 565 cm², is more than the treatable face")
+@pytest.mark.outside(
+    "SCCS Notes of Guidance: half the head is more than the treatable face", values="565 cm²", tolerance="upper bound", memory=True
+)
 @pytest.mark.parametrize("build", BUILDS)
 def test_the_treatable_face_is_smaller_than_half_the_head(build: Build) -> None:
     area = treatable(Measures(build=build), "microcurrent", 16)
     assert area_cm2(area.side("right")) + area_cm2(area.side("left")) < of_group(Measures(build=build), "full face") < 565
 
 
-@pytest.mark.outside("Long & Finlay 1991: face and neck take 2.5 fingertip units of 312 cm² (men), 257 cm² (women)")
+@pytest.mark.outside(
+    "Long & Finlay 1991: face and neck in fingertip units of 312 cm² (men), 257 cm² (women)",
+    values="2.5 units",
+    tolerance="10 %",
+    memory=True,
+)
 @pytest.mark.parametrize(("build", "unit"), [(BUILDS[0], 257), (BUILDS[1], 312)])
 def test_face_and_neck_agree_with_fingertip_units(build: Build, unit: float) -> None:
     area = of_group(Measures(build=build), "face and neck")
@@ -46,7 +56,12 @@ def test_face_and_neck_agree_with_fingertip_units(build: Build, unit: float) -> 
     assert area < 2.5 * unit, "the units were counted with ears and what lies behind the jaw"
 
 
-@pytest.mark.outside("Lund & Browder with DuBois, 1.716 m²: front of neck 1 %; front or back of an upper arm 2 %, of a thigh 4.75 %")
+@pytest.mark.outside(
+    "Lund & Browder with DuBois, 1.716 m²: front of neck; front or back of an upper arm, of a thigh",
+    values="1 %; 2 %, 4.75 %",
+    tolerance="20 %",
+    memory=True,
+)
 @pytest.mark.parametrize(
     ("name", "zones", "share", "tolerance"),
     [
@@ -63,14 +78,24 @@ def test_plates_have_their_share_of_the_body(name: str, zones: tuple[str, ...], 
     assert sides * sum(area_cm2(shape) for shape in one_side) == pytest.approx(17160 * share / 100, rel=tolerance)
 
 
-@pytest.mark.outside("Lund & Browder with DuBois: front of head 3.5 %, back of a hand 1.25 %: from above, with scalp, finger sides")
+@pytest.mark.outside(
+    "Lund & Browder with DuBois: front of head, back of a hand, with scalp and finger sides",
+    values="3.5 %; 1.25 %",
+    tolerance="upper bounds",
+    memory=True,
+)
 def test_face_and_hand_stay_below_their_share_of_the_body() -> None:
     assert of_group(Measures(), "full face") < 600
     hand = area_cm2(plate(Measures(), "hands").outline) / 2
     assert 0.4 * 214 < hand < 214
 
 
-@pytest.mark.outside("Head-and-face surveys: ear–chin–ear 304 mm women beside 278 and 172.5; a smooth head through the other two has 307")
+@pytest.mark.outside(
+    "Head-and-face surveys: ear–chin–ear of women beside 278 and 172.5, on a smooth head through the other two",
+    values="304 mm",
+    tolerance="2 %",
+    memory=True,
+)
 def test_the_unrolled_map_on_a_model_head() -> None:
     """The map laid back onto an ellipsoid that has the published ear-to-ear and hairline-to-chin tapes, with its horizontal lines kept.
 
@@ -145,14 +170,19 @@ class ModelHead:
         return float(np.linalg.norm(np.diff(self.at(fine), axis=0), axis=1).sum())
 
 
-@pytest.mark.outside("the shoelace formula in NumPy, beside Shapely's area")
+@pytest.mark.outside("the shoelace formula in NumPy, beside Shapely's area", values="any zone", tolerance="1e-9")
 def test_areas_by_the_shoelace() -> None:
     for shape in plate(Measures(ear_to_ear_mm=291, hairline_chin_mm=199, ear_chin_ear_mm=322)).zones.values():
         x, y = get_coordinates(shape.exterior).T
         assert abs(np.dot(x[:-1], y[1:]) - np.dot(y[:-1], x[1:])) / 2 == pytest.approx(shape.area, rel=1e-9)
 
 
-@pytest.mark.outside("Kershner 1939: discs cover with at least 2π÷√27 = 1.2092 × area ÷ disc, in a honeycomb; in squares 1.5708")
+@pytest.mark.outside(
+    "Kershner 1939: discs that cover, in a honeycomb; in squares",
+    values="1.2092; 1.5708 × area ÷ disc",
+    tolerance="lower bound",
+    memory=True,
+)
 def test_round_tips_against_the_covering_bound() -> None:
     skin = box(0, 0, 2000, 2000)
     closest = grid(skin, Tip(shape="circle", across_mm=20, overlap=1 - sqrt(3) / 2), 0, "cover")
@@ -165,7 +195,7 @@ def test_round_tips_against_the_covering_bound() -> None:
     assert 100 * pi / 200 == pytest.approx(1.5708, abs=1e-4)
 
 
-@pytest.mark.outside("geometry: a rectangle of 120 × 80 mm takes 96 squares of 10 mm, 24 of 20 mm, whichever way it is turned")
+@pytest.mark.outside("geometry: squares of 10 and 20 mm in 120 × 80 mm, whichever way it is turned", values="96; 24", tolerance="exact")
 @pytest.mark.parametrize("angle", [0, 33, 90])
 def test_squares_fill_a_rectangle(angle: float) -> None:
     skin = affinity.rotate(box(0, 0, 120, 80), angle)
@@ -175,6 +205,6 @@ def test_squares_fill_a_rectangle(angle: float) -> None:
             assert laid.count == count and laid.left_mm2 < 1
 
 
-@pytest.mark.outside("ISO 24444: sun protection at 2 mg/cm²; 300 cm² take 0.6 g")
+@pytest.mark.outside("ISO 24444: sun protection at 2 mg/cm² on 300 cm²", values="0.6 g", tolerance="1e-6", memory=True)
 def test_sun_protection() -> None:
     assert layer_g(300, 2) == pytest.approx(0.6)

@@ -28,7 +28,7 @@ def unfolded(body: bytes) -> dict[str, str]:
     return {line.partition(":")[0]: line.partition(":")[2] for line in event.split("\r\n") if line}
 
 
-@pytest.mark.outside("RFC 5545's grammar by hand, and dateutil's parser, beside icalendar")
+@pytest.mark.outside("RFC 5545's grammar by hand, and dateutil's parser, beside icalendar", values="the calendar file", tolerance="exact")
 @pytest.mark.parametrize("start", [datetime(2026, 11, 30, 9, 0), datetime(2026, 7, 1, 14, 30)])
 def test_the_invitation_parses_elsewhere(start: datetime) -> None:
     zone = ZoneInfo("Europe/Lisbon")
@@ -43,7 +43,7 @@ def test_the_invitation_parses_elsewhere(start: datetime) -> None:
     assert event["TRIGGER"] == "-P1D"
 
 
-@pytest.mark.outside("dateutil.rrule: every third day from a visit, beside the course's gap")
+@pytest.mark.outside("dateutil.rrule: every third day from a visit, beside the course's gap", values="four visits", tolerance="exact")
 def test_the_gap_is_calendar_days_across_the_clock_change() -> None:
     from merak.core.after.course import propose
 
@@ -55,7 +55,12 @@ def test_the_gap_is_calendar_days_across_the_clock_change() -> None:
     assert found and found.at.replace(tzinfo=None) == expected
 
 
-@pytest.mark.outside("RFC 9562: UUID version 7, variant 10, milliseconds in the first 48 bits; the browser makes them by the same layout")
+@pytest.mark.outside(
+    "RFC 9562: UUID version 7, variant 10, milliseconds in the first 48 bits; the browser makes them by the same layout",
+    values="layout",
+    tolerance="exact",
+    memory=True,
+)
 def test_ids_are_version_seven() -> None:
     made = uuid7()
     assert made.version == 7 and made.variant == "specified in RFC 4122"
@@ -63,14 +68,16 @@ def test_ids_are_version_seven() -> None:
     assert UUID(str(made)) == made
 
 
-@pytest.mark.outside("OWASP password storage: Argon2id, at least 19 MiB and two passes; from memory")
+@pytest.mark.outside("OWASP password storage: Argon2id, parameters", values="19 MiB, two passes", tolerance="lower bound", memory=True)
 def test_password_hashes() -> None:
     hashed = HASHER.hash("vesper")
     memory, passes, lanes = (int(n) for n in re.match(r"\$argon2id\$v=19\$m=(\d+),t=(\d+),p=(\d+)\$", hashed).groups())  # type: ignore[union-attr]
     assert memory >= 19 * 1024 and passes >= 2 and lanes >= 1
 
 
-@pytest.mark.outside("pypdf reads what WeasyPrint wrote; nothing outside the folder is fetched")
+@pytest.mark.outside(
+    "pypdf reads what WeasyPrint wrote; nothing outside the folder is fetched", values="the sheet's words", tolerance="exact"
+)
 def test_pdf_is_a_pdf_and_fetches_nothing() -> None:
     made = pdf('<p>Until Fri 27 Nov, 18:00</p><img src="http://127.0.0.1:9/x.png"><img src="file:///etc/hostname">', STATIC)
     reader = PdfReader(BytesIO(made))
@@ -84,7 +91,7 @@ def luminance(colour: str) -> float:
     return 0.2126 * red + 0.7152 * green + 0.0722 * blue
 
 
-@pytest.mark.outside("WCAG 2.2 contrast ratio: 7 for AAA text, 4.5 for AA; from memory")
+@pytest.mark.outside("WCAG 2.2 contrast ratio, AAA and AA text", values="7; 4.5", tolerance="lower bound", memory=True)
 @pytest.mark.parametrize("theme", ["light", "dim"])
 def test_contrast_of_the_tokens(theme: str) -> None:
     block = re.search(rf'\[data-theme="{theme}"\] \{{(.*?)\}}', STYLES.read_text(), re.S).group(1)  # type: ignore[union-attr]

@@ -26,9 +26,9 @@ GROUP = "Current and sound"
 class DensityIn(Inputs):
     """A current through a contact."""
 
-    current_ua: float = Field(180, gt=0, le=20000, title="Current", json_schema_extra={"unit": "µA"})
-    contact_cm2: float = Field(1.3, gt=0, le=500, title="Contact", json_schema_extra={"unit": "cm²"})
-    minutes: float = Field(10, gt=0, le=120, title="Minutes", json_schema_extra={"unit": "min"})
+    current_ua: float = Field(180, ge=0.01, le=20000, title="Current", json_schema_extra={"unit": "µA"})
+    contact_cm2: float = Field(1.3, ge=0.01, le=500, title="Contact", json_schema_extra={"unit": "cm²"})
+    minutes: float = Field(10, ge=0.01, le=120, title="Minutes", json_schema_extra={"unit": "min"})
     steady: bool = Field(False, title="Direct current")
 
 
@@ -87,10 +87,10 @@ def density(asked: DensityIn) -> Answer:
 class GalvanicIn(Inputs):
     """A direct current for some minutes."""
 
-    current_ma: float = Field(0.5, gt=0, le=20, title="Current", json_schema_extra={"unit": "mA"})
-    electrode_cm2: float = Field(5, gt=0, le=200, title="Electrode", json_schema_extra={"unit": "cm²"})
-    minutes: float = Field(6, gt=0, le=120, title="Minutes", json_schema_extra={"unit": "min"})
-    water_ml: float = Field(2, gt=0, le=100, title="Liquid under it", json_schema_extra={"unit": "mL"})
+    current_ma: float = Field(0.5, ge=0.01, le=20, title="Current", json_schema_extra={"unit": "mA"})
+    electrode_cm2: float = Field(5, ge=0.01, le=200, title="Electrode", json_schema_extra={"unit": "cm²"})
+    minutes: float = Field(6, ge=0.01, le=120, title="Minutes", json_schema_extra={"unit": "min"})
+    water_ml: float = Field(2, ge=0.01, le=100, title="Liquid under it", json_schema_extra={"unit": "mL"})
     charge: Charge = Field("negative", title="Ingredient’s charge")
     polarity: Literal["positive", "negative"] = Field("negative", title="Working electrode")
 
@@ -168,10 +168,10 @@ def galvanic(asked: GalvanicIn) -> Answer:
 class PulsesIn(Inputs):
     """Biphasic pulses through pads."""
 
-    current_ma: float = Field(20, gt=0, le=200, title="Peak current", json_schema_extra={"unit": "mA"})
+    current_ma: float = Field(20, ge=0.01, le=200, title="Peak current", json_schema_extra={"unit": "mA"})
     width_us: float = Field(300, ge=20, le=2000, title="Phase width", json_schema_extra={"unit": "µs"})
-    rate_hz: float = Field(50, gt=0, le=5000, title="Pulse rate", json_schema_extra={"unit": "Hz"})
-    pad_cm2: float = Field(25, gt=0, le=500, title="Pad", json_schema_extra={"unit": "cm²"})
+    rate_hz: float = Field(50, ge=0.01, le=5000, title="Pulse rate", json_schema_extra={"unit": "Hz"})
+    pad_cm2: float = Field(25, ge=0.01, le=500, title="Pad", json_schema_extra={"unit": "cm²"})
 
 
 def pulses(asked: PulsesIn) -> Answer:
@@ -219,12 +219,12 @@ def pulses(asked: PulsesIn) -> Answer:
 class SoundIn(Inputs):
     """An ultrasound head over an area."""
 
-    intensity_w_cm2: float = Field(0.3, gt=0, le=10, title="Intensity, peak", json_schema_extra={"unit": "W/cm²"})
-    duty_percent: float = Field(50, gt=0, le=100, title="Duty", json_schema_extra={"unit": "%"})
+    intensity_w_cm2: float = Field(0.3, ge=0.01, le=10, title="Intensity, peak", json_schema_extra={"unit": "W/cm²"})
+    duty_percent: float = Field(50, ge=0.01, le=100, title="Duty", json_schema_extra={"unit": "%"})
     frequency_mhz: float = Field(3, ge=0.5, le=10, title="Frequency", json_schema_extra={"unit": "MHz"})
     depth_mm: float = Field(10, ge=0, le=60, title="Depth", json_schema_extra={"unit": "mm"})
-    area_cm2: float = Field(30, gt=0, le=2000, title="Area", json_schema_extra={"unit": "cm²"})
-    head_cm2: float = Field(5, gt=0, le=50, title="Radiating area", json_schema_extra={"unit": "cm²"})
+    area_cm2: float = Field(30, ge=0.01, le=2000, title="Area", json_schema_extra={"unit": "cm²"})
+    head_cm2: float = Field(5, ge=0.01, le=50, title="Radiating area", json_schema_extra={"unit": "cm²"})
 
 
 def sound(asked: SoundIn) -> Answer:

@@ -33,19 +33,19 @@ Readings = tuple[tuple[float, float], ...]
 class HeatIn(Inputs):
     """A tip that works a zone, what lies on the skin, and what came after."""
 
-    power_w: float = Field(12, gt=0, le=300, title="Power", json_schema_extra={"unit": "W"})
-    absorbed: float = Field(0.7, gt=0, le=1, title="Absorbed share")
+    power_w: float = Field(12, ge=0.01, le=300, title="Power", json_schema_extra={"unit": "W"})
+    absorbed: float = Field(0.7, ge=0.01, le=1, title="Absorbed share")
     tip_mm: float = Field(20, ge=4, le=80, title="Tip, across", json_schema_extra={"unit": "mm"})
     speed_mm_s: float = Field(20, ge=1, le=200, title="Speed", json_schema_extra={"unit": "mm/s"})
     zone_cm2: float = Field(100, ge=4, le=600, title="Zone", json_schema_extra={"unit": "cm²"})
-    minutes: float = Field(4, gt=0, le=20, title="Minutes of heat", json_schema_extra={"unit": "min"})
+    minutes: float = Field(4, ge=0.01, le=20, title="Minutes of heat", json_schema_extra={"unit": "min"})
     depth_mm: float = Field(4, ge=0.5, le=20, title="Power falls off over", json_schema_extra={"unit": "mm"})
     dermis_mm: float = Field(1.5, ge=0.5, le=4, title="Dermis", json_schema_extra={"unit": "mm"})
     fat_mm: float = Field(3, ge=0.5, le=30, title="Fat", json_schema_extra={"unit": "mm"})
     gel_mm: float = Field(0, ge=0, le=5, title="Gel", json_schema_extra={"unit": "mm"})
     room_c: float = Field(23, ge=10, le=35, title="Room", json_schema_extra={"unit": "°C"})
     cold_c: float | None = Field(None, ge=-10, le=20, title="Then a cold head at", json_schema_extra={"unit": "°C"})
-    cold_min: float = Field(3, gt=0, le=10, title="for", json_schema_extra={"unit": "min"})
+    cold_min: float = Field(3, ge=0.01, le=10, title="for", json_schema_extra={"unit": "min"})
     readings: Readings = Field((), max_length=60, title="Surface readings", json_schema_extra={"unit": "s, °C"})
 
     @model_validator(mode="after")
@@ -245,7 +245,7 @@ class ThermalIn(Inputs):
     """A temperature for a time, or readings."""
 
     celsius: float = Field(42, ge=37, le=60, title="Temperature", json_schema_extra={"unit": "°C"})
-    minutes: float = Field(5, gt=0, le=600, title="Minutes", json_schema_extra={"unit": "min"})
+    minutes: float = Field(5, ge=0.01, le=600, title="Minutes", json_schema_extra={"unit": "min"})
     material: Literal["metal", "glass", "plastic"] = Field("metal", title="Touching")
 
 
@@ -333,16 +333,16 @@ def infrared(asked: InfraredIn) -> Answer:
 class FractionalIn(Inputs):
     """A fractional setting, and the one it steps from."""
 
-    power_w: float = Field(5, gt=0, le=300, title="Power", json_schema_extra={"unit": "W"})
-    pulse_ms: float = Field(20, gt=0, le=1000, title="Pulse", json_schema_extra={"unit": "ms"})
+    power_w: float = Field(5, ge=0.01, le=300, title="Power", json_schema_extra={"unit": "W"})
+    pulse_ms: float = Field(20, ge=0.01, le=1000, title="Pulse", json_schema_extra={"unit": "ms"})
     per: Per = Field("tip", title="Watts of a")
     rows: int = Field(7, ge=1, le=40, title="Rows of pins")
     columns: int = Field(7, ge=1, le=40, title="Pins a row")
-    across_mm: float = Field(10, gt=0, le=100, title="Tip, across", json_schema_extra={"unit": "mm"})
-    down_mm: float = Field(10, gt=0, le=100, title="Tip, down", json_schema_extra={"unit": "mm"})
+    across_mm: float = Field(10, ge=0.01, le=100, title="Tip, across", json_schema_extra={"unit": "mm"})
+    down_mm: float = Field(10, ge=0.01, le=100, title="Tip, down", json_schema_extra={"unit": "mm"})
     passes: int = Field(1, ge=1, le=10, title="Passes")
-    next_w: float = Field(6, gt=0, le=300, title="Next power", json_schema_extra={"unit": "W"})
-    next_ms: float = Field(20, gt=0, le=1000, title="Next pulse", json_schema_extra={"unit": "ms"})
+    next_w: float = Field(6, ge=0.01, le=300, title="Next power", json_schema_extra={"unit": "W"})
+    next_ms: float = Field(20, ge=0.01, le=1000, title="Next pulse", json_schema_extra={"unit": "ms"})
 
 
 def fractional(asked: FractionalIn) -> Answer:
@@ -392,10 +392,10 @@ class LinesIn(Inputs):
     """Focused lines over a place."""
 
     place: Place = Field("cheek", title="Place")
-    depth_mm: float = Field(4.5, gt=0, le=15, title="Depth", json_schema_extra={"unit": "mm"})
-    width_mm: float = Field(60, gt=0, le=400, title="Width across the lines", json_schema_extra={"unit": "mm"})
-    spacing_mm: float = Field(3, gt=0, le=50, title="Between lines", json_schema_extra={"unit": "mm"})
-    line_j: float = Field(0.5, gt=0, le=5, title="Energy a line", json_schema_extra={"unit": "J"})
+    depth_mm: float = Field(4.5, ge=0.01, le=15, title="Depth", json_schema_extra={"unit": "mm"})
+    width_mm: float = Field(60, ge=0.01, le=400, title="Width across the lines", json_schema_extra={"unit": "mm"})
+    spacing_mm: float = Field(3, ge=0.01, le=50, title="Between lines", json_schema_extra={"unit": "mm"})
+    line_j: float = Field(0.5, ge=0.01, le=5, title="Energy a line", json_schema_extra={"unit": "J"})
     passes: int = Field(3, ge=1, le=10, title="Passes")
 
 

@@ -28,9 +28,9 @@ GROUP = "Light"
 class FluenceIn(Inputs):
     """How much light a place takes."""
 
-    irradiance_mw_cm2: float = Field(40, gt=0, le=2000, title="Irradiance", json_schema_extra={"unit": "mW/cm²"})
-    minutes: float = Field(20, gt=0, le=120, title="Minutes", json_schema_extra={"unit": "min"})
-    duty_percent: float = Field(100, gt=0, le=100, title="Duty", json_schema_extra={"unit": "%"})
+    irradiance_mw_cm2: float = Field(40, ge=0.01, le=2000, title="Irradiance", json_schema_extra={"unit": "mW/cm²"})
+    minutes: float = Field(20, ge=0.01, le=120, title="Minutes", json_schema_extra={"unit": "min"})
+    duty_percent: float = Field(100, ge=0.01, le=100, title="Duty", json_schema_extra={"unit": "%"})
     colour: Colour = Field("red", title="Colour")
     wavelength_nm: float = Field(633, ge=200, le=2000, title="Wavelength", json_schema_extra={"unit": "nm"})
 
@@ -88,13 +88,13 @@ def fluence(asked: FluenceIn) -> Answer:
 class DistanceIn(Inputs):
     """A panel's measured points, and where it is held."""
 
-    distance_cm: float = Field(12, gt=0, le=200, title="Distance", json_schema_extra={"unit": "cm"})
+    distance_cm: float = Field(12, ge=0.01, le=200, title="Distance", json_schema_extra={"unit": "cm"})
     points: tuple[tuple[float, float], ...] = Field(
         ((5, 96), (10, 62), (15, 41), (25, 20)), max_length=40, title="Measured points", json_schema_extra={"unit": "cm, mW/cm²"}
     )
     angle_deg: float = Field(0, ge=0, le=89, title="Tilt", json_schema_extra={"unit": "°"})
-    face_mw_cm2: float | None = Field(None, gt=0, le=5000, title="Without points: at its face", json_schema_extra={"unit": "mW/cm²"})
-    radius_cm: float = Field(15, gt=0, le=100, title="Without points: its radius", json_schema_extra={"unit": "cm"})
+    face_mw_cm2: float | None = Field(None, ge=0.01, le=5000, title="Without points: at its face", json_schema_extra={"unit": "mW/cm²"})
+    radius_cm: float = Field(15, ge=0.01, le=100, title="Without points: its radius", json_schema_extra={"unit": "cm"})
 
     @model_validator(mode="after")
     def _measured(self) -> "DistanceIn":
@@ -147,7 +147,7 @@ class ProgrammeIn(Inputs):
     near_infrared_minutes: float = Field(0, ge=0, le=120, title="Near-infrared for", json_schema_extra={"unit": "min"})
     amber_mw_cm2: float = Field(0, ge=0, le=2000, title="Amber", json_schema_extra={"unit": "mW/cm²"})
     amber_minutes: float = Field(0, ge=0, le=120, title="Amber for", json_schema_extra={"unit": "min"})
-    duty_percent: float = Field(100, gt=0, le=100, title="Duty", json_schema_extra={"unit": "%"})
+    duty_percent: float = Field(100, ge=0.01, le=100, title="Duty", json_schema_extra={"unit": "%"})
     together: bool = Field(False, title="Heads together")
 
 
@@ -196,11 +196,11 @@ def programme(asked: ProgrammeIn) -> Answer:
 class TrainIn(Inputs):
     """A train of sub-pulses on skin."""
 
-    fluence_j_cm2: float = Field(18, gt=0, le=100, title="Fluence in all", json_schema_extra={"unit": "J/cm²"})
+    fluence_j_cm2: float = Field(18, ge=0.01, le=100, title="Fluence in all", json_schema_extra={"unit": "J/cm²"})
     cutoff_nm: float = Field(590, ge=400, le=1200, title="Filter from", json_schema_extra={"unit": "nm"})
     pulses: int = Field(2, ge=1, le=6, title="Sub-pulses")
-    width_ms: float = Field(4, gt=0, le=100, title="Width", json_schema_extra={"unit": "ms"})
-    delay_ms: float = Field(25, gt=0, le=500, title="Delay between", json_schema_extra={"unit": "ms"})
+    width_ms: float = Field(4, ge=0.01, le=100, title="Width", json_schema_extra={"unit": "ms"})
+    delay_ms: float = Field(25, ge=0.01, le=500, title="Delay between", json_schema_extra={"unit": "ms"})
     phototype: int = Field(2, ge=1, le=6, title="Phototype")
     target_um: float = Field(100, ge=5, le=1000, title="Vessel", json_schema_extra={"unit": "µm"})
     backscatter: float = Field(2, ge=1, le=4, title="Build-up by scattering")
@@ -298,7 +298,7 @@ class DepthIn(Inputs):
     """How deep light goes."""
 
     wavelength_nm: float = Field(633, ge=400, le=1100, title="Wavelength", json_schema_extra={"unit": "nm"})
-    absorption_cm: float | None = Field(None, gt=0, le=100, title="Absorption, if known", json_schema_extra={"unit": "1/cm"})
+    absorption_cm: float | None = Field(None, ge=0.01, le=100, title="Absorption, if known", json_schema_extra={"unit": "1/cm"})
 
 
 def depth(asked: DepthIn) -> Answer:

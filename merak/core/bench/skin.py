@@ -24,14 +24,14 @@ class NeedlesIn(Inputs):
 
     tool: Literal["pen", "roller"] = Field("pen", title="Tool")
     needles: int = Field(12, ge=1, le=1200, title="Needles")
-    rate_hz: float = Field(100, gt=0, le=500, title="Pen: rate", json_schema_extra={"unit": "Hz"})
-    seconds: float = Field(60, gt=0, le=3600, title="Pen: time", json_schema_extra={"unit": "s"})
-    area_cm2: float = Field(100, gt=0, le=2000, title="Area", json_schema_extra={"unit": "cm²"})
+    rate_hz: float = Field(100, ge=0.01, le=500, title="Pen: rate", json_schema_extra={"unit": "Hz"})
+    seconds: float = Field(60, ge=0.01, le=3600, title="Pen: time", json_schema_extra={"unit": "s"})
+    area_cm2: float = Field(100, ge=0.01, le=2000, title="Area", json_schema_extra={"unit": "cm²"})
     overlap_percent: float = Field(0, ge=0, le=60, title="Overlap of rows", json_schema_extra={"unit": "%"})
-    diameter_cm: float = Field(2, gt=0, le=10, title="Roller: diameter", json_schema_extra={"unit": "cm"})
-    width_cm: float = Field(2, gt=0, le=10, title="Roller: width", json_schema_extra={"unit": "cm"})
+    diameter_cm: float = Field(2, ge=0.01, le=10, title="Roller: diameter", json_schema_extra={"unit": "cm"})
+    width_cm: float = Field(2, ge=0.01, le=10, title="Roller: width", json_schema_extra={"unit": "cm"})
     passes: int = Field(1, ge=1, le=40, title="Passes")
-    depth_mm: float = Field(0.25, gt=0, le=3, title="Set depth", json_schema_extra={"unit": "mm"})
+    depth_mm: float = Field(0.25, ge=0.01, le=3, title="Set depth", json_schema_extra={"unit": "mm"})
     thin: bool = Field(False, title="Thin skin")
 
 
@@ -87,10 +87,10 @@ class AcidIn(Inputs):
     """An acid on skin."""
 
     acid: Literal["glycolic", "lactic", "salicylic", "mandelic", "citric"] = Field("glycolic", title="Acid")
-    percent: float = Field(15, gt=0, le=100, title="Strength", json_schema_extra={"unit": "%"})
+    percent: float = Field(15, ge=0.01, le=100, title="Strength", json_schema_extra={"unit": "%"})
     ph: float = Field(3.5, ge=0, le=14, title="pH")
-    minutes: float = Field(2, gt=0, le=60, title="Contact", json_schema_extra={"unit": "min"})
-    amount_ml: float = Field(3, gt=0, le=100, title="Amount", json_schema_extra={"unit": "mL"})
+    minutes: float = Field(2, ge=0.01, le=60, title="Contact", json_schema_extra={"unit": "min"})
+    amount_ml: float = Field(3, ge=0.01, le=100, title="Amount", json_schema_extra={"unit": "mL"})
 
 
 def acid(asked: AcidIn) -> Answer:
@@ -166,10 +166,10 @@ def numbing(asked: NumbingIn) -> Answer:
 class AbrasionIn(Inputs):
     """A tip over an area, wet or dry, and how a wet programme splits its time."""
 
-    area_cm2: float = Field(300, gt=0, le=2000, title="Area", json_schema_extra={"unit": "cm²"})
-    tip_mm: float = Field(8, gt=0, le=60, title="Tip", json_schema_extra={"unit": "mm"})
+    area_cm2: float = Field(300, ge=0.01, le=2000, title="Area", json_schema_extra={"unit": "cm²"})
+    tip_mm: float = Field(8, ge=0.01, le=60, title="Tip", json_schema_extra={"unit": "mm"})
     overlap_percent: float = Field(0, ge=0, le=60, title="Overlap", json_schema_extra={"unit": "%"})
-    speed_mm_s: float = Field(30, gt=0, le=300, title="Speed", json_schema_extra={"unit": "mm/s"})
+    speed_mm_s: float = Field(30, ge=0.01, le=300, title="Speed", json_schema_extra={"unit": "mm/s"})
     passes: int = Field(1, ge=1, le=10, title="Passes")
     flow_ml_min: float = Field(12, ge=0, le=200, title="Flow, 0 when dry", json_schema_extra={"unit": "mL/min"})
     clean_min: float = Field(4, ge=0, le=60, title="Cleaning", json_schema_extra={"unit": "min"})
@@ -245,8 +245,8 @@ def abrasion(asked: AbrasionIn) -> Answer:
 class AmountsIn(Inputs):
     """An area, and who does it."""
 
-    area_cm2: float = Field(366, gt=0, le=4000, title="Area", json_schema_extra={"unit": "cm²"})
-    film_mm: float = Field(0.5, gt=0, le=5, title="Gel film", json_schema_extra={"unit": "mm"})
+    area_cm2: float = Field(366, ge=0.01, le=4000, title="Area", json_schema_extra={"unit": "cm²"})
+    film_mm: float = Field(0.5, ge=0.01, le=5, title="Gel film", json_schema_extra={"unit": "mm"})
     unit_of: Literal["woman", "man"] = Field("woman", title="Fingertip of a")
 
 

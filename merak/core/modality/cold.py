@@ -20,7 +20,7 @@ class Settings(Base):
     at: float = Field(ge=-50, le=100, title="Set to")
     over: Over = Field("gel", title="Over")
     minutes: float = Field(5, ge=0.5, le=30, title="Minutes", json_schema_extra={"unit": "min"})
-    film_mm: float = Field(0.5, gt=0, le=5, title="Film", json_schema_extra={"unit": "mm"})
+    film_mm: float = Field(0.5, ge=0.01, le=5, title="Film", json_schema_extra={"unit": "mm"})
     heat_follows: bool = Field(False, title="Heat follows today")
 
 

@@ -19,7 +19,7 @@ class Settings(Base):
     timer_min: float = Field(15, ge=0.5, le=60, title="Timer", json_schema_extra={"unit": "min"})
     passes: int = Field(1, ge=1, le=10, title="Passes")
     tip_mm: float = Field(8, ge=1, le=40, title="Tip", json_schema_extra={"unit": "mm"})
-    speed_mm_s: float = Field(30, gt=0, le=300, title="Speed", json_schema_extra={"unit": "mm/s"})
+    speed_mm_s: float = Field(30, ge=0.01, le=300, title="Speed", json_schema_extra={"unit": "mm/s"})
 
 
 def start(card: MachineCard, subject: Subject) -> Start:

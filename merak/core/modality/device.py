@@ -23,7 +23,7 @@ class MicrocurrentCard(Frozen):
     modality: Literal["microcurrent"] = "microcurrent"
     name: str
     levels: int = Field(10, ge=2, le=100)
-    contact_cm2: float = Field(gt=0, le=50)
+    contact_cm2: float = Field(ge=0.01, le=50)
     calibration: tuple[tuple[float, float], ...] = ()
 
     @model_validator(mode="after")
@@ -89,11 +89,11 @@ class CardTip(Frozen):
     """A tip, head or pad of a machine. `pins` are pins, needles or holes; `cm2` the area that counts where it is not across × down."""
 
     name: str
-    across_mm: float = Field(gt=0, le=300)
-    down_mm: float = Field(gt=0, le=300)
+    across_mm: float = Field(ge=0.01, le=300)
+    down_mm: float = Field(ge=0.01, le=300)
     round: bool = False
     pins: int = Field(0, ge=0, le=2000)
-    cm2: float | None = Field(None, gt=0, le=500)
+    cm2: float | None = Field(None, ge=0.01, le=500)
     single_use: bool = False
 
     @property

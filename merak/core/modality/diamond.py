@@ -23,7 +23,7 @@ class Settings(Base):
     passes: int = Field(1, ge=1, le=10, title="Passes")
     peel_follows: bool = Field(False, title="Enzyme or peel follows")
     tip_mm: float = Field(8, ge=1, le=40, title="Tip", json_schema_extra={"unit": "mm"})
-    speed_mm_s: float = Field(30, gt=0, le=300, title="Speed", json_schema_extra={"unit": "mm/s"})
+    speed_mm_s: float = Field(30, ge=0.01, le=300, title="Speed", json_schema_extra={"unit": "mm/s"})
 
 
 def start(card: MachineCard, subject: Subject) -> Start:

@@ -24,7 +24,7 @@ class Settings(Frozen):
     distance_cm: float = Field(10, ge=1, le=100, title="Distance", json_schema_extra={"unit": "cm"})
     cover: Literal["bare skin", "sheet mask"] = Field("bare skin", title="Over")
     colour: Colour = Field("red", title="Colour")
-    duty_percent: float = Field(100, gt=0, le=100, title="Duty", json_schema_extra={"unit": "%"})
+    duty_percent: float = Field(100, ge=0.01, le=100, title="Duty", json_schema_extra={"unit": "%"})
     then: Colour | Literal["nothing"] = Field("nothing", title="Then")
     then_minutes: float = Field(10, ge=0.5, le=120, title="for", json_schema_extra={"unit": "min"})
 

@@ -29,7 +29,7 @@ class Settings(Frozen):
     """What is set for a microcurrent lift. Current is told as `level` on the card's scale."""
 
     level: float = Field(ge=0.5, le=100, title="Level")
-    frequency_hz: float = Field(0.6, gt=0, le=1000, title="Frequency", json_schema_extra={"unit": "Hz"})
+    frequency_hz: float = Field(0.6, ge=0.01, le=1000, title="Frequency", json_schema_extra={"unit": "Hz"})
     polarity: Polarity = Field("alternating", title="Polarity")
     technique: Technique = Field("fixed probe, hold", title="Hands")
     feel: Feel = Field("raise until just felt", title="Feel")
@@ -37,7 +37,7 @@ class Settings(Frozen):
     repeats: int = Field(3, ge=1, le=10, title="Repeats")
     hold_s: float = Field(3, ge=0, le=10, title="Hold", json_schema_extra={"unit": "s"})
     speed_mm_s: float = Field(20, ge=5, le=100, title="Travel", json_schema_extra={"unit": "mm/s"})
-    film_mm: float = Field(0.5, gt=0, le=3, title="Gel film", json_schema_extra={"unit": "mm"})
+    film_mm: float = Field(0.5, ge=0.01, le=3, title="Gel film", json_schema_extra={"unit": "mm"})
 
 
 def sayings(feel: Feel) -> tuple[Saying, ...]:

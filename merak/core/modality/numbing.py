@@ -18,15 +18,15 @@ class Settings(Base):
 
     lidocaine_percent: float = Field(4, ge=0, le=10, title="Lidocaine", json_schema_extra={"unit": "%"})
     prilocaine_percent: float = Field(0, ge=0, le=10, title="Prilocaine", json_schema_extra={"unit": "%"})
-    grams: float = Field(5, gt=0, le=200, title="Cream", json_schema_extra={"unit": "g"})
+    grams: float = Field(5, ge=0.01, le=200, title="Cream", json_schema_extra={"unit": "g"})
     minutes: float = Field(30, ge=1, le=480, title="On the skin", json_schema_extra={"unit": "min"})
     skin: Literal["intact", "open"] = Field("intact", title="Skin")
     school: Literal["label", "light-assisted"] = Field("label", title="Method")
     clinic_allows_light: bool = Field(False, title="Clinic has turned it on")
-    label_g: float = Field(20, gt=0, le=200, title="Label, cream at most", json_schema_extra={"unit": "g"})
-    label_cm2: float = Field(200, gt=0, le=2000, title="Label, area at most", json_schema_extra={"unit": "cm²"})
-    label_h: float = Field(4, gt=0, le=12, title="Label, time at most", json_schema_extra={"unit": "h"})
-    area_cm2: float = Field(100, gt=0, le=2000, title="Under the cream", json_schema_extra={"unit": "cm²"})
+    label_g: float = Field(20, ge=0.01, le=200, title="Label, cream at most", json_schema_extra={"unit": "g"})
+    label_cm2: float = Field(200, ge=0.01, le=2000, title="Label, area at most", json_schema_extra={"unit": "cm²"})
+    label_h: float = Field(4, ge=0.01, le=12, title="Label, time at most", json_schema_extra={"unit": "h"})
+    area_cm2: float = Field(100, ge=0.01, le=2000, title="Under the cream", json_schema_extra={"unit": "cm²"})
     earlier_mg: float = Field(0, ge=0, le=2000, title="Used before today", json_schema_extra={"unit": "mg"})
 
 
@@ -35,7 +35,9 @@ def start(card: None, subject: Subject) -> Start:
     area = min(subject.area_cm2, number(f"{NAME}.label.cm2") * number(f"{NAME}.warn"))
     grams = min(area / 10, number(f"{NAME}.label.g"))
     found = worked("cream", grams, "g", "1 g for 10 cm², within the label", (subject.area,), f"{NAME}.label.g", f"{NAME}.label.cm2")
-    return Start(Settings(grams=max(0.1, grams), area_cm2=area, minutes=number(f"{NAME}.minutes")), found)
+    return Start(
+        Settings(grams=max(0.1, grams), area_cm2=area, minutes=number(f"{NAME}.minutes"), label_h=number(f"{NAME}.label.h")), found
+    )
 
 
 def dose(settings: Settings, card: None, subject: Subject) -> Dose:
@@ -59,8 +61,8 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     else:
         hours = given("on the skin", settings.minutes / 60, "h", 2)
         area, label = given("under the cream", settings.area_cm2, "cm²", 0), given("label", settings.label_g, "g", 0)
-        # What was used before counts as cream of the same strength.
-        grams = settings.grams + (settings.earlier_mg / (10 * (strength.value or 1)) if strength.value else 0)
+        # What was used before counts as cream of the same strength, or of one per cent where this one is weaker.
+        grams = settings.grams + settings.earlier_mg / (10 * max(strength.value or 0, 1))
         share = label_share(grams, settings.area_cm2, settings.minutes / 60, settings.label_g, settings.label_cm2, settings.label_h)
         told = worked(
             "share of the label",

@@ -17,7 +17,7 @@ class Settings(Base):
 
     at: float = Field(ge=0, le=100, title="Set to")
     minutes: float = Field(6, ge=0.5, le=60, title="Minutes", json_schema_extra={"unit": "min"})
-    flow_ml_min: float = Field(8, gt=0, le=100, title="Flow", json_schema_extra={"unit": "mL/min"})
+    flow_ml_min: float = Field(8, ge=0.01, le=100, title="Flow", json_schema_extra={"unit": "mL/min"})
 
 
 def start(card: MachineCard, subject: Subject) -> Start:

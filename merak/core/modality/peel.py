@@ -18,10 +18,10 @@ class Settings(Base):
     """What is set: acid, strength, pH, minutes, how much, whether it is the first strong one."""
 
     acid: Literal["glycolic", "lactic", "salicylic", "mandelic", "citric"] = Field("lactic", title="Acid")
-    percent: float = Field(15, gt=0, le=100, title="Strength", json_schema_extra={"unit": "%"})
+    percent: float = Field(15, ge=0.01, le=100, title="Strength", json_schema_extra={"unit": "%"})
     ph: float = Field(3.5, ge=0, le=14, title="pH")
     minutes: float = Field(2, ge=0.1, le=60, title="Contact", json_schema_extra={"unit": "min"})
-    amount_ml: float = Field(3, gt=0, le=30, title="Amount", json_schema_extra={"unit": "mL"})
+    amount_ml: float = Field(3, ge=0.01, le=30, title="Amount", json_schema_extra={"unit": "mL"})
     first_strong: bool = Field(True, title="First strong one")
 
 

@@ -31,7 +31,7 @@ class Settings(Base):
     speed_mm_s: float = Field(20, ge=0, le=200, title="Speed", json_schema_extra={"unit": "mm/s"})
     zone_cm2: float = Field(100, ge=4, le=600, title="Zone worked at once", json_schema_extra={"unit": "cm²"})
     depth_mm: float = Field(4, ge=0.5, le=20, title="Power falls off over", json_schema_extra={"unit": "mm"})
-    absorbed: float = Field(0.7, gt=0, le=1, title="Absorbed share")
+    absorbed: float = Field(0.7, ge=0.01, le=1, title="Absorbed share")
     gel_mm: float = Field(0, ge=0, le=3, title="Gel on top", json_schema_extra={"unit": "mm"})
     numbed: bool = Field(False, title="Numbed")
 

@@ -18,12 +18,12 @@ class Settings(Base):
     """What is set: power on the card's scale, pulse, tip, passes; and, where a step is made, what it came from."""
 
     at: float = Field(ge=0, le=200, title="Set to")
-    pulse_ms: float = Field(20, gt=0, le=1000, title="Pulse", json_schema_extra={"unit": "ms"})
+    pulse_ms: float = Field(20, ge=0.01, le=1000, title="Pulse", json_schema_extra={"unit": "ms"})
     per: Per = Field("tip", title="Watts of a")
     passes: int = Field(1, ge=1, le=10, title="Passes")
     tip: str = Field("", title="Tip")
-    from_w: float | None = Field(None, gt=0, le=500, title="Stepping from", json_schema_extra={"unit": "W"})
-    from_ms: float | None = Field(None, gt=0, le=1000, title="and", json_schema_extra={"unit": "ms"})
+    from_w: float | None = Field(None, ge=0.01, le=500, title="Stepping from", json_schema_extra={"unit": "W"})
+    from_ms: float | None = Field(None, ge=0.01, le=1000, title="and", json_schema_extra={"unit": "ms"})
 
 
 def start(card: MachineCard, subject: Subject) -> Start:

@@ -51,7 +51,7 @@ class Subject(Settings):
     dehydrated: bool = Field(False, title="Dehydrated, or winter")
     bony: bool = Field(False, title="Over bone")
     thin: bool = Field(False, title="Thin skin")
-    area_cm2: float = Field(300, gt=0, le=4000, title="Treatable area", json_schema_extra={"unit": "cm²"})
+    area_cm2: float = Field(300, ge=0.01, le=4000, title="Treatable area", json_schema_extra={"unit": "cm²"})
     weight_kg: float | None = Field(None, gt=2, le=300, title="Body weight", json_schema_extra={"unit": "kg"})
     verdict: Verdict = "go"
     last: Before | None = None

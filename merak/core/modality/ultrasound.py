@@ -21,7 +21,7 @@ class Settings(Base):
     head_cm2: float = Field(5, ge=0.5, le=30, title="Radiating area", json_schema_extra={"unit": "cm²"})
     minutes: float = Field(8, ge=0.5, le=60, title="Minutes", json_schema_extra={"unit": "min"})
     depth_mm: float = Field(5, ge=0, le=50, title="Told at a depth of", json_schema_extra={"unit": "mm"})
-    film_mm: float = Field(1, gt=0, le=5, title="Film", json_schema_extra={"unit": "mm"})
+    film_mm: float = Field(1, ge=0.01, le=5, title="Film", json_schema_extra={"unit": "mm"})
 
 
 def start(card: MachineCard, subject: Subject) -> Start:

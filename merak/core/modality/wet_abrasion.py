@@ -27,8 +27,8 @@ class Settings(Base):
     infuse_min: float = Field(4, ge=0, le=20, title="Infusion", json_schema_extra={"unit": "min"})
     percent: float = Field(7.5, ge=0, le=100, title="Glycolic in the peel", json_schema_extra={"unit": "%"})
     ph: float = Field(3.5, ge=0, le=14, title="Its pH")
-    flow_ml_min: float = Field(12, gt=0, le=100, title="Flow", json_schema_extra={"unit": "mL/min"})
-    bottle_ml: float = Field(120, gt=0, le=2000, title="In the bottle", json_schema_extra={"unit": "mL"})
+    flow_ml_min: float = Field(12, ge=0.01, le=100, title="Flow", json_schema_extra={"unit": "mL/min"})
+    bottle_ml: float = Field(120, ge=0.01, le=2000, title="In the bottle", json_schema_extra={"unit": "mL"})
     pustules: bool = Field(False, title="Pustules in the area")
 
 

@@ -1,0 +1,252 @@
+"""Every modality by its common face: starts, ceilings, odd settings; and the guards of each."""
+
+import math
+from typing import Any, Literal, get_args, get_origin
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pydantic import BaseModel, ValidationError
+
+from merak.core.errors import Refused
+from merak.core.knowledge import about, number
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.device import MACHINES, LedCard, MachineCard
+from merak.core.modality.muscle_stimulation import layout
+from merak.core.modality.shared import Before, Dose, Subject
+from merak.desk.rule_book import entries
+from tests.core.machines import SCALES, card_of, machine
+
+PLANNABLE = sorted(name for name in MODALITIES if name != "physician_resurfacing")
+#: What nobody plans past: modality → (number, rule, whether it is the least).
+CEILINGS: dict[str, tuple[tuple[str, str], ...]] = {
+    "microcurrent": (("current", "microcurrent.ceiling.current"),),
+    "muscle_stimulation": (("pulse", "muscle_stimulation.pulse"), ("current", "muscle_stimulation.most.thigh")),
+    "galvanic_softening": (
+        ("density", "galvanic.ceiling.density"),
+        ("current", "galvanic.ceiling.current"),
+        ("dose", "galvanic.ceiling.dose"),
+    ),
+    "iontophoresis": (("density", "galvanic.ceiling.density"), ("dose_density", "galvanic.ceiling.dose_density")),
+    "ultrasound": (("intensity", "ultrasound.ceiling"), ("minutes", "ultrasound.longest")),
+    "led": (("minutes", "led.ceiling.minutes"),),
+    "pulsed_light": (("fluence", "pulsed_light.ceiling"),),
+    "rf_bulk": (("cem43", "rf_bulk.dose.stop"),),
+    "rf_fractional": (("pin", "rf_fractional.pin.most"), ("step", "rf_fractional.step.most")),
+    "focused_lifting": (("line", "focused_lifting.line.most"),),
+    "oxygen_mask": (("activator", "oxygen_mask.longest"),),
+    "crystal": (("minutes", "crystal.timer"),),
+    "diamond": (("suction", "diamond.suction"),),
+    "nano": (("rate", "nano.rate"), ("depth", "nano.depth")),
+    "micro_needling": (("depth", "micro_needling.most"), ("density", "micro_needling.density.most")),
+    "numbing": (("share", "numbing.label"),),
+}
+
+
+def values(model: type[BaseModel]) -> st.SearchStrategy[dict[str, Any]]:
+    """Any values that a model's own fields let through, their bounds among them."""
+    return st.fixed_dictionaries({name: _any(info) for name, info in model.model_fields.items() if name not in ("last", "paths")})
+
+
+def _any(info: Any) -> st.SearchStrategy[Any]:
+    plain = get_origin(info.annotation) in (None, Literal, tuple)
+    kinds = [info.annotation] if plain else list(get_args(info.annotation))
+    options = [value for one in kinds if get_origin(one) is Literal for value in get_args(one)]
+    if options:
+        return st.sampled_from(options)
+    if info.annotation is bool:
+        return st.booleans()
+    if str in kinds:
+        return st.just(info.default)
+    bounds = {key: value for mark in info.metadata for key in ("ge", "gt", "le") if (value := getattr(mark, key, None)) is not None}
+    low, high = bounds.get("ge", bounds.get("gt", -1e6)), bounds.get("le", 1e6)
+    if int in kinds:
+        found: st.SearchStrategy[Any] = st.integers(int(low), int(high))
+    else:
+        found = st.floats(low, high, exclude_min="gt" in bounds, allow_nan=False) | st.sampled_from([high, max(low, high / 7)])
+    return found | st.none() if type(None) in kinds else found
+
+
+SUBJECTS = values(Subject).map(Subject.model_validate)
+
+
+@pytest.mark.parametrize("name", PLANNABLE)
+@settings(max_examples=60, deadline=None)
+@given(data=st.data())
+def test_no_settings_however_odd_pass_a_ceiling(name: str, data: st.DataObject) -> None:
+    module, subject = MODALITIES[name], data.draw(SUBJECTS)
+    chosen = module.Settings.model_validate(data.draw(values(module.Settings)))
+    card = data.draw(st.sampled_from([card_of(name), unmeasured(name)]))
+    found = module.dose(chosen, card, subject)
+    for key, quantity in found.numbers.items():
+        assert quantity.value is None or math.isfinite(quantity.value), key
+        assert quantity.value is None or quantity.value >= 0 or quantity.unit == "°C", key
+    for key, rule_id in CEILINGS.get(name, ()):
+        told = found.numbers.get(key)
+        if told is not None and told.value is not None and not found.refused:
+            assert told.value <= number(rule_id) * (1 + 1e-6), f"{key} past {rule_id}"
+    if card is not None and card == unmeasured(name) and not found.refused and isinstance(card, MachineCard):
+        assert chosen.at <= (card.least + card.most) / 2 + 1e-6, "without a calibration the scale is the ceiling"
+
+
+def unmeasured(name: str) -> Any:
+    """The modality's machine without a calibration; the measured one where the scale is the unit itself or there is no scale."""
+    return machine(name, calibration=(), scale="level", least=1, most=10, step=1) if name in MACHINES else card_of(name)
+
+
+@pytest.mark.parametrize("name", PLANNABLE)
+@settings(max_examples=25, deadline=None)
+@given(subject=SUBJECTS)
+def test_start_values_can_be_started(name: str, subject: Subject) -> None:
+    """What a modality proposes is never refused by itself, but where the skin itself forbids it."""
+    started = MODALITIES[name].start(card_of(name), subject)
+    refused = MODALITIES[name].dose(started.settings, card_of(name), subject).refused
+    forbidden = name == "pulsed_light" and subject.phototype in (None, 6)
+    assert forbidden or not refused, {key: one.words for key, one in refused.items()}
+
+
+@pytest.mark.parametrize("name", [*PLANNABLE, "physician_resurfacing"])
+def test_every_modality_speaks(name: str) -> None:
+    words = about()[name]
+    assert (words.technique and words.endpoint and words.stop) or words.licence == "physician"
+    for bad in (float("nan"), float("inf")):
+        numeric = next((key for key, info in MODALITIES[name].Settings.model_fields.items() if info.annotation is float), None)
+        if numeric:
+            with pytest.raises(ValidationError):
+                MODALITIES[name].Settings.model_validate({numeric: bad})
+
+
+def test_no_rule_lies_idle() -> None:
+    assert [entry.cited.id for entry in entries() if not entry.used] == []
+
+
+def dose(name: str, subject: Subject | None = None, card: Any = None, **changes: Any) -> Dose:
+    subject = subject or Subject(phototype=2, first_visit=False)
+    card = card or card_of(name)
+    begun = MODALITIES[name].start(card, subject).settings
+    return MODALITIES[name].dose(begun.model_copy(update=changes), card, subject)
+
+
+LIGHT, DARK, DARKER = (Subject(phototype=kind, first_visit=False) for kind in (2, 4, 5))
+GUARDS: tuple[tuple[str, Subject | None, dict[str, Any], str, str], ...] = (
+    ("pulsed_light", Subject(phototype=6), {}, "at", "pulsed_light.never"),
+    ("pulsed_light", Subject(), {}, "at", "pulsed_light.unknown_type"),
+    ("pulsed_light", LIGHT, {"at": 36}, "at", "pulsed_light.ceiling"),
+    ("pulsed_light", DARK, {"at": 21}, "at", "pulsed_light.ceiling.dark"),
+    ("pulsed_light", DARK, {"cutoff_nm": 560}, "cutoff_nm", "pulsed_light.filter.4"),
+    ("pulsed_light", LIGHT, {"width_ms": 2.9}, "width_ms", "pulsed_light.width.least"),
+    ("pulsed_light", LIGHT, {"delay_ms": 9}, "delay_ms", "pulsed_light.delay.least"),
+    ("pulsed_light", DARKER, {"delay_ms": 39}, "delay_ms", "pulsed_light.delay.darker"),
+    ("pulsed_light", LIGHT, {"stacked": 2}, "stacked", "pulsed_light.vessel"),
+    ("pulsed_light", LIGHT, {"stacked": 4, "target": "red"}, "stacked", "pulsed_light.vessel"),
+    ("rf_bulk", None, {"target_c": 43.1}, "target_c", "rf_bulk.stop"),
+    ("rf_bulk", None, {"target_c": 42.5}, "target_c", "rf_bulk.target.most"),
+    ("rf_bulk", None, {"speed_mm_s": 0}, "speed_mm_s", "rf_bulk.dwell"),
+    ("rf_bulk", None, {"numbed": True}, "numbed", "heat.numb"),
+    ("rf_fractional", None, {"at": 6, "pulse_ms": 30, "from_w": 5, "from_ms": 20}, "pulse_ms", "rf_fractional.step.most"),
+    ("rf_fractional", None, {"at": 4, "pulse_ms": 40, "per": "pin"}, "pulse_ms", "rf_fractional.pin.most"),
+    ("focused_lifting", None, {"depth_mm": 4.5, "place": "forehead"}, "depth_mm", "focused_lifting.clear"),
+    ("focused_lifting", None, {"depth_mm": 4.5, "place": "jawline"}, "depth_mm", "focused_lifting.clear"),
+    ("iontophoresis", None, {"charge": "positive"}, "polarity", "galvanic.polarity"),
+    ("iontophoresis", None, {"charge": "neutral or large"}, "polarity", "galvanic.polarity"),
+    ("galvanic_softening", None, {"polarity": "positive"}, "polarity", "galvanic.polarity"),
+    ("galvanic_softening", None, {"solution_ph": 6}, "solution_ph", "galvanic.alkaline"),
+    ("galvanic_softening", None, {"skin": "numbed"}, "skin", "galvanic.skin"),
+    ("cold", None, {"over": "bare dry skin"}, "over", "cold.bare"),
+    ("cold", None, {"at": -6}, "at", "cold.coldest"),
+    ("cold", None, {"heat_follows": True}, "heat_follows", "cold.order"),
+    ("touch", None, {"acne": True}, "acne", "touch.acne"),
+    ("oxygen_mask", None, {"activator_min": 5.5}, "activator_min", "oxygen_mask.longest"),
+    ("oxygen_mask", Subject(), {"activator_min": 3}, "activator_min", "oxygen_mask.newcomer"),
+    ("oxygen_mask", None, {"numbed_today": True}, "numbed_today", "oxygen_mask.numbing"),
+    ("oxygen_airbrush", None, {"gel_ml": 6}, "gel_ml", "oxygen_airbrush.gel"),
+    ("wet_abrasion", None, {"infuse_min": 2}, "infuse_min", "wet_abrasion.share"),
+    ("wet_abrasion", None, {"at": 6}, "at", "wet_abrasion.acid.most"),
+    ("wet_abrasion", None, {"peel_min": 1, "ph": 2.9, "infuse_min": 8}, "ph", "acid.ph"),
+    ("peel", None, {"percent": 31}, "percent", "acid.percent"),
+    ("peel", None, {"percent": 30, "minutes": 1.5}, "minutes", "acid.first"),
+    ("peel", Subject(dehydrated=True), {"minutes": 3}, "minutes", "acid.longest"),
+    ("diamond", None, {"passes": 2, "peel_follows": True}, "passes", "diamond.before_peel"),
+    ("diamond", DARK, {"passes": 3}, "passes", "diamond.gentle"),
+    ("nano", Subject(), {"peel_today": True}, "peel_today", "nano.new"),
+    ("micro_needling", None, {"depth_mm": 0.5}, "depth_mm", "micro_needling.unlicensed"),
+    ("micro_needling", Subject(thin=True), {"depth_mm": 0.75, "licensed": True}, "depth_mm", "micro_needling.thin"),
+    ("numbing", None, {"skin": "open"}, "skin", "numbing.mg_kg"),
+    ("numbing", Subject(weight_kg=50), {"skin": "open", "grams": 6}, "grams", "numbing.label"),
+    ("numbing", None, {"earlier_mg": 700}, "grams", "numbing.label"),
+    ("numbing", None, {"school": "light-assisted"}, "school", "numbing.light"),
+    ("led", None, {"colour": "blue", "minutes": 30}, "minutes", "led.ceiling.blue_fluence"),
+    ("muscle_stimulation", None, {"limb": "arm", "at": 26}, "at", "muscle_stimulation.most.arm"),
+)
+
+
+@pytest.mark.parametrize(("name", "subject", "changes", "field", "rule_id"), GUARDS, ids=[f"{g[0]} {g[4]}" for g in GUARDS])
+def test_guards(name: str, subject: Subject | None, changes: dict[str, Any], field: str, rule_id: str) -> None:
+    card = LedCard(name="panel", colours={"blue": ((5, 40), (20, 30))}) if changes.get("colour") == "blue" else None
+    refused = dose(name, subject, card, **changes).refused
+    assert field in refused and refused[field].rule == rule_id, {key: one.rule for key, one in refused.items()}
+
+
+def test_what_is_allowed_is_allowed() -> None:
+    assert not dose("focused_lifting", depth_mm=4.5, place="cheek").refused
+    assert not dose("iontophoresis", charge="positive", polarity="positive").refused
+    assert not dose("pulsed_light", stacked=3, target="red").refused
+    assert not dose("rf_fractional", at=6, pulse_ms=20, from_w=5, from_ms=20).refused
+    assert not dose("micro_needling", depth_mm=0.5, licensed=True, needles=12).refused
+    assert not dose("numbing", Subject(weight_kg=70), skin="open", grams=5).refused
+
+
+def test_resurfacing_is_never_planned() -> None:
+    module = MODALITIES["physician_resurfacing"]
+    with pytest.raises(Refused):
+        module.start(None, Subject())
+    with pytest.raises(Refused):
+        module.dose(module.Settings(), None, Subject())
+
+
+def test_each_adjustment_is_a_line_of_the_working() -> None:
+    card = machine("rf_bulk", calibration=(), scale="W", least=0, most=50, step=1)
+    plain = MODALITIES["rf_bulk"].start(card, Subject(first_visit=False)).worked
+    worked = MODALITIES["rf_bulk"].start(card, Subject(sensitive=True, bony=True)).worked
+    assert (plain.value, worked.value) == (10, 7)
+    assert worked.formula == "10 20 % of the scale − 1 first visit − 1 sensitive skin − 1 bone"
+    again = Subject(first_visit=False, sensitive=True, last=Before(at=12, endpoint_seen=False))
+    assert MODALITIES["rf_bulk"].start(card, again).worked.value == 13, "what is known of the skin is in last time's value already"
+    late = Subject(first_visit=False, last=Before(at=12, endpoint_seen=False, settled_late=True))
+    assert MODALITIES["rf_bulk"].start(card, late).worked.value == 11, "a late reaction goes down, never up"
+
+
+@given(st.sampled_from(sorted(SCALES)), st.floats(-20, 80))
+def test_a_card_reads_between_its_points_and_never_beyond(name: str, at: float) -> None:
+    card = machine(name)
+    found = card.physical(at)
+    if card.calibration:
+        xs, ys = zip(*card.calibration, strict=True)
+        assert (found is None) == (not xs[0] <= at <= xs[-1])
+        assert found is None or found == pytest.approx(float(np.interp(at, xs, ys)), rel=1e-12)
+        assert found is None or card.at(found) == pytest.approx(at, abs=1e-9)
+    else:
+        assert found == (at if card.scale == card.unit and card.least <= at <= card.most else None)
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    [
+        {"least": 10, "most": 1}, {"step": 50}, {"calibration": ((1, 5),)}, {"calibration": ((1, 5), (3, 9), (2, 12))},
+        {"calibration": ((1, 5), (3, 9), (5, 7))}, {"calibration": ((1, 5), (3, float("nan")))}, {"modality": "toaster"},
+    ],
+)  # fmt: skip
+def test_broken_cards_are_refused(wrong: dict[str, Any]) -> None:
+    with pytest.raises(ValidationError):
+        machine("rf_bulk", **wrong)
+
+
+@pytest.mark.parametrize(("limb", "pattern"), [("thigh", "crossed"), ("thigh", "parallel"), ("arm", "parallel")])
+def test_pads_keep_to_one_limb_with_the_positive_low(limb: Any, pattern: Any) -> None:
+    pads = layout(limb, pattern)
+    for output in {pad.output for pad in pads}:
+        low, high = sorted((pad for pad in pads if pad.output == output), key=lambda pad: -pad.down)
+        assert (low.sign, high.sign) == ("+", "−") and low.aspect == high.aspect
+        assert (low.across != high.across) == (pattern == "crossed" and low.across != 0.5)
+    assert len({(pad.down, pad.across, pad.aspect) for pad in pads}) == len(pads), "no pad lies on another"
