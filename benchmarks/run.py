@@ -1,5 +1,5 @@
 """Speed as ratios in one run: the plan's recompute beside a bare endpoint with one SELECT, an event beside a bare committed INSERT,
-the plate beside the bare set operations that it needs.
+the plate beside the bare set operations that it needs, the heat solver beside SciPy's stiff integrator.
 
 Run by ./bench, which starts a PostgreSQL of its own. Exits with 1 when a ratio is past its limit.
 """
@@ -18,6 +18,7 @@ from uuid import UUID, uuid4
 import httpx
 import psycopg
 
+from benchmarks.heat import heat_ratios
 from benchmarks.plate import plate_ratios
 from merak.core.body.strokes import PATHS
 from merak.core.plan.screening import questions
@@ -129,14 +130,15 @@ def main() -> int:
     for name, ms in found.items():
         print(f"  {name:<28}{ms:8.2f} ms median of {ROUNDS}")
     drawn, plate = plate_ratios()
-    for name, ms in drawn.items():
+    warmed, heat = heat_ratios()
+    for name, ms in (drawn | warmed).items():
         print(f"  {name:<28}{ms:8.2f} ms median")
     ratios = {
         "plan recompute ÷ bare endpoint, one SELECT": (found["plan recompute"] / found["bare endpoint, one SELECT"], 4.0),
         "event acknowledged ÷ bare endpoint, one INSERT": (found["event acknowledged"] / found["bare endpoint, one INSERT"], 4.0),
         "event at the desk ÷ bare INSERT in the driver": (found["event at the desk, no HTTP"] / found["bare INSERT in the driver"], 4.0),
     }
-    ratios |= plate
+    ratios |= plate | heat
     for name, (ratio, limit) in ratios.items():
         print(f"  {name:<48}{ratio:5.2f}   limit {limit:g}   {'holds' if ratio <= limit else 'PAST IT'}")
     return int(any(ratio > limit for ratio, limit in ratios.values()))

@@ -21,6 +21,8 @@ Numbers = NDArray[np.float64]
 BLOOD_RHO, BLOOD_C, CORE_C = 1060.0, 3770.0, 37.0
 #: Cells begin at this at the skin's surface and grow by this factor with depth, up to the widest; m.
 FINEST_M, GROWTH, WIDEST_M = 20e-6, 1.12, 0.8e-3
+#: Added to every power, W/m²: so small that it is none, and large enough that no fading mode ends among the slow, tiniest numbers.
+NOTHING = 1e-120
 #: Temperatures are followed down to this depth, m: below it nothing is hottest.
 FOLLOWED_M = 6e-3
 
@@ -47,10 +49,15 @@ class Surface:
 
 def thermal_dose_min(celsius: Numbers, dt: float) -> Numbers:
     """CEM43 in minutes of temperatures sampled every `dt` s, along the last axis (Sapareto & Dewey 1984; from memory)."""
-    away = celsius - BREAK_C
-    rate = np.exp2(np.where(away >= 0, -np.log2(R_ABOVE), -np.log2(R_BELOW)) * away)
-    dose: Numbers = rate.sum(axis=-1) * (dt / 60)
-    return dose
+    above, below = -np.log(R_ABOVE), -np.log(R_BELOW)
+
+    def rates(away: Numbers) -> float:  # below the break the steeper of the two is the lower
+        return float(np.exp(np.minimum(above * away, below * away)).sum())
+
+    # Row by row, which stays in the processor's own memory.
+    dose = np.array([rates(row - BREAK_C) for row in celsius.reshape(-1, celsius.shape[-1])]) * (dt / 60)
+    found: Numbers = dose.reshape(celsius.shape[:-1])
+    return found
 
 
 @dataclass(frozen=True)
@@ -153,44 +160,45 @@ class Body:
         wanted = np.concatenate([[self.first - 1] if self.first else [], np.arange(len(self.dz))[skin][followed]]).astype(int)
         begun = self.mode.T @ (self.root * (begin - self.steady))
         pushed = self.mode.T @ (self.absorbed(delta_m) / self.root)
-        modes = _traced(self.rate, pushed, begun, np.asarray(power_w_m2, dtype=float), dt)
-        found = seen[wanted] @ modes + self.steady[wanted, None]
+        found, last = _traced(seen[wanted], self.rate, pushed, begun, np.asarray(power_w_m2, dtype=float), dt)
+        found += self.steady[wanted, None]
         inside = found[1:] if self.first else found
         above = found[0] if self.first else self.surface.celsius
         surface = self.share * above + (1 - self.share) * inside[0]
-        last = seen @ modes[:, -1] + self.steady
-        seconds = np.arange(modes.shape[1], dtype=float) * dt
-        return Run(np.asarray(seconds, dtype=np.float64), surface, self.depth_m[followed] * 1000, inside, last)
+        seconds = np.arange(found.shape[1], dtype=float) * dt
+        return Run(np.asarray(seconds, dtype=np.float64), surface, self.depth_m[followed] * 1000, inside, seen @ last + self.steady)
 
 
-def _traced(rate: Numbers, pushed: Numbers, begun: Numbers, power: Numbers, dt: float) -> Numbers:
-    """Each mode's value at every sample, the beginning included: y' = λy + f·u with u steady through each step.
+def _traced(seen: Numbers, rate: Numbers, pushed: Numbers, begun: Numbers, power: Numbers, dt: float) -> tuple[Numbers, Numbers]:
+    """What is seen of the modes at every sample, the beginning included, and the modes at the last one.
 
-    Samples are taken in blocks: within all blocks at once, then from block to block.
+    Each mode follows y' = λy + f·u with u steady through each step. Samples are taken in blocks: first a step of all blocks at once, as if
+    each had begun at nought; then what is carried from block to block.
     """
-    keep = np.exp(rate * dt)
-    gain = np.expm1(rate * dt) / rate
+    fade, gain = np.exp(rate * dt), np.expm1(rate * dt) / rate * pushed
     many = len(power)
     size = max(1, round(many**0.5))
     blocks = -(-many // size)
-    padded = np.concatenate([power, np.zeros(blocks * size - many)]).reshape(blocks, size)
-    traces = np.empty((len(rate), blocks, size))
+    steps = np.concatenate([power, np.zeros(blocks * size - many)]).reshape(blocks, size).T + NOTHING
+    traces = np.empty((size, len(rate), blocks))
     now = np.zeros((len(rate), blocks))
-    for step in range(size):
-        now *= keep[:, None]
-        now += gain[:, None] * padded[:, step]
-        traces[:, :, step] = now
-    over = keep[:, None] ** np.arange(1, size + 1)
+    for trace, step in zip(traces, steps, strict=True):
+        now *= fade[:, None]
+        now += gain[:, None] * step
+        trace[:] = now
+    fades = np.exp(np.maximum(rate * dt * np.arange(1, size + 1)[:, None], np.log(NOTHING)))
     carried = np.empty((len(rate), blocks))
-    carry = begun / np.where(pushed == 0, 1, pushed)
-    free = pushed == 0  # a mode that no power reaches only fades
+    carry = begun
     for block in range(blocks):
         carried[:, block] = carry
-        carry = over[:, -1] * carry + np.where(free, 0, traces[:, block, -1])
-    traces[free] = 0
-    traces += carried[:, :, None] * over[:, None, :]
-    found = traces.reshape(len(rate), -1)[:, :many] * np.where(free, 1, pushed)[:, None]
-    return np.concatenate([begun[:, None], found], axis=1)
+        carry = fades[-1] * carry + traces[-1, :, block]
+    found = np.empty((len(seen), blocks * size + 1))
+    found[:, 0] = seen @ begun
+    for step, trace in enumerate(traces):
+        trace += fades[step, :, None] * carried
+        found[:, 1 + step :: size] = seen @ trace
+    last: Numbers = traces[(many - 1) % size, :, (many - 1) // size]
+    return found[:, : many + 1], last
 
 
 def _meshed(layers: Sequence[Layer], finest_m: float) -> list[tuple[Layer, Numbers]]:
