@@ -80,13 +80,20 @@ class Trial:
         return {f"settings.{key}": f"{one.words} {one.act}" for key, one in refused.items()} | self.wrong
 
     @property
+    def fitted(self) -> str:
+        """The machine and the skin that the settings were fitted to, to tell whether they still are the same."""
+        return "|".join([self.machine, *(one.value for one in self.subject)])
+
+    @property
     def card(self) -> Any:
         """The machine that was chosen."""
         return next((card for key, card in self.machines if key == self.machine), None)
 
 
-def tried(desk: Desk, name: str, form: dict[str, str], again: bool = False) -> Trial:
-    """A modality with settings as they were sent; with its start values when there are none, or `again`."""
+def tried(desk: Desk, name: str, form: dict[str, str]) -> Trial:
+    """A modality with settings as they were sent; with its start values when there are none, when the skin or the machine is another than
+    they were `fitted` to, or when they are asked for `again`.
+    """
     desk.demand("use the bench")
     if name not in MODALITIES:
         raise NotFound("There is no such modality.")
@@ -103,6 +110,7 @@ def tried(desk: Desk, name: str, form: dict[str, str], again: bool = False) -> T
         begun = module.start(trial.card, skin)
         trial.start = begun.worked
         sent = {key: value for key, value in form.items() if key.startswith("settings.")}
+        again = form.get("again") == "yes" or form.get("fitted", trial.fitted) != trial.fitted
         values = texts(begun.settings, "settings.") if again or not sent else sent
         trial.settings = shown(module.Settings, values, "settings.")
         settings = read(module.Settings, values, "settings.")

@@ -59,13 +59,12 @@ def modality_page(request: Request, name: str, visit: str = "", machine: str = "
 def modality_again(request: Request, name: str, form: Form) -> Response:
     """The same with other settings, or with start values for another skin or machine."""
     with entered(request, form) as desk:
-        changed = request.headers.get("x-changed", "")
-        again = changed.startswith("subject.") or changed == "machine" or form.get("again") == "yes"
-        trial = bench.tried(desk, name, form, again)
+        trial = bench.tried(desk, name, form)
         shelves = _shelves(desk, _visit(form.get("visit", "")), name)
         if "hx-request" not in request.headers:
             return page(request, desk, "bench/modality.html", **_tried(trial), **shelves)
-        names = ("answer", "settings") if again else ("answer", "slips")
+        refitted = form.get("again") == "yes" or form.get("fitted") != trial.fitted
+        names = ("answer", "settings") if refitted and not trial.wrong else ("answer", "slips")
         return blocks(request, desk, "bench/modality.html", names, **_tried(trial), **shelves)
 
 
@@ -109,11 +108,11 @@ def calculate(request: Request, name: str, form: Form) -> Response:
 
 
 def _laid(found: bench.Bench) -> dict[str, Any]:
-    drawn = plot(found.answer.curve) if found.answer and found.answer.curve else None
+    drawn = [plot(curve) for curve in found.answer.curves] if found.answer else []
     return {
         "modality": False,
         "found": found,
-        "plot": drawn,
+        "plots": drawn,
         "usable": bool(found.what.fills) and found.answer is not None and not found.slips,
     }
 

@@ -10,7 +10,21 @@ from playwright.sync_api import Browser, Page, Request
 from tests.conftest import Server, sign_in, signed_in_page
 from tests.web.test_safety import visit_of
 
-PATHS = ("/", "/practice", "ask", "look", "plate", "plate?plate=neck&work=pulsed_light", "plan", "treat", "close", "return")
+PATHS = (
+    "/",
+    "/practice",
+    "/bench/heat",
+    "/bench/modality/muscle_stimulation",
+    "/rules?of=led",
+    "ask",
+    "look",
+    "plate",
+    "plate?plate=neck&work=pulsed_light",
+    "plan",
+    "treat",
+    "close",
+    "return",
+)
 
 
 def addresses(server: Server, client_name: str) -> list[str]:

@@ -14,7 +14,7 @@ from merak.core.knowledge import about, number
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import MACHINES, LedCard, MachineCard
 from merak.core.modality.muscle_stimulation import layout
-from merak.core.modality.shared import Before, Dose, Subject
+from merak.core.modality.shared import Before, Dose, Subject, stepped
 from merak.desk.rule_book import entries
 from tests.core.machines import SCALES, card_of, machine
 
@@ -172,6 +172,7 @@ GUARDS: tuple[tuple[str, Subject | None, dict[str, Any], str, str], ...] = (
     ("nano", Subject(), {"peel_today": True}, "peel_today", "nano.new"),
     ("micro_needling", None, {"depth_mm": 0.5}, "depth_mm", "micro_needling.unlicensed"),
     ("micro_needling", Subject(thin=True), {"depth_mm": 0.75, "licensed": True}, "depth_mm", "micro_needling.thin"),
+    ("micro_needling", None, {"acids_today": True}, "acids_today", "needles.acids"),
     ("numbing", None, {"skin": "open"}, "skin", "numbing.mg_kg"),
     ("numbing", Subject(weight_kg=50), {"skin": "open", "grams": 6}, "grams", "numbing.label"),
     ("numbing", None, {"earlier_mg": 700}, "grams", "numbing.label"),
@@ -195,6 +196,20 @@ def test_what_is_allowed_is_allowed() -> None:
     assert not dose("rf_fractional", at=6, pulse_ms=20, from_w=5, from_ms=20).refused
     assert not dose("micro_needling", depth_mm=0.5, licensed=True, needles=12).refused
     assert not dose("numbing", Subject(weight_kg=70), skin="open", grams=5).refused
+
+
+@pytest.mark.parametrize("name", PLANNABLE)
+def test_a_step_is_one_step_and_stays_on_the_scale(name: str) -> None:
+    module, card = MODALITIES[name], card_of(name)
+    begun = module.start(card, Subject(phototype=2)).settings
+    field, size, down = module.STEP
+    up, gentler = stepped(module, begun, card, up=True), stepped(module, begun, card, up=False)
+    by = size or (card.step if isinstance(card, MachineCard) else size)
+    moved = getattr(up, field) - getattr(begun, field)
+    assert moved == pytest.approx(-by if down else by) and getattr(gentler, field) <= getattr(begun, field) + (by if down else 0)
+    for _ in range(500):
+        up = stepped(module, up, card, up=True)
+    module.Settings.model_validate(up.model_dump())
 
 
 def test_resurfacing_is_never_planned() -> None:

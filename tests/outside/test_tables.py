@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import pytest
 
-from merak.core.dose import acids, bioheat, current, light, needles, numbing, pulses, radio, sound, thermal
+from merak.core.dose import acids, bioheat, current, light, needles, numbing, pulses, radio, sound, sun, thermal
 from merak.core.modality import rf_bulk
 
 #: 37 °C in the handbook's layers, 20 W absorbed over 100 cm²; the surface begins at 34.1 °C in this room.
@@ -61,6 +61,10 @@ TABLE: tuple[Row, ...] = (
     ("pen, 12 × 100 Hz × 60 s on 100 cm², /cm²", "geometry", False, lambda: needles.pen_density_cm2(12, 100, 60, 100), 720, 1e-9),
     ("roller, 192 needles, ⌀ 2 × 2 cm, /cm²", "geometry", False, lambda: needles.roller_density_cm2(192, 2, 2), 15.28, 0.005),
     ("… fifteen passes, /cm²", "geometry", False, lambda: needles.roller_density_cm2(192, 2, 2, 15), 229, 0.5),
+    ("label, 20 g on 200 cm² for 4 h, share", "product labelling", True, lambda: numbing.label_share(20, 200, 4, 20, 200, 4), 1, 1e-9),
+    ("erythema weight at 320 nm", "ISO 17166", True, lambda: sun.erythema_weight(320), 0.00855, 0.00001),
+    ("UV index 8, one standard dose, s", "ISO 17166", True, lambda: sun.seconds_to_sed(8), 500, 1e-9),
+    ("contact, glass, 1 min, °C", "ISO 13732-1", True, lambda: thermal.contact_limit_c("glass", 60), 56, 0),
     ("pass dose, 30 W, 20 mm/s, 20 mm, J/cm²", "definition", False, lambda: thermal.pass_dose_j_cm2(30, 20, 20), 7.5, 1e-9),
     ("5 W × 20 ms to 6 W × 30 ms, ×", "definition", False, lambda: radio.step_ratio(5, 20, 6, 30), 1.8, 1e-9),
     ("20 W on 4 cm², δ 4 mm, °C/s", "adiabatic heating", False, lambda: thermal.heating_rate_c_s(20, 4, 4), 3.2, 0.05),

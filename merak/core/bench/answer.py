@@ -46,12 +46,12 @@ class Curve(Frozen):
 
 
 class Answer(Frozen):
-    """Numbers by key with their workings, what to mind, what is refused by field, a curve where one says more."""
+    """Numbers by key with their workings, what to mind, what is refused by field, curves where they say more."""
 
     numbers: dict[str, Quantity]
     cautions: tuple[Caution, ...] = ()
     refused: dict[str, Caution] = Field(default_factory=dict)
-    curve: Curve | None = None
+    curves: tuple[Curve, ...] = ()
 
 
 class Calculation(NamedTuple):
@@ -66,9 +66,9 @@ class Calculation(NamedTuple):
     fills: tuple[tuple[str, str], ...] = ()
 
 
-def answered(judge: Judge, curve: Curve | None = None) -> Answer:
+def answered(judge: Judge, *curves: Curve) -> Answer:
     """What a judge collected, as an answer."""
-    return Answer(numbers=judge.numbers, cautions=tuple(judge.mind), refused=judge.refused, curve=curve)
+    return Answer(numbers=judge.numbers, cautions=tuple(judge.mind), refused=judge.refused, curves=curves)
 
 
 def thread(name: str, x: Any, y: Any) -> Thread:

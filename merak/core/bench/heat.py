@@ -185,7 +185,7 @@ def heat(asked: HeatIn) -> Answer:
     judge.warn("rf_bulk.dose.warn", dose, "minutes", "Shorter, or less power.")
     judge.most("rf_bulk.dose.stop", dose, "minutes", "Shorter, or less power.")
     judge.know("rf_bulk.peak")
-    return answered(judge, _heat_curve(asked, usual, quick, stop))
+    return answered(judge, _heat_curve(asked, usual, quick, stop), _dose_curve(usual, quick))
 
 
 def _fitted(judge: Judge, asked: HeatIn) -> float:
@@ -239,6 +239,24 @@ def _heat_curve(asked: HeatIn, usual: tuple[Run, ...], quick: tuple[Run, ...], s
         Limit(words="target", at=number("rf_bulk.target.least"), rule="rf_bulk.target.least"),
     )
     return Curve(title="Temperature over time", x="minutes", y="°C", threads=(*drawn, *seen), limits=limits)
+
+
+def _dose_curve(usual: tuple[Run, ...], quick: tuple[Run, ...]) -> Curve:
+    """Thermal dose of the hottest point as it grows."""
+
+    def grown(runs: tuple[Run, ...]) -> tuple[np.ndarray, np.ndarray]:
+        peaks = hottest(runs)
+        steps = np.array([cem43_min(float(c), DT / 60) for c in peaks[1:]])
+        return np.arange(len(peaks)) * DT / 60, np.concatenate([[0.0], np.cumsum(steps)])
+
+    drawn = tuple(thread(name, *grown(runs)) for name, runs in (("hottest", usual), ("hottest, ×5 flow", quick)))
+    top = max(y for line in drawn for _, y in line.points)
+    limits = tuple(
+        Limit(words=words, at=number(rule_id), rule=rule_id)
+        for words, rule_id in (("warn", "rf_bulk.dose.warn"), ("stop", "rf_bulk.dose.stop"))
+        if top > number(rule_id) / 4
+    )
+    return Curve(title="Thermal dose over time", x="minutes", y="CEM43 min", threads=drawn, limits=limits)
 
 
 class ThermalIn(Inputs):

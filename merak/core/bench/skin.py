@@ -9,6 +9,7 @@ from merak.core.dose.abrasion import liquid_ml, path_mm, point_dwell_s
 from merak.core.dose.acids import ACIDS, bicarbonate_g, free_percent, free_share
 from merak.core.dose.needles import pen_density_cm2, roller_density_cm2, untouched_share
 from merak.core.dose.product import film_ml, fingertip_units, layer_g
+from merak.core.dose.sun import seconds_to_sed
 from merak.core.knowledge import number
 from merak.core.modality import numbing as numb
 from merak.core.modality.acid_limits import free
@@ -290,6 +291,50 @@ def amounts(asked: AmountsIn) -> Answer:
     return answered(judge)
 
 
+class SunIn(Inputs):
+    """Sun on treated skin."""
+
+    uv_index: float = Field(6, ge=0.5, le=16, title="UV index")
+    factor: float = Field(30, ge=1, le=100, title="Sun protection factor")
+    doses: float = Field(1, ge=0.1, le=10, title="Standard doses", json_schema_extra={"unit": "SED"})
+
+
+def sun(asked: SunIn) -> Answer:
+    """Minutes until a standard dose, bare and protected."""
+    judge = Judge()
+    index, doses = given("UV index", asked.uv_index), given("standard doses", asked.doses, "SED")
+    bare = seconds_to_sed(asked.uv_index, asked.doses) / 60
+    judge.tell("bare", worked("bare skin", bare, "min", "100 J/m² × doses ÷ (0.025 W/m² × index)", (index, doses), "sun.sed", digits=0))
+    real = given("of the factor counts", number("sun.real"), "", 2, "sun.real")
+    factor = max(1.0, asked.factor * (real.value or 1))
+    worn = seconds_to_sed(asked.uv_index, asked.doses, factor) / 60
+    judge.tell(
+        "protected",
+        worked(
+            "protected skin",
+            worn,
+            "min",
+            "bare × factor × what of it counts",
+            (given("factor", asked.factor, "", 0), real),
+            "sun.sed",
+            "sun.real",
+            digits=0,
+        ),
+    )
+    x = span(1, 12)
+    drawn = thread("bare skin", x, [seconds_to_sed(i, asked.doses) / 60 for i in x])
+    return answered(
+        judge,
+        Curve(
+            title="Minutes to the dose, by UV index",
+            x="UV index",
+            y="minutes",
+            threads=(drawn,),
+            limits=(Limit(words="asked", at=asked.uv_index, across=False),),
+        ),
+    )
+
+
 class ScaleIn(Inputs):
     """A machine's measured points, and a setting on its scale."""
 
@@ -353,5 +398,6 @@ CALCULATIONS = (
     Calculation("numbing", "Numbing cream", GROUP, "Milligrams and share of the limit.", NumbingIn, numbing),
     Calculation("abrasion", "Abrasion", GROUP, "Path, dwell, liquid, the share for infusion.", AbrasionIn, abrasion),
     Calculation("amounts", "Product amounts", GROUP, "Gel, cream, sun protection for an area.", AmountsIn, amounts),
+    Calculation("sun", "Sun after treatment", GROUP, "Minutes until a standard dose, bare and protected.", SunIn, sun),
     Calculation("scale", "A machine’s scale", GROUP, "What a setting gives, between measured points.", ScaleIn, scale),
 )

@@ -6,11 +6,12 @@ from pydantic import Field
 
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Subject, gel_ml, given, physical, worked
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, gel_ml, given, physical, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "cold"
 CARD = True
+STEP = Step("at", down=True)
 Over = Literal["gel", "serum", "sheet mask", "bare dry skin"]
 
 

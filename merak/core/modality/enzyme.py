@@ -5,11 +5,12 @@ from typing import Literal
 from pydantic import Field
 
 from merak.core.knowledge import number
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given
 from merak.core.modality.shared import Settings as Base
 
 NAME = "enzyme"
 CARD = False
+STEP = Step("minutes", 1)
 
 
 class Settings(Base):

@@ -7,11 +7,12 @@ from pydantic import Field
 from merak.core.dose.focused import line_count, too_deep
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "focused_lifting"
 CARD = True
+STEP = Step("at")
 Place = Literal["forehead", "glabella", "cheek", "cheekbone", "chin", "jawline", "neck"]
 #: Places for which a depth of soft tissue is published.
 KNOWN = frozenset({"forehead", "glabella", "cheek", "cheekbone", "chin"})

@@ -5,11 +5,12 @@ from pydantic import Field
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
 from merak.core.modality.galvanic import Sign, Skin, flow, on_skin, start_at
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given
 from merak.core.modality.shared import Settings as Base
 
 NAME = "galvanic_softening"
 CARD = True
+STEP = Step("at")
 
 
 class Settings(Base):

@@ -7,11 +7,12 @@ from pydantic import Field
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
 from merak.core.modality.galvanic import Sign, Skin, flow, on_skin, start_at
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given
 from merak.core.modality.shared import Settings as Base
 
 NAME = "iontophoresis"
 CARD = True
+STEP = Step("at")
 Charge = Literal["positive", "negative", "neutral or large"]
 
 

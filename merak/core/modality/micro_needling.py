@@ -8,11 +8,12 @@ from merak.core.dose.needles import pen_density_cm2, roller_density_cm2, untouch
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
 from merak.core.modality.needling import beside_layers, glide_min
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given, physical, started, worked
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, physical, started, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "micro_needling"
 CARD = True
+STEP = Step("depth_mm", 0.25)
 
 
 class Settings(Base):
@@ -26,6 +27,7 @@ class Settings(Base):
     overlap_percent: float = Field(50, ge=0, le=60, title="Overlap of rows", json_schema_extra={"unit": "%"})
     passes: int = Field(1, ge=1, le=30, title="Passes")
     tip_mm: float = Field(8, ge=2, le=40, title="Tip, or roller’s width", json_schema_extra={"unit": "mm"})
+    acids_today: bool = Field(False, title="Acids today")
     roller_mm: float = Field(20, ge=5, le=60, title="Roller’s diameter", json_schema_extra={"unit": "mm"})
 
 
@@ -55,6 +57,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         judge.most(f"{NAME}.unlicensed", depth, "depth_mm", "Deeper needs a licence.")
     if subject.thin or subject.bony:
         judge.most(f"{NAME}.thin", depth, "depth_mm")
+    if settings.acids_today:
+        judge.refuse("needles.acids", "Needles and acids on one day are a physician's.", "acids_today", "Another day.")
     overlap, passes = settings.overlap_percent / 100, given("passes", settings.passes, "", 0)
     minutes = glide_min(judge, subject, settings.tip_mm, overlap, settings.passes)
     needles, lap = (

@@ -7,11 +7,12 @@ from pydantic import Field
 from merak.core.dose.current import density_ma_cm2, output_limit_ma, pulse_energy_mj, rms_ma
 from merak.core.knowledge import number, quantity
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given, physical, started, worked
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, physical, started, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "muscle_stimulation"
 CARD = True
+STEP = Step("at")
 Limb = Literal["thigh", "arm"]
 Pattern = Literal["crossed", "parallel"]
 

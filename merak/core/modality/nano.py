@@ -5,11 +5,12 @@ from pydantic import Field
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
 from merak.core.modality.needling import beside_layers, glide_min
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical, whole
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical, whole
 from merak.core.modality.shared import Settings as Base
 
 NAME = "nano"
 CARD = True
+STEP = Step("at")
 
 
 class Settings(Base):

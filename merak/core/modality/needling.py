@@ -1,5 +1,7 @@
 """What nano and micro needling share: the set depth beside published layers, the minutes of a glide."""
 
+from math import ceil, sqrt
+
 from merak.core.dose.abrasion import path_mm
 from merak.core.dose.needles import layer_reached
 from merak.core.knowledge import number, quantity
@@ -35,4 +37,17 @@ def glide_min(judge: Judge, subject: Subject, tip_mm: float, overlap: float, rou
         "minutes", minutes, "min", "area ÷ (tip × (1 − overlap)) ÷ speed × rounds", (subject.area, tip, lap, pace, times), "work.pace"
     )
     judge.tell("minutes", found)
+    rows = ceil(sqrt(subject.area_cm2 * 100) / (tip_mm * (1 - overlap)) - 1e-9)
+    judge.tell(
+        "rows",
+        worked(
+            "rows, were the area square",
+            rows,
+            "",
+            "√area ÷ (tip × (1 − overlap)), rounded up",
+            (subject.area, tip, lap),
+            "micro_needling.overlap",
+            digits=0,
+        ),
+    )
     return found

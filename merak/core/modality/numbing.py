@@ -6,11 +6,12 @@ from pydantic import Field
 
 from merak.core.dose.numbing import injection_share, label_share, milligrams
 from merak.core.knowledge import number
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given, worked
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "numbing"
 CARD = False
+STEP = Step("minutes", 5)
 
 
 class Settings(Base):

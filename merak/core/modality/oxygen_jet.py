@@ -5,11 +5,12 @@ from pydantic import Field
 from merak.core.dose.abrasion import liquid_ml
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "oxygen_jet"
 CARD = True
+STEP = Step("at")
 
 
 class Settings(Base):

@@ -3,11 +3,12 @@
 from pydantic import Field
 
 from merak.core.knowledge import number
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given, whole, worked
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, whole, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "oxygen_mask"
 CARD = False
+STEP = Step("activator_min", 0.5)
 
 
 class Settings(Base):

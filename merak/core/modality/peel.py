@@ -7,11 +7,12 @@ from pydantic import Field
 from merak.core.dose.acids import ACIDS, bicarbonate_g
 from merak.core.knowledge import number
 from merak.core.modality.acid_limits import contact_most, free
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given, worked
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "peel"
 CARD = False
+STEP = Step("minutes", 0.5)
 
 
 class Settings(Base):

@@ -8,12 +8,13 @@ from pydantic import Field
 from merak.core.dose.pulses import adiabatic_rise, epidermis_mu_a, relaxation_ms, train
 from merak.core.knowledge import has_rule, number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 from merak.core.working import Quantity
 
 NAME = "pulsed_light"
 CARD = True
+STEP = Step("at")
 Target = Literal["brown", "red"]
 NEVER, SENIOR, DARK = 6, 5, 4
 

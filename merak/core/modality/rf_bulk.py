@@ -9,12 +9,13 @@ from merak.core.dose.bioheat import Layer, Run, Surface, body, thermal_dose_min
 from merak.core.dose.thermal import cem43_min, dwell_left_s, heating_rate_c_s, pass_dose_j_cm2
 from merak.core.knowledge import number, tissues
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 from merak.core.working import Quantity
 
 NAME = "rf_bulk"
 CARD = True
+STEP = Step("at")
 SAMPLE_S = 0.1
 #: No zone is warmed for longer than this before its target is called out of reach, s.
 PATIENCE_S = 900.0

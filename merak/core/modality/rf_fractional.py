@@ -7,11 +7,12 @@ from pydantic import Field
 from merak.core.dose.radio import Per, fluence_j_cm2, pin_energy_mj, pulse_energy_j, step_ratio
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "rf_fractional"
 CARD = True
+STEP = Step("at")
 
 
 class Settings(Base):

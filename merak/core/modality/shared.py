@@ -77,6 +77,14 @@ class Start(NamedTuple):
     worked: Quantity
 
 
+class Step(NamedTuple):
+    """A step: the setting that it changes and its size, None for one step of the machine's scale; `down` where less of it is stronger."""
+
+    field: str
+    size: float | None = None
+    down: bool = False
+
+
 class Modality(Protocol):
     """The face of a modality's module; its words stand in the rule book under the same id."""
 
@@ -87,6 +95,10 @@ class Modality(Protocol):
     @property
     def CARD(self) -> bool:
         """Whether it needs a machine's card."""
+
+    @property
+    def STEP(self) -> Step:
+        """What is changed, and by how much, when it is taken a step up or down."""
 
     @property
     def Settings(self) -> type[Frozen]:
@@ -264,3 +276,21 @@ def whole(rule_id: str) -> int:
     if value != int(value):
         raise KnowledgeError(f"the rule “{rule_id}” is no whole number")
     return int(value)
+
+
+def stepped(module: Modality, settings: Frozen, card: Any, up: bool) -> Frozen:
+    """Settings one step stronger or gentler, inside the setting's own bounds and the machine's scale.
+
+    Whether the step may be taken is for the dose to say: it knows the ceilings.
+    """
+    field, size, down = module.STEP
+    by = size if size is not None else card.step if isinstance(card, MachineCard) else 0.5
+    value = getattr(settings, field) + (by if up != down else -by)
+    least, most = (card.least, card.most) if field == "at" and isinstance(card, MachineCard) else _bounds(type(settings), field)
+    return settings.model_copy(update={field: type(getattr(settings, field))(min(max(value, least), most))})
+
+
+def _bounds(model: type[Frozen], field: str) -> tuple[float, float]:
+    marks = model.model_fields[field].metadata
+    low = next((mark.ge for mark in marks if getattr(mark, "ge", None) is not None), 0.0)
+    return low, next((mark.le for mark in marks if getattr(mark, "le", None) is not None), 1e6)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from pydantic import Field
 
 from merak.core.knowledge import has_rule, number
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given, worked
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, worked
 from merak.core.modality.shared import Settings as Base
 
 KINDS = ("cleanse", "tone", "soften", "dry", "extract", "mask", "finish")
@@ -23,6 +23,7 @@ class Supporting:
 
     NAME: str
     CARD: bool = False
+    STEP: Step = Step("minutes", 1)  # noqa: RUF009 (a tuple)
     Settings: type[Minutes] = Minutes
 
     def start(self, card: None, subject: Subject) -> Start:

@@ -5,11 +5,12 @@ from pydantic import Field
 from merak.core.dose.sound import mean_intensity, minutes_over, share_at_depth
 from merak.core.knowledge import number, quantity
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Subject, gel_ml, given, physical, started, worked
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, gel_ml, given, physical, started, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "ultrasound"
 CARD = True
+STEP = Step("at")
 
 
 class Settings(Base):

@@ -6,11 +6,12 @@ from merak.core.dose.abrasion import liquid_ml
 from merak.core.knowledge import number
 from merak.core.modality.acid_limits import contact_most, free
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Subject, given, physical, worked
+from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, physical, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "wet_abrasion"
 CARD = True
+STEP = Step("at")
 #: Stage → rule of the highest suction, tenths of the scale.
 STAGES = {"acid": "acid.most", "peel": "peel.most", "salicylic": "peel.most", "infuse": "infuse.most"}
 
