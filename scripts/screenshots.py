@@ -77,6 +77,13 @@ def walk(browser: Browser, server: Server) -> None:
         page.goto(f"{visit}/plate#marks")
         page.locator(".kind-pigment").click()
         shot(page, "marks")
+        page.goto(f"{server.url}/bench/heat")
+        with page.expect_response("**/bench/heat"):
+            page.locator("[name=readings]").fill("30 35.6\n90 37.9\n180 39.6")
+        page.locator("#w-heat-absorbed").wait_for()
+        shot(page, "bench")
+        page.goto(f"{server.url}/rules?of=pulsed_light")
+        shot(page, "rules")
         page.goto(f"{visit}/plate?plate=neck&work=oxygen_airbrush")
         shot(page, "neck")
         page.goto(f"{visit}/plate?work=rf_bulk")

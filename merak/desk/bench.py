@@ -101,7 +101,7 @@ def tried(desk: Desk, name: str, form: dict[str, str]) -> Trial:
     fitting = [(str(key), card) for key, card in machines(desk) if fits(card, name)] if module.CARD else []
     trial = Trial(name, about()[name], module, fitting, form.get("machine") or (fitting[0][0] if fitting else ""))
     skin_form = form if any(key.startswith("subject.") for key in form) else texts(Subject(phototype=2), "subject.")
-    trial.subject = shown(Subject, skin_form, "subject.")
+    trial.subject = tuple(one for one in shown(Subject, skin_form, "subject.") if one.name != "subject.verdict")  # screening’s to say
     try:
         skin = read(Subject, skin_form, "subject.")
         if module.CARD and trial.card is None:

@@ -24,6 +24,7 @@ class Inked:
     end_x: float
     end_y: float
     words_y: float
+    dots: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -35,6 +36,7 @@ class Rule:
     x: float
     y: float
     across: bool
+    hard: bool
 
 
 @dataclass(frozen=True)
@@ -67,14 +69,16 @@ def plot(curve: Curve) -> Plot:
     ends = [(px(line.points[-1][0]), py(line.points[-1][1])) for line in curve.threads]
     beside = apart([y for _, y in ends])
     lines = tuple(
-        Inked(line.name, "M" + "L".join(f"{px(x)} {py(y)}" for x, y in line.points), DASHES[n % len(DASHES)], *end, words)
+        Inked(line.name, "", "", *end, words, tuple((px(x), py(y)) for x, y in line.points))
+        if line.dots
+        else Inked(line.name, "M" + "L".join(f"{px(x)} {py(y)}" for x, y in line.points), DASHES[n % len(DASHES)], *end, words)
         for n, (line, end, words) in enumerate(zip(curve.threads, ends, beside, strict=True))
     )
     right, foot = WIDTH - RIGHT, HEIGHT - FOOT
     limits = tuple(
-        Rule(limit.words, f"M{LEFT} {py(limit.at)}H{right}", LEFT + 6, py(limit.at) - 4, True)
+        Rule(limit.words, f"M{LEFT} {py(limit.at)}H{right}", LEFT + 6, py(limit.at) - 4, True, bool(limit.rule))
         if limit.across
-        else Rule(limit.words, f"M{px(limit.at)} {TOP}V{foot}", px(limit.at), TOP - 5, False)
+        else Rule(limit.words, f"M{px(limit.at)} {TOP}V{foot}", px(limit.at), TOP - 5, False, bool(limit.rule))
         for limit in curve.limits
     )
     return Plot(

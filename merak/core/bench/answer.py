@@ -20,10 +20,11 @@ class Inputs(Frozen):
 
 
 class Thread(Frozen):
-    """One line of a curve."""
+    """One line of a curve, or dots where they were measured one by one."""
 
     name: str
     points: tuple[tuple[float, float], ...]
+    dots: bool = False
 
 
 class Limit(Frozen):

@@ -6,7 +6,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field, model_validator
 
-from merak.core.bench.answer import Answer, Calculation, Curve, Inputs, Limit, answered, span, thread
+from merak.core.bench.answer import Answer, Calculation, Curve, Inputs, Limit, Thread, answered, span, thread
 from merak.core.dose.bioheat import Layer, Run, Surface, absorbed_share, body, hottest, under_tip
 from merak.core.dose.focused import line_count, too_deep
 from merak.core.dose.radio import Per, fluence_j_cm2, pin_energy_mj, step_ratio
@@ -233,7 +233,7 @@ def _heat_curve(asked: HeatIn, usual: tuple[Run, ...], quick: tuple[Run, ...], s
             ("hottest, ×5 flow", quick, True),
         )
     )
-    seen = (thread("readings", [t / 60 for t, _ in asked.readings], [c for _, c in asked.readings]),) if asked.readings else ()
+    seen = (Thread(name="readings", points=tuple((t / 60, c) for t, c in asked.readings), dots=True),) if asked.readings else ()
     limits = (
         Limit(words="stop", at=stop, rule="rf_bulk.stop"),
         Limit(words="target", at=number("rf_bulk.target.least"), rule="rf_bulk.target.least"),
