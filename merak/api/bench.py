@@ -12,7 +12,7 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import about
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import LedCard, MachineCard, MicrocurrentCard, fits
-from merak.core.modality.shared import Modality, Subject
+from merak.core.modality.shared import Modality, Subject, begun
 from merak.core.working import Caution, Quantity
 from merak.door import entered
 
@@ -85,13 +85,13 @@ def _modality(module: Modality) -> None:
     card = _card_of(module)
     with_card: dict[str, Any] = {"card": (card, Field())} if card else {}
     whom: dict[str, Any] = {"subject": (Subject, Subject())}
-    begun = create_model(f"{module.NAME}_start", **whom, **with_card)
+    skin = create_model(f"{module.NAME}_start", **whom, **with_card)
     trial = create_model(f"{module.NAME}_trial", settings=(module.Settings, Field()), **whom, **with_card)
 
     def start(request: Request, asked: Any) -> Started:
         with entered(request) as desk:
             desk.demand("use the bench")
-            found = module.start(_card(module, asked), asked.subject)
+            found = begun(module, _card(module, asked), asked.subject)
             return Started(settings=found.settings.model_dump(mode="json"), working=found.worked)
 
     def try_out(request: Request, asked: Any) -> Tried:
@@ -100,7 +100,7 @@ def _modality(module: Modality) -> None:
             found = module.dose(asked.settings, _card(module, asked), asked.subject)
             return Tried(numbers=found.numbers, cautions=list(found.cautions), refused=found.refused)
 
-    _typed(start, begun)
+    _typed(start, skin)
     _typed(try_out, trial)
     words, at = about()[module.NAME], f"/modality/{module.NAME}"
     router.post(f"{at}/start", name=f"{module.NAME}_start", summary=f"{words.title}: start values", responses=TROUBLE)(start)

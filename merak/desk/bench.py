@@ -10,7 +10,7 @@ from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import About, about
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
-from merak.core.modality.shared import Dose, Modality, Subject
+from merak.core.modality.shared import Dose, Modality, Subject, begun
 from merak.core.working import Quantity
 from merak.desk import planning
 from merak.desk.desk import Desk, NotFound, OutOfTurn
@@ -107,11 +107,11 @@ def tried(desk: Desk, name: str, form: dict[str, str]) -> Trial:
         if module.CARD and trial.card is None:
             trial.refusal = "The studio has no machine for it: the owner adds one under Practice."
             return trial
-        begun = module.start(trial.card, skin)
-        trial.start = begun.worked
+        first = begun(module, trial.card, skin)
+        trial.start = first.worked
         sent = {key: value for key, value in form.items() if key.startswith("settings.")}
         again = form.get("again") == "yes" or form.get("fitted", trial.fitted) != trial.fitted
-        values = texts(begun.settings, "settings.") if again or not sent else sent
+        values = texts(first.settings, "settings.") if again or not sent else sent
         trial.settings = shown(module.Settings, values, "settings.")
         settings = read(module.Settings, values, "settings.")
         trial.dose = module.dose(settings, trial.card, skin)

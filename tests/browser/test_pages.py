@@ -135,4 +135,4 @@ def test_the_owner_adds_a_machine_by_hand(browser: Browser, server: Server) -> N
         assert "Not calibrated: doses are unknown" in page.get_by_role("region", name="Machines").inner_text()
         page.on("dialog", lambda dialog: dialog.accept())
         page.get_by_role("button", name="put away").last.click()
-        page.get_by_text("Not calibrated").wait_for(state="detached")
+        page.get_by_text("old unit").wait_for(state="detached")

@@ -319,8 +319,8 @@ class InfraredIn(Inputs):
     """What an infrared thermometer shows."""
 
     reading_c: float = Field(42, ge=0, le=80, title="Reading", json_schema_extra={"unit": "°C"})
-    set_emissivity: float = Field(0.95, gt=0.1, le=1, title="Set to emissivity")
-    skin_emissivity: float = Field(0.98, gt=0.1, le=1, title="Skin’s emissivity")
+    set_emissivity: float = Field(0.95, ge=0.5, le=1, title="Set to emissivity")
+    skin_emissivity: float = Field(0.98, ge=0.5, le=1, title="Skin’s emissivity")
     room_c: float = Field(22, ge=5, le=40, title="Room", json_schema_extra={"unit": "°C"})
 
 

@@ -78,10 +78,16 @@ def infrared_reads_c(skin_c: float, set_emissivity: float, emissivity: float = 0
 
 
 def skin_from_infrared_c(reading_c: float, set_emissivity: float, emissivity: float = 0.98, room_c: float = 22.0) -> float:
-    """The skin's temperature behind an infrared reading, °C: the same turned round."""
+    """The skin's temperature behind an infrared reading, °C: the same turned round.
+
+    Raises ValueError for an emissivity that is none, and for a reading below what the room alone reflects.
+    """
     _emissive(set_emissivity, emissivity)
     seen = set_emissivity * (reading_c + KELVIN) ** 4 + (1 - set_emissivity) * (room_c + KELVIN) ** 4
-    return float(((seen - (1 - emissivity) * (room_c + KELVIN) ** 4) / emissivity) ** 0.25 - KELVIN)
+    own = (seen - (1 - emissivity) * (room_c + KELVIN) ** 4) / emissivity
+    if own <= 0:
+        raise ValueError("the room alone reflects more than this reading")
+    return float(own**0.25 - KELVIN)
 
 
 def _emissive(*values: float) -> None:

@@ -1,7 +1,7 @@
 """Device cards: the studio's own machines, each with its scale and what it means in physical units."""
 
 from itertools import pairwise
-from math import isfinite, pi
+from math import pi
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -17,6 +17,10 @@ def _straight(x: float, points: tuple[tuple[float, float], ...]) -> float | None
     return None
 
 
+#: A measured value: no machine of a studio reads beyond it.
+Bounded = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
+
+
 class MicrocurrentCard(Frozen):
     """A microcurrent machine. `calibration` holds measured (level, µA) points, rising; empty means doses are unknown."""
 
@@ -24,7 +28,7 @@ class MicrocurrentCard(Frozen):
     name: str
     levels: int = Field(10, ge=2, le=100)
     contact_cm2: float = Field(ge=0.01, le=50)
-    calibration: tuple[tuple[float, float], ...] = ()
+    calibration: tuple[tuple[Bounded, Bounded], ...] = Field((), max_length=100)
 
     @model_validator(mode="after")
     def _rising(self) -> "MicrocurrentCard":
@@ -59,7 +63,7 @@ class MicrocurrentCard(Frozen):
 #: A panel's colours and about where they lie, nm.
 COLOURS = {"blue": 415, "amber": 590, "red": 633, "near-infrared": 830}
 Colour = Literal["red", "blue", "near-infrared", "amber"]
-Points = tuple[Annotated[tuple[float, float], Field()], ...]
+Points = Annotated[tuple[tuple[Bounded, Bounded], ...], Field(max_length=100)]
 
 
 class LedCard(Frozen):
@@ -140,12 +144,12 @@ class MachineCard(Frozen):
     modality: MachineKind
     name: str = Field(min_length=1, max_length=80)
     scale: str = Field("level", max_length=20)
-    least: float = 1
-    most: float = 10
-    step: float = Field(1, gt=0)
-    calibration: tuple[tuple[float, float], ...] = ()
+    least: float = Field(1, ge=-100, le=10_000)
+    most: float = Field(10, ge=-100, le=10_000)
+    step: float = Field(1, ge=0.001, le=10_000)
+    calibration: tuple[tuple[Bounded, Bounded], ...] = Field((), max_length=100)
     tips: tuple[CardTip, ...] = ()
-    by_phototype: dict[int, float] = Field(default_factory=dict)
+    by_phototype: dict[Annotated[int, Field(ge=1, le=6)], Annotated[float, Field(ge=0, le=10_000)]] = Field(default_factory=dict)
     cleaned: str = ""
 
     @model_validator(mode="after")
@@ -157,8 +161,6 @@ class MachineCard(Frozen):
         signs = {(a < b) * (1 if low < high else -1 if low > high else 0) for (a, low), (b, high) in pairwise(self.calibration)}
         if self.calibration and signs not in ({1}, {-1}):
             raise ValueError("calibration points must rise along the scale, and rise or fall throughout in the unit")
-        if any(not isfinite(value) for point in self.calibration for value in point):
-            raise ValueError("calibration points are numbers")
         return self
 
     @property

@@ -26,7 +26,7 @@ def start(card: None, subject: Subject) -> Start:
     newcomer = given("newcomer", number(f"{NAME}.newcomer"), "min", 1, f"{NAME}.newcomer")
     value = newcomer.value or 2
     if subject.last and subject.last.at is not None and not subject.last.reacted:
-        value = min(subject.last.at, number(f"{NAME}.longest"))
+        value = max(0.5, min(subject.last.at, number(f"{NAME}.longest")))
     if subject.dehydrated:
         value = min(value, number(f"{NAME}.dehydrated"))
     found = worked(

@@ -7,9 +7,9 @@ from collections.abc import Callable
 from datetime import date
 from typing import Any, NamedTuple, Protocol
 
-from pydantic import ConfigDict, Field
+from pydantic import ConfigDict, Field, ValidationError
 
-from merak.core.errors import KnowledgeError
+from merak.core.errors import BadInput, KnowledgeError
 from merak.core.knowledge import Verdict, caution, has_rule, number, quantity, rule
 from merak.core.modality.device import MachineCard
 from merak.core.working import Caution, Frozen, Quantity
@@ -27,7 +27,7 @@ class Settings(Frozen):
 class Before(Frozen):
     """How the same modality ended last time: where it was set, whether its endpoint was seen, how the skin answered (0 to 4)."""
 
-    at: float | None = None
+    at: float | None = Field(None, ge=-50, le=10_000)
     endpoint_seen: bool | None = None
     redness: int = Field(0, ge=0, le=4)
     swelling: int = Field(0, ge=0, le=4)
@@ -276,6 +276,15 @@ def whole(rule_id: str) -> int:
     if value != int(value):
         raise KnowledgeError(f"the rule “{rule_id}” is no whole number")
     return int(value)
+
+
+def begun(module: Modality, card: Any, subject: Subject) -> Start:
+    """A modality's start values. Raises BadInput on "card" where its scale or last time's value reaches beyond what can be set."""
+    try:
+        return module.start(card, subject)
+    except ValidationError as broken:
+        fields = ", ".join(str(error["loc"][0]) for error in broken.errors() if error["loc"])
+        raise BadInput({"card": f"This machine's scale or last time's value gives no setting that is possible: {fields}."}) from broken
 
 
 def stepped(module: Modality, settings: Frozen, card: Any, up: bool) -> Frozen:
