@@ -5,6 +5,7 @@ import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import cache
+from itertools import groupby
 from pathlib import Path
 
 import merak.core
@@ -123,6 +124,13 @@ def found(desk: Desk, asked: Asked) -> tuple[Entry, ...]:
         and (not asked.mark or entry.cited.mark == asked.mark)
         and said.search(entry.text)
     )
+
+
+def by_subject(desk: Desk, asked: Asked) -> list[tuple[str, list[Entry]]]:
+    """What was found under its headings, the modality that was asked for first. Raises Denied."""
+    first = about()[asked.of].title if asked.of in about() else ""
+    order = sorted(found(desk, asked), key=lambda entry: (entry.subject != first, entry.subject))
+    return [(subject, list(group)) for subject, group in groupby(order, key=lambda entry: entry.subject)]
 
 
 def all_zones() -> tuple[str, ...]:

@@ -20,10 +20,9 @@ def rules(request: Request, q: str = "", of: str = "", zone: str = "", condition
         asked = rule_book.Asked(q[:200], of, zone, condition, mark)
         context: dict[str, Any] = {
             "asked": asked,
-            "entries": rule_book.found(desk, asked),
+            "groups": rule_book.by_subject(desk, asked),
             "total": len(rule_book.entries()),
             "modalities": [(name, words.title) for name, words in about().items()],
-            "titles": {name: words.title for name, words in about().items()},
             "zones": rule_book.all_zones(),
             "conditions": tuple(rule_book.CONDITIONS),
         }

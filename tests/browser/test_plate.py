@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterator
+from zlib import decompressobj
 
 import pytest
 from playwright.sync_api import Browser, Page, expect
@@ -224,3 +225,18 @@ def test_a_senior_narrows_a_margin(page: Page) -> None:
     form.get_by_label("Narrow: hairline").fill("")
     form.get_by_role("button", name="Keep this margin").click()
     expect(page.locator("#numbers")).not_to_contain_text("Narrowed")
+
+
+def test_the_plan_shows_skin_and_not_a_shadow(browser: Browser, server: Server) -> None:
+    """The plan's plate is borrowed from elsewhere on the page; styles that reach it only through ancestors would leave it black."""
+    visit = visit_of(sign_in(server.url, "tomas"), CLIENT)
+    with signed_in_page(browser, server, "tomas") as page:
+        page.goto(f"{server.url}/visits/{visit}/plan")
+        box = page.locator("#worked .plate").bounding_box()
+        assert box
+        clip = {"x": box["x"] + box["width"] / 2, "y": box["y"] + box["height"] * 0.55, "width": 1, "height": 1}
+        picture = page.screenshot(clip=clip)  # type: ignore[arg-type]
+        begin = picture.index(b"IDAT")
+        size = int.from_bytes(picture[begin - 4 : begin])
+        _, red, green, blue = decompressobj().decompress(picture[begin + 4 : begin + 4 + size])[:4]
+        assert red > green > blue > 40, "the client's own skin"

@@ -1,15 +1,26 @@
 """What softening and driving in share: density, dose, hydroxide, and the ceilings of direct current."""
 
+from collections.abc import Callable
 from typing import Literal
 
 from merak.core.dose.current import density_ma_cm2, dose_ma_min, hydroxide_umol
 from merak.core.knowledge import number, quantity
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Judge, Subject, given, physical, started, worked
-from merak.core.working import Quantity
+from merak.core.modality.shared import Judge, Start, Subject, given, physical, started, worked
+from merak.core.working import Frozen, Quantity
 
 Sign = Literal["positive", "negative"]
+#: An electrode where the card tells none, cm².
+USUAL_CM2 = 5.0
 Skin = Literal["whole", "numbed", "broken or abraded"]
+
+
+def begin(name: str, card: MachineCard, subject: Subject, model: Callable[..., Frozen]) -> Start:
+    """Half of the usual density through the card's electrode, for the usual minutes."""
+    tip = card.tip("")
+    electrode = tip.area_cm2 if tip else USUAL_CM2
+    found = start_at(card, subject, electrode)
+    return Start(model(at=found.value or card.least, minutes=number(f"{name}.minutes"), electrode_cm2=electrode), found)
 
 
 def start_at(card: MachineCard, subject: Subject, electrode_cm2: float) -> Quantity:

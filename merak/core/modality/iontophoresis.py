@@ -4,9 +4,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.galvanic import Sign, Skin, flow, on_skin, start_at
+from merak.core.modality.galvanic import Sign, Skin, begin, flow, on_skin
 from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given
 from merak.core.modality.shared import Settings as Base
 
@@ -34,10 +33,7 @@ def pole_for(charge: Charge) -> Sign:
 
 def start(card: MachineCard, subject: Subject) -> Start:
     """Half of the usual density, for the usual minutes, a negative ingredient."""
-    tip = card.tip("")
-    electrode = tip.area_cm2 if tip else 5.0
-    found = start_at(card, subject, electrode)
-    return Start(Settings(at=found.value or card.least, minutes=number(f"{NAME}.minutes"), electrode_cm2=electrode), found)
+    return begin(NAME, card, subject, Settings)
 
 
 def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
