@@ -12,7 +12,7 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import about
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import LedCard, MachineCard, MicrocurrentCard, fits
-from merak.core.modality.shared import Modality, Subject, begun
+from merak.core.modality.shared import Modality, Subject, begun, in_zone
 from merak.core.working import Caution, Quantity
 from merak.door import entered
 
@@ -84,20 +84,23 @@ def _modality(module: Modality) -> None:
     """A modality's own addresses: its start values, and what settings come to."""
     card = _card_of(module)
     with_card: dict[str, Any] = {"card": (card, Field())} if card else {}
-    whom: dict[str, Any] = {"subject": (Subject, Subject())}
+    whom: dict[str, Any] = {
+        "subject": (Subject, Subject()),
+        "zone": (str, Field("", max_length=60, description="a zone of a plate, for its bone, thin skin and area")),
+    }
     skin = create_model(f"{module.NAME}_start", **whom, **with_card)
     trial = create_model(f"{module.NAME}_trial", settings=(module.Settings, Field()), **whom, **with_card)
 
     def start(request: Request, asked: Any) -> Started:
         with entered(request) as desk:
             desk.demand("use the bench")
-            found = begun(module, _card(module, asked), asked.subject)
+            found = begun(module, _card(module, asked), _skin(module, asked))
             return Started(settings=found.settings.model_dump(mode="json"), working=found.worked)
 
     def try_out(request: Request, asked: Any) -> Tried:
         with entered(request) as desk:
             desk.demand("use the bench")
-            found = module.dose(asked.settings, _card(module, asked), asked.subject)
+            found = module.dose(asked.settings, _card(module, asked), _skin(module, asked))
             return Tried(numbers=found.numbers, cautions=list(found.cautions), refused=found.refused)
 
     _typed(start, skin)
@@ -109,6 +112,12 @@ def _modality(module: Modality) -> None:
 
 def _typed(act: Callable[..., Any], body: type[BaseModel]) -> None:
     act.__annotations__["asked"] = Annotated[body, Field()]
+
+
+def _skin(module: Modality, asked: Any) -> Subject:
+    """The skin that was sent, in its zone where one was named. Raises BadInput for a zone that is none or may not be treated."""
+    skin: Subject = asked.subject
+    return in_zone(skin, asked.zone, about()[module.NAME].work) if asked.zone else skin
 
 
 def _card(module: Modality, asked: Any) -> Any:

@@ -10,7 +10,7 @@ from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import About, about
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
-from merak.core.modality.shared import Dose, Modality, Subject, begun
+from merak.core.modality.shared import Before, Dose, Modality, Subject, begun, in_zone
 from merak.core.working import Quantity
 from merak.desk import planning
 from merak.desk.desk import Desk, NotFound, OutOfTurn
@@ -68,6 +68,8 @@ class Trial:
     machine: str
     settings: tuple[Shown, ...] = ()
     subject: tuple[Shown, ...] = ()
+    before: tuple[Shown, ...] = ()
+    zone: str = ""
     start: Quantity | None = None
     dose: Dose | None = None
     wrong: dict[str, str] = field(default_factory=dict)
@@ -82,7 +84,7 @@ class Trial:
     @property
     def fitted(self) -> str:
         """The machine and the skin that the settings were fitted to, to tell whether they still are the same."""
-        return "|".join([self.machine, *(one.value for one in self.subject)])
+        return "|".join([self.machine, self.zone, *(one.value for one in (*self.subject, *self.before))])
 
     @property
     def card(self) -> Any:
@@ -101,9 +103,17 @@ def tried(desk: Desk, name: str, form: dict[str, str]) -> Trial:
     fitting = [(str(key), card) for key, card in machines(desk) if fits(card, name)] if module.CARD else []
     trial = Trial(name, about()[name], module, fitting, form.get("machine") or (fitting[0][0] if fitting else ""))
     skin_form = form if any(key.startswith("subject.") for key in form) else texts(Subject(phototype=2), "subject.")
+    before_form = form if any(key.startswith("before.") for key in form) else {}
     trial.subject = tuple(one for one in shown(Subject, skin_form, "subject.") if one.name != "subject.verdict")  # screening’s to say
+    trial.before = tuple(one for one in shown(Before, before_form, "before.") if one.name != "before.stepped_up")
+    trial.zone = form.get("zone", "")
     try:
         skin = read(Subject, skin_form, "subject.")
+        if trial.zone:
+            skin = in_zone(skin, trial.zone, trial.words.work)
+            trial.subject = tuple(one for one in shown(Subject, texts(skin, "subject."), "subject.") if one.name != "subject.verdict")
+        if any(one.value for one in trial.before):
+            skin = skin.model_copy(update={"last": read(Before, before_form, "before."), "first_visit": False})
         if module.CARD and trial.card is None:
             trial.refusal = "The studio has no machine for it: the owner adds one under Practice."
             return trial

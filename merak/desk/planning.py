@@ -7,7 +7,7 @@ from uuid import UUID
 from pydantic import ValidationError
 
 from merak.core.body.strokes import PATHS
-from merak.core.dose.light import minutes_for
+from merak.core.dose.light import fluence_j_cm2, minutes_for
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about, rule
 from merak.core.modality.led import irradiance
@@ -161,10 +161,11 @@ def _twinned(draft: dict[str, str], brief: Brief, changed: str) -> dict[str, str
     if draft.get("led") and brief.led_card:
         light = choice_of({**draft, "microcurrent": ""}, led_minutes="1" if changed == "led.fluence" else None).led
         bright = irradiance(light, brief.led_card).value if light else None
+        duty = light.duty_percent / 100 if light else 1.0
         if bright and changed == "led.fluence":
-            draft["led.minutes"] = f"{minutes_for(_number(draft, changed), bright):.1f}"
+            draft["led.minutes"] = f"{minutes_for(_number(draft, changed), bright, duty):.1f}"
         elif bright:
-            draft["led.fluence"] = f"{bright * _number(draft, 'led.minutes') * 0.06:.1f}"
+            draft["led.fluence"] = f"{fluence_j_cm2(bright, _number(draft, 'led.minutes'), duty):.1f}"
         else:
             draft["led.fluence"] = ""
     return draft

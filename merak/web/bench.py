@@ -12,6 +12,7 @@ from merak.core.modality.muscle_stimulation import layout
 from merak.desk import bench
 from merak.desk.desk import Desk
 from merak.desk.file import PLANNED
+from merak.desk.rule_book import all_zones
 from merak.door import Form, entered
 from merak.web.pages import blocks, go, page
 from merak.web.plot import plot
@@ -64,7 +65,9 @@ def modality_again(request: Request, name: str, form: Form) -> Response:
         if "hx-request" not in request.headers:
             return page(request, desk, "bench/modality.html", **_tried(trial), **shelves)
         refitted = form.get("again") == "yes" or form.get("fitted") != trial.fitted
-        names = ("answer", "settings") if refitted and not trial.wrong else ("answer", "slips")
+        names: tuple[str, ...] = ("answer", "settings") if refitted and not trial.wrong else ("answer", "slips")
+        if request.headers.get("x-changed") == "zone":  # a zone brings its own bone, thin skin and area
+            names = (*names, "skin")
         return blocks(request, desk, "bench/modality.html", names, **_tried(trial), **shelves)
 
 
@@ -73,7 +76,9 @@ def _tried(trial: bench.Trial) -> dict[str, Any]:
     session = next((one.value for one in trial.settings if one.name == "settings.session"), "")
     crossed = site == "thigh" and session == "1"
     pads = layout("arm" if site == "arm" else "thigh", "crossed" if crossed else "parallel") if site else ()
+    zones = [("", "as described below"), *((zone, zone) for zone in all_zones())]
     return {
+        "zones": zones,
         "modality": True,
         "trial": trial,
         "pads": pads,

@@ -14,7 +14,7 @@ from merak.core.knowledge import about, number
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import MACHINES, LedCard, MachineCard
 from merak.core.modality.muscle_stimulation import layout
-from merak.core.modality.shared import Before, Dose, Subject, begun, stepped
+from merak.core.modality.shared import Before, Dose, Subject, begun, in_zone, stepped
 from merak.desk.rule_book import entries
 from tests.core.machines import SCALES, card_of, machine
 
@@ -102,7 +102,9 @@ def unmeasured(name: str) -> Any:
 def test_start_values_can_be_started(name: str, subject: Subject) -> None:
     """What a modality proposes is never refused by itself, but where the skin itself forbids it."""
     started = begun(MODALITIES[name], card_of(name), subject)
-    refused = MODALITIES[name].dose(started.settings, card_of(name), subject).refused
+    found = MODALITIES[name].dose(started.settings, card_of(name), subject)
+    refused = found.refused
+    assert "minutes" in found.numbers, "every modality says how long it takes"
     forbidden = name == "pulsed_light" and subject.phototype in (None, 6)
     assert forbidden or not refused, {key: one.words for key, one in refused.items()}
 
@@ -223,6 +225,16 @@ def test_a_wild_last_time_is_told_or_held_in(name: str, at: float) -> None:
         assert str(told)
 
 
+def test_a_zone_brings_its_bone_its_thin_skin_and_its_treatable_area() -> None:
+    brow, lid, cheek = (in_zone(Subject(), zone, "rf_bulk") for zone in ("forehead", "under the chin", "mid cheek"))
+    assert (brow.bony, brow.thin, lid.bony, lid.thin, cheek.bony, cheek.thin) == (True, False, False, True, False, False)
+    assert in_zone(Subject(), "forehead", "").area_cm2 > brow.area_cm2 > 20, "less its margin"
+    with pytest.raises(BadInput, match="margins and no-go"):
+        in_zone(Subject(), "upper lid", "rf_bulk")
+    with pytest.raises(BadInput, match="no zone"):
+        in_zone(Subject(), "elsewhere", "rf_bulk")
+
+
 def test_resurfacing_is_never_planned() -> None:
     module = MODALITIES["physician_resurfacing"]
     with pytest.raises(Refused):
@@ -237,9 +249,9 @@ def test_each_adjustment_is_a_line_of_the_working() -> None:
     worked = MODALITIES["rf_bulk"].start(card, Subject(sensitive=True, bony=True)).worked
     assert (plain.value, worked.value) == (10, 7)
     assert worked.formula == "10 20 % of the scale − 1 first visit − 1 sensitive skin − 1 bone"
-    again = Subject(first_visit=False, sensitive=True, last=Before(at=12, endpoint_seen=False))
+    again = Subject(first_visit=False, sensitive=True, last=Before(at=12, endpoint_seen="not seen"))
     assert MODALITIES["rf_bulk"].start(card, again).worked.value == 13, "what is known of the skin is in last time's value already"
-    late = Subject(first_visit=False, last=Before(at=12, endpoint_seen=False, settled_late=True))
+    late = Subject(first_visit=False, last=Before(at=12, endpoint_seen="not seen", settled_late=True))
     assert MODALITIES["rf_bulk"].start(card, late).worked.value == 11, "a late reaction goes down, never up"
 
 

@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 
 from merak.core.client import Findings, LastTime
 from merak.core.knowledge import all_ids, number
+from merak.core.modality import led as red_light
 from merak.core.modality import microcurrent
 from merak.core.modality.device import LedCard, MicrocurrentCard
 from merak.core.plan.side import first_side
@@ -129,3 +130,16 @@ def test_every_number_shows_its_working_from_known_rules() -> None:
         assert {rule for part in parts(quantity) for rule in part.rules} <= known, key
     assert {caution.rule for caution in plan.cautions} <= known
     assert VisitPlan.model_validate_json(plan.model_dump_json()) == plan, "the record keeps it whole"
+
+
+def test_two_colours_are_two_steps_and_each_keeps_its_ceiling() -> None:
+    panel = PANEL.model_copy(update={"colours": {"blue": ((5, 44), (10, 29), (15, 19))}})
+    light = red_light.Settings(minutes=10, colour="blue", then="red", then_minutes=8, duty_percent=50)
+    plan = visit_plan(brief(led_card=panel), Choice(led=light))
+    assert [(step.title, step.seconds) for step in plan.steps if step.modality == "led"] == [("Blue light", 600), ("Red light", 480)]
+    assert plan.numbers["led.fluence"].value == pytest.approx(29 * 600 / 1000 / 2)
+    assert plan.numbers["led.then_fluence"].value == pytest.approx(62 * 480 / 1000 / 2)
+    steady = light.model_copy(update={"minutes": 28, "then_minutes": 5, "duty_percent": 100})
+    assert visit_plan(brief(led_card=panel), Choice(led=steady)).refused["led.minutes"].rule == "led.ceiling.blue_fluence"
+    unmeasured = visit_plan(brief(), Choice(led=light))
+    assert unmeasured.numbers["led.fluence"].value is None and unmeasured.startable, "its blue was never measured: the clock holds"

@@ -29,7 +29,7 @@ def start(card: MachineCard, subject: Subject) -> Start:
     """The mildest cold of the range, or a step colder where that did not calm."""
     mildest = card.at(number(f"{NAME}.start"))
     base = given("mildest", card.most if mildest is None else mildest, card.scale, 1, f"{NAME}.start")
-    missed = subject.last is not None and subject.last.endpoint_seen is False and not subject.last.reacted
+    missed = subject.last is not None and subject.last.endpoint_seen == "not seen" and not subject.last.reacted
     last = subject.last.at if subject.last and subject.last.at is not None else base.value or 0
     colder = given("endpoint not reached last time", -card.step if missed else 0, card.scale, 1, f"{NAME}.adjust.missed")
     value = min(max(card.least, last + (colder.value or 0)), card.most)

@@ -22,7 +22,7 @@ class Settings(Base):
     grams: float = Field(5, ge=0.01, le=200, title="Cream", json_schema_extra={"unit": "g"})
     minutes: float = Field(30, ge=1, le=480, title="On the skin", json_schema_extra={"unit": "min"})
     skin: Literal["intact", "open"] = Field("intact", title="Skin")
-    school: Literal["label", "light-assisted"] = Field("label", title="Method")
+    school: Literal["label", "light-assisted", "none"] = Field("label", title="Method")
     clinic_allows_light: bool = Field(False, title="Clinic has turned it on")
     label_g: float = Field(20, ge=0.01, le=200, title="Label, cream at most", json_schema_extra={"unit": "g"})
     label_cm2: float = Field(200, ge=0.01, le=2000, title="Label, area at most", json_schema_extra={"unit": "cm²"})
@@ -44,6 +44,10 @@ def start(card: None, subject: Subject) -> Start:
 def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     """Milligrams, shares, earliest start; no share passes one."""
     judge = Judge()
+    if settings.school == "none":
+        judge.tell("minutes", given("earliest start after", 0, "min", 0, f"{NAME}.none"))
+        judge.know(f"{NAME}.none")
+        return judge.dose()
     cream, strength = (
         given("cream", settings.grams, "g", 1),
         given("caines", settings.lidocaine_percent + settings.prilocaine_percent, "%", 1),

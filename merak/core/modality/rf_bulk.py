@@ -114,7 +114,9 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         judge.refuse(f"{NAME}.dwell", "The tip never stands still.", "speed_mm_s", "Move it.")
     else:
         _moving(judge, settings, power)
-    if power.value is not None and not judge.refused:
+    if power.value is None:
+        judge.tell("minutes", worked("minutes", None, "min", "the power is not known", (power,)))
+    elif not judge.refused:
         _predicted(judge, settings, subject, power)
     judge.know(f"{NAME}.peak", f"{NAME}.reading", *([f"{NAME}.pad"] if settings.polarity == "monopolar" else []))
     return judge.dose()
@@ -178,6 +180,7 @@ def _predicted(judge: Judge, settings: Settings, subject: Subject, power: Quanti
         where = f"{power.text} over {settings.zone_cm2:g} cm²"
         words = f"{where} does not bring the surface to {settings.target_c:g} °C in {PATIENCE_S / 60:g} minutes."
         judge.change(f"{NAME}.target", words, "A smaller zone at once, or more power.", "at")
+        judge.tell("minutes", worked("minutes", None, "min", "the target is not reached", (power, zone)))
         return
     later = "never with five times the flow" if quick.seconds is None else f"{quick.seconds:.0f} s with five times the flow"
     judge.tell(

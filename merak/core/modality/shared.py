@@ -5,10 +5,13 @@ Every modality is one module with the same face (`Modality`), over words that st
 
 from collections.abc import Callable
 from datetime import date
-from typing import Any, NamedTuple, Protocol
+from typing import Any, Literal, NamedTuple, Protocol
 
 from pydantic import ConfigDict, Field, ValidationError
 
+from merak.core.body.plate import BONY, PLATES, THIN, area_cm2, plate, zone_names
+from merak.core.body.treatable import treatable
+from merak.core.client import Measures
 from merak.core.errors import BadInput, KnowledgeError
 from merak.core.knowledge import Verdict, caution, has_rule, number, quantity, rule
 from merak.core.modality.device import MachineCard
@@ -16,6 +19,8 @@ from merak.core.working import Caution, Frozen, Quantity
 
 #: Beyond this a value counts as past its ceiling: rounding in the last digits does not.
 TOLERANCE = 1e-9
+#: Less skin than this is none, cm².
+LEAST_CM2 = 0.05
 
 
 class Settings(Frozen):
@@ -27,11 +32,11 @@ class Settings(Frozen):
 class Before(Frozen):
     """How the same modality ended last time: where it was set, whether its endpoint was seen, how the skin answered (0 to 4)."""
 
-    at: float | None = Field(None, ge=-50, le=10_000)
-    endpoint_seen: bool | None = None
-    redness: int = Field(0, ge=0, le=4)
-    swelling: int = Field(0, ge=0, le=4)
-    settled_late: bool = False
+    at: float | None = Field(None, ge=-50, le=10_000, title="Ended at")
+    endpoint_seen: Literal["seen", "not seen", ""] = Field("", title="Endpoint")
+    redness: int = Field(0, ge=0, le=4, title="Redness, 0 to 4")
+    swelling: int = Field(0, ge=0, le=4, title="Swelling, 0 to 4")
+    settled_late: bool = Field(False, title="Settled late")
     stepped_up: bool = False
     on: date | None = None
 
@@ -60,6 +65,23 @@ class Subject(Settings):
     def area(self) -> Quantity:
         """The treatable area as an input of a working."""
         return Quantity(name="treatable area", value=self.area_cm2, unit="cm²", digits=0, rules=("body.area",))
+
+
+def in_zone(subject: Subject, zone: str, work: str, measures: Measures | None = None, finger_mm: float | None = None) -> Subject:
+    """The same client in one zone of a plate (both sides): bony and thin as the zone is, the area as the modality may treat there.
+
+    `work` is the modality's name on the plate, "" where it keeps no margins. Raises BadInput on "zone" for one that is on no plate.
+    """
+    name = next((plate_name for plate_name in PLATES if zone in zone_names(plate_name)), None)
+    if name is None:
+        raise BadInput({"zone": f"There is no zone “{zone}”."})
+    finger = number("face.finger_breadth") if finger_mm is None else finger_mm
+    whole_plate = plate(measures or Measures(), name)
+    able = treatable(measures or Measures(), work, finger, name).zones if work else whole_plate.zones
+    area = sum(area_cm2(shape) for (_, one), shape in able.items() if one == zone)
+    if area < LEAST_CM2:
+        raise BadInput({"zone": f"Nothing of the {zone} may be treated with this: margins and no-go areas take it all."})
+    return subject.model_copy(update={"bony": zone in BONY, "thin": zone in THIN, "area_cm2": round(area, 1)})
 
 
 class Dose(NamedTuple):
@@ -122,7 +144,7 @@ ADJUSTMENTS: dict[str, Callable[[Subject], bool]] = {
     "thin": lambda s: s.thin,
     "reacted": lambda s: s.last is not None and s.last.reacted,
     "careful": lambda s: s.verdict == "change",
-    "missed": lambda s: s.last is not None and s.last.endpoint_seen is False and not s.last.reacted and not s.last.stepped_up,
+    "missed": lambda s: s.last is not None and s.last.endpoint_seen == "not seen" and not s.last.reacted and not s.last.stepped_up,
 }
 #: These describe a skin that last time's setting has already been fitted to.
 KNOWN_SINCE = frozenset({"first_visit", "sensitive", "dark"})

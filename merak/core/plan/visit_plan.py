@@ -15,7 +15,7 @@ from merak.core.knowledge import number
 from merak.core.modality import led as red_light
 from merak.core.modality import microcurrent as lifting
 from merak.core.modality.device import LedCard, MicrocurrentCard
-from merak.core.modality.shared import Dose
+from merak.core.modality.shared import Subject
 from merak.core.plan.screening import Answers, Standing, board, demand
 from merak.core.plan.side import FirstSide, first_side
 from merak.core.working import Caution, Frozen, Quantity, Saying
@@ -142,8 +142,8 @@ def visit_plan(brief: Brief, choice: Choice) -> VisitPlan:
         refused |= {f"microcurrent.{field}": caution for field, caution in lift.refused.items()}
     if choice.led:
         demand(standing["led"])
-        light = red_light.dose(choice.led, _card(brief.led_card, "led"))
-        steps.append(_light_step(choice.led, light))
+        light = red_light.dose(choice.led, _card(brief.led_card, "led"), Subject(phototype=brief.findings.phototype))
+        steps += _light_steps(choice.led)
         numbers |= {f"led.{key}": value for key, value in light.numbers.items()}
         cautions += light.cautions
         refused |= {f"led.{field}": caution for field, caution in light.refused.items()}
@@ -232,14 +232,22 @@ def _lift_steps(settings: lifting.Settings, lift: lifting.Lift, side: Side, leve
     return [strokes(side), mirror, strokes(other)]
 
 
-def _light_step(settings: red_light.Settings, light: Dose) -> Step:
-    return Step(
-        kind="timed",
-        title="Red light",
-        act=f"Gel off. Eyes shielded. Panel at {settings.distance_cm:g} cm, {settings.cover}.",
-        seconds=round(settings.minutes * 60),
-        modality="led",
-    )
+FIRST_ACT = "Gel off. Eyes shielded."
+
+
+def _light_steps(settings: red_light.Settings) -> list[Step]:
+    """One timed step for each colour: the panel is changed over between them."""
+    pulsed = "" if settings.duty_percent == 100 else f" Pulsed, on {settings.duty_percent:g} % of the time."
+    return [
+        Step(
+            kind="timed",
+            title=f"{colour.capitalize()} light",
+            act=f"{FIRST_ACT if n == 0 else 'Change the colour over.'} Panel at {settings.distance_cm:g} cm, {settings.cover}.{pulsed}",
+            seconds=round(minutes * 60),
+            modality="led",
+        )
+        for n, (_, colour, minutes) in enumerate(settings.parts)
+    ]
 
 
 def _total(steps: list[Step]) -> Quantity:
