@@ -62,7 +62,7 @@ def thermal_dose_min(celsius: Numbers, dt: float) -> Numbers:
 
 @dataclass(frozen=True)
 class Run:
-    """A run: `seconds` of each sample, the skin surface's °C, °C by depth (`depth_mm` × sample) down to 6 mm, the whole last profile."""
+    """What came of it: `seconds` of each sample, the surface's °C, °C by depth (`depth_mm` × sample) down to 6 mm, the last profile."""
 
     seconds: Numbers
     surface_c: Numbers

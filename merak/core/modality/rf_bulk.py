@@ -70,7 +70,7 @@ class Held(NamedTuple):
 
 
 def held(run: Run, settings: Settings) -> Held:
-    """What a run comes to when, at the target, the hand gives only what is lost: the hottest depth then stays as it is."""
+    """What warming comes to when, at the target, the hand gives only what is lost: the hottest depth then stays as it is."""
     reached = run.reaches(settings.target_c)
     n = len(run.seconds) - 1 if reached is None else round(reached / SAMPLE_S)
     peak = float(run.peak_c[n])
