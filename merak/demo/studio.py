@@ -1,4 +1,4 @@
-"""An invented studio in an invented place: five people, eight machines, a dozen clients, and a day that is always today.
+"""An invented studio in an invented place: five people, thirteen machines, a dozen clients, and a day that is always today.
 
 Everything goes through the desk, as a person would do it: past visits were asked, looked at, planned, treated and closed.
 """
@@ -90,6 +90,41 @@ CARDS = (
         "step": 1,
         "tips": [{"name": "thigh band", "across_mm": 100, "down_mm": 50}],
     },
+    {
+        "modality": "rf_fractional",
+        "name": "pin unit",
+        "scale": "W",
+        "least": 1,
+        "most": 15,
+        "step": 1,
+        "tips": [{"name": "49 pins", "across_mm": 10, "down_mm": 10, "pins": 49, "single_use": True}],
+    },
+    {
+        "modality": "wet_abrasion",
+        "name": "wet tip unit",
+        "least": 0,
+        "most": 10,
+        "calibration": [[0, 0], [5, 18], [10, 40]],
+        "tips": [{"name": "spiral tip", "across_mm": 12, "down_mm": 12, "round": True, "single_use": True}],
+        "cleaned": "disinfectant drawn through, then water",
+    },
+    {
+        "modality": "micro_needling",
+        "name": "needle pen",
+        "least": 1,
+        "most": 5,
+        "calibration": [[1, 60], [5, 140]],
+        "tips": [{"name": "12 needles", "across_mm": 8, "down_mm": 8, "round": True, "pins": 12, "single_use": True}],
+    },
+    {
+        "modality": "cold",
+        "name": "cold head",
+        "scale": "°C",
+        "least": -5,
+        "most": 0,
+        "tips": [{"name": "head", "across_mm": 30, "down_mm": 30, "round": True}],
+    },
+    {"modality": "oxygen_airbrush", "name": "airbrush compressor", "scale": "bar", "least": 0.5, "most": 3, "step": 0.1},
     {"modality": "diamond", "name": "diamond hand piece", "tips": [{"name": "fine tip", "across_mm": 8, "down_mm": 8, "round": True}]},
 )
 

@@ -36,7 +36,8 @@ def test_every_modality_has_its_page(server: Server, name: str) -> None:
     words = about()[name]
     assert words.title in page
     has_machine = name in ("microcurrent", "led", "rf_bulk", "ultrasound", "iontophoresis", "galvanic_softening", "pulsed_light",
-                           "muscle_stimulation", "diamond")  # fmt: skip
+                           "muscle_stimulation", "diamond", "rf_fractional",
+                           "wet_abrasion", "micro_needling", "cold", "oxygen_airbrush")  # fmt: skip
     if words.licence == "physician":
         assert "never planned here" in page
     elif has_machine or name in ("peel", "numbing", "oxygen_mask", "enzyme", "touch", "cleanse", "finish", "mask"):
@@ -132,8 +133,8 @@ def test_nothing_found_is_said(tomas: httpx.Client) -> None:
 def test_machines_of_every_kind_are_added_and_mended(server: Server) -> None:
     marit = sign_in(server.url, "marit")
     body = {
-        "modality": "wet_abrasion",
-        "name": "wet unit",
+        "modality": "crystal",
+        "name": "crystal unit",
         "least": "0",
         "most": "10",
         "step": "1",
@@ -142,12 +143,15 @@ def test_machines_of_every_kind_are_added_and_mended(server: Server) -> None:
     }
     wrong = marit.post("/practice/machines", data=body | {"tips": "face twelve", "most": "0"})
     assert (
-        wrong.status_code == 422 and "mm across; mm down" in wrong.text and "must rise" in wrong.text and 'value="wet unit"' in wrong.text
+        wrong.status_code == 422
+        and "mm across; mm down" in wrong.text
+        and "must rise" in wrong.text
+        and 'value="crystal unit"' in wrong.text
     )
     page = marit.post("/practice/machines", data=body).text
-    assert "wet unit" in page and "0 → 0, 10 → 40" in page
-    assert 'class="figures"' in marit.get("/bench/modality/wet_abrasion").text
-    machine = re.search(r'wet unit.*?action="/practice/machines/([0-9a-f-]+)/put-away"', page, re.S)
+    assert "crystal unit" in page and "0 → 0, 10 → 40" in page
+    assert 'class="figures"' in marit.get("/bench/modality/crystal").text
+    machine = re.search(r'crystal unit.*?action="/practice/machines/([0-9a-f-]+)/put-away"', page, re.S)
     assert machine
     marit.post(f"/practice/machines/{machine.group(1)}/put-away", data={})
-    assert "no machine for it" in marit.get("/bench/modality/wet_abrasion").text
+    assert "no machine for it" in marit.get("/bench/modality/crystal").text

@@ -227,7 +227,7 @@ def pulse_train(asked: TrainIn) -> Answer:
         worked(
             "epidermis, relative peak",
             max(skin),
-            "K, model",
+            "relative",
             "µa·F·β ÷ ρc, through the train",
             (light, share),
             "pulsed_light.relative",
@@ -239,7 +239,7 @@ def pulse_train(asked: TrainIn) -> Answer:
         worked(
             "vessel, relative peak",
             max(vessel),
-            "K, model",
+            "relative",
             "the same for the vessel",
             (light,),
             "pulsed_light.relative",
@@ -263,7 +263,7 @@ def pulse_train(asked: TrainIn) -> Answer:
             ("vessel", cooling_curve(vessel, asked.width_ms, period, tau, until)),
         )
     )
-    return answered(judge, Curve(title="Relative heating through the train", x="ms", y="K, model", threads=drawn))
+    return answered(judge, Curve(title="Relative heating through the train", x="ms", y="relative", threads=drawn))
 
 
 class SpotIn(Inputs):

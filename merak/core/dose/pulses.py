@@ -82,5 +82,5 @@ def cooling_curve(rises: Sequence[float], width_ms: float, period_ms: float, tau
             points.append((begin, rises[n - 1] * exp(-(period_ms - width_ms) / tau_ms)))
         points.append((end, rise))
         stop = (n + 1) * period_ms if n + 1 < len(rises) else until_ms
-        points += [(t, rise * exp(-(t - end) / tau_ms)) for k in range(1, 13) if (t := end + (stop - end) * k / 12) <= until_ms]
+        points += [(t, rise * exp(-(t - end) / tau_ms)) for k in range(1, 21) if (t := end + (stop - end) * (k / 20) ** 2) <= until_ms]
     return points

@@ -158,7 +158,7 @@ def _heating(judge: Judge, settings: Settings, subject: Subject, fluence: Quanti
         worked(
             "epidermis, relative heating",
             epidermis,
-            "K, model",
+            "relative",
             "µa·F·β/ρc, through the train",
             (fluence, share, train_of),
             f"{NAME}.relative",
@@ -172,7 +172,7 @@ def _heating(judge: Judge, settings: Settings, subject: Subject, fluence: Quanti
             worked(
                 "vessel, relative heating",
                 rise,
-                "K, model",
+                "relative",
                 "the same for the vessel",
                 (fluence, tau, train_of),
                 f"{NAME}.relative",
