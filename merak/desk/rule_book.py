@@ -57,6 +57,8 @@ FAMILIES = {
 }
 
 
+#: What stands for a part of an id that is filled in.
+ANYTHING = "[a-z0-9_.]*"
 #: Headings for families of rules, and for entries that are no plain rules.
 SUBJECTS = {
     "acid": "Acids", "current": "Current", "galvanic": "Galvanic work", "grid": "Grids", "needles": "Needles", "oxygen": "Oxygen",
@@ -232,7 +234,8 @@ def _patterns(tree: ast.Module) -> Iterator[str]:
             yield re.escape(node.value) + (r"(\.men)?" if node.value.count(".") == 1 else "")
         elif isinstance(node, ast.JoinedStr):
             parts = [_part(part, own) for part in node.values]
-            if parts and r"\." in "".join(parts):
+            named = re.search("[a-z]{4}", "".join(parts).replace(ANYTHING, ""))  # else it would be any rule's
+            if named and r"\." in "".join(parts):
                 yield "".join(parts)
 
 
@@ -242,7 +245,7 @@ def _part(part: ast.expr, own: dict[str, str]) -> str:
     value = part.value if isinstance(part, ast.FormattedValue) else None
     if isinstance(value, ast.Name) and value.id in own:
         return re.escape(own[value.id])
-    return "[a-z0-9_.]*"
+    return ANYTHING
 
 
 def _title(path: Path) -> str:

@@ -8,6 +8,7 @@ from uuid import UUID
 
 from sqlalchemy.orm import Session
 
+from merak.core.knowledge import rule
 from merak.core.plan.visit_plan import Step
 from merak.core.session import Event, RunState, fold
 from merak.core.session.fold import KINDS
@@ -90,7 +91,7 @@ def begin(desk: Desk, visit_id: UUID) -> None:
         if page.plan is None or not page.settled:
             raise OutOfTurn(page.refusal or "The plan cannot be started: something in it is refused.")
         if not file.consented:
-            raise OutOfTurn("The client has not agreed to the plan as it stands. Read it back and ask.")
+            raise OutOfTurn(f"The client has not agreed to the plan as it stands. {rule('visit.consent').words}")
         visits.add_version(desk.db, visit_id, "order", page.plan.model_dump(mode="json"), desk.me.id, desk.now)
 
 

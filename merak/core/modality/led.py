@@ -105,6 +105,8 @@ def dose(settings: Settings, card: LedCard, subject: Subject | None = None) -> D
         judge.change("led.blue_dark", act="Shorter, and watch the pigment; red instead where in doubt.", field="colour")
     if "amber" in colours:
         judge.know("led.amber_weak")
+    if "near-infrared" in colours:
+        judge.know("led.surface")
     judge.know("led.eyes", "led.product")
     return judge.dose()
 
