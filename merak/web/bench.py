@@ -10,7 +10,7 @@ from merak.core.bench.catalogue import CALCULATIONS
 from merak.core.knowledge import About, about
 from merak.core.modality.muscle_stimulation import layout
 from merak.desk import bench
-from merak.desk.desk import Desk
+from merak.desk.desk import Desk, NotFound
 from merak.desk.file import PLANNED
 from merak.desk.rule_book import all_zones
 from merak.door import Form, entered
@@ -40,6 +40,14 @@ def _visit(text: str) -> str:
         return str(UUID(text)) if text else ""
     except ValueError:
         return ""
+
+
+def _open_plan(form: dict[str, str]) -> UUID:
+    """The visit whose plan is open. Raises NotFound without one."""
+    visit = _visit(form.get("visit", ""))
+    if not visit:
+        raise NotFound("No plan is open. Come to the bench from one.")
+    return UUID(visit)
 
 
 @router.get("")
@@ -90,7 +98,7 @@ def _tried(trial: bench.Trial) -> dict[str, Any]:
 def modality_use(request: Request, name: str, form: Form) -> Response:
     """Takes the settings into the plan that is open."""
     with entered(request, form) as desk:
-        bench.use_trial(desk, UUID(form.get("visit", "")), name, form)
+        bench.use_trial(desk, _open_plan(form), name, form)
         return go(f"/visits/{form['visit']}/plan")
 
 
@@ -126,5 +134,5 @@ def _laid(found: bench.Bench) -> dict[str, Any]:
 def use(request: Request, name: str, form: Form) -> Response:
     """Takes what was found into the plan that is open."""
     with entered(request, form) as desk:
-        bench.use(desk, UUID(form.get("visit", "")), name, form)
+        bench.use(desk, _open_plan(form), name, form)
         return go(f"/visits/{form['visit']}/plan")

@@ -94,6 +94,7 @@ def test_a_result_goes_into_the_plan_that_is_open(server: Server, tomas: httpx.C
     assert str(plan.url).endswith("/plan") and re.search(r'name="microcurrent.current" value="120"', plan.text)
     refused = tomas.post("/bench/density/use", data={**sent, "current_ua": "1200"})
     assert refused.status_code == 409 and re.search(r'name="microcurrent.current" value="120"', tomas.get(f"/visits/{visit}/plan").text)
+    assert tomas.post("/bench/density/use", data={**sent, "visit": ""}).status_code == 404, "no plan is open"
     led = {"visit": visit, "settings.minutes": "7", "settings.distance_cm": "15", "settings.cover": "bare skin", "settings.colour": "blue",
            "settings.duty_percent": "100", "settings.then": "nothing", "settings.then_minutes": "10"}  # fmt: skip
     plan = tomas.post("/bench/modality/led/use", data=led)

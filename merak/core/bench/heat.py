@@ -7,7 +7,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from merak.core.bench.answer import Answer, Calculation, Curve, Inputs, Limit, Thread, answered, span, thread
-from merak.core.dose.bioheat import Layer, Run, Surface, absorbed_share, body, hottest, under_tip
+from merak.core.dose.bioheat import Run, Surface, absorbed_share, body, hottest, under_tip
 from merak.core.dose.focused import line_count, too_deep
 from merak.core.dose.radio import Per, fluence_j_cm2, pin_energy_mj, step_ratio
 from merak.core.dose.thermal import (
@@ -21,8 +21,9 @@ from merak.core.dose.thermal import (
     pass_dose_j_cm2,
     skin_from_infrared_c,
 )
-from merak.core.knowledge import number, tissues
+from merak.core.knowledge import number
 from merak.core.modality.focused_lifting import Place, tissue_rule
+from merak.core.modality.rf_bulk import layer, layers
 from merak.core.modality.shared import Judge, given, worked
 
 GROUP = "Heat"
@@ -56,23 +57,12 @@ class HeatIn(Inputs):
             raise ValueError("readings stand in the order of time")
         return self
 
-    def layers(self, flow: float) -> tuple[Layer, ...]:
-        """Skin and below, with the dermis's blood flow × `flow`."""
-        found = tissues()
-        own = {"dermis": self.dermis_mm, "fat": self.fat_mm}
-        return tuple(
-            Layer(t.words, own.get(name, t.mm), t.k, t.rho, t.c, t.perfusion * (flow if name == "dermis" else 1))
-            for name in ("epidermis", "dermis", "fat", "muscle")
-            if (t := found[f"tissue.{name}"])
-        )
-
 
 def _heated(asked: HeatIn, flow: float, absorbed: float) -> tuple[Run, ...]:
     """The heat, then the cold head where there is one."""
-    gel = tissues()["tissue.gel"]
-    film = Layer(gel.words, asked.gel_mm, gel.k, gel.rho, gel.c) if asked.gel_mm else None
-    layers = asked.layers(flow)
-    under = body(layers, Surface(asked.room_c, number("heat.air")), film)
+    film = layer("gel", asked.gel_mm) if asked.gel_mm else None
+    skin = layers(flow, dermis=asked.dermis_mm, fat=asked.fat_mm)
+    under = body(skin, Surface(asked.room_c, number("heat.air")), film)
     tip_m2 = asked.tip_mm**2 * 1e-6 * np.pi / 4
     stay = tip_m2 / (asked.tip_mm * 1e-3) / (asked.speed_mm_s * 1e-3)  # by the tip's mean chord
     round_s = max(stay, asked.zone_cm2 * 1e-4 / (asked.speed_mm_s * 1e-3 * asked.tip_mm * 1e-3))
@@ -80,7 +70,7 @@ def _heated(asked: HeatIn, flow: float, absorbed: float) -> tuple[Run, ...]:
     first = under.run(power, DT, asked.depth_mm / 1000)
     if asked.cold_c is None:
         return (first,)
-    cold = body(layers, Surface(asked.cold_c, number("heat.cold_head")), film)
+    cold = body(skin, Surface(asked.cold_c, number("heat.cold_head")), film)
     return first, cold.run(np.zeros(ceil(asked.cold_min * 60 / DT)), DT, asked.depth_mm / 1000, first.profile_c)
 
 

@@ -19,7 +19,7 @@ from merak.core.dose.pulses import (
 )
 from merak.core.knowledge import caution, number
 from merak.core.modality.device import Colour
-from merak.core.modality.pulsed_light import delay_for
+from merak.core.modality.pulsed_light import DARK, delay_for
 from merak.core.modality.shared import Judge, given, worked
 
 GROUP = "Light"
@@ -277,7 +277,7 @@ class SpotIn(Inputs):
 def spot(asked: SpotIn) -> Answer:
     """The earliest moment at which it may be read."""
     judge = Judge()
-    dark = asked.phototype >= number("pulsed_light.melanin.4") and asked.phototype >= 4
+    dark = asked.phototype >= DARK
     rule_id, hours = {
         "pulsed light": ("pulsed_light.spot.dark", number("pulsed_light.spot.dark"))
         if dark

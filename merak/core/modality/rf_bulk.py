@@ -37,25 +37,21 @@ class Settings(Base):
     numbed: bool = Field(False, title="Numbed")
 
 
-def layers() -> tuple[Layer, ...]:
-    """Skin and what lies below, as the rule book has them."""
-    found = tissues()
-    return tuple(_layer(found[f"tissue.{name}"].words, name) for name in ("epidermis", "dermis", "fat", "muscle"))
+def layers(flow: float = 1.0, **mm: float) -> tuple[Layer, ...]:
+    """Skin and what lies below, as the rule book has them: the dermis's blood flow × `flow`, a layer's own thickness (mm) by its name."""
+    return tuple(layer(name, mm.get(name), flow if name == "dermis" else 1.0) for name in ("epidermis", "dermis", "fat", "muscle"))
 
 
-def _layer(words: str, name: str, mm: float | None = None, flow: float = 1.0) -> Layer:
+def layer(name: str, mm: float | None = None, flow: float = 1.0) -> Layer:
+    """One layer of the rule book, as thick as it says or as `mm` does."""
     entry = tissues()[f"tissue.{name}"]
-    return Layer(words, entry.mm if mm is None else mm, entry.k, entry.rho, entry.c, entry.perfusion * flow)
+    return Layer(entry.words, entry.mm if mm is None else mm, entry.k, entry.rho, entry.c, entry.perfusion * flow)
 
 
 def warmed(power_w: float, settings: Settings, flow: float = 1.0, seconds: float = PATIENCE_S) -> Run:
     """A zone under slow, even work: η·P over its area, with the dermis's blood flow × `flow`."""
-    skin = tuple(
-        _layer(one.name, name, flow=flow if name == "dermis" else 1.0)
-        for one, name in zip(layers(), ("epidermis", "dermis", "fat", "muscle"), strict=True)
-    )
-    gel = _layer("Gel", "gel", settings.gel_mm) if settings.gel_mm else None
-    under = body(skin, Surface(number("heat.room"), number("heat.air")), gel)
+    gel = layer("gel", settings.gel_mm) if settings.gel_mm else None
+    under = body(layers(flow), Surface(number("heat.room"), number("heat.air")), gel)
     steady = settings.absorbed * power_w / (settings.zone_cm2 * 1e-4)
     return under.run(np.full(round(seconds / SAMPLE_S), steady), SAMPLE_S, settings.depth_mm / 1000)
 

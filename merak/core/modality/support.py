@@ -40,9 +40,11 @@ class Supporting:
         rule_id = f"support.{self.NAME}.ml"
         if has_rule(rule_id):
             usual = given("on a face and neck", number(rule_id), "mL", 0, rule_id)
-            whole_area = 620.0  # face and neck of the women's mean plate, cm²
-            amount = number(rule_id) * subject.area_cm2 / whole_area
-            judge.tell("product", worked("product", amount, "mL", "usual amount × area ÷ face and neck", (usual, subject.area), rule_id))
+            full = given("face and neck", number("support.area"), "cm²", 0, "support.area")
+            amount = number(rule_id) * subject.area_cm2 / (full.value or 1)
+            judge.tell(
+                "product", worked("product", amount, "mL", "usual amount × area ÷ face and neck", (usual, subject.area, full), rule_id)
+            )
         return judge.dose()
 
 
