@@ -133,13 +133,25 @@ def test_every_number_shows_its_working_from_known_rules() -> None:
 
 
 def test_two_colours_are_two_steps_and_each_keeps_its_ceiling() -> None:
-    panel = PANEL.model_copy(update={"colours": {"blue": ((5, 44), (10, 29), (15, 19))}})
-    light = red_light.Settings(minutes=10, colour="blue", then="red", then_minutes=8, duty_percent=50)
+    panel = PANEL.model_copy(update={"colours": dict.fromkeys(("near-infrared", "blue"), ((5, 44), (10, 29), (15, 19)))})
+    light = red_light.Settings(minutes=10, colour="near-infrared", then="red", then_minutes=8, duty_percent=50)
     plan = visit_plan(brief(led_card=panel), Choice(led=light))
-    assert [(step.title, step.seconds) for step in plan.steps if step.modality == "led"] == [("Blue light", 600), ("Red light", 480)]
+    assert [(step.title, step.seconds) for step in plan.steps if step.modality == "led"] == [
+        ("Near-infrared light", 600),
+        ("Red light", 480),
+    ]
     assert plan.numbers["led.fluence"].value == pytest.approx(29 * 600 / 1000 / 2)
     assert plan.numbers["led.then_fluence"].value == pytest.approx(62 * 480 / 1000 / 2)
-    steady = light.model_copy(update={"minutes": 28, "then_minutes": 5, "duty_percent": 100})
+    steady = light.model_copy(update={"colour": "blue", "minutes": 28, "then_minutes": 5, "duty_percent": 100})
     assert visit_plan(brief(led_card=panel), Choice(led=steady)).refused["led.minutes"].rule == "led.ceiling.blue_fluence"
     unmeasured = visit_plan(brief(), Choice(led=light))
-    assert unmeasured.numbers["led.fluence"].value is None and unmeasured.startable, "its blue was never measured: the clock holds"
+    assert unmeasured.numbers["led.fluence"].value is None and unmeasured.startable, "its near-infrared was never measured: the clock holds"
+
+
+def test_blue_is_not_planned_on_answers_that_were_given_for_red() -> None:
+    for light, field in (
+        (red_light.Settings(minutes=5, colour="blue"), "led.colour"),
+        (red_light.Settings(minutes=5, then="blue", then_minutes=5), "led.then"),
+    ):
+        plan = visit_plan(brief(), Choice(led=light))
+        assert plan.refused[field].rule == "led.blue_unscreened" and not plan.startable

@@ -11,7 +11,7 @@ from merak.core.body.marks import Mark
 from merak.core.body.treatable import Narrowed, Treatable, treatable
 from merak.core.client import Findings, LastTime, Side
 from merak.core.errors import Refused
-from merak.core.knowledge import number
+from merak.core.knowledge import caution, number
 from merak.core.modality import led as red_light
 from merak.core.modality import microcurrent as lifting
 from merak.core.modality.device import LedCard, MicrocurrentCard
@@ -139,14 +139,14 @@ def visit_plan(brief: Brief, choice: Choice) -> VisitPlan:
         steps += _lift_steps(choice.microcurrent, lift, side, lifting.level_most(choice.microcurrent, card))
         numbers |= {f"microcurrent.{key}": value for key, value in lift.numbers.items()}
         cautions += lift.cautions
-        refused |= {f"microcurrent.{field}": caution for field, caution in lift.refused.items()}
+        refused |= {f"microcurrent.{field}": one for field, one in lift.refused.items()}
     if choice.led:
         demand(standing["led"])
         light = red_light.dose(choice.led, _card(brief.led_card, "led"), Subject(phototype=brief.findings.phototype))
         steps += _light_steps(choice.led)
         numbers |= {f"led.{key}": value for key, value in light.numbers.items()}
         cautions += light.cautions
-        refused |= {f"led.{field}": caution for field, caution in light.refused.items()}
+        refused |= {f"led.{field}": one for field, one in light.refused.items()} | _unscreened(choice.led)
     steps.append(_finish())
     numbers["visit.minutes"] = _total(steps)
     return VisitPlan(
@@ -230,6 +230,14 @@ def _lift_steps(settings: lifting.Settings, lift: lifting.Lift, side: Side, leve
         seconds=round(number("visit.half_face") * 60),
     )
     return [strokes(side), mirror, strokes(other)]
+
+
+def _unscreened(light: red_light.Settings) -> dict[str, Caution]:
+    """Screening's verdicts on light are for red: a colour that some of them would stop is refused until it is asked about."""
+    fields = {"minutes": "led.colour", "then_minutes": "led.then"}
+    return {
+        fields[field]: caution("led.blue_unscreened", "stop", field=fields[field]) for field, colour, _ in light.parts if colour == "blue"
+    }
 
 
 FIRST_ACT = "Gel off. Eyes shielded."
