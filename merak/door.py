@@ -10,7 +10,7 @@ from uuid import uuid4
 from fastapi import Depends, Request
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from merak.core.errors import MerakError
+from merak.core.errors import BadInput, MerakError
 from merak.desk.desk import Desk
 from merak.desk.permission import Denied
 from merak.desk.signing_in import at_desk
@@ -39,6 +39,28 @@ async def _form(request: Request) -> dict[str, str]:
 
 
 Form = Annotated[dict[str, str], Depends(_form)]
+
+
+#: Bytes of a form with files, at most.
+LARGEST_FORM = 14_000_000
+
+
+async def _parts(request: Request) -> tuple[dict[str, str], dict[str, bytes]]:
+    """The fields and the files of a form with files. Raises BadInput when it is larger than any file may be."""
+    if int(request.headers.get("content-length") or LARGEST_FORM + 1) > LARGEST_FORM:
+        raise BadInput({"file": f"Too large: {LARGEST_FORM / 1e6:g} MB at most."})
+    fields: dict[str, str] = {}
+    files: dict[str, bytes] = {}
+    async with request.form(max_files=6, max_fields=60) as form:
+        for key, value in form.items():
+            if isinstance(value, str):
+                fields[key] = value
+            elif content := await value.read():
+                files[key] = content
+    return fields, files
+
+
+Parts = Annotated[tuple[dict[str, str], dict[str, bytes]], Depends(_parts)]
 
 
 @contextmanager

@@ -13,7 +13,7 @@ from uuid_utils.compat import uuid7
 
 from merak.core.errors import Refused
 from merak.core.plan.screening import questions
-from merak.desk import asking, closing, looking, marking, planning, treating
+from merak.desk import asking, closing, consenting, looking, marking, planning, treating
 from merak.desk.day import COURSE_NAME, add_visit
 from merak.desk.desk import Desk
 from merak.desk.file import open_file
@@ -26,14 +26,14 @@ from merak.records.tables import Base, Client, Course, Device, Person, Studio
 
 PASSWORD = "vesper-quay"  # noqa: S105
 ZONE = ZoneInfo("Europe/Lisbon")
-STAFF = {
-    "marit": ("Marit Solheim", "owner", 15.0),
-    "adaeze": ("Adaeze Okonjo", "senior", 16.0),
-    "tomas": ("Tomas Reyle", "therapist", 17.5),
-    "lin": ("Lin Farrow", "assistant", None),
-    "joost": ("Joost Amber", "front desk", None),
+STAFF: dict[str, tuple[str, str, float | None, list[str]]] = {
+    "marit": ("Marit Solheim", "owner", 15.0, ["pulsed light", "fractional", "focused", "micro depth"]),
+    "adaeze": ("Adaeze Okonjo", "senior", 16.0, ["pulsed light", "fractional"]),
+    "tomas": ("Tomas Reyle", "therapist", 17.5, []),
+    "lin": ("Lin Farrow", "assistant", None, []),
+    "joost": ("Joost Amber", "front desk", None, []),
 }
-SIGN_INS = [f"{login:<8}{role:<12}{PASSWORD}" for login, (_, role, _) in STAFF.items()]
+SIGN_INS = [f"{login:<8}{role:<12}{PASSWORD}" for login, (_, role, _, _) in STAFF.items()]
 CARDS = (
     {
         "modality": "microcurrent",
@@ -135,9 +135,15 @@ def _round(x: float, y: float, rx: float, ry: float) -> str:
     return " ".join(f"{x + rx * cos(t) * (1 + 0.07 * sin(3 * t)):.1f},{y + ry * sin(t) * (1 + 0.1 * cos(2 * t)):.1f}" for t in turns)
 
 
+#: Zones as they were tapped, one grade a tap.
+NOSE = "right nose tip and wings, right nose tip and wings, left nose tip and wings, left nose tip and wings, right chin"
+LAX = "right lower cheek, left lower cheek, left lower cheek, right jawline, left jawline"
+
+
 @dataclass
 class Invented:
     """One client of the demo, always seen at the same hour `at`, today unless `today` is False; `past` counts closed visits before it.
+    `done` is what was done at those, `found` what was graded then, condition → zones as they were tapped.
 
     `answers` are given at the last closed visit (days are counted back from today), `redness` is how that visit ended.
     """
@@ -156,6 +162,8 @@ class Invented:
     tapes: tuple[float | None, float | None] = (None, None)
     note: str = ""
     marks: tuple[dict[str, str], ...] = ()
+    done: tuple[str, ...] = ("microcurrent", "led")
+    found: dict[str, str] = field(default_factory=lambda: {"laxity": LAX})
 
 
 CLIENTS = (
@@ -165,6 +173,7 @@ CLIENTS = (
         "09:00",
         2,
         tapes=(272, 186),
+        found={"laxity": LAX, "pigment": "right upper cheek, right upper cheek, left upper cheek", "dehydration": "right mid cheek, left mid cheek"},
         note="Likes the forehead most; left brow came up.",
         marks=(
             {"kind": "pigment", "shape": "area", "grade": "2", "points": _round(64, 104, 11, 7), "note": "Darker since the summer."},
@@ -204,9 +213,19 @@ CLIENTS = (
         marks=({"kind": "patch", "shape": "area", "grade": "3", "points": _round(-62, 118, 16, 10), "note": "Gone after an hour."},),
     ),
     Invented("Petra Halloran", date(1971, 9, 14), "14:15", 0, "adaeze"),
-    Invented("Samir Oduya", date(1968, 4, 30), "15:30", 4, phototype=5, tapes=(291, 199)),
+    Invented(
+        "Samir Oduya", date(1968, 4, 30), "15:30", 4, phototype=5, tapes=(291, 199), found={"laxity": LAX, "congestion": NOSE, "oil": NOSE}
+    ),
     Invented("Noor Castellane", date(1996, 12, 5), "16:45", 0, sensitive=True),
-    Invented("Greta Lindqvist", date(1963, 7, 21), "17:45", 9, "adaeze", heights=(11.0, 11.4, 19.5, 19.0)),
+    Invented(
+        "Greta Lindqvist",
+        date(1963, 7, 21),
+        "17:45",
+        9,
+        "adaeze",
+        heights=(11.0, 11.4, 19.5, 19.0),
+        found={"laxity": LAX, "fine_lines": "right crow's feet, left crow's feet, left crow's feet, right forehead"},
+    ),
     Invented("Elif Sarno", date(1992, 2, 11), "10:15", 2, answers={"pregnancy": ("breastfeeding", None)}, today=False),
     Invented("Bruno Achebe", date(1976, 10, 3), "14:15", 3, phototype=6, today=False),
     Invented("Wanda Kessler", date(1955, 5, 16), "09:00", 1, "adaeze", today=False),
@@ -230,8 +249,8 @@ def load(fresh: bool = False) -> None:
         db.add(Studio(id=1, name="Quay Street Skin Studio, Vesper Bay", time_zone=ZONE.key, opening=week, demo=True))
         hashed = HASHER.hash(PASSWORD)
         staff = {
-            login: Person(name=name, login=login, password_hash=hashed, role=role, finger_mm=finger)
-            for login, (name, role, finger) in STAFF.items()
+            login: Person(name=name, login=login, password_hash=hashed, role=role, finger_mm=finger, licences=licences)
+            for login, (name, role, finger, licences) in STAFF.items()
         }
         db.add_all(
             [*staff.values(), *(Device(modality=str(c["modality"]), card=CARD.validate_python(c).model_dump(mode="json")) for c in CARDS)]
@@ -302,13 +321,15 @@ def _closed_visit(desk: Desk, who: Invented, client: Client, start: datetime, la
             "hairline_chin_mm": f"{who.tapes[1] or ''}",
         },
     )
-    for zone in ("right lower cheek", "left lower cheek", "left lower cheek", "right jawline", "left jawline"):
-        looking.tap_zone(desk, visit_id, "laxity", zone)
+    for condition, zones in who.found.items():
+        for zone in zones.split(", "):
+            looking.tap_zone(desk, visit_id, condition, zone)
     for mark in who.marks if last else ():
         marking.put(desk, visit_id, {"plate": "face", **mark})
-    page = planning.planned(desk, visit_id)
+    for modality in ("cleanse", *who.done, "finish"):  # what an answer stops is not added
+        page = planning.edit(desk, visit_id, "add", {"modality": modality})
     if page.settled:
-        planning.consent(desk, visit_id, True)
+        consenting.consent(desk, visit_id, {"agreed": "yes", "signed": "paper"})
         treating.begin(desk, visit_id)
         _run(desk, visit_id)
     closing.close(

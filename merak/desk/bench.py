@@ -15,7 +15,7 @@ from merak.core.working import Quantity
 from merak.desk import planning
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.fields import Shown, read, shown, texts
-from merak.desk.file import PLANNED, open_file
+from merak.desk.file import open_file
 from merak.desk.practice import machines
 
 
@@ -146,12 +146,14 @@ def use(desk: Desk, visit_id: UUID, name: str, form: dict[str, str]) -> None:
     found = {key: number.value for key, number in bench.answer.numbers.items()}
     sent = {shown_.name: shown_.value for shown_ in bench.fields}
     values = {to: f"{found[key]:.3g}" if found.get(key) is not None else sent.get(key, "") for key, to in bench.what.fills}
-    planning.take(desk, visit_id, values)
+    for modality in dict.fromkeys(to.partition(".")[0] for to in values):
+        own = {to.partition(".")[2]: value for to, value in values.items() if to.partition(".")[0] == modality}
+        planning.take_values(desk, visit_id, modality, own)
 
 
 def use_trial(desk: Desk, visit_id: UUID, name: str, form: dict[str, str]) -> None:
     """Takes a tried modality's settings into a plan. Raises OutOfTurn while something is refused, or a plan cannot take it."""
     trial = tried(desk, name, form)
-    if name not in PLANNED or trial.dose is None or trial.slips:
+    if trial.dose is None or trial.slips:
         raise OutOfTurn("There is nothing here that a plan could take as it stands.")
-    planning.take(desk, visit_id, {f"{name}.{one.name.removeprefix('settings.')}": one.value for one in trial.settings})
+    planning.take_values(desk, visit_id, name, {one.name.removeprefix("settings."): one.value for one in trial.settings})

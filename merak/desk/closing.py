@@ -7,6 +7,9 @@ from uuid import UUID
 
 from merak.core.after.aftercare import SheetLine, sheet, tags_done
 from merak.core.errors import BadInput
+from merak.core.knowledge import about
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.session import step_facts
 from merak.core.session.fold import StepFacts
 from merak.desk.desk import Desk, OutOfTurn
@@ -42,7 +45,8 @@ def closing(desk: Desk, visit_id: UUID, form: dict[str, str] | None = None, wron
     following = visits.after(desk.db, file.visit)
     next_at = following.starts_at.astimezone(desk.zone) if following else None
     grades = {key: int(held[key]) if held.get(key, "").isdigit() else 0 for key in ("redness", "swelling")}
-    tags = tags_done(_begun(run), grades["redness"], grades["swelling"])
+    worked = [tag for modality in _begun(run) for tag in about()[modality].tags]
+    tags = tags_done(worked, grades["redness"], grades["swelling"])
     lines = sheet(tags, ended.astimezone(desk.zone), next_at)
     return Closed(file, run, facts, held, lines, ended.astimezone(desk.zone), next_at, wrong or {})
 
@@ -87,11 +91,25 @@ def _close(desk: Desk, visit_id: UUID, form: dict[str, str], page: Closed) -> No
         wrong["note"] = "Nothing was treated: say why."
     if wrong:
         raise BadInput(wrong)
-    body |= _done(page)
+    body |= _done(page) | {"did": _did(desk, page)}
     visits.add_version(desk.db, visit_id, "close", body, desk.me.id, desk.now)
     lines = [line.model_dump(mode="json") for line in page.sheet]
     visits.add_version(desk.db, visit_id, "sheet", {"lines": lines}, desk.me.id, desk.now)
     visits.set_status(desk.db, visit_id, "closed")
+
+
+def _did(desk: Desk, page: Closed) -> dict[str, Any]:
+    """Each modality that was really begun, with where it was set and whether that was a step up from last time."""
+    order = visits.order(desk.db, page.file.visit.id) if page.run else None
+    begun_ = set(_begun(page.run)) - HOUSEKEEPING
+    found = {}
+    for item in order["plan"]["items"] if order else ():
+        if item["modality"] in begun_:
+            field, _, down = MODALITIES[item["modality"]].STEP
+            at, before = item["settings"].get(field), page.file.history.get(item["modality"])
+            up = before is not None and before.at is not None and at is not None and (at < before.at if down else at > before.at)
+            found[item["modality"]] = {"at": at, "stepped_up": up}
+    return found
 
 
 def _done(page: Closed) -> dict[str, Any]:

@@ -6,10 +6,13 @@ from typing import Any
 from uuid import UUID
 
 from merak.core.after.course import Opening, free
-from merak.core.client import age_on
+from merak.core.client import Findings, age_on
 from merak.core.errors import BadInput
-from merak.core.knowledge import number
-from merak.core.plan.screening import STOPPING, board
+from merak.core.knowledge import about, number
+from merak.core.modality.device import read_cards
+from merak.core.plan.brief import offered_by
+from merak.core.plan.fitting import title
+from merak.core.plan.screening import STOPPING, VERDICTS, board
 from merak.desk.desk import Desk
 from merak.desk.file import ANSWERS, find_visit
 from merak.desk.permission import may
@@ -38,12 +41,13 @@ def day_sheet(desk: Desk, day: date) -> list[Row]:
     clinical = may(desk.me, "read notes")
     earlier = visits.previous_of(desk.db, found) if clinical else {}
     standing = visits.latest(desk.db, [visit.id for visit in found] + list(earlier.values())) if clinical else {}
+    offered = offered_by(card for _, card in read_cards((str(one.id), one.card) for one in people.devices(desk.db)))
     rows = []
     for visit in found:
         records = {stage: record.body for stage, record in standing.get(visit.id, {}).items()}
         last_id = earlier.get(visit.id)
         last = {stage: record.body for stage, record in standing.get(last_id, {}).items()} if last_id else {}
-        flags = _flags(visit, records, last, last_id is not None, desk.today) if clinical else []
+        flags = _flags(visit, records, last, last_id is not None, desk.today, offered) if clinical else []
         rows.append(Row(visit, visit.starts_at.astimezone(desk.zone), _stage(visit, records), flags))
     return rows
 
@@ -57,14 +61,21 @@ def _stage(visit: Visit, records: dict[str, Any]) -> str:
     return "plan" if "look" in records else "look" if "ask" in records else "ask"
 
 
-def _flags(visit: Visit, records: dict[str, Any], last: dict[str, Any], returning: bool, today: date) -> list[tuple[str, str]]:
+def _flags(
+    visit: Visit, records: dict[str, Any], last: dict[str, Any], returning: bool, today: date, offered: frozenset[str]
+) -> list[tuple[str, str]]:
     """What to know, change or stop for. What today's answers are not yet given for is told from last time's."""
     flags: list[tuple[str, str]] = []
     given = (records.get("ask") or last.get("ask") or {}).get("answers", {})
-    for standing in board(ANSWERS.validate_python(given), visit.client.born, today, returning).values():
-        if standing.verdict in STOPPING:
-            words = f"{standing.modality}: {standing.verdict}"
-            flags.append(("stop", f"{words} until {standing.until:%-d %b}" if standing.until else words))
+    look = records.get("look") or last.get("look") or {}
+    standing = board(ANSWERS.validate_python(given), visit.client.born, today, returning, Findings.model_validate(look))
+    for verdict in reversed(VERDICTS):
+        names = [title(name) for name in about() if name in offered and name in standing and standing[name].verdict == verdict]
+        if verdict in STOPPING and names:
+            more = f" and {len(names) - 2} more" if len(names) > 2 else ""
+            until = max((standing[name].until or today for name in about() if name in offered and standing.get(name)), default=today)
+            day = f" until {until:%-d %b}" if verdict == "wait" and until > today else ""
+            flags.append(("stop", f"{verdict}{day}: {', '.join(names[:2])}{more}"))
     close = last.get("close", {})
     worst = max(close.get("redness") or 0, close.get("swelling") or 0)
     if worst >= 3:

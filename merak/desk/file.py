@@ -15,18 +15,19 @@ from merak.core.body.marks import Mark
 from merak.core.body.treatable import Narrowed
 from merak.core.client import Findings, LastTime, Measures
 from merak.core.knowledge import mark_kinds, number
-from merak.core.modality.device import LedCard, MicrocurrentCard
-from merak.core.plan.screening import Answer, Answers
-from merak.core.plan.visit_plan import Brief
+from merak.core.modality.device import read_cards
+from merak.core.modality.shared import Before
+from merak.core.plan.brief import Brief, Machine, Wish
+from merak.core.plan.screening import Answer, Answers, Letter, Override
 from merak.desk.desk import Desk, NotFound
 from merak.desk.permission import Action
-from merak.desk.practice import CARD
 from merak.records import visits
 from merak.records.tables import Visit
 from merak.records.visits import Earlier, Standing, VisitSeen
 
 STAGES = ("ask", "look", "plan", "treat", "close", "return")
 ANSWERS: TypeAdapter[Answers] = TypeAdapter(dict[str, Answer])
+SENIORS = ("senior", "owner")
 
 
 @dataclass
@@ -37,9 +38,12 @@ class VisitFile:
     records: dict[str, Standing]
     previous: Earlier | None
     earlier: dict[str, Standing]
-    cards: dict[str, Any]
+    machines: tuple[Machine, ...]
     today: date
     marked: list[Standing]
+    house: dict[str, Any]
+    letters_kept: list[dict[str, Any]]
+    done_before: list[tuple[str, str, dict[str, Any], dict[str, Any]]]
 
     def body(self, stage: str) -> dict[str, Any]:
         """What stands on a stage; empty when nothing does."""
@@ -58,10 +62,10 @@ class VisitFile:
 
     @cached_property
     def findings(self) -> Findings:
-        """Today's findings; before anything was looked at, the lasting ones of last time (skin type, phototype, tapes)."""
+        """Today's findings; before anything was looked at, those of last time (skin, grades, tapes), to be confirmed: heights are new."""
         if "look" in self.records:
             return Findings.model_validate(self.body("look"))
-        lasting = ("skin_type", "phototype", "sensitive", *Measures.model_fields)
+        lasting = ("skin_type", "phototype", "sensitive", "tone", "grades", "laxity", "fine_lines", *Measures.model_fields)
         earlier = self.earlier["look"].body if "look" in self.earlier else {}
         return Findings.model_validate({key: earlier[key] for key in lasting if key in earlier})
 
@@ -85,8 +89,34 @@ class VisitFile:
         return tuple(Narrowed.model_validate(entry) for entry in self.body("margins").get("narrowed", ()))
 
     @cached_property
+    def letters(self) -> tuple[Letter, ...]:
+        """The doctors' letters that came in."""
+        came = (one for one in self.letters_kept if one.get("received") and one.get("says", "yes") == "yes")
+        return tuple(Letter.model_validate({key: one[key] for key in ("rule", "received", "until", "note", "by") if key in one}) for one in came)
+
+    @cached_property
+    def overrides(self) -> tuple[Override, ...]:
+        """What seniors wrote for this visit."""
+        return tuple(Override.model_validate(one) for one in self.body("overrides").get("overrides", ()))
+
+    @cached_property
+    def wish(self) -> Wish:
+        """What the client wants, and within what."""
+        return Wish.model_validate(self.body("ask").get("wish", {}))
+
+    @cached_property
+    def history(self) -> dict[str, Before]:
+        """How each modality ended when it was last done."""
+        found = {}
+        for when, modality, did, close in self.done_before:
+            grades = {key: close.get(key) or 0 for key in ("redness", "swelling")}
+            found[modality] = Before(on=date.fromisoformat(when[:10]), at=did.get("at"), stepped_up=bool(did.get("stepped_up")), **grades)
+        return found
+
+    @cached_property
     def brief(self) -> Brief:
         """What a plan follows from."""
+        by = self.visit.therapist
         return Brief(
             today=self.today,
             born=self.visit.client.born,
@@ -94,11 +124,20 @@ class VisitFile:
             answers=self.answers,
             findings=self.findings,
             last=self.last,
-            finger_mm=self.visit.therapist.finger_mm or number("face.finger_breadth"),
+            history=self.history,
+            finger_mm=by.finger_mm or number("face.finger_breadth"),
             narrowed=self.narrowed,
             marks=self.marks,
-            microcurrent_card=self.cards.get("microcurrent"),
-            led_card=self.cards.get("led"),
+            machines=self.machines,
+            letters=self.letters,
+            overrides=self.overrides,
+            wish=self.wish,
+            licences=frozenset(by.licences),
+            senior=by.role in SENIORS,
+            careful_hands=by.careful_hands,
+            methods=self.house.get("methods", {}),
+            prices=self.house.get("prices", {}),
+            slot=self.visit.minutes,
         )
 
     @property
@@ -114,8 +153,9 @@ class VisitFile:
     def standing_versions(self) -> dict[str, Any]:
         """The versions that a plan follows from; 0 where nothing was written. Margins and marks only where they change it."""
         stands: dict[str, Any] = {stage: self.records[stage].version if stage in self.records else 0 for stage in ("ask", "look", "plan")}
-        if "margins" in self.records:
-            stands["margins"] = self.records["margins"].version
+        for stage in ("margins", "overrides"):
+            if stage in self.records:
+                stands[stage] = self.records[stage].version
         out = sorted(f"{at.body['id']} {at.version}" for at in self.marked if mark_kinds()[at.body["kind"]].keeps_out)
         return {**stands, "marks": out} if out else stands
 
@@ -134,10 +174,6 @@ def find_visit(desk: Desk, visit_id: UUID) -> Visit:
     return visit
 
 
-#: The modalities that a plan can hold.
-PLANNED = ("microcurrent", "led")
-
-
 def open_file(desk: Desk, visit_id: UUID, action: Action = "read notes") -> VisitFile:
     """The file, for somebody who may do this with it. Raises NotFound, Denied, Sealed."""
     desk.demand("read notes")
@@ -146,11 +182,10 @@ def open_file(desk: Desk, visit_id: UUID, action: Action = "read notes") -> Visi
         raise NotFound("There is no such visit.")
     desk.zone = ZoneInfo(found.time_zone)
     desk.demand(action, found.visit)
-    cards: dict[str, MicrocurrentCard | LedCard] = {}
-    for modality, card in found.cards:  # of several for one modality, the one added first
-        if modality in PLANNED and modality not in cards:
-            cards[modality] = CARD.validate_python(card)
-    return VisitFile(found.visit, found.records, found.previous, found.earlier, cards, desk.today, found.marks)
+    return VisitFile(
+        found.visit, found.records, found.previous, found.earlier, tuple(Machine(id=key, card=card) for key, card in read_cards(found.cards)),
+        desk.today, found.marks, found.house, found.letters, found.done,
+    )  # fmt: skip
 
 
 @contextmanager

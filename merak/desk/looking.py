@@ -7,11 +7,12 @@ from uuid import UUID
 from pydantic import ValidationError
 
 from merak.core.body.marks import Mark
-from merak.core.body.plate import GRADED, PLATES, SIDES, plate
+from merak.core.body.plate import PLATES, SIDES, plate, zone_names
 from merak.core.body.tapes import ALL
-from merak.core.body.treatable import Treatable
+from merak.core.body.treatable import BESIDE, Treatable
 from merak.core.client import Findings
 from merak.core.errors import BadInput
+from merak.core.knowledge import conditions
 from merak.core.plan.side import FirstSide, first_side
 from merak.desk.desk import Desk
 from merak.desk.file import VisitFile, open_file, turn
@@ -21,7 +22,9 @@ NUMBERS = {
     "brow_right_mm": "brow, right", "brow_left_mm": "brow, left", "cheek_right_mm": "cheekbone, right", "cheek_left_mm": "cheekbone, left",
     **{tape.field: tape.words for tape in ALL},
 }  # fmt: skip
-GRADES = ("laxity", "fine_lines")
+#: Where conditions are graded: on all of the face but the ear.
+ZONES = frozenset(zone_names("face")) - BESIDE
+GRADABLE = {name: one for name, one in conditions().items() if one.letter}
 MOST = 4
 
 
@@ -110,12 +113,13 @@ def _take(body: dict[str, Any], field: str, raw: str, wrong: dict[str, str]) -> 
 def tap_zone(desk: Desk, visit_id: UUID, kind: str, zone: str) -> Looked:
     """A tap on a zone, "side zone": its grade goes up by one, and from 4 back to none. Raises BadInput off the plate."""
     side, _, name = zone.partition(" ")
-    if kind not in GRADES or side not in SIDES or name not in GRADED:
+    if kind not in GRADABLE or side not in SIDES or name not in ZONES:
         raise BadInput({"zone": "That is not a zone where this is graded."})
     with turn(desk, visit_id, "look") as file:
         body: dict[str, Any] = file.findings.model_dump(mode="json")
-        grade = body[kind].get(zone, 0) + 1
-        body[kind] = {**body[kind], zone: grade if grade <= MOST else 0}
+        graded = body["grades"].get(kind, {})
+        grade = graded.get(zone, 0) + 1
+        body["grades"] = {**body["grades"], kind: {**graded, zone: grade if grade <= MOST else 0}}
         _keep(desk, file, body)
     return looked(desk, visit_id)
 

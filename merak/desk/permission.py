@@ -7,20 +7,21 @@ from merak.core.errors import MerakError
 Role = Literal["owner", "senior", "therapist", "assistant", "front desk"]
 ROLES: tuple[Role, ...] = get_args(Role)
 Action = Literal[
-    "see the day", "book", "read notes", "ask", "look", "plan", "treat", "close", "narrow a margin", "use the bench", "run the practice"
+    "see the day", "book", "read notes", "ask", "look", "plan", "treat", "close", "narrow a margin", "override",
+    "keep letters", "keep routines", "use the bench", "run the practice",
 ]
 
 _DESK: frozenset[Action] = frozenset({"see the day", "book"})
-_HANDS: frozenset[Action] = _DESK | {"read notes", "ask", "look", "treat", "close", "use the bench"}
+_HANDS: frozenset[Action] = _DESK | {"read notes", "ask", "look", "treat", "close", "keep letters", "use the bench"}
 _MAY: dict[str, frozenset[Action]] = {
     "front desk": _DESK,
     "assistant": _HANDS,
-    "therapist": _HANDS | {"plan"},
-    "senior": _HANDS | {"plan", "narrow a margin"},
-    "owner": _HANDS | {"plan", "narrow a margin", "run the practice"},
+    "therapist": _HANDS | {"plan", "keep routines"},
+    "senior": _HANDS | {"plan", "keep routines", "narrow a margin", "override"},
+    "owner": _HANDS | {"plan", "keep routines", "narrow a margin", "override", "run the practice"},
 }
 #: What changes a visit; a closed visit is sealed against all of it.
-_WRITES: frozenset[Action] = frozenset({"ask", "look", "plan", "treat", "close", "narrow a margin"})
+_WRITES: frozenset[Action] = frozenset({"ask", "look", "plan", "treat", "close", "narrow a margin", "override"})
 
 
 class Denied(MerakError):

@@ -14,8 +14,8 @@ from merak.core.session import Event, RunState, fold
 from merak.core.session.fold import KINDS
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import VisitFile, find_visit, open_file, turn
-from merak.desk.planning import planned
-from merak.records import visits
+from merak.desk.planning import needed_licences, planned
+from merak.records import people, visits
 from merak.records.db import transaction
 
 
@@ -82,17 +82,21 @@ def _steps(db: Session, visit_id: UUID) -> tuple[Step, ...]:
 def begin(desk: Desk, visit_id: UUID) -> None:
     """Fixes the plan as the order of the treatment. Raises OutOfTurn without consent or while anything is refused.
 
-    The plan is computed afresh from today's answers, so that an answer given after consent still stops it. A second call is harmless.
+    The plan is computed afresh from today's answers, so that an answer given after consent still stops it; whoever starts it holds the
+    licences that it asks for. A second call is harmless.
     """
     with turn(desk, visit_id, "treat") as file:
         if "order" in file.records:
             return
         page = planned(desk, visit_id)
-        if page.plan is None or not page.settled:
+        if not page.settled:
             raise OutOfTurn(page.refusal or "The plan cannot be started: something in it is refused.")
         if not file.consented:
             raise OutOfTurn(f"The client has not agreed to the plan as it stands. {rule('visit.consent').words}")
-        visits.add_version(desk.db, visit_id, "order", page.plan.model_dump(mode="json"), desk.me.id, desk.now)
+        missing = needed_licences(page.plan) - set(people.licences(desk.db, desk.me.id))
+        if missing:
+            raise OutOfTurn(f"You hold no licence for {', '.join(sorted(missing))}: only who holds it may start this. {rule('plan.licence').reason}")
+        visits.add_version(desk.db, visit_id, "order", page.computed.model_dump(mode="json"), desk.me.id, desk.now)
 
 
 def record(desk: Desk, visit_id: UUID, taps: Sequence[Tap]) -> Run:

@@ -65,6 +65,11 @@ def treating(db: Session) -> list[Person]:
     return [person for person in everyone(db) if person.active and person.role in ("owner", "senior", "therapist")]
 
 
+def licences(db: Session, person_id: UUID) -> list[str]:
+    """The licences that somebody holds."""
+    return list(db.scalar(select(Person.licences).where(Person.id == person_id)) or [])
+
+
 def devices(db: Session) -> list[Device]:
     """The machines in use, in the order in which they were added."""
     return list(db.scalars(select(Device).where(Device.active).order_by(Device.id)))

@@ -17,7 +17,9 @@ class Base(DeclarativeBase):
 
 
 class Studio(Base):
-    """The one studio of this installation: opening is {"0": ["09:00", "18:00"], …} by weekday from Monday."""
+    """The one studio of this installation: opening is {"0": ["09:00", "18:00"], …} by weekday from Monday; `house` holds its choices:
+    methods, prices, currency.
+    """
 
     __tablename__ = "studio"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -25,6 +27,7 @@ class Studio(Base):
     time_zone: Mapped[str]
     opening: Mapped[dict[str, Any]]
     demo: Mapped[bool] = mapped_column(default=False)
+    house: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
 
 
 class SetUpCode(Base):
@@ -35,7 +38,7 @@ class SetUpCode(Base):
 
 
 class Person(Base):
-    """Somebody who works here."""
+    """Somebody who works here. `careful_hands` should not hold energy now (pregnant, implanted electronics); which, is not kept."""
 
     __tablename__ = "person"
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
@@ -45,6 +48,8 @@ class Person(Base):
     role: Mapped[str]
     finger_mm: Mapped[float | None]
     active: Mapped[bool] = mapped_column(default=True)
+    licences: Mapped[list[str]] = mapped_column(JSONB, default=list, server_default="[]")
+    careful_hands: Mapped[bool] = mapped_column(default=False, server_default="false")
 
 
 class SignedIn(Base):
@@ -101,7 +106,7 @@ class Visit(Base):
 
 
 class Record(Base):
-    """One version of one stage of a visit (ask, look, margins, plan, consent, order, close, sheet). The latest stands; none is changed."""
+    """One version of one stage of a visit (ask, look, margins, plan, overrides, consent, order, close, sheet, photos, scales). The latest stands; none is changed."""
 
     __tablename__ = "record"
     __table_args__ = (UniqueConstraint("visit_id", "stage", "version"),)
@@ -147,6 +152,47 @@ class MarkVersion(Base):
     body: Mapped[dict[str, Any]]
     removed: Mapped[bool] = mapped_column(default=False)
     undoes: Mapped[UUID | None] = mapped_column(ForeignKey("mark.id"))
+    by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class LetterVersion(Base):
+    """One version of a doctor's letter: asked for, received, corrected. The latest stands; none is changed."""
+
+    __tablename__ = "letter"
+    __table_args__ = (UniqueConstraint("letter_id", "version"),)
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
+    letter_id: Mapped[UUID]
+    client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"), index=True)
+    version: Mapped[int]
+    body: Mapped[dict[str, Any]]
+    file_id: Mapped[UUID | None] = mapped_column(ForeignKey("kept_file.id"))
+    by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class KeptFile(Base):
+    """A file of a client: a letter, a photo, a signature. Its type was read from its content; what a photo tells of itself is stripped."""
+
+    __tablename__ = "kept_file"
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
+    client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"), index=True)
+    kind: Mapped[str]
+    content: Mapped[bytes]
+    by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class RoutineVersion(Base):
+    """One version of a studio's own routine. The latest stands unless it is `removed`."""
+
+    __tablename__ = "routine"
+    __table_args__ = (UniqueConstraint("routine_id", "version"),)
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
+    routine_id: Mapped[UUID]
+    version: Mapped[int]
+    body: Mapped[dict[str, Any]]
+    removed: Mapped[bool] = mapped_column(default=False)
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
     at: Mapped[datetime] = mapped_column(server_default=func.now())
 

@@ -30,7 +30,7 @@ class Standing(NamedTuple):
 # One step down the index for each stage, however many versions there are. Orders and sheets are long: their bodies are left out.
 _STANDING = """
     FROM unnest({visits}) AS v (id)
-    CROSS JOIN unnest(CAST(ARRAY['ask', 'look', 'margins', 'plan', 'consent', 'order', 'close', 'sheet'] AS varchar[])) AS s (stage)
+    CROSS JOIN unnest(CAST(ARRAY['ask', 'look', 'margins', 'plan', 'overrides', 'consent', 'order', 'close', 'sheet', 'photos', 'scales'] AS varchar[])) AS s (stage)
     CROSS JOIN LATERAL (
         SELECT version, body FROM record WHERE visit_id = v.id AND record.stage = s.stage ORDER BY version DESC LIMIT 1
     ) AS r
@@ -52,28 +52,45 @@ def order(db: Session, visit_id: UUID) -> dict[str, Any] | None:
     return db.scalar(select(Record.body).where(Record.visit_id == visit_id, Record.stage == "order"))
 
 
-# `synchronous_commit` is the setting of this transaction alone: off acknowledges before the disk has it.
 _ADD_VERSION = """
     INSERT INTO record (id, visit_id, stage, version, body, by, at)
     SELECT %(id)s, %(visit)s, %(stage)s::varchar, coalesce(max(version), 0) + 1, %(body)s::jsonb, %(by)s, %(at)s
     FROM record WHERE visit_id = %(visit)s AND stage = %(stage)s::varchar
-    HAVING set_config('synchronous_commit', %(commit)s, true) <> ''
 """
 
 
-def add_version(db: Session, visit_id: UUID, stage: str, body: dict[str, Any], by: UUID, at: datetime, draft: bool = False) -> None:
-    """A new version of a stage; who is not writing a draft holds the turn (`lock`).
+def add_version(db: Session, visit_id: UUID, stage: str, body: dict[str, Any], by: UUID, at: datetime) -> None:
+    """A new version of a stage. The caller holds the turn (`lock`)."""
+    values = {"id": uuid7(), "visit": visit_id, "stage": stage, "body": json.dumps(body), "by": by, "at": at}
+    db.connection().exec_driver_sql(_ADD_VERSION, values)
 
-    A draft (a field of a plan still being made) is acknowledged before the disk has it; everything else after.
-    """
-    values = {"visit": visit_id, "stage": stage, "body": json.dumps(body), "by": by, "at": at, "commit": "off" if draft else "on"}
-    for last_try in (False, False, True):
-        try:
-            db.connection().exec_driver_sql(_ADD_VERSION, values | {"id": uuid7()})
-            return
-        except IntegrityError:  # another draft took the number meanwhile; inside a transaction the caller holds the turn
-            if last_try or not draft:
-                raise
+
+class Taken(Exception):
+    """Another wrote this version meanwhile, or the visit was closed."""
+
+
+# `synchronous_commit` is the setting of this one statement's transaction: off acknowledges before the disk has it.
+_ADD_NEXT = """
+    INSERT INTO record (id, visit_id, stage, version, body, by, at)
+    SELECT %(id)s, visit.id, %(stage)s::varchar, %(version)s, %(body)s::jsonb, %(by)s, %(at)s
+    FROM visit WHERE visit.id = %(visit)s AND visit.status <> 'closed' AND set_config('synchronous_commit', 'off', true) <> ''
+"""
+
+
+def add_next(db: Session, visit_id: UUID, stage: str, version: int, body: dict[str, Any], by: UUID, at: datetime) -> None:
+    """The version after the one that was read, as a draft (acknowledged before the disk has it). Raises Taken when another was quicker."""
+    values = {"id": uuid7(), "visit": visit_id, "stage": stage, "version": version, "body": json.dumps(body), "by": by, "at": at}
+    try:
+        if db.connection().exec_driver_sql(_ADD_NEXT, values).rowcount != 1:
+            raise Taken
+    except IntegrityError as quicker:
+        raise Taken from quicker
+
+
+def version_of(db: Session, visit_id: UUID, stage: str, version: int) -> dict[str, Any] | None:
+    """One version of a stage; None when there is none."""
+    found = select(Record.body).where(Record.visit_id == visit_id, Record.stage == stage, Record.version == version)
+    return db.scalar(found)
 
 
 class Earlier(NamedTuple):
@@ -86,15 +103,25 @@ class Earlier(NamedTuple):
 # Written out: it is asked for every page, and putting it together costs more than asking it.
 _AROUND = f"""
     SELECT visit.id, visit.client_id, visit.session_no, visit.starts_at, visit.minutes, visit.status,
-        client.name, client.born, course.name, course.sessions, person.name, person.finger_mm,
-        last.id, last.starts_at, studio.time_zone,
-        (SELECT jsonb_agg(jsonb_build_array(modality, card) ORDER BY id) FROM device WHERE active),
+        client.name, client.born, course.name, course.sessions,
+        person.id, person.name, person.finger_mm, person.role, person.licences, person.careful_hands,
+        last.id, last.starts_at, studio.time_zone, studio.house,
+        (SELECT jsonb_agg(jsonb_build_array(id, card) ORDER BY id) FROM device WHERE active),
         (SELECT jsonb_agg(jsonb_build_array(v.id, s.stage, r.version, {_SHORT})) {_STANDING.format(visits="ARRAY[visit.id, last.id]")}),
         (SELECT jsonb_agg(jsonb_build_array(body, version) ORDER BY mark_id) FROM (
             SELECT DISTINCT ON (mark_id) mark_id, body, version, removed FROM mark
             WHERE client_id = visit.client_id AND (visit.status <> 'closed' OR at <= (
                 SELECT max(at) FROM record WHERE record.visit_id = visit.id AND stage = 'close'))
-            ORDER BY mark_id, version DESC) AS m WHERE NOT removed)
+            ORDER BY mark_id, version DESC) AS m WHERE NOT removed),
+        (SELECT jsonb_agg(body ORDER BY letter_id) FROM (
+            SELECT DISTINCT ON (letter_id) letter_id, body || jsonb_build_object('id', letter_id, 'file', file_id) AS body FROM letter
+            WHERE client_id = visit.client_id ORDER BY letter_id, version DESC) AS l),
+        (SELECT jsonb_agg(jsonb_build_array(that.starts_at, did.key, did.value, r.body) ORDER BY that.starts_at)
+            FROM visit AS that
+            CROSS JOIN LATERAL (
+                SELECT body FROM record WHERE visit_id = that.id AND stage = 'close' ORDER BY version DESC LIMIT 1) AS r
+            CROSS JOIN LATERAL jsonb_each(coalesce(r.body -> 'did', '{{}}'::jsonb)) AS did
+            WHERE that.client_id = visit.client_id AND that.status = 'closed' AND that.starts_at < visit.starts_at)
     FROM visit
     JOIN client ON client.id = visit.client_id
     JOIN course ON course.id = visit.course_id
@@ -126,8 +153,12 @@ class WhichCourse(NamedTuple):
 class WhoTreats(NamedTuple):
     """The therapist, as the stages need one; the finger breadth in mm, None when it was not measured."""
 
+    id: UUID
     name: str
     finger_mm: float | None
+    role: str
+    licences: list[str]
+    careful_hands: bool
 
 
 class VisitSeen(NamedTuple):
@@ -145,16 +176,21 @@ class VisitSeen(NamedTuple):
 
 
 class Around(NamedTuple):
-    """A visit and what it stands in: the client's last closed visit, the studio's time zone and its machines as (modality, card),
-    what stands on the stages of both visits, and the client's marks as they stand (for a closed visit, as they stood then)."""
+    """A visit and what it stands in: the client's last closed visit, the studio's time zone, choices and machines as (id, card), what
+    stands on the stages of both visits, the client's marks as they stand (for a closed visit, as they stood then), letters, and what was
+    done before as (when, modality, what, how it ended).
+    """
 
     visit: VisitSeen
     previous: Earlier | None
     time_zone: str
+    house: dict[str, Any]
     cards: list[tuple[str, dict[str, Any]]]
     records: dict[str, Standing]
     earlier: dict[str, Standing]
     marks: list[Standing]
+    letters: list[dict[str, Any]]
+    done: list[tuple[str, str, dict[str, Any], dict[str, Any]]]
 
 
 def around(db: Session, visit_id: UUID) -> Around | None:
@@ -162,15 +198,15 @@ def around(db: Session, visit_id: UUID) -> Around | None:
     row: Any = db.connection().exec_driver_sql(_AROUND, {"visit": visit_id}).first()
     if row is None:
         return None
-    around_it = (WhoseVisit(*row[6:8]), WhichCourse(*row[8:10]), WhoTreats(*row[10:12]))
+    around_it = (WhoseVisit(*row[6:8]), WhichCourse(*row[8:10]), WhoTreats(*row[10:16]))
     visit = VisitSeen._make([*row[:6], *around_it])
-    last_id, last_at, zone, cards, found, drawn = row[12:]
+    last_id, last_at, zone, house, cards, found, drawn, letters, done = row[16:]
     both: dict[str, dict[str, Standing]] = {str(visit_id): {}, str(last_id): {}}
     for of, stage, version, body in found or ():
         both[of][stage] = Standing(version, body or {})
     marks = [Standing(version, body) for body, version in drawn or ()]
     last = Earlier(last_id, last_at) if last_id else None
-    return Around(visit, last, zone, cards or [], both[str(visit_id)], both[str(last_id)], marks)
+    return Around(visit, last, zone, house, cards or [], both[str(visit_id)], both[str(last_id)], marks, letters or [], done or [])
 
 
 def previous_of(db: Session, visits: Sequence[Visit]) -> dict[UUID, UUID]:

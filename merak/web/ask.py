@@ -1,4 +1,4 @@
-"""Ask: the safety talk."""
+"""Ask: the safety talk, the board, and doctors' letters."""
 
 from typing import Any
 from uuid import UUID
@@ -6,9 +6,11 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from merak.desk import asking
+from merak.desk import asking, lettering
 from merak.desk.desk import Desk
-from merak.door import Form, entered
+from merak.desk.keeping import kept_file
+from merak.desk.looking import GRADABLE
+from merak.door import Form, Parts, entered
 from merak.web.pages import blocks, go, page, stage_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
@@ -24,7 +26,10 @@ def ask_page(request: Request, visit_id: UUID) -> Response:
 
 
 def _context(desk: Desk, asked: asking.Asked) -> dict[str, Any]:
-    return {**stage_context(desk, asked.file, "ask"), "asked": asked, "answers": asked.file.answers, "changed": ""}
+    return {
+        **stage_context(desk, asked.file, "ask"), "asked": asked, "answers": asked.file.answers, "changed": "", "named": asking.named,
+        "zones": asking.ZONES, "goals": list(GRADABLE.items()), "currency": asked.file.house.get("currency", "EUR"), "today": desk.today,
+    }  # fmt: skip
 
 
 @router.post("/ask")
@@ -34,7 +39,7 @@ def answer(request: Request, visit_id: UUID, form: Form) -> Response:
         asked = asking.save_answers(desk, visit_id, form)
         if "hx-request" not in request.headers:
             return go(f"/visits/{visit_id}/look")
-        changed = request.headers.get("x-changed", "").removesuffix(".on")
+        changed = request.headers.get("x-changed", "").partition(".")[0]
         return blocks(request, desk, "ask/page.html", ("board", "extra"), **{**_context(desk, asked), "changed": changed})
 
 
@@ -44,3 +49,40 @@ def confirm(request: Request, visit_id: UUID, form: Form) -> Response:
     with entered(request, form) as desk:
         asking.confirm_carried(desk, visit_id)
         return go(f"/visits/{visit_id}/ask")
+
+
+@router.post("/ask/rest")
+def rest(request: Request, visit_id: UUID, form: Form) -> Response:
+    """The rest under a heading was asked, and nothing applies."""
+    with entered(request, form) as desk:
+        asking.save_answers(desk, visit_id, form)
+        asking.rest_is_none(desk, visit_id, form.get("heading", ""))
+        return go(f"/visits/{visit_id}/ask")
+
+
+@router.post("/letters")
+def ask_for_letter(request: Request, visit_id: UUID, form: Form) -> Response:
+    """A doctor's letter is asked for."""
+    with entered(request, form) as desk:
+        lettering.ask_for(desk, visit_id, form.get("rule", ""))
+        return go(f"/visits/{visit_id}/ask")
+
+
+@router.post("/letters/{letter_id}")
+def letter_came(request: Request, visit_id: UUID, letter_id: UUID, parts: Parts) -> Response:
+    """A doctor's letter is filed."""
+    form, files = parts
+    with entered(request, form) as desk:
+        lettering.receive(desk, visit_id, letter_id, form, files.get("file"))
+        return go(f"/visits/{visit_id}/ask")
+
+
+@router.get("/files/{file_id}")
+def file_of(request: Request, visit_id: UUID, file_id: UUID) -> Response:
+    """A letter, a photo, a signature of this visit's client."""
+    with entered(request) as desk:
+        asked = asking.asked(desk, visit_id)
+        found = kept_file(desk, asked.file.visit.client_id, file_id)
+        desk.note_reading(visit_id)
+        headers = {"cache-control": "private, no-store", "content-disposition": "inline", "content-security-policy": "default-src 'none'; sandbox"}
+        return Response(found.content, media_type=found.kind, headers=headers)

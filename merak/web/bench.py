@@ -11,7 +11,6 @@ from merak.core.knowledge import About, about
 from merak.core.modality.muscle_stimulation import layout
 from merak.desk import bench
 from merak.desk.desk import Desk, NotFound
-from merak.desk.file import PLANNED
 from merak.desk.rule_book import all_zones
 from merak.door import Form, entered
 from merak.web.pages import blocks, go, page
@@ -90,7 +89,7 @@ def _tried(trial: bench.Trial) -> dict[str, Any]:
         "modality": True,
         "trial": trial,
         "pads": pads,
-        "usable": trial.name in PLANNED and trial.dose is not None and not trial.slips,
+        "usable": trial.dose is not None and not trial.slips,
     }
 
 

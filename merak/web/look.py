@@ -14,7 +14,7 @@ from merak.web.drawing import ink_marks
 from merak.web.pages import blocks, go, page, stage_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
-KINDS = {"laxity": "Laxity", "fine_lines": "Fine lines"}
+KINDS = looking.GRADABLE
 
 
 @router.get("/look")
@@ -28,7 +28,7 @@ def look_page(request: Request, visit_id: UUID, kind: str = "laxity") -> Respons
 
 def _context(desk: Desk, looked: looking.Looked, kind: str) -> dict[str, Any]:
     kind = kind if kind in KINDS else "laxity"
-    grades = getattr(looked.findings, kind)
+    grades = looked.findings.grades.get(kind, {})
     elsewhere = {tape.field for tape in ALL} - {tape.field for tape in FACE}
     return {
         **stage_context(desk, looked.file, "look"),
@@ -37,6 +37,7 @@ def _context(desk: Desk, looked: looking.Looked, kind: str) -> dict[str, Any]:
         "kind": kind,
         "kinds": KINDS,
         "grades": grades,
+        "gradable_zones": looking.ZONES,
         "numbers": {field: words for field, words in looking.NUMBERS.items() if field not in elsewhere},
         "tapes": FACE,
         "inked_marks": ink_marks(looked.marks, looked.area.plate),

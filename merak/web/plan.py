@@ -1,80 +1,169 @@
-"""Plan: every change recomputes everything on the page."""
+"""Plan: proposals, the strip in time, every change computed anew, consent, what a senior allows, the tray list."""
 
+from base64 import b64encode
 from typing import Any
 from uuid import UUID
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
+from merak.core.body.plate import zone_names
 from merak.core.body.strokes import PATHS
-from merak.core.working import Quantity
-from merak.desk import planning
+from merak.core.body.treatable import BESIDE
+from merak.core.knowledge import about, conditions, methods
+from merak.core.plan.brief import plate_of, workable
+from merak.core.plan.fitting import title
+from merak.core.plan.item import Item
+from merak.core.plan.screening import questions
+from merak.desk import consenting, planning, routines, trays
 from merak.desk.desk import Desk, NotFound
 from merak.desk.permission import may
 from merak.door import Form, entered
-from merak.web.pages import blocks, go, page, stage_context
+from merak.exchange.pdf import pdf
+from merak.web.pages import ENV, STATIC, blocks, go, page, stage_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
+KIND_WORDS = {"gentle": "Gentle", "balanced": "Balanced", "strongest": "Strongest allowed today"}
 
 
-def _context(desk: Desk, planned: planning.Planned, changed: str = "") -> dict[str, Any]:
+def _context(desk: Desk, planned: planning.Planned, changed: str = "", whole: bool = True) -> dict[str, Any]:
+    file = planned.file
+    open_questions = [q for q in questions(file.previous is not None, file.brief.offered) if q.id not in file.answers]
+    slot = min(file.brief.slot, file.brief.wish.minutes or file.brief.slot)
+    of_item = {
+        "scale_of": lambda item: _scale(planned, item), "zones_for": lambda item: _zones_for(item), "hosts_of": lambda item: planning.hosts(planned, item),
+        "open_zones": lambda item: workable(file.brief, item.modality, ()), "machines_of": lambda item: planning.machines_for(planned, item),
+        "main_of": lambda item: _main(planned, item), "title_of": title, "work_of": lambda item: (about()[item.modality].work if item else "") or "microcurrent",
+    }  # fmt: skip
+    in_plan = {one.modality for one in planned.plan.items}
     return {
-        **stage_context(desk, planned.file, "plan"),
-        "planned": planned,
-        "plan": planned.plan,
-        "draft": planned.draft,
-        "paths": PATHS,
-        "changed": changed,
-        "consent_words": planning.CONSENT[planning.CONSENT_VERSION],
-        "editable": may(desk.me, "plan", planned.file.visit),
-    }
+        **stage_context(desk, file, "plan"), **of_item, "page": planned, "changed": changed, "whole": whole,
+        "editable": may(desk.me, "plan", file.visit), "addable": planning.addable(planned), "paths": PATHS, "slot": slot,
+        "currency": file.house.get("currency", "EUR"), "unanswered": len(open_questions), "KIND_WORDS": KIND_WORDS, "CONDITIONS": conditions(),
+        "hours": consenting.hours, "wordings": consenting.wordings(planned.plan), "general": consenting.GENERAL[consenting.VERSION],
+        "wording_version": consenting.VERSION, "guardian": consenting.needs_guardian(file), "routines": routines.kept(desk),
+        "methods_for": [m for m in methods().values() if any(not s.on or in_plan & set(s.on) for s in m.schools)],
+        "trouble": {one for clash in planned.computed.clashes for one in clash.steps} | {key.partition(".")[0] for key in planned.slips},
+        "over": _over(planned, slot), "twins_of": {f"{one.id}.{name}" for one in planned.plan.items for name in _twins(one)},
+    }  # fmt: skip
+
+
+def _over(planned: planning.Planned, slot: float) -> set[str]:
+    rules = {clash.rule for clash in planned.computed.clashes}
+    return {key for key, rule in (("visit.minutes", "plan.slot"), ("visit.price", "plan.price"), ("visit.load", "budget.load")) if rule in rules}
+
+
+def _twins(item: Item) -> tuple[str, ...]:
+    return tuple(name for (modality, field), pair in planning.TWINS.items() if modality == item.modality for name in (field, pair[0]))
+
+
+def _scale(planned: planning.Planned, item: Item) -> str:
+    machine = planned.file.brief.machine(item.modality, item.machine)
+    if machine is None:
+        return ""
+    return f"of {machine.card.levels}" if machine.card.modality == "microcurrent" else getattr(machine.card, "scale", "")
+
+
+def _zones_for(item: Item) -> tuple[str, ...]:
+    return tuple(zone for zone in zone_names(plate_of(item.zones, item.modality)) if zone not in BESIDE)
+
+
+def _main(planned: planning.Planned, item: Item) -> str:
+    """A step's time, for the list."""
+    span = next((one for one in planned.computed.spans if one.item == item.id), None)
+    return "stopped" if span is None else f"{span.seconds // 60}:{span.seconds % 60:02d}"
 
 
 @router.get("/plan")
-def plan_page(request: Request, visit_id: UUID) -> Response:
+def plan_page(request: Request, visit_id: UUID, item: str = "", propose: str = "") -> Response:
     """The plan."""
     with entered(request) as desk:
-        planned = planning.planned(desk, visit_id)
+        planned = planning.planned(desk, visit_id, item, propose == "yes")
         desk.note_reading(visit_id)
         return page(request, desk, "plan/page.html", **_context(desk, planned))
 
 
-@router.post("/plan")
-def recompute(request: Request, visit_id: UUID, form: Form) -> Response:
-    """One field changed: all numbers, lines, minutes and cautions anew."""
+@router.post("/plan/routine")
+def take_routine(request: Request, visit_id: UUID, form: Form) -> Response:
+    """A routine of the house, fitted to this client."""
     with entered(request, form) as desk:
-        changed = request.headers.get("x-changed", "")
-        planned = planning.recompute(desk, visit_id, form, changed)
-        if "hx-request" not in request.headers:
-            return go(f"/visits/{visit_id}/plan")
-        return blocks(request, desk, "plan/page.html", ("worked", "slips"), **_context(desk, planned, changed))
-
-
-@router.post("/plan/start-over")
-def start_over(request: Request, visit_id: UUID, form: Form) -> Response:
-    """Back to the start values."""
-    with entered(request, form) as desk:
-        planning.start_over(desk, visit_id)
+        routines.fit(desk, visit_id, form.get("routine", ""))
         return go(f"/visits/{visit_id}/plan")
 
 
-@router.post("/plan/consent")
+@router.post("/plan/keep-routine")
+def keep_routine(request: Request, visit_id: UUID, form: Form) -> Response:
+    """This plan is kept as a routine of the house."""
+    with entered(request, form) as desk:
+        routines.keep(desk, visit_id, form.get("name", ""))
+        return go(f"/visits/{visit_id}/plan")
+
+
+@router.post("/plan/{op}")
+def change(request: Request, visit_id: UUID, op: str, form: Form) -> Response:
+    """One change: everything follows from it anew."""
+    with entered(request, form) as desk:
+        changed = request.headers.get("x-changed", "") if op == "set" else ""
+        planned = planning.edit(desk, visit_id, op, {**form, "changed": changed})
+        if "hx-request" not in request.headers:
+            if planned.refusal:
+                return page(request, desk, "plan/page.html", 409, **_context(desk, planned))
+            return go(f"/visits/{visit_id}/plan" + (f"?item={planned.chosen}" if planned.item else ""))
+        if op == "set" and not planned.refusal:
+            names = ("tools", "strip", "plate", "numbers", "consent", "slips")
+            return blocks(request, desk, "plan/page.html", names, **_context(desk, planned, changed, whole=False))
+        answer = blocks(request, desk, "plan/page.html", ("all",), **_context(desk, planned))
+        if op == "set":  # somebody else was there first: the whole page is drawn anew
+            answer.headers["hx-retarget"], answer.headers["hx-reswap"] = "#plan", "outerHTML"
+        return answer
+
+
+@router.post("/consent")
 def consent(request: Request, visit_id: UUID, form: Form) -> Response:
     """The client agrees, or does not."""
     with entered(request, form) as desk:
-        planning.consent(desk, visit_id, form.get("agreed") == "yes")
+        consenting.consent(desk, visit_id, form)
         return go(f"/visits/{visit_id}/treat" if form.get("agreed") == "yes" else f"/visits/{visit_id}/plan")
+
+
+@router.get("/consent.pdf")
+def consent_pdf(request: Request, visit_id: UUID) -> Response:
+    """The words of consent, to be read, signed and filed."""
+    with entered(request) as desk:
+        sheet = consenting.consent_sheet(desk, visit_id)
+        desk.note_reading(visit_id)
+        picture = f"data:image/png;base64,{b64encode(sheet.signature).decode()}" if sheet.signature else ""
+        html = ENV.get_template("plan/consent_pdf.html").render(
+            sheet=sheet, studio=desk.studio, general=consenting.GENERAL[consenting.VERSION], version=consenting.VERSION, picture=picture,
+            start=sheet.file.visit.starts_at.astimezone(desk.zone),
+        )  # fmt: skip
+        return Response(pdf(html, STATIC), media_type="application/pdf", headers={"content-disposition": 'inline; filename="consent.pdf"'})
+
+
+@router.get("/tray")
+def tray(request: Request, visit_id: UUID) -> Response:
+    """What has to lie ready: to be ticked, and printed."""
+    with entered(request) as desk:
+        found = trays.tray(desk, visit_id)
+        desk.note_reading(visit_id)
+        return page(request, desk, "plan/tray.html", tray=found, **stage_context(desk, found.file, "plan"))
+
+
+@router.post("/allow")
+def allow(request: Request, visit_id: UUID, form: Form) -> Response:
+    """A senior's word."""
+    with entered(request, form) as desk:
+        planning.allow(desk, visit_id, form)
+        return go(f"/visits/{visit_id}/{'ask' if form.get('back') == 'ask' else 'plan'}")
 
 
 @router.get("/plan/working/{key}")
 def working(request: Request, visit_id: UUID, key: str) -> Response:
     """How one number came about."""
     with entered(request) as desk:
-        planned = planning.planned(desk, visit_id)
-        found: dict[str, Quantity] = {
-            **{f"start.{name}": q for name, q in planned.start.items()},
-            **(planned.plan.numbers if planned.plan else {}),
-        }
+        found = planning.planned(desk, visit_id).computed.numbers
         if key not in found:
             raise NotFound("There is no such number in this plan.")
         return blocks(request, desk, "plan/working.html", ("working",), quantity=found[key])
+
+

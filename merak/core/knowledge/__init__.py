@@ -6,7 +6,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import ValidationError
+from pydantic import Field, ValidationError
 
 from merak.core.errors import KnowledgeError
 from merak.core.working import Caution, Frozen, Quantity, Weight
@@ -38,34 +38,142 @@ class Rule(Cited):
 
 
 class Ruling(Frozen):
-    """What one answer means for one modality. `days` counts from the answer's date (wait)."""
+    """What one answer means for modalities, aspects of them, or groups: `on`. `days` counts from the answer's date (wait).
 
+    With `zoned` it holds only where the client points to (the answer's zones, all of it where none are named), with `zones` only there.
+    `senior` asks for a senior at the chair, or one who signs.
+    """
+
+    on: tuple[str, ...]
     verdict: Verdict
     reason: str
     act: str = ""
     days: int | None = None
+    zoned: bool = False
+    zones: tuple[str, ...] = ()
+    senior: bool = False
 
 
 class Option(Frozen):
-    """One possible answer. `dated` asks for a date, which `wait` counts from."""
+    """One possible answer. `dated` asks for a date, which `wait` counts from; `zoned` asks where."""
 
     id: str
     words: str
     dated: str = ""
-    microcurrent: Ruling | None = None
-    led: Ruling | None = None
+    zoned: bool = False
+    rulings: tuple[Ruling, ...] = ()
 
 
 class Question(Frozen):
-    """One screening question. `since` marks those that are asked afresh at every visit."""
+    """One screening question, under a `heading`. `since` marks those that are asked afresh at every visit; with `when` it appears only
+    after one of these answers, each "question=option". `sensitive` answers are shown only to those who treat.
+    """
 
     id: str
+    heading: str
     ask: str
     options: tuple[Option, ...]
     source: str
     mark: Mark
-    many: bool = False
     since: bool = False
+    when: tuple[str, ...] = ()
+    sensitive: bool = False
+
+
+class Sign(Cited):
+    """What a finding of a condition means, from grade `least` up; `zoned` where it is graded so. Phototype is a finding too."""
+
+    finding: str
+    least: int
+    rulings: tuple[Ruling, ...]
+
+
+class Group(Cited):
+    """Modalities and aspects that a rule may speak of together."""
+
+    members: tuple[str, ...]
+
+
+class Aspect(Cited):
+    """A way of doing a modality that screening speaks of by itself, such as its blue light."""
+
+    of: str
+
+
+class Consider(Frozen):
+    """One modality for a condition; the order of the list is the order of choice. `where` limits it to a group of zones, or "above"."""
+
+    modality: str
+    evidence: Literal["strong", "fair", "weak"]
+    set: dict[str, str | float | bool] = Field(default_factory=dict)
+    where: str = ""
+
+
+class Condition(Cited):
+    """A finding that is graded by zone, 0 to 4: what the grades mean, how it is told apart on the plate, what to consider."""
+
+    title: str
+    letter: str
+    grades: tuple[str, str, str, str]
+    consider: tuple[Consider, ...]
+    refer: str = ""
+
+
+class Trait(Cited):
+    """What a plan has to know of a modality: where it comes in the order, its load on the skin, how it feels, hours until it has settled.
+
+    `hands_min` are minutes with hands on before its own time begins, `waits` whether the rest is waiting. `price` is in the studio's currency, and so
+    much more for each further area. `checks` are made before the client is there, `protect` has to lie ready.
+    """
+
+    modality: str
+    phase: int
+    load: int = 0
+    strong: bool = False
+    hands_min: float = 0
+    waits: bool = False
+    settle_h: float = 0
+    feel: str
+    price: float = 0
+    zone_price: float = 0
+    checks: tuple[str, ...] = ()
+    protect: tuple[str, ...] = ()
+
+
+class Pairing(Cited):
+    """How modalities fit together in one visit. Of "apart" and "one" none meets the others; "before" is the order; "zones" never share
+    skin; after "last" only `b` follows; "alone" bears only `b` beside it; "beside" lets one run in the other's waiting time; "needs"
+    asks for one of `b`. `newcomer` holds for new clients only, `unless` names a "method=school" that lifts it.
+    """
+
+    kind: Literal["apart", "before", "zones", "one", "last", "alone", "beside", "needs"]
+    a: tuple[str, ...]
+    b: tuple[str, ...] = ()
+    newcomer: bool = False
+    unless: str = ""
+    only: str = ""
+    days: int = 0
+    absolute: bool = False
+
+
+class School(Frozen):
+    """One way of doing it: what it changes at the chair, in settings, in the order, in what is added; `senior` asks for one."""
+
+    id: str
+    words: str
+    act: str
+    on: tuple[str, ...] = ()
+    set: dict[str, dict[str, str | float | bool]] = Field(default_factory=dict)
+    phase: dict[str, int] = Field(default_factory=dict)
+    adds: tuple[str, ...] = ()
+    tray: tuple[str, ...] = ()
+    senior: bool = False
+
+
+class Method(Cited):
+    """A matter that practitioners disagree on. The first school is the house's until the studio chooses another."""
+
+    schools: tuple[School, ...]
 
 
 class Advice(Cited):
@@ -180,6 +288,13 @@ class Book(Frozen):
     mark_kind: tuple[MarkKind, ...] = ()
     modality: tuple[About, ...] = ()
     tissue: tuple[Tissue, ...] = ()
+    sign: tuple[Sign, ...] = ()
+    group: tuple[Group, ...] = ()
+    aspect: tuple[Aspect, ...] = ()
+    condition: tuple[Condition, ...] = ()
+    trait: tuple[Trait, ...] = ()
+    pairing: tuple[Pairing, ...] = ()
+    method: tuple[Method, ...] = ()
 
 
 def read_file(path: Path) -> Book:
@@ -253,6 +368,47 @@ def tissues() -> dict[str, Tissue]:
 
 
 @cache
+def traits() -> dict[str, Trait]:
+    """What a plan has to know of each modality, by modality."""
+    return {entry.modality: entry for entry in book().trait}
+
+
+@cache
+def conditions() -> dict[str, Condition]:
+    """The conditions that are graded, by id."""
+    return {entry.id: entry for entry in book().condition}
+
+
+@cache
+def methods() -> dict[str, Method]:
+    """The matters that practitioners disagree on, by id."""
+    return {entry.id: entry for entry in book().method}
+
+
+@cache
+def aspects() -> dict[str, Aspect]:
+    """The aspects of modalities by id."""
+    return {entry.id: entry for entry in book().aspect}
+
+
+@cache
+def members(name: str) -> frozenset[str]:
+    """The modalities and aspects of a group, or the one that carries this name. Raises KnowledgeError for neither."""
+    for group in book().group:
+        if group.id == name:
+            return frozenset(one for member in group.members for one in members(member))
+    if name not in about() and name not in aspects():
+        raise KnowledgeError(f"no modality, aspect or group “{name}” in the rule book")
+    return frozenset({name})
+
+
+@cache
+def all_of(names: tuple[str, ...]) -> frozenset[str]:
+    """Everything that these names mean together."""
+    return frozenset(one for name in names for one in members(name))
+
+
+@cache
 def _rules() -> dict[str, Rule]:
     return {entry.id: entry for entry in book().rule}
 
@@ -306,6 +462,13 @@ def cited(rule_id: str) -> tuple[str, str, str, str] | None:
         *book().work,
         *book().modality,
         *book().tissue,
+        *book().sign,
+        *book().group,
+        *book().aspect,
+        *book().condition,
+        *book().trait,
+        *book().pairing,
+        *book().method,
     )
     for entry in entries:
         if rule_id == entry.id:
@@ -313,8 +476,11 @@ def cited(rule_id: str) -> tuple[str, str, str, str] | None:
     return None
 
 
+_PLANNING = ("sign", "group", "aspect", "condition", "trait", "pairing", "method")
+
+
 def all_ids() -> Iterator[str]:
     """Every id of the rule book."""
     yield from _rules()
     yield from (f"screening.{question.id}" for question in book().question)
-    yield from (entry.id for kind in ("advice", "margin", "no_go", "mark_kind", "work", "tissue") for entry in getattr(book(), kind))
+    yield from (entry.id for kind in ("advice", "margin", "no_go", "mark_kind", "work", "tissue", *_PLANNING) for entry in getattr(book(), kind))

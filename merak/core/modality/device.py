@@ -1,10 +1,13 @@
 """Device cards: the studio's own machines, each with its scale and what it means in physical units."""
 
+import json
+from collections.abc import Iterable
+from functools import lru_cache
 from itertools import pairwise
 from math import pi
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, TypeAdapter, model_validator
 
 from merak.core.working import Frozen, Quantity
 
@@ -212,6 +215,18 @@ QUANTITY = {
     "bar": "pressure", "kPa": "suction", "Hz": "rate",
 }  # fmt: skip
 Card = Annotated[MicrocurrentCard | LedCard | MachineCard, Field(discriminator="modality")]
+_CARD: TypeAdapter[MicrocurrentCard | LedCard | MachineCard] = TypeAdapter(Card)
+
+
+@lru_cache(maxsize=256)
+def read_card(text: str) -> MicrocurrentCard | LedCard | MachineCard | None:
+    """A card from its JSON; None from an empty text."""
+    return _CARD.validate_json(text) if text else None
+
+
+def read_cards(cards: Iterable[tuple[str, object]]) -> list[tuple[str, MicrocurrentCard | LedCard | MachineCard]]:
+    """Cards as the record has them, (id, fields), as values; each is read once."""
+    return [(key, found) for key, body in cards if (found := read_card(json.dumps(body, sort_keys=True)))]
 
 
 def fits(card: MicrocurrentCard | LedCard | MachineCard, modality: str) -> bool:

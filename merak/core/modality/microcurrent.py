@@ -5,6 +5,7 @@ from itertools import takewhile
 from typing import Literal, NamedTuple
 
 from pydantic import Field
+from shapely import LineString
 
 from merak.core.body.plate import area_cm2
 from merak.core.body.strokes import PATHS, Line, Path, lines
@@ -119,11 +120,11 @@ def dose(settings: Settings, card: MicrocurrentCard, subject: Subject) -> Dose:
     return Dose(found.numbers, found.cautions, found.refused)
 
 
-def lift(settings: Settings, card: MicrocurrentCard, area: Treatable) -> Lift:
-    """Strokes, minutes, density, charge and gel for this client's treatable area."""
+def lift(settings: Settings, card: MicrocurrentCard, area: Treatable, without: frozenset[str] = frozenset()) -> Lift:
+    """Strokes, minutes, density, charge and gel for this client's treatable area; no line passes through the zones of `without`."""
     drawn: dict[Side, tuple[Line, ...]] = {
-        "right": lines(area, "right", settings.paths),
-        "left": lines(area, "left", settings.paths),
+        "right": _clear(lines(area, "right", settings.paths), area, without),
+        "left": _clear(lines(area, "left", settings.paths), area, without),
     }
     level = Quantity(name="level", value=settings.level, unit=f"of {card.levels}", digits=1)
     bone = quantity("microcurrent.bone", "over bone", 1)
@@ -149,6 +150,18 @@ def lift(settings: Settings, card: MicrocurrentCard, area: Treatable) -> Lift:
     if settings.polarity != "alternating":
         numbers["alkali"] = _alkali(numbers["charge"])
     return Lift(drawn, numbers, *_checked(settings, card, numbers))
+
+
+#: A line that reaches so little into a zone, in mm, only touches its border.
+BORDER_MM = 3
+
+
+def _clear(drawn: tuple[Line, ...], area: Treatable, without: frozenset[str]) -> tuple[Line, ...]:
+    """The lines that stay out of some zones."""
+    shut = [shape for (_, zone), shape in area.plate.zones.items() if zone in without]
+    return tuple(
+        line for line in drawn if all(LineString(line.points).intersection(shape).length <= BORDER_MM for shape in shut)
+    )  # fmt: skip
 
 
 def _density(current: Quantity, card: MicrocurrentCard) -> Quantity:

@@ -85,11 +85,17 @@ def in_zone(subject: Subject, zone: str, work: str, measures: Measures | None = 
 
 
 class Dose(NamedTuple):
-    """The numbers by key, what to mind, what is refused by field."""
+    """The numbers by key, what to mind, what is refused by field; `stops` has every reason why, `refused` the weightiest for a field."""
 
     numbers: dict[str, Quantity]
     cautions: tuple[Caution, ...]
     refused: dict[str, Caution]
+    stops: tuple[Caution, ...] = ()
+
+    @property
+    def against(self) -> tuple[Caution, ...]:
+        """Every reason against these settings."""
+        return self.stops or tuple(self.refused.values())
 
 
 class Start(NamedTuple):
@@ -210,6 +216,7 @@ class Judge:
         self.numbers: dict[str, Quantity] = {}
         self.mind: list[Caution] = []
         self.refused: dict[str, Caution] = {}
+        self.stops: list[Caution] = []
 
     def tell(self, key: str, found: Quantity) -> float | None:
         """Keeps a number; its value."""
@@ -235,8 +242,11 @@ class Judge:
         return False
 
     def refuse(self, rule_id: str, words: str, field: str, act: str = "") -> None:
-        """Refuses a field, the first reason for it counts."""
-        self.refused.setdefault(field, caution(rule_id, "stop", words, act, field))
+        """Refuses a field; beside it stands the first reason, or the first that nobody plans past."""
+        stop = caution(rule_id, "stop", words, act, field)
+        self.stops.append(stop)
+        if field not in self.refused or (rule(rule_id).absolute and not rule(self.refused[field].rule).absolute):
+            self.refused[field] = stop
 
     def warn(self, rule_id: str, found: Quantity, field: str = "", act: str = "") -> None:
         """Warns of a value at or above a rule's."""
@@ -254,7 +264,7 @@ class Judge:
 
     def dose(self) -> Dose:
         """Everything that was collected."""
-        return Dose(self.numbers, tuple(self.mind), self.refused)
+        return Dose(self.numbers, tuple(self.mind), self.refused, tuple(self.stops))
 
 
 def physical(judge: Judge, name: str, card: MachineCard, at: float, field: str = "at") -> Quantity:

@@ -1,31 +1,70 @@
-"""Each answer acts on each modality separately; the most careful verdict wins."""
+"""Each answer and each finding acts on each modality separately; the most careful verdict wins. Letters and a senior's word lift some."""
 
-from datetime import date, timedelta
-from typing import get_args
+from collections.abc import Iterable
+from datetime import date, datetime, timedelta
+from functools import cache
+from typing import Literal, get_args
 
-from merak.core.client import age_on
+from merak.core.client import Findings, age_on
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import Option, Question, Verdict, book, number, rule
+from merak.core.knowledge import Option, Question, Ruling, Verdict, about, all_of, aspects, book, number, rule
 from merak.core.working import Frozen
 
-MODALITIES = ("microcurrent", "led")
 #: From the least to the most careful.
 VERDICTS: tuple[Verdict, ...] = get_args(Verdict)
 STOPPING: frozenset[Verdict] = frozenset({"wait", "letter", "no", "never"})
+#: What every visit has, whatever is planned: not screened by themselves.
+HOUSEKEEPING = frozenset({"cleanse", "tone", "dry", "finish"})
+
+
+@cache
+def subjects() -> tuple[str, ...]:
+    """Everything that has a verdict: the modalities that a plan can hold, and the aspects of them."""
+    kept = (name for name, words in about().items() if words.licence != "physician" and name not in HOUSEKEEPING)
+    return (*kept, *aspects())
 
 
 class Answer(Frozen):
-    """One answer: the option's id, and the date that a dated option asks for."""
+    """One answer: the option's id, the date that a dated option asks for, the zones that a zoned one points to (none: all of it)."""
 
     option: str
     on: date | None = None
+    zones: tuple[str, ...] = ()
 
 
 Answers = dict[str, Answer]
 
 
+class Letter(Frozen):
+    """A doctor's letter about one question or finding (its rule), valid to `until`. What it says is kept in `note`."""
+
+    rule: str
+    received: date
+    until: date
+    note: str = ""
+    by: str = ""
+
+    def holds(self, today: date) -> bool:
+        """Whether it is valid today."""
+        return self.received <= today <= self.until
+
+
+class Override(Frozen):
+    """A senior's written word for one visit: about one rule and one modality (or step), in the state that it was in (`words`)."""
+
+    rule: str
+    modality: str
+    words: str
+    reason: str
+    by: str
+    at: datetime
+
+
 class Reason(Frozen):
-    """Why a modality stands as it does: the answer's words, its verdict, what to do, and until when to wait."""
+    """Why a modality stands as it does: the answer's words, its verdict, what to do, until when to wait, where it holds (none: all).
+
+    `was` is the verdict before a letter or a senior lifted it to "change", `lifted` who did.
+    """
 
     verdict: Verdict
     answer: str
@@ -33,15 +72,29 @@ class Reason(Frozen):
     act: str
     rule: str
     until: date | None = None
+    zones: tuple[str, ...] = ()
+    senior: bool = False
+    was: Verdict | None = None
+    lifted: str = ""
+    #: A date is missing that the wait counts from.
+    undated: bool = False
+
+    @property
+    def stops(self) -> bool:
+        """Whether it stops the modality, everywhere or in its zones."""
+        return self.verdict in STOPPING
 
 
 class Standing(Frozen):
-    """Where a modality stands today: the most careful verdict, its reasons from the most careful down, the questions still open."""
+    """Where a modality stands today: the most careful verdict, its reasons from the most careful down, the questions still open, the
+    zones that are closed to it with the reason.
+    """
 
     modality: str
     verdict: Verdict
     reasons: tuple[Reason, ...]
     open: tuple[str, ...]
+    closed: dict[str, Reason]
 
     @property
     def plannable(self) -> bool:
@@ -51,12 +104,33 @@ class Standing(Frozen):
     @property
     def until(self) -> date | None:
         """The day from which waiting is over, when waiting is all that stops it."""
-        return max((r.until for r in self.reasons if r.until), default=None) if self.verdict == "wait" else None
+        waits = [r for r in self.reasons if r.verdict == "wait" and not r.zones]
+        if self.verdict != "wait" or any(r.until is None for r in waits):
+            return None
+        return max((r.until for r in waits if r.until), default=None)
+
+    @property
+    def senior(self) -> bool:
+        """Whether it asks for a senior."""
+        return any(reason.senior for reason in self.reasons)
 
 
-def questions(returning: bool) -> tuple[Question, ...]:
-    """What is asked of this client: "since last time" only of one who has been here."""
-    return tuple(question for question in book().question if returning or not question.since)
+Board = dict[str, Standing]
+
+
+@cache
+def acted_on(question: Question) -> frozenset[str]:
+    """The modalities and aspects that any answer to a question acts on."""
+    return frozenset(name for option in question.options for ruling in option.rulings for name in all_of(ruling.on))
+
+
+def questions(returning: bool, offered: Iterable[str] | None = None) -> tuple[Question, ...]:
+    """What is asked of this client: "since last time" only of one who has been here, and only what matters to a modality that the
+    studio offers (None: to any).
+    """
+    wanted = frozenset(subjects()) if offered is None else frozenset(offered)
+    wanted |= {name for name, aspect in aspects().items() if aspect.of in wanted}
+    return tuple(one for one in book().question if (returning or not one.since) and (acted_on(one) & wanted))
 
 
 def option_of(question: Question, answer: Answer) -> Option:
@@ -67,53 +141,153 @@ def option_of(question: Question, answer: Answer) -> Option:
     raise BadInput({question.id: f"“{answer.option}” is no answer to “{question.ask}”"})
 
 
-def _acts_on(question: Question, modality: str) -> bool:
-    return any(getattr(option, modality) for option in question.options)
-
-
-def board(answers: Answers, born: date, today: date, returning: bool) -> dict[str, Standing]:
-    """Modality → standing. Raises BadInput, by question, for answers that are not in the rule book or dates in the future."""
-    found: dict[str, list[Reason]] = {modality: [] for modality in MODALITIES}
-    open_: dict[str, list[str]] = {modality: [] for modality in MODALITIES}
-    for question in questions(returning):
+def board(
+    answers: Answers,
+    born: date,
+    today: date,
+    returning: bool,
+    findings: Findings | None = None,
+    letters: Iterable[Letter] = (),
+    overrides: Iterable[Override] = (),
+    offered: frozenset[str] | None = None,
+) -> Board:
+    """Modality or aspect → standing. Raises BadInput, by question, for answers that are not in the rule book or dates in the future."""
+    found: dict[str, list[Reason]] = {name: [] for name in subjects()}
+    open_: dict[str, list[str]] = {name: [] for name in subjects()}
+    for question in questions(returning, offered):
         given = answers.get(question.id)
-        for modality in MODALITIES:
-            if given is None and _acts_on(question, modality):
-                open_[modality].append(question.ask)
-        if given is not None:
-            option = option_of(question, given)
-            if given.on and given.on > today:
-                raise BadInput({question.id: f"{given.on:%-d %b %Y} lies in the future."})
-            for modality in MODALITIES:
-                reason = _reason(question, option, given.on, modality, today)
-                if reason:
-                    found[modality].append(reason)
+        if given is None:
+            for name in acted_on(question) & found.keys():
+                open_[name].append(question.ask)
+            continue
+        option = option_of(question, given)
+        if given.on and given.on > today:
+            raise BadInput({question.id: f"{given.on:%-d %b %Y} lies in the future."})
+        for ruling in option.rulings:
+            reason = _reason(ruling, option.words, f"screening.{question.id}", given, today, bool(option.dated))
+            for name in all_of(ruling.on) & found.keys() if reason else ():
+                found[name].append(reason)  # type: ignore[arg-type]
+    for name, reason in _from_findings(findings or Findings(), today):
+        found[name].append(reason)
     if age_on(born, today) < number("screening.age"):
-        found["microcurrent"].append(_minor("no", "No energy under 18.", "Nothing with current; light with a guardian."))
-        found["led"].append(_minor("change", "A minor does not consent alone.", "A guardian is present and signs."))
-    return {modality: _standing(modality, found[modality], tuple(open_[modality])) for modality in MODALITIES}
+        for name in found:
+            found[name].append(_minor(name))
+    kept, said = tuple(letters), tuple(overrides)
+    return {name: _standing(name, [_lifted(one, name, kept, said, today) for one in found[name]], tuple(open_[name])) for name in found}
 
 
-def _reason(question: Question, option: Option, on: date | None, modality: str, today: date) -> Reason | None:
-    ruling = getattr(option, modality)
-    if ruling is None or ruling.verdict == "go":
+def _reason(ruling: Ruling, words: str, rule_id: str, given: Answer, today: date, dated: bool) -> Reason | None:
+    if ruling.verdict == "go":
         return None
     until = None
-    if ruling.days is not None and on is not None:
-        until = on + timedelta(days=ruling.days)
+    if ruling.days is not None and given.on is not None:
+        until = given.on + timedelta(days=ruling.days)
         if until <= today:
             return None  # the waiting is over
-    act = ruling.act if ruling.verdict != "wait" or on else "When was it? Without a date the wait has no end."
-    return Reason(verdict=ruling.verdict, answer=option.words, reason=ruling.reason, act=act, rule=f"screening.{question.id}", until=until)
+    undated = ruling.verdict == "wait" and dated and given.on is None
+    act = "When was it? Without a date the wait has no end." if undated else ruling.act
+    zones = given.zones if ruling.zoned else ruling.zones
+    return Reason(
+        verdict=ruling.verdict, answer=words, reason=ruling.reason, act=act, rule=rule_id, until=until, zones=zones, senior=ruling.senior,
+        undated=undated,
+    )  # fmt: skip
 
 
-def _minor(verdict: Verdict, reason: str, act: str) -> Reason:
-    return Reason(verdict=verdict, answer="under 18", reason=reason, act=act, rule="screening.age")
+def _from_findings(findings: Findings, today: date) -> Iterable[tuple[str, Reason]]:
+    """What was seen acts like an answer: phototype, and what is graded by zone, where it is graded."""
+    for sign in book().sign:
+        if sign.finding == "phototype":
+            zones: tuple[str, ...] = ()
+            if (findings.phototype or 0) < sign.least:
+                continue
+        else:
+            graded = findings.grades.get(sign.finding, {})
+            zones = tuple(sorted({key.partition(" ")[2] for key, grade in graded.items() if grade >= sign.least}))
+            if not zones:
+                continue
+        for ruling in sign.rulings:
+            reason = _reason(ruling, sign.words, sign.id, Answer(option="", zones=zones), today, False)
+            for name in all_of(ruling.on) if reason else ():
+                yield name, reason  # type: ignore[misc]
+
+
+@cache
+def _minor(name: str) -> Reason:
+    of = aspects()[name].of if name in aspects() else name
+    stops = of in all_of(("ENERGY", "OPEN"))
+    verdict: Verdict = "no" if stops else "change"
+    words = "No energy, nothing that opens the skin under 18." if stops else "A minor does not consent alone."
+    act = "Cleansing, masks, light with a guardian." if stops else "A guardian is present and signs."
+    return Reason(verdict=verdict, answer="under 18", reason=words, act=act, rule="screening.age")
+
+
+def _lifted(reason: Reason, modality: str, letters: tuple[Letter, ...], overrides: tuple[Override, ...], today: date) -> Reason:
+    """The reason as it stands with the letters and the senior's words that there are (rule screening.override)."""
+    if reason.verdict not in ("wait", "letter", "no"):
+        return reason
+    letter = next((one for one in letters if one.rule == reason.rule and one.holds(today)), None)
+    senior = next((one for one in overrides if one.rule == reason.rule and one.modality == modality and one.words == reason.verdict), None)
+    by = []
+    if letter and reason.verdict in ("letter", "no"):
+        by.append(f"doctor's letter of {letter.received:%-d %b %Y}, valid to {letter.until:%-d %b %Y}")
+    if senior:
+        by.append(f"{senior.by}, {senior.at:%-d %b %Y %H:%M}: “{senior.reason}”")
+    enough = {"letter": bool(by), "wait": senior is not None, "no": letter is not None and senior is not None}[reason.verdict]
+    if not enough:
+        return reason
+    return reason.model_copy(update={"verdict": "change", "was": reason.verdict, "lifted": "; ".join(by), "act": "Keep to what was allowed."})
 
 
 def _standing(modality: str, reasons: list[Reason], open_: tuple[str, ...]) -> Standing:
-    ranked = tuple(sorted(reasons, key=lambda r: -VERDICTS.index(r.verdict)))
-    return Standing(modality=modality, verdict=ranked[0].verdict if ranked else "go", reasons=ranked, open=open_)
+    """The most careful verdict that holds everywhere; what stops only somewhere closes those zones and is a change elsewhere."""
+    ranked = tuple(sorted(reasons, key=lambda r: (bool(r.zones and r.stops), -VERDICTS.index(r.verdict))))
+    whole = [reason.verdict for reason in ranked if not (reason.zones and reason.stops)]
+    worst = max(whole, key=VERDICTS.index, default="go")
+    if ranked and worst == "go":
+        worst = "change"
+    closed: dict[str, Reason] = {}
+    for reason in ranked:
+        for zone in reason.zones if reason.stops else ():
+            if zone not in closed or VERDICTS.index(reason.verdict) > VERDICTS.index(closed[zone].verdict):
+                closed[zone] = reason
+    return Standing(modality=modality, verdict=worst, reasons=ranked, open=open_, closed=closed)
+
+
+Overridable = Literal["yes", "needs a letter", "never"]
+
+
+def overridable(reason: Reason, letters: Iterable[Letter], today: date) -> Overridable:
+    """Whether a senior may override a reason: wait and letter yes, no only with a letter on file, never never (rule screening.override)."""
+    if reason.verdict in ("wait", "letter"):
+        return "yes"
+    if reason.verdict == "no":
+        return "yes" if any(one.rule == reason.rule and one.holds(today) for one in letters) else "needs a letter"
+    return "never"
+
+
+def override(
+    modality: str, verdict: str, rule_id: str, standing: Standing, letters: Iterable[Letter], why: str, by: str, at: datetime, today: date
+) -> Override:
+    """A senior's override of one reason. Whether this person may is the desk's to ask.
+
+    Raises Refused for what nobody may override, BadInput for a missing reason.
+    """
+    reason = next((one for one in standing.reasons if one.rule == rule_id and one.verdict == verdict), None)
+    if reason is None:
+        raise Refused("Nothing like that stands against it.", "screening.override")
+    can = overridable(reason, letters, today)
+    if can == "never":
+        raise Refused(f"{reason.verdict}: nobody overrides this. {reason.reason}", reason.rule)
+    if can == "needs a letter":
+        raise Refused(f"no: a senior and a doctor's letter are needed. There is no valid letter on file. {reason.reason}", reason.rule)
+    return Override(rule=rule_id, modality=modality, words=verdict, reason=worded(why), by=by, at=at)
+
+
+def worded(why: str) -> str:
+    """A written reason. Raises BadInput when it says next to nothing."""
+    if len(why.strip()) < number("screening.reason_length"):
+        raise BadInput({"reason": f"A few words for the record: {rule('screening.reason_length').words}"})
+    return why.strip()
 
 
 def demand(standing: Standing) -> None:
@@ -121,7 +295,7 @@ def demand(standing: Standing) -> None:
     if standing.plannable:
         return
     if standing.verdict in STOPPING:
-        first = standing.reasons[0]
+        first = next(one for one in standing.reasons if one.verdict == standing.verdict)
         when = f" Not before {standing.until:%-d %B %Y}." if standing.until else ""
         raise Refused(f"{standing.verdict}: {first.reason}{when} {first.act}", first.rule)
     raise Refused(f"{len(standing.open)} questions are still open. {rule('screening.unanswered').reason}", "screening.unanswered")

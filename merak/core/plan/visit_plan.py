@@ -1,60 +1,45 @@
-"""The plan of a visit as a value: recomputed whole from what is known and what is chosen."""
+"""The plan as a value: computed anew from its inputs at every change; its steps are what the chair counts."""
 
-from datetime import date
-from functools import cached_property
-from typing import Literal, TypeVar
+from collections.abc import Iterable
+from typing import Any, Literal
 
 from pydantic import Field
 
-from merak.core.body.curves import Pair
-from merak.core.body.marks import Mark
-from merak.core.body.treatable import Narrowed, Treatable, treatable
-from merak.core.client import Findings, LastTime, Side
-from merak.core.errors import Refused
-from merak.core.knowledge import caution, number
-from merak.core.modality import led as red_light
+from merak.core.body.strokes import Pair
+from merak.core.client import Side
+from merak.core.errors import BadInput, Refused
+from merak.core.knowledge import about, methods, number, rule, traits
 from merak.core.modality import microcurrent as lifting
-from merak.core.modality.device import LedCard, MicrocurrentCard
-from merak.core.modality.shared import Subject
-from merak.core.plan.screening import Answers, Standing, board, demand
+from merak.core.plan.brief import Brief
+from merak.core.plan.fitting import Clash, Placed, chosen, clashes, may_run_beside, title
+from merak.core.plan.item import Item, Worked, compute, lifted, school_acts
 from merak.core.plan.side import FirstSide, first_side
 from merak.core.working import Caution, Frozen, Quantity, Saying
 
-T = TypeVar("T")
 
+class Plan(Frozen):
+    """What is chosen: items in their order, the side when it is not the computed one, schools that differ from the studio's."""
 
-class Brief(Frozen):
-    """All that a plan follows from, besides what is chosen. `finger_mm` is the therapist's finger breadth;
-    `narrowed` are margins that a senior narrowed for this visit, `marks` what stands on the client's plates."""
-
-    today: date
-    born: date
-    returning: bool
-    answers: Answers
-    findings: Findings
-    last: LastTime | None = None
-    finger_mm: float = 16
-    narrowed: tuple[Narrowed, ...] = ()
-    marks: tuple[Mark, ...] = ()
-    microcurrent_card: MicrocurrentCard | None = None
-    led_card: LedCard | None = None
-
-    @cached_property
-    def board(self) -> dict[str, Standing]:
-        """Where each modality stands today."""
-        return board(self.answers, self.born, self.today, self.returning)
-
-    def area(self, work: str, plate: str = "face") -> Treatable:
-        """Where a modality may go on one of this client's plates, by this therapist's hand."""
-        return treatable(self.findings.measures, work, self.finger_mm, plate, self.narrowed, self.marks)
-
-
-class Choice(Frozen):
-    """What is chosen: the modalities with their settings, None where left out, and the side when it is not the computed one."""
-
-    microcurrent: lifting.Settings | None = None
-    led: red_light.Settings | None = None
+    items: tuple[Item, ...] = Field((), max_length=40)
     side: Side | None = None
+    methods: dict[str, str] = Field(default_factory=dict)
+    kind: str = ""
+
+    def of(self, item_id: str) -> Item:
+        """An item by id. Raises BadInput when the plan has none."""
+        found = next((one for one in self.items if one.id == item_id), None)
+        if found is None:
+            raise BadInput({"item": "That step is no longer in the plan."})
+        return found
+
+    def with_item(self, item: Item) -> "Plan":
+        """The plan with one item changed."""
+        return self.model_copy(update={"items": tuple(item if one.id == item.id else one for one in self.items)})
+
+    def new_id(self) -> str:
+        """An id that no item has."""
+        used = {one.id for one in self.items}
+        return next(f"s{n}" for n in range(1, len(used) + 2) if f"s{n}" not in used)
 
 
 class StepLine(Frozen):
@@ -70,7 +55,7 @@ class StepLine(Frozen):
 class Step(Frozen):
     """One step at the chair. `seconds` is the plan for its clock; a "timed" step may not be overrun in silence.
 
-    `level_most` is as far as the level may be raised at the chair: the highest that no ceiling refuses.
+    `level_most` is as far as the level may be raised at the chair: the highest that no ceiling refuses. `item` is the plan's item.
     """
 
     kind: Literal["free", "strokes", "timed"]
@@ -83,6 +68,7 @@ class Step(Frozen):
     hold_s: float = 0
     level_most: float = 0
     sayings: tuple[Saying, ...] = ()
+    item: str = ""
 
     @property
     def strokes(self) -> int:
@@ -90,181 +76,299 @@ class Step(Frozen):
         return sum(line.repeats for line in self.lines)
 
 
-class VisitPlan(Frozen):
-    """A computed plan. Numbers are keyed "modality.name"; `refused` is keyed "modality.field"."""
+class Span(Frozen):
+    """An item in time: when it starts and how long it takes, in seconds; on the second track where it runs beside another."""
 
-    choice: Choice
+    item: str
+    title: str
+    modality: str
+    track: Literal[0, 1]
+    start_s: int
+    seconds: int
+    hands_s: int = 0
+    waits: bool = False
+
+
+class VisitPlan(Frozen):
+    """A computed plan. Numbers are keyed "item.name" (and "visit.…"); `refused` by "item.field"; `stopped` says by item why it cannot be."""
+
+    plan: Plan
     first: FirstSide
     steps: tuple[Step, ...]
+    spans: tuple[Span, ...]
     numbers: dict[str, Quantity]
-    cautions: tuple[Caution, ...]
+    cautions: dict[str, tuple[Caution, ...]]
     refused: dict[str, Caution]
+    stopped: dict[str, Caution]
+    clashes: tuple[Clash, ...]
+    allowed: tuple[Caution, ...]
+    zones: dict[str, dict[str, float]]
 
     @property
     def startable(self) -> bool:
-        """Whether nothing is refused and something is planned."""
-        return not self.refused and any(step.modality for step in self.steps)
+        """Whether nothing stands against it and something is planned."""
+        clear = not self.refused and not self.stopped and not self.clashes
+        return clear and any(about()[one.modality].group != "support" or one.modality == "mask" for one in self.plan.items)
+
+    @property
+    def seconds(self) -> int:
+        """From the first step to the last."""
+        return max((span.start_s + span.seconds for span in self.spans), default=0)
 
 
-def start_choice(brief: Brief) -> tuple[Choice, dict[str, Quantity]]:
-    """The start-up plan: every modality that today's answers allow and a card exists for, with its start values' workings."""
-    standing = brief.board
-    lift = light = None
-    worked: dict[str, Quantity] = {}
-    if brief.microcurrent_card and standing["microcurrent"].plannable:
-        verdict = standing["microcurrent"].verdict
-        lift, worked["microcurrent"] = lifting.start_for(brief.microcurrent_card, brief.findings, brief.last, verdict)
-    if brief.led_card and standing["led"].plannable:
-        light, worked["led"] = red_light.start_for(brief.led_card, brief.findings, brief.last, standing["led"].verdict)
-    return Choice(microcurrent=lift, led=light), worked
+def in_force(brief: Brief, plan: Plan) -> dict[str, str]:
+    """The schools in force: the plan's own over the studio's over the house's."""
+    return {name: plan.methods.get(name) or chosen(brief.methods, name) for name in methods()}
 
 
-def visit_plan(brief: Brief, choice: Choice) -> VisitPlan:
-    """The plan that follows from a choice.
-
-    Raises Refused when the choice holds a modality that screening stops or that no device card exists for, and BadInput for
-    measures that no face has. What passes a ceiling comes back in `refused`, and the plan cannot be started.
+def visit_plan(brief: Brief, plan: Plan) -> VisitPlan:
+    """The plan that follows from a choice. What cannot be is told by item in `stopped`, by field in `refused`, between items in `clashes`;
+    a plan with any of it cannot be started. Raises BadInput for measures that no body has.
     """
-    standing = brief.board
+    of = in_force(brief, plan)
+    worked, stopped, refused = _all_worked(brief, plan, of)
     first = first_side(brief.findings)
-    side = choice.side or first.side
-    steps: list[Step] = [_prepare()]
-    numbers: dict[str, Quantity] = {"side.difference": first.difference}
-    cautions: list[Caution] = []
-    refused: dict[str, Caution] = {}
-    if choice.microcurrent:
-        demand(standing["microcurrent"])
-        card = _card(brief.microcurrent_card, "microcurrent")
-        lift = lifting.lift(choice.microcurrent, card, brief.area(lifting.NAME))
-        steps += _lift_steps(choice.microcurrent, lift, side, lifting.level_most(choice.microcurrent, card))
-        numbers |= {f"microcurrent.{key}": value for key, value in lift.numbers.items()}
-        cautions += lift.cautions
-        refused |= {f"microcurrent.{field}": one for field, one in lift.refused.items()}
-    if choice.led:
-        demand(standing["led"])
-        light = red_light.dose(choice.led, _card(brief.led_card, "led"), Subject(phototype=brief.findings.phototype))
-        steps += _light_steps(choice.led)
-        numbers |= {f"led.{key}": value for key, value in light.numbers.items()}
-        cautions += light.cautions
-        refused |= {f"led.{field}": one for field, one in light.refused.items()} | _unscreened(choice.led)
-    steps.append(_finish())
-    numbers["visit.minutes"] = _total(steps)
+    side = plan.side or first.side
+    spans = _spans(plan, worked, of, stopped)
+    steps = tuple(step for step in _steps(brief, plan, worked, spans, side, of))
+    numbers = {"side.difference": first.difference} | {
+        f"{one.item.id}.{key}": found for one in worked.values() for key, found in one.dose.numbers.items()
+    }
+    numbers |= _totals(brief, worked, spans)
+    against, allowed = _clashes(brief, plan, worked, of, numbers)
     return VisitPlan(
-        choice=choice,
-        first=first,
-        steps=tuple(steps),
-        numbers=numbers,
-        cautions=(*_from_screening(standing, choice), *cautions),
-        refused=refused,
-    )
+        plan=plan, first=first, steps=steps, spans=spans, numbers=numbers, refused=refused, stopped=stopped, clashes=against,
+        cautions={one.item.id: one.cautions for one in worked.values()},
+        allowed=(*allowed, *(c for one in worked.values() for c in one.cautions if c.words.startswith("Past a ceiling"))),
+        zones={one.item.id: one.areas for one in worked.values()},
+    )  # fmt: skip
 
 
-def _card(card: T | None, modality: str) -> T:
-    if card is None:
-        raise Refused(f"No device card for {modality}: the studio has to add its machine first.", "device.calibration")
-    return card
+def _all_worked(brief: Brief, plan: Plan, of: dict[str, str]) -> tuple[dict[str, Worked], dict[str, Caution], dict[str, Caution]]:
+    worked: dict[str, Worked] = {}
+    stopped: dict[str, Caution] = {}
+    refused: dict[str, Caution] = {}
+    names = tuple(one.modality for one in plan.items)
+    for n, item in enumerate(plan.items):
+        try:
+            found = worked[item.id] = compute(brief, item, names[:n] + names[n + 1 :], names[n + 1 :], of)
+        except Refused as stop:
+            stopped[item.id] = Caution(weight="stop", words=stop.words, act="", rule=stop.rule or "plan.order")
+            continue
+        except BadInput as bad:
+            for key, words in bad.fields.items():
+                refused[key] = Caution(weight="stop", words=words, act="", rule="device.scale", field=key)
+            continue
+        for stop_ in found.stops:
+            refused.setdefault(f"{item.id}.{stop_.field or 'settings'}", stop_)
+    return worked, stopped, refused
 
 
-def _from_screening(standing: dict[str, Standing], choice: Choice) -> tuple[Caution, ...]:
-    """What the answers change about the modalities that are in the plan."""
-    return tuple(
-        Caution(weight="change", words=reason.reason, act=reason.act, rule=reason.rule)
-        for modality, at in standing.items()
-        if getattr(choice, modality)
-        for reason in at.reasons
-    )
+def _guest_of(plan: Plan, item: Item, of: dict[str, str], stopped: dict[str, Caution]) -> Item | None:
+    """The item in whose waiting time this one runs, when it may."""
+    host = next((one for one in plan.items if one.id == item.beside and one.id != item.id), None)
+    if host is None or host.beside or host.id in stopped or not may_run_beside(host.modality, item.modality, of):
+        return None
+    return host
 
 
-def _prepare() -> Step:
+def _spans(plan: Plan, worked: dict[str, Worked], of: dict[str, str], stopped: dict[str, Caution]) -> tuple[Span, ...]:
+    """The items in time. Guests run in their host's waiting time, one after the other; what they need beyond it lengthens it."""
+    found: list[Span] = []
+    at = 0
+    hosts = {item.id: host.id for item in plan.items if item.id in worked and (host := _guest_of(plan, item, of, stopped))}
+    for item in plan.items:
+        if item.id not in worked or item.id in hosts:
+            continue
+        one = worked[item.id]
+        found.append(_span(one, 0, at))
+        end = beside = at + one.hands_s
+        for guest in plan.items:
+            if hosts.get(guest.id) == item.id:
+                found.append(_span(worked[guest.id], 1, beside))
+                beside += worked[guest.id].seconds
+        end += max(one.own_s, beside - end)
+        at = end
+    return tuple(found)
+
+
+def _span(one: Worked, track: Literal[0, 1], at: int) -> Span:
+    return Span(
+        item=one.item.id, title=one.title, modality=one.item.modality, track=track, start_s=at, seconds=one.seconds, hands_s=one.hands_s,
+        waits=one.waits,
+    )  # fmt: skip
+
+
+def _totals(brief: Brief, worked: dict[str, Worked], spans: tuple[Span, ...]) -> dict[str, Quantity]:
+    parts = tuple(Quantity(name=span.title, value=span.seconds / 60, unit="min", digits=1) for span in spans)
+    total = max((span.start_s + span.seconds for span in spans), default=0) / 60
+    saved = sum(part.value or 0 for part in parts) - total
+    minutes = Quantity(
+        name="minutes in the room", value=total, unit="min", digits=0,
+        formula="all steps" + (f", less {saved:.0f} min that run beside others" if saved > 0.05 else ""), inputs=parts, rules=("plan.slot",),
+    )  # fmt: skip
+    prices = tuple(Quantity(name=one.title, value=one.price, unit="", digits=2) for one in worked.values() if one.price)
+    price = Quantity(
+        name="price", value=sum(part.value or 0 for part in prices), digits=2, formula="the studio's prices, added up", inputs=prices,
+        rules=("plan.price",),
+    )  # fmt: skip
+    loads = tuple(Quantity(name=one.title, value=one.load, unit="points") for one in worked.values() if one.load)
+    load = Quantity(
+        name="load on the skin", value=sum(part.value or 0 for part in loads), unit=f"of {brief.budget.value:g}",
+        formula="loads of all steps", inputs=(*loads, brief.budget), rules=("budget.load",),
+    )  # fmt: skip
+    return {"visit.minutes": minutes, "visit.price": price, "visit.load": load}
+
+
+def _clashes(
+    brief: Brief, plan: Plan, worked: dict[str, Worked], of: dict[str, str], numbers: dict[str, Quantity]
+) -> tuple[tuple[Clash, ...], tuple[Caution, ...]]:
+    """What does not fit between steps, with the clock, the slot, the money, the event; and what of it a senior allowed in writing."""
+    placed = [Placed(one.item.id, one.item.modality, frozenset(one.areas)) for one in (worked[i.id] for i in plan.items if i.id in worked)]
+    done = {name: before.on for name, before in brief.history.items() if before.on}
+    found = [*clashes(placed, brief.newcomer, of, done, brief.today), *_limits(brief, plan, worked, numbers, of)]
+    kept, allowed = [], []
+    for clash in found:
+        name = between(plan, clash)
+        word = next((o for o in brief.overrides if o.rule == clash.rule and o.modality == name and o.words == clash.act), None)
+        if word and not clash.absolute:
+            act = f"Allowed by {word.by}, {word.at:%-d %b %Y %H:%M}: “{word.reason}”."
+            allowed.append(Caution(weight="change", words=clash.words, act=act, rule=clash.rule))
+        else:
+            kept.append(clash)
+    return tuple(kept), tuple(allowed)
+
+
+def between(plan: Plan, clash: Clash) -> str:
+    """The modalities that a clash is between, as an override names them."""
+    return "/".join(sorted(one.modality for one in plan.items if one.id in clash.steps))
+
+
+def _limit(rule_id: str, steps: Iterable[str], words: str, act: str) -> Clash:
+    return Clash(kind="apart", rule=rule_id, steps=tuple(steps), words=words, act=act)
+
+
+def _limits(brief: Brief, plan: Plan, worked: dict[str, Worked], numbers: dict[str, Quantity], of: dict[str, str]) -> Iterable[Clash]:
+    """What the whole visit may not pass: load, booked time, money, the days before an event, numbing's clock."""
+    load, budget = numbers["visit.load"].value or 0, brief.budget.value or 0
+    if load > budget:
+        words = f"The steps load the skin with {load:g} points; it bears {budget:g} today. {rule('budget.load').reason}"
+        yield _limit("budget.load", (), words, f"Leave out {load - budget:g} points.")
+    minutes, slot = numbers["visit.minutes"].value or 0, min(brief.slot, brief.wish.minutes or brief.slot)
+    if minutes > slot + 0.05:
+        words = f"{minutes:.0f} minutes do not fit into {slot:.0f}."
+        yield _limit("plan.slot", (), words, "Shorten, leave a step out, let one run beside another, or book longer.")
+    price = numbers["visit.price"].value or 0
+    if brief.wish.money is not None and price > brief.wish.money + 0.004:
+        yield _limit("plan.price", (), f"{price:.2f} is more than the {brief.wish.money:.2f} that were named.", "Leave something out, or ask.")
+    if brief.wish.event:
+        yield from _event(brief, worked)
+    for clash in _numb_clock(plan, worked, of):
+        yield clash
+
+
+def _event(brief: Brief, worked: dict[str, Worked]) -> Iterable[Clash]:
+    days = (brief.wish.event - brief.today).days if brief.wish.event else 0
+    for one in worked.values():
+        if traits()[one.item.modality].strong and 0 <= days < number("event.never"):
+            words = f"{one.title} {days} days before the event. {rule('event.never').words}"
+            yield _limit("event.never", (one.item.id,), words, f"Leave {one.title} out, or do it after.")
+
+
+def _numb_clock(plan: Plan, worked: dict[str, Worked], of: dict[str, str]) -> Iterable[Clash]:
+    """Numbing's minutes must be over before what is numbed for begins; what is put beside it may lengthen but not shorten it."""
+    spans = {span.item: span for span in _spans(plan, worked, of, {})}
+    for item in plan.items:
+        if item.modality == "numbing" and item.id in spans:
+            cream = worked[item.id].settings
+            ready = spans[item.id].start_s + spans[item.id].hands_s + round(cream.minutes * 60)
+            for other in plan.items:
+                if other.modality in ("rf_fractional", "micro_needling") and other.id in spans and cream.school != "none":
+                    early = ready - spans[other.id].start_s
+                    if early > 30:
+                        words = f"{title(other.modality)} begins {early / 60:.0f} min before the cream has had its time."
+                        yield _limit("plan.numb_clock", (item.id, other.id), words, "Put numbing earlier, or something beside it.")
+
+
+def _steps(
+    brief: Brief, plan: Plan, worked: dict[str, Worked], spans: tuple[Span, ...], side: Side, of: dict[str, str]
+) -> Iterable[Step]:
+    """The steps at the chair, in time: a host is put on, its guests run, and what is left of its wait follows."""
+    order = [span for span in spans if span.track == 0]
+    for host in order:
+        guests = [span for span in spans if span.track == 1 and host.start_s <= span.start_s < host.start_s + max(host.seconds, 1)]
+        one = worked[host.item]
+        if not guests:
+            yield from _own_steps(brief, one, one.seconds, side, of)
+            continue
+        yield _plain(one, f"{one.title} on", one.hands_s or 30, of, "free")
+        for guest in guests:
+            yield from _own_steps(brief, worked[guest.item], worked[guest.item].seconds, side, of)
+        rest = one.own_s - sum(guest.seconds for guest in guests)
+        if rest > 0:
+            yield _plain(one, f"{one.title}, the rest", rest, of, "timed")
+
+
+#: Whose own time is a clock that may not be overrun in silence.
+_TIMED = frozenset({"numbing", "crystal", "enzyme", "peel", "oxygen_mask", "mask", "galvanic_softening", "iontophoresis", "cold", "led"})
+
+
+def _own_steps(brief: Brief, one: Worked, seconds: int, side: Side, of: dict[str, str]) -> Iterable[Step]:
+    if one.item.modality == "microcurrent":
+        yield from _lift_steps(brief, one, side, of)
+    elif one.item.modality == "led":
+        yield from _light_steps(one)
+    else:
+        yield _plain(one, one.title, seconds, of, "timed" if one.item.modality in _TIMED else "free")
+
+
+def _plain(one: Worked, words: str, seconds: int, of: dict[str, str], kind: Literal["free", "timed"]) -> Step:
+    words_of = about()[one.item.modality]
+    technique = school_acts(one.item.modality, of) or words_of.technique[:2]
+    where = f"{', '.join(one.item.zones)}. " if one.item.zones else ""
+    end = f" Enough: {words_of.endpoint[0].lower()}{words_of.endpoint[1:]}"
     return Step(
-        kind="free",
-        title="Prepare",
-        seconds=round(number("visit.prepare_minutes") * 60),
-        act="Cleanse twice, upward; tone. Lenses out, jewellery off. Try the output on your own hand.",
-    )
+        kind=kind, title=words, act=f"{where}{' '.join(technique)}{end}", seconds=max(seconds, 1), modality=one.item.modality, item=one.item.id
+    )  # fmt: skip
 
 
-def _finish() -> Step:
-    return Step(
-        kind="free",
-        title="Finish",
-        seconds=round(number("visit.finish_minutes") * 60),
-        act="Tonic, serum, eye product, cream; sun protection last, never skipped.",
-    )
-
-
-def _lift_steps(settings: lifting.Settings, lift: lifting.Lift, side: Side, level_most: float) -> list[Step]:
+def _lift_steps(brief: Brief, one: Worked, side: Side, of: dict[str, str]) -> Iterable[Step]:
     """One side, the mirror, then the other: gel dries, and the lift shows only against the untreated side."""
-    other: Side = "left" if side == "right" else "right"
+    settings: Any = one.settings
+    card: Any = one.machine.card if one.machine else None
+    lift = lifted(brief, settings, card, one.areas)
     bone_level = lift.numbers["bone_level"].value or settings.level
     hold = settings.hold_s if settings.technique == "fixed probe, hold" else 0
-
-    def strokes(at: Side) -> Step:
+    most = lifting.level_most(settings, card)
+    yield Step(kind="free", title="Gel and probes", act=" ".join(school_acts("microcurrent", of)), seconds=max(one.hands_s, 1), item=one.item.id)
+    other: Side = "left" if side == "right" else "right"
+    for at in (side, other):
         lines = tuple(
-            StepLine(
-                path=line.path,
-                points=line.points,
-                repeats=settings.repeats,
-                bony=line.bony,
-                level=bone_level if line.bony else settings.level,
-            )
+            StepLine(path=line.path, points=line.points, repeats=settings.repeats, bony=line.bony, level=bone_level if line.bony else settings.level)
             for line in lift.lines[at]
-        )
-        return Step(
-            kind="strokes",
-            title=f"Lift, {at}",
-            act="Gel on this side only. Up and out; renew the gel before it dries.",
-            seconds=round((lift.numbers[f"minutes_{at}"].value or 0) * 60),
-            modality="microcurrent",
-            side=at,
-            lines=lines,
-            hold_s=hold,
-            level_most=level_most,
-            sayings=lifting.sayings(settings.feel),
-        )
-
-    mirror = Step(
-        kind="free",
-        title="Mirror",
-        act="Probes off the skin first. Show one half against the other; ask how it felt.",
-        seconds=round(number("visit.half_face") * 60),
-    )
-    return [strokes(side), mirror, strokes(other)]
-
-
-def _unscreened(light: red_light.Settings) -> dict[str, Caution]:
-    """Screening's verdicts on light are for red: a colour that some of them would stop is refused until it is asked about."""
-    fields = {"minutes": "led.colour", "then_minutes": "led.then"}
-    return {
-        fields[field]: caution("led.blue_unscreened", "stop", field=fields[field]) for field, colour, _ in light.parts if colour == "blue"
-    }
+        )  # fmt: skip
+        if at == other:
+            yield Step(
+                kind="free", title="Mirror", act="Probes off the skin first. Show one half against the other; ask how it felt.",
+                seconds=round(number("visit.half_face") * 60), item=one.item.id,
+            )  # fmt: skip
+        yield Step(
+            kind="strokes", title=f"Lift, {at}", act="Gel on this side only. Up and out; renew the gel before it dries.",
+            seconds=round((lift.numbers[f"minutes_{at}"].value or 0) * 60), modality="microcurrent", side=at, lines=lines, hold_s=hold,
+            level_most=most, sayings=lifting.sayings(settings.feel), item=one.item.id,
+        )  # fmt: skip
 
 
 FIRST_ACT = "Gel off. Eyes shielded."
 
 
-def _light_steps(settings: red_light.Settings) -> list[Step]:
+def _light_steps(one: Worked) -> Iterable[Step]:
     """One timed step for each colour: the panel is changed over between them."""
+    settings: Any = one.settings
     pulsed = "" if settings.duty_percent == 100 else f" Pulsed, on {settings.duty_percent:g} % of the time."
-    return [
-        Step(
-            kind="timed",
-            title=f"{colour.capitalize()} light",
-            act=f"{FIRST_ACT if n == 0 else 'Change the colour over.'} Panel at {settings.distance_cm:g} cm, {settings.cover}.{pulsed}",
-            seconds=round(minutes * 60),
-            modality="led",
+    for n, (_, colour, minutes) in enumerate(settings.parts):
+        act = f"{FIRST_ACT if n == 0 else 'Change the colour over.'} Panel at {settings.distance_cm:g} cm, {settings.cover}.{pulsed}"
+        yield Step(
+            kind="timed", title=f"{colour.capitalize()} light", act=act, seconds=round(minutes * 60), modality="led", item=one.item.id
         )
-        for n, (_, colour, minutes) in enumerate(settings.parts)
-    ]
 
-
-def _total(steps: list[Step]) -> Quantity:
-    parts = tuple(Quantity(name=step.title, value=step.seconds / 60, unit="min", digits=1) for step in steps)
-    return Quantity(
-        name="minutes in the room",
-        value=sum(part.value or 0 for part in parts),
-        unit="min",
-        formula="all steps",
-        inputs=parts,
-        rules=("visit.prepare_minutes", "visit.half_face", "visit.finish_minutes"),
-    )

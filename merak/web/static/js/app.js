@@ -58,3 +58,5 @@ document.addEventListener("htmx:load", (event) => grow(event.detail.elt));
 let opened = [];
 document.addEventListener("htmx:beforeSwap", () => { opened = [...document.querySelectorAll("details.worked[open]")].map((one) => one.id); });
 document.addEventListener("htmx:afterSettle", () => { for (const id of opened) document.getElementById(id)?.setAttribute("open", ""); });
+
+document.addEventListener("click", (event) => { if (event.target.closest("[data-print]")) window.print(); });

@@ -1,0 +1,172 @@
+"""What fits with what in one visit, and in which order: the pairings of the rule book, held against a list of steps."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import date
+from functools import cache
+from typing import Literal, NamedTuple
+
+from merak.core.knowledge import Pairing, about, all_of, book, methods, traits
+from merak.core.working import Frozen
+
+Kind = Literal["apart", "before", "zones", "one", "last", "alone", "needs", "earlier"]
+
+
+class Placed(NamedTuple):
+    """A step as the pairings see it: its id in the plan, its modality, the zones that it works on (none: all)."""
+
+    id: str
+    modality: str
+    zones: frozenset[str] = frozenset()
+
+    def meets(self, other: "Placed") -> bool:
+        """Whether the two share skin."""
+        return not self.zones or not other.zones or bool(self.zones & other.zones)
+
+
+class Clash(Frozen):
+    """Steps that do not go together as they stand: which rule, which steps, in words, and what to do."""
+
+    kind: Kind
+    rule: str
+    steps: tuple[str, ...]
+    words: str
+    act: str
+    absolute: bool = False
+
+
+Methods = Mapping[str, str]
+
+
+def chosen(of: Methods, method: str) -> str:
+    """The school in force of a method: the plan's or studio's choice, else the house's."""
+    return of.get(method, methods()[method].schools[0].id)
+
+
+def _holds(pairing: Pairing, newcomer: bool, of: Methods) -> bool:
+    if pairing.newcomer and not newcomer:
+        return False
+    if pairing.unless and _is(pairing.unless, of):
+        return False
+    return not pairing.only or _is(pairing.only, of)
+
+
+def _is(condition: str, of: Methods) -> bool:
+    method, _, school = condition.partition("=")
+    return chosen(of, method) == school
+
+
+@cache
+def _sets(pairing_id: str) -> tuple[frozenset[str], frozenset[str]]:
+    found = next(one for one in book().pairing if one.id == pairing_id)
+    return all_of(found.a), all_of(found.b)
+
+
+def may_run_beside(host: str, guest: str, of: Methods) -> bool:
+    """Whether a modality may run in the waiting time of another."""
+    for pairing in book().pairing:
+        if pairing.kind == "beside" and _holds(pairing, False, of):
+            a, b = _sets(pairing.id)
+            if host in a and guest in b:
+                return True
+    return False
+
+
+def clashes(
+    steps: Sequence[Placed], newcomer: bool, of: Methods, done: Mapping[str, date] | None = None, today: date | None = None
+) -> tuple[Clash, ...]:
+    """Everything that does not fit, in the order of the rule book. `done` says when a modality was last done, for the weeks between."""
+    found: list[Clash] = []
+    for pairing in book().pairing:
+        if pairing.kind != "beside" and _holds(pairing, newcomer, of):
+            a, b = _sets(pairing.id)
+            if pairing.days:
+                found += _too_soon(pairing, a, b, steps, done or {}, today)
+            found += _CHECKS[pairing.kind](pairing, a, b, steps)
+    return tuple(found)
+
+
+def title(modality: str) -> str:
+    """A modality as it is called on screen."""
+    return about()[modality].title
+
+
+def _clash(pairing: Pairing, steps: Iterable[Placed], act: str) -> Clash:
+    named = tuple(steps)
+    return Clash(
+        kind=pairing.kind if pairing.kind != "beside" else "apart", rule=pairing.id, steps=tuple(one.id for one in named),
+        words=pairing.words, act=act, absolute=pairing.absolute,
+    )  # fmt: skip
+
+
+def _apart(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
+    return [
+        _clash(pairing, (one, other), f"{title(one.modality)} or {title(other.modality)}: keep one.")
+        for one in steps if one.modality in a for other in steps if other.modality in b and other.id != one.id
+    ]  # fmt: skip
+
+
+def _one(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
+    meant = [one for one in steps if one.modality in a]
+    return [_clash(pairing, meant, f"Keep one of {', '.join(title(one.modality) for one in meant)}.")] if len(meant) > 1 else []
+
+
+def _before(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
+    return [
+        _clash(pairing, (later, early), f"Move {title(later.modality)} before {title(early.modality)}.")
+        for n, early in enumerate(steps) if early.modality in b for later in steps[n + 1 :] if later.modality in a
+    ]  # fmt: skip
+
+
+def _zones(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
+    return [
+        _clash(pairing, (one, other), f"Take {title(one.modality)} off the zones of {title(other.modality)}.")
+        for one in steps if one.modality in a for other in steps if other.modality in b and one.meets(other)
+    ]  # fmt: skip
+
+
+def _last(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
+    found = []
+    for n, one in enumerate(steps):
+        if one.modality in a:
+            found += [_clash(pairing, (one, after), f"Leave {title(after.modality)} out, or put it before.")
+                      for after in steps[n + 1 :] if after.modality not in b and after.modality not in a]  # fmt: skip
+    return found
+
+
+def _alone(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
+    return [
+        _clash(pairing, (one, other), f"{title(one.modality)} or {title(other.modality)}: keep one.")
+        for one in steps if one.modality in a for other in steps if other.modality not in b and other.modality not in a
+    ]  # fmt: skip
+
+
+def _needs(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
+    if any(step.modality in b for step in steps):
+        return []
+    wanted = " or ".join(sorted(title(name) for name in b))
+    return [_clash(pairing, (one,), f"Add {wanted}.") for one in steps if one.modality in a]
+
+
+def _too_soon(
+    pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed], done: Mapping[str, date], today: date | None
+) -> list[Clash]:
+    found = []
+    for step in steps if today else ():
+        for other in b if step.modality in a else a if step.modality in b else ():
+            ago = (today - done[other]).days if other in done and today else pairing.days
+            if ago < pairing.days:
+                act = f"{title(other)} was {ago} days ago: from {ago} to {pairing.days} days means another {pairing.days - ago}."
+                found.append(Clash(kind="earlier", rule=pairing.id, steps=(step.id,), words=pairing.words, act=act))
+    return found
+
+
+_CHECKS = {"apart": _apart, "one": _one, "before": _before, "zones": _zones, "last": _last, "alone": _alone, "needs": _needs}
+
+
+def phase(modality: str, of: Methods) -> int:
+    """Where a modality stands in the order, with the schools that are in force."""
+    for method in methods().values():
+        for school in method.schools:
+            if modality in school.phase and chosen(of, method.id) == school.id:
+                return school.phase[modality]
+    return traits()[modality].phase

@@ -1,0 +1,308 @@
+"""One thing in a plan: what is set for it, where it goes, and what that comes to for this client."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+from pydantic import Field, ValidationError
+
+from merak.core.body.plate import area_cm2
+from merak.core.errors import BadInput, Refused
+from merak.core.knowledge import Consider, about, all_of, caution, methods, number, rule, traits
+from merak.core.modality import led, microcurrent
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.device import read_card
+from merak.core.modality.shared import Dose, Subject, begun, stepped
+from merak.core.plan.brief import Brief, Machine, workable
+from merak.core.plan.fitting import Methods, chosen, title
+from merak.core.plan.screening import demand
+from merak.core.working import Caution, Frozen, Quantity
+
+#: How often a setting is taken down to find one that no ceiling refuses.
+PATIENCE = 24
+
+
+class Item(Frozen):
+    """One step of a plan. `zones` empty means everywhere that the modality may go; `beside` the item in whose waiting time it runs."""
+
+    id: str = Field(pattern=r"^[a-z0-9]{1,12}$")
+    modality: str
+    settings: dict[str, Any] = Field(default_factory=dict)
+    zones: tuple[str, ...] = ()
+    machine: str = ""
+    beside: str = ""
+
+
+@dataclass(frozen=True)
+class Worked:
+    """An item computed: where it really goes, its dose, seconds with hands on and of its own, load and price; what stands against it."""
+
+    item: Item
+    settings: Any
+    machine: Machine | None
+    areas: dict[str, float]
+    dose: Dose
+    hands_s: int
+    own_s: int
+    load: int
+    price: float
+    waits: bool
+    stops: tuple[Caution, ...]
+    cautions: tuple[Caution, ...]
+    bone: Quantity | None = None
+
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        return title(self.item.modality)
+
+    @property
+    def seconds(self) -> int:
+        """All of its own time."""
+        return self.hands_s + self.own_s
+
+
+def aspects_of(modality: str, settings: Any, scale: tuple[float, float] = (0, 10)) -> tuple[str, ...]:
+    """The aspects of a modality that these settings touch, which screening speaks of by themselves. `scale` is the machine's."""
+    found: list[str] = []
+    if modality == "led":
+        colours = {colour for _, colour, _ in settings.parts}
+        found += ["led_blue"] * ("blue" in colours) + ["led_pulsed"] * (settings.duty_percent < 100)
+    elif modality == "numbing":
+        found += ["prilocaine"] * (settings.prilocaine_percent > 0)
+    elif modality == "peel":
+        found += ["salicylic"] * (settings.acid == "salicylic") + ["strong_acid"] * (settings.percent > number("acid.mild"))
+    elif modality == "wet_abrasion":
+        strongest = max(settings.at, settings.infuse_at if settings.infuse_min else 0)
+        share = 10 * (strongest - scale[0]) / (scale[1] - scale[0])
+        found += ["wet_salicylic"] * (settings.salicylic_min > 0 or settings.peel_min > 0)
+        found += ["strong_suction"] * (share > number("suction.strong"))
+        found += ["strong_acid"] * (settings.peel_min > 0 and settings.percent > number("acid.mild"))
+    return tuple(found)
+
+
+def derived(modality: str, others: tuple[str, ...], later: tuple[str, ...], brief: Brief, of: Methods) -> dict[str, Any]:
+    """Fields that follow from the rest of the plan and from who is at the chair, and are not typed: `others` are the other modalities of
+    the plan, `later` those after this one.
+    """
+    numb = "numbing" in others
+    acids = bool({"peel"} & set(others))
+    match modality:
+        case "micro_needling":
+            return {"licensed": "micro depth" in brief.licences, "acids_today": acids}
+        case "nano":
+            return {"peel_today": acids}
+        case "diamond":
+            return {"peel_follows": bool({"enzyme", "peel"} & set(others))}
+        case "cold":
+            return {"heat_follows": bool(all_of(("HEAT",)) & set(later))}
+        case "oxygen_mask":
+            return {"numbed_today": numb}
+        case "rf_bulk" | "focused_lifting":
+            return {"numbed": numb}
+        case "galvanic_softening" | "iontophoresis":
+            return {"skin": "numbed" if numb else "whole"}
+        case "numbing":
+            return {"clinic_allows_light": chosen(of, "numbing") == "light" and brief.senior}
+        case "wet_abrasion":
+            return {"pustules": brief.findings.worst("acne") >= 2}
+        case "peel":
+            return {"first_strong": "peel" not in brief.history}
+        case _:
+            return {}
+
+
+def school_settings(modality: str, of: Methods) -> dict[str, Any]:
+    """What the schools in force set for a modality."""
+    found: dict[str, Any] = {}
+    for method in methods().values():
+        school = next(one for one in method.schools if one.id == chosen(of, method.id))
+        found |= school.set.get(modality, {})
+    return found
+
+
+def school_acts(modality: str, of: Methods) -> tuple[str, ...]:
+    """What the schools in force say about doing a modality, where the matter is one that touches it."""
+    schools = (next(one for one in m.schools if one.id == chosen(of, m.id)) for m in methods().values())
+    return tuple(school.act for school in schools if modality in school.on)
+
+
+def begin(brief: Brief, modality: str, item_id: str, of: Methods, consider: Consider | None = None, zones: tuple[str, ...] = ()) -> Item:
+    """A modality with its start settings for this client, by the schools in force, for a condition where one is meant.
+
+    Taken down step by step where a ceiling stands against the start. Raises Refused where screening, a missing machine or a ceiling stops
+    it, BadInput on "card" where the machine's scale allows no setting.
+    """
+    if modality in brief.board:
+        demand(brief.board[modality])
+    module, machine = MODALITIES[modality], brief.machine(modality)
+    if module.CARD and machine is None:
+        raise Refused(f"No machine for {title(modality)}: the owner adds one under Practice.", "plan.machine")
+    areas = workable(brief, modality, zones)
+    if not areas:
+        raise Refused(f"Nothing is left to treat with {title(modality)}: margins, answers or marks close all of it.", "plan.closed_zones")
+    subject = brief.subject(modality, sum(areas.values()))
+    card = machine.card if machine else None
+    if modality == "microcurrent":
+        settings: Any = microcurrent.start_for(card, brief.findings, brief.last, subject.verdict)[0]
+    elif modality == "led":
+        settings = led.start_for(card, brief.findings, brief.last, subject.verdict)[0]
+    else:
+        settings = begun(module, card, subject).settings
+    changed = school_settings(modality, of) | (consider.set if consider else {})
+    if modality == "rf_bulk":
+        changed["zone_cm2"] = _zone_that_warms(settings, card, subject)
+    settings = module.Settings.model_validate(settings.model_dump() | changed)
+    if modality == "led":
+        settings = _known_colours(settings, card)
+    item = Item(id=item_id, modality=modality, settings=settings.model_dump(mode="json"), zones=zones, machine=machine.id if machine else "")
+    return lowered(brief, item, of)
+
+
+#: Zones worked at once with bulk radiofrequency, cm², from the usual down.
+ZONES_CM2 = (100.0, 70.0, 50.0, 35.0, 25.0, 16.0)
+
+
+def _zone_that_warms(settings: Any, card: Any, subject: Subject) -> float:
+    """The largest zone at once that this power brings to the target; the usual one where that is not known."""
+    for size in ZONES_CM2:
+        zone = max(4.0, min(size, subject.area_cm2))
+        tried = settings.model_copy(update={"zone_cm2": zone})
+        if "to_target" in _computed("rf_bulk", tried.model_dump_json(), card.model_dump_json(), subject.model_dump_json()).numbers:
+            return zone
+    return max(4.0, min(ZONES_CM2[0], subject.area_cm2))
+
+
+def _known_colours(settings: Any, card: Any) -> Any:
+    """Only colours that the panel was measured for: what it has no points for is left out."""
+    if settings.then != "nothing" and not card.points_of(settings.then):
+        settings = settings.model_copy(update={"then": "nothing"})
+    if not card.points_of(settings.colour) and card.points:
+        raise Refused(f"The {card.name} was not measured in {settings.colour}.", "plan.machine")
+    return settings
+
+
+def lowered(brief: Brief, item: Item, of: Methods) -> Item:
+    """The item with its setting taken down until nothing stands against it. Raises Refused when even the gentlest is refused."""
+    module = MODALITIES[item.modality]
+    for _ in range(PATIENCE):
+        found = compute(brief, item, (), (), of)
+        if not found.stops:
+            return item
+        machine = found.machine
+        gentler = stepped(module, found.settings, machine.card if machine else None, up=False)
+        if gentler == found.settings:
+            break
+        item = item.model_copy(update={"settings": gentler.model_dump(mode="json")})
+    raise Refused(f"{found.stops[0].words} {found.stops[0].act}".strip(), found.stops[0].rule)
+
+
+def compute(brief: Brief, item: Item, others: tuple[str, ...], later: tuple[str, ...], of: Methods) -> Worked:
+    """What an item comes to. Raises BadInput, by "id.field", for settings that cannot be read, Refused where screening stops it."""
+    if item.modality not in MODALITIES or about()[item.modality].licence == "physician":
+        raise Refused(f"{item.modality}: recorded and referred, never planned here.", "physician.never")
+    module, trait = MODALITIES[item.modality], traits()[item.modality]
+    machine = brief.machine(item.modality, item.machine)
+    if module.CARD and machine is None:
+        raise Refused(f"No machine for {title(item.modality)}: the owner adds one under Practice.", "plan.machine")
+    settings = read_settings(item, derived(item.modality, others, later, brief, of))
+    card = machine.card if machine else None
+    scale = (card.least, card.most) if card is not None and hasattr(card, "least") else (0.0, 10.0)
+    for name in (item.modality, *aspects_of(item.modality, settings, scale)):
+        if name in brief.board:
+            demand(brief.board[name])
+    areas = workable(brief, item.modality, item.zones)
+    if not areas:
+        raise Refused(f"Nothing is left to treat with {title(item.modality)}: margins, answers or marks close all of it.", "plan.closed_zones")
+    dose = _dose(brief, item, settings, card, areas)
+    minutes = dose.numbers["minutes"].value if "minutes" in dose.numbers else None
+    unknown = minutes is None
+    if minutes is None:
+        minutes = number("plan.minutes_unknown")
+    if item.modality == "microcurrent":  # between the sides the mirror is shown
+        minutes += number("visit.half_face")
+    stops, minds = _judged(brief, item, dose)
+    if unknown:
+        words = f"How long {title(item.modality)} takes cannot be computed; {minutes:g} minutes are set aside."
+        minds = (*minds, caution("plan.minutes_unknown", "change", words))
+    extra = max(0, len(item.zones) - 1) if trait.zone_price and item.zones and len(item.zones) <= 3 else 0
+    return Worked(
+        item=item, settings=settings, machine=machine, areas=areas, dose=dose, hands_s=round(trait.hands_min * 60),
+        own_s=round(minutes * 60), load=trait.load, price=brief.price(item.modality) + extra * trait.zone_price, waits=trait.waits,
+        stops=stops, cautions=(*_minded(brief, item, settings), *minds, *dose.cautions),
+    )  # fmt: skip
+
+
+def read_settings(item: Item, enforced: dict[str, Any]) -> Any:
+    """An item's settings as its modality's own model. Raises BadInput by "id.field"."""
+    try:
+        return MODALITIES[item.modality].Settings.model_validate(item.settings | enforced)
+    except ValidationError as broken:
+        raise BadInput({f"{item.id}.{e['loc'][0] if e['loc'] else 'settings'}": e["msg"] for e in broken.errors()}) from broken
+
+
+def lifted(brief: Brief, settings: Any, card: Any, areas: dict[str, float]) -> microcurrent.Lift:
+    """The lift on this client's own plate; no stroke passes through a zone that is closed or was not asked for."""
+    area = brief.area(microcurrent.NAME)
+    without = frozenset(zone for (_, zone), part in area.zones.items() if zone not in areas and area_cm2(part) > 0.05)
+    return microcurrent.lift(settings, card, area, without)
+
+
+def _dose(brief: Brief, item: Item, settings: Any, card: Any, areas: dict[str, float]) -> Dose:
+    if item.modality == "microcurrent":
+        found = lifted(brief, settings, card, areas)
+        return Dose(found.numbers, found.cautions, found.refused)
+    subject = brief.subject(item.modality, sum(areas.values()))
+    return _computed(item.modality, settings.model_dump_json(), card.model_dump_json() if card else "", subject.model_dump_json())
+
+
+@lru_cache(maxsize=2048)
+def _computed(modality: str, settings: str, card: str, subject: str) -> Dose:
+    """A dose by the texts of what goes in: at every change of a plan only what changed is computed anew."""
+    module = MODALITIES[modality]
+    return module.dose(module.Settings.model_validate_json(settings), read_card(card), Subject.model_validate_json(subject))
+
+
+def can_override(stop: Caution) -> bool:
+    """Whether a senior may plan past it in writing: a ceiling with a number that is not absolute, or what asks for a senior anyway."""
+    if stop.rule == "plan.senior":
+        return True
+    found = rule(stop.rule)
+    return found.value is not None and not found.absolute
+
+
+def _judged(brief: Brief, item: Item, dose: Dose) -> tuple[tuple[Caution, ...], tuple[Caution, ...]]:
+    """What stands against an item, and what a senior has planned past: told with name, time and reason, wherever the plan is shown."""
+    against = list(dose.against)
+    licence = about()[item.modality].licence
+    needs = licence if licence not in ("", "senior") else ""
+    if needs and needs not in brief.licences and item.modality != "micro_needling":
+        words = f"{title(item.modality)} needs a licence for {needs}, which the treating person does not hold."
+        against.append(caution("plan.licence", "stop", words, "Book it with somebody who holds it.", "licence"))
+    asks = [reason for reason in brief.board[item.modality].reasons if reason.senior] if item.modality in brief.board else []
+    if (asks or licence == "senior") and not brief.senior:
+        words = asks[0].reason if asks else rule("plan.senior").words
+        against.append(caution("plan.senior", "stop", f"{title(item.modality)}: a senior decides. {words}", "Ask the senior to sign.", "senior"))
+    stops, past = [], []
+    for stop in against:
+        word = next((o for o in brief.overrides if o.rule == stop.rule and o.modality == item.modality and o.words == stop.words), None)
+        if word is None or not can_override(stop):
+            stops.append(stop)
+        else:
+            act = f"Allowed by {word.by}, {word.at:%-d %b %Y %H:%M}: “{word.reason}”."
+            past.append(Caution(weight="change", words=f"Past a ceiling: {stop.words}", act=act, rule=stop.rule, field=stop.field))
+    return tuple(stops), tuple(past)
+
+
+def _minded(brief: Brief, item: Item, settings: Any) -> tuple[Caution, ...]:
+    """What answers and findings change about it, and what was lifted by whom."""
+    found = []
+    for name in (item.modality, *aspects_of(item.modality, settings)):
+        for reason in brief.board[name].reasons if name in brief.board else ():
+            where = f" ({', '.join(reason.zones)})" if reason.zones else ""
+            lifted = f" {reason.was} was lifted by: {reason.lifted}." if reason.lifted else ""
+            left_out = " Left out." if reason.zones and reason.stops else ""
+            found.append(Caution(weight="change", words=f"{reason.reason}{where}{left_out}", act=f"{reason.act}{lifted}", rule=reason.rule))
+    if brief.careful_hands and item.modality in all_of(("ENERGY",)):
+        found.append(caution("screening.operator", "change", "", "Let a colleague hold the tip."))
+    return tuple(found)

@@ -1,0 +1,421 @@
+"""Up to three plans that differ in kind, each the best there is by the stated score: an exact optimum, not a guess.
+
+The score of a set of steps: for each condition that was found, the two best things for it (severity × evidence × order of choice,
+doubled for what the client wants most), less a price for the load on the skin, which is what the kinds differ in.
+"""
+
+from collections.abc import Iterable, Sequence
+from itertools import combinations
+from typing import Literal, NamedTuple, get_args
+
+from merak.core.body.plate import GROUPS
+from merak.core.errors import BadInput, Refused
+from merak.core.knowledge import Condition, Consider, about, all_of, book, conditions, methods, number, rule, traits
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.shared import stepped
+from merak.core.plan.brief import Brief, workable
+from merak.core.plan.fitting import Placed, chosen, clashes, may_run_beside, phase, title
+from merak.core.plan.item import Item, Worked, begin, compute
+from merak.core.plan.screening import HOUSEKEEPING
+from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
+from merak.core.working import Frozen
+
+Kind = Literal["gentle", "balanced", "strongest"]
+KINDS: tuple[Kind, ...] = get_args(Kind)
+EVIDENCE = {"strong": 3, "fair": 2, "weak": 1}
+#: Always there, whatever else is.
+ALWAYS = ("cleanse", "tone", "finish")
+
+
+class Gain(NamedTuple):
+    """What a candidate brings for a condition, in points of score, and the evidence."""
+
+    condition: str
+    points: int
+    evidence: str
+
+
+class Candidate(NamedTuple):
+    """A step that could be in the plan, computed: its gains, seconds, price in cents, load, and the whole item."""
+
+    item: Item
+    gains: tuple[Gain, ...]
+    seconds: int
+    cents: int
+    load: int
+    zones: frozenset[str]
+    hands_s: int = 0
+
+    @property
+    def modality(self) -> str:
+        """Its modality."""
+        return self.item.modality
+
+
+class LeftOut(Frozen):
+    """What was considered and is not in the plan, and why."""
+
+    title: str
+    why: str
+    rule: str = ""
+
+
+class Support(Frozen):
+    """Why a step is in the plan: the condition that it is for, and how strong the evidence is."""
+
+    modality: str
+    condition: str
+    evidence: str
+
+
+class Proposal(Frozen):
+    """One proposed plan, computed; its score, what it is for, what was left out and why, how it feels, hours until it has settled. `also` are kinds that come
+    to the same plan today.
+    """
+
+    kind: Kind
+    plan: Plan
+    computed: VisitPlan
+    score: int
+    supports: tuple[Support, ...]
+    left_out: tuple[LeftOut, ...]
+    feel: tuple[str, ...]
+    settle_h: float
+    also: tuple[Kind, ...] = ()
+
+
+class Problem(NamedTuple):
+    """What is chosen from, and within what: candidates, pairs that exclude each other, what needs one of what, pairs that overlap in time
+    by so many seconds, the limits in seconds, cents and load, and what is always there.
+    """
+
+    candidates: tuple[Candidate, ...]
+    apart: frozenset[tuple[int, int]]
+    needs: tuple[tuple[int, frozenset[int]], ...]
+    saves: dict[tuple[int, int], int]
+    seconds: int
+    cents: int
+    load: int
+    load_price: int
+    always: frozenset[int] = frozenset()
+
+
+def score(problem: Problem, taken: Iterable[int]) -> int:
+    """The stated score of a set of candidates: rules propose.evidence, propose.first, propose.goal, propose.two, propose.load_…"""
+    chosen_ = tuple(taken)
+    by_condition: dict[str, list[int]] = {}
+    for n in chosen_:
+        for gain in problem.candidates[n].gains:
+            by_condition.setdefault(gain.condition, []).append(gain.points)
+    two = int(number("propose.two"))
+    gained = sum(sum(sorted(points, reverse=True)[:two]) for points in by_condition.values())
+    return gained - problem.load_price * sum(problem.candidates[n].load for n in chosen_)
+
+
+def seconds_of(problem: Problem, taken: Iterable[int]) -> int:
+    """The time of a set: everything, less what runs beside something else. Each guest has one host and each host one guest."""
+    kept = set(taken)
+    total = sum(problem.candidates[n].seconds for n in kept)
+    return total - sum(saved for (a, b), saved in problem.saves.items() if a in kept and b in kept)
+
+
+def allowed(problem: Problem, taken: Iterable[int]) -> bool:
+    """Whether a set keeps every limit and every rule."""
+    kept = set(taken)
+    return problem.always <= kept and (
+        seconds_of(problem, kept) <= problem.seconds
+        and sum(problem.candidates[n].cents for n in kept) <= problem.cents
+        and sum(problem.candidates[n].load for n in kept) <= problem.load
+        and not any(a in kept and b in kept for a, b in problem.apart)
+        and all(n not in kept or kept & any_of for n, any_of in problem.needs)
+    )
+
+
+def best(problem: Problem) -> tuple[int, ...]:
+    """The set with the highest score that is allowed; of several the shorter, then the cheaper. Solved exactly (HiGHS, no gap).
+
+    Raises Refused when not even nothing is allowed.
+    """
+    import highspy  # where it is used: the first page does without
+
+    class Quiet(highspy.Highs):  # type: ignore[misc]
+        """It greets on the terminal as soon as it is made, unless told before."""
+
+        def enableCallbacks(self) -> None:
+            self.setOptionValue("output_flag", False)
+            super().enableCallbacks()
+
+    solver = Quiet()
+    for option, value in (("threads", 1), ("mip_rel_gap", 0.0), ("mip_abs_gap", 1e-6), ("random_seed", 1)):
+        solver.setOptionValue(option, value)
+    take = [solver.addBinary() for _ in problem.candidates]
+    both = {pair: solver.addBinary() for pair in problem.saves}
+    counted = {(n, g): solver.addBinary() for n, one in enumerate(problem.candidates) for g in range(len(one.gains))}
+    for (a, b), var in both.items():
+        solver.addConstr(var <= take[a])
+        solver.addConstr(var <= take[b])
+    for (n, _), var in counted.items():
+        solver.addConstr(var <= take[n])
+    for condition in {gain.condition for one in problem.candidates for gain in one.gains}:
+        those = [var for (n, g), var in counted.items() if problem.candidates[n].gains[g].condition == condition]
+        solver.addConstr(sum(those) <= number("propose.two"))
+    for n in problem.always:
+        solver.addConstr(take[n] >= 1)
+    for a, b in problem.apart:
+        solver.addConstr(take[a] + take[b] <= 1)
+    for n, any_of in problem.needs:
+        solver.addConstr(take[n] <= sum((take[m] for m in any_of), start=0 * take[n]))
+    if take:
+        time = sum(one.seconds * take[n] for n, one in enumerate(problem.candidates))
+        saved = sum((problem.saves[pair] * var for pair, var in both.items()), start=0 * take[0])
+        money = sum(one.cents * take[n] for n, one in enumerate(problem.candidates))
+        solver.addConstr(time - saved <= problem.seconds)
+        solver.addConstr(money <= problem.cents)
+        solver.addConstr(sum(one.load * take[n] for n, one in enumerate(problem.candidates)) <= problem.load)
+        gained = sum((problem.candidates[n].gains[g].points * var for (n, g), var in counted.items()), start=0 * take[0])
+        heavy = sum(problem.load_price * one.load * take[n] for n, one in enumerate(problem.candidates))
+        # A point of score outweighs a whole day and any price: they only decide between equals.
+        solver.maximize(POINT * (gained - heavy) - (time - saved) - money / 100_000)
+        if solver.getModelStatus() != highspy.HighsModelStatus.kOptimal:
+            raise Refused("Nothing fits: not even the least plan keeps the limits.", "plan.slot")
+    values = [solver.val(var) for var in take]
+    return tuple(n for n, value in enumerate(values) if value > 0.5)
+
+
+#: What a point of score weighs against a second.
+POINT = 100_000
+
+
+def brute(problem: Problem) -> tuple[int, ...]:
+    """The same by trying every set: for small cases, to hold `best` against."""
+    sets = (kept for size in range(len(problem.candidates) + 1) for kept in combinations(range(len(problem.candidates)), size))
+    fitting = [kept for kept in sets if allowed(problem, kept)]
+    cents = lambda kept: sum(problem.candidates[n].cents for n in kept)  # noqa: E731
+    return max(fitting, key=lambda kept: (score(problem, kept), -seconds_of(problem, kept), -cents(kept)))
+
+
+def proposals(brief: Brief) -> tuple[Proposal, ...]:
+    """Up to three plans, from the gentlest on; kinds that come to the same plan are told once."""
+    plan = Plan()
+    of = in_force(brief, plan)
+    found: list[Proposal] = []
+    for kind in KINDS:
+        candidates, out = _candidates(brief, of, kind)
+        problem = _problem(brief, of, kind, candidates)
+        one = _proposal(brief, of, kind, problem, best(problem), out)
+        same = next((n for n, other in enumerate(found) if one and _same(one, other)), None)
+        if same is not None:
+            found[same] = found[same].model_copy(update={"also": (*found[same].also, kind)})
+        elif one:
+            found.append(one)
+    return tuple(found)
+
+
+def _same(one: Proposal, other: Proposal) -> bool:
+    key = lambda p: [(i.modality, i.settings, i.zones) for i in p.plan.items]  # noqa: E731
+    return key(one) == key(other)
+
+
+def _wanted(brief: Brief) -> list[tuple[Condition, int]]:
+    """The conditions that were found, with their severity, and those that the client wants most though they are not graded."""
+    found = []
+    for condition in conditions().values():
+        worst = 1 if condition.id == "settle" else brief.findings.worst(condition.id)
+        if not worst and condition.id in brief.wish.goals:
+            worst = 1
+        if worst:
+            found.append((condition, worst))
+    return found
+
+
+def _candidates(brief: Brief, of: dict[str, str], kind: Kind) -> tuple[list[Candidate], list[LeftOut]]:
+    """Everything that could be in a plan of this kind, computed, and what cannot be, with the reason."""
+    gains: dict[str, list[Gain]] = {}
+    considers: dict[str, tuple[Condition, Consider]] = {}
+    for condition, worst in _wanted(brief):
+        goal = number("propose.goal") if condition.id in brief.wish.goals else 1
+        for rank, consider in enumerate(condition.consider):
+            share = max(0.0, 1 - number("propose.first") * rank)
+            points = round(10 * worst * EVIDENCE[consider.evidence] * share * goal)
+            gains.setdefault(consider.modality, []).append(Gain(condition.id, points, consider.evidence))
+            considers.setdefault(consider.modality, (condition, consider))
+    out: list[LeftOut] = []
+    made: list[Candidate] = []
+    names = [*ALWAYS, *gains, *_helpers(brief, gains)]
+    for n, name in enumerate(dict.fromkeys(names)):
+        why = _not_this_kind(kind, name, brief)
+        if why:
+            out.append(LeftOut(title=title(name), why=why, rule="propose.load_gentle"))
+            continue
+        try:
+            made.append(_candidate(brief, of, kind, name, f"s{n + 1}", considers.get(name), tuple(gains.get(name, ()))))
+        except Refused as stop:
+            out.append(LeftOut(title=title(name), why=stop.words, rule=stop.rule))
+        except BadInput as bad:
+            out.append(LeftOut(title=title(name), why=str(bad), rule="plan.machine"))
+    return made, out
+
+
+def _helpers(brief: Brief, gains: dict[str, list[Gain]]) -> list[str]:
+    """What is in a plan only because something else needs it, or a school adds it."""
+    able = brief.offered
+    found = [name for one in book().pairing if one.kind == "needs" and all_of(one.a) & gains.keys() for name in sorted(all_of(one.b))]
+    return [name for name in found if name in able and name not in gains]
+
+
+def _not_this_kind(kind: Kind, name: str, brief: Brief) -> str:
+    trait = traits()[name]
+    if kind == "gentle" and trait.strong:
+        return "Too strong for a gentle plan."
+    licence = about()[name].licence
+    if licence not in ("", "senior", "micro depth") and licence not in brief.licences:
+        return f"Needs a licence for {licence}, which the treating person does not hold."
+    days = (brief.wish.event - brief.today).days if brief.wish.event else None
+    if trait.strong and days is not None and 0 <= days < number("event.better"):
+        return f"{rule('event.better').words} The event is in {days} days."
+    return ""
+
+
+def _zones(brief: Brief, name: str, considered: tuple[Condition, Consider] | None) -> tuple[str, ...]:
+    """Where it goes: where the condition was graded, above what hangs, or everywhere."""
+    if considered is None:
+        return ()
+    condition, consider = considered
+    graded = brief.findings.where(condition.id)
+    if consider.where == "graded":
+        able = workable(brief, name)
+        return tuple(zone for zone in graded if zone in able)
+    if consider.where in GROUPS:
+        return GROUPS[consider.where]
+    return ()
+
+
+def _candidate(
+    brief: Brief, of: dict[str, str], kind: Kind, name: str, item_id: str, considered: tuple[Condition, Consider] | None, gains: tuple[Gain, ...]
+) -> Candidate:
+    item = begin(brief, name, item_id, of, considered[1] if considered else None, _zones(brief, name, considered))
+    if kind == "gentle" and name not in HOUSEKEEPING and traits()[name].load:
+        item = _gentler(brief, item, of)
+    found = compute(brief, item, (), (), of)
+    return Candidate(item, gains, found.seconds, round(found.price * 100), found.load, frozenset(found.areas), found.hands_s)
+
+
+def _gentler(brief: Brief, item: Item, of: dict[str, str]) -> Item:
+    """One step down, where that is still a setting that nothing stands against."""
+    found: Worked = compute(brief, item, (), (), of)
+    card = found.machine.card if found.machine else None
+    settings = stepped(MODALITIES[item.modality], found.settings, card, up=False)
+    lower = item.model_copy(update={"settings": settings.model_dump(mode="json")})
+    return lower if not compute(brief, lower, (), (), of).stops else item
+
+
+def _problem(brief: Brief, of: dict[str, str], kind: Kind, candidates: Sequence[Candidate]) -> Problem:
+    """The candidates with what excludes, needs and overlaps what, and the limits of today."""
+    order = sorted(range(len(candidates)), key=lambda n: phase(candidates[n].modality, of))
+    apart, done = set(), {name: before.on for name, before in brief.history.items() if before.on}
+    barred = []
+    for n in order:
+        alone = clashes([_placed(candidates[n])], brief.newcomer, of, done, brief.today)
+        barred += [n] if any(clash.kind == "earlier" for clash in alone) else []
+    for i, a in enumerate(order):
+        for b in order[i + 1 :]:
+            met = clashes([_placed(candidates[a]), _placed(candidates[b])], brief.newcomer, of)
+            if any(clash.kind not in ("needs", "earlier") for clash in met):
+                apart.add((a, b))
+    needs = []
+    for one in book().pairing:
+        if one.kind == "needs":
+            lifts = one.unless and chosen(of, one.unless.partition("=")[0]) == one.unless.partition("=")[2]
+            helping = frozenset(n for n, c in enumerate(candidates) if c.modality in all_of(one.b))
+            needs += [] if lifts else [(n, helping) for n, c in enumerate(candidates) if c.modality in all_of(one.a)]
+    needs += [(n, frozenset()) for n in barred]
+    limit = brief.budget.value or 0
+    if kind == "gentle":
+        limit += number("budget.gentle")
+    minutes = min(brief.slot, brief.wish.minutes or brief.slot)
+    cents = 10**9 if brief.wish.money is None else round(brief.wish.money * 100)
+    price = int(number({"gentle": "propose.load_gentle", "balanced": "propose.load_balanced", "strongest": "propose.load_strongest"}[kind]))
+    return Problem(
+        tuple(candidates), frozenset(apart), tuple(needs), _overlaps(candidates, of), round(minutes * 60), cents, max(0, int(limit)), price,
+        frozenset(n for n, one in enumerate(candidates) if one.modality in ALWAYS),
+    )  # fmt: skip
+
+
+def _placed(one: Candidate) -> Placed:
+    return Placed(one.item.id, one.modality, one.zones)
+
+
+def _overlaps(candidates: Sequence[Candidate], of: dict[str, str]) -> dict[tuple[int, int], int]:
+    """(host, guest) → seconds saved. One guest for each host and one host for each guest, the pair that saves most first."""
+    pairs = {}
+    for a, host in enumerate(candidates):
+        for b, guest in enumerate(candidates):
+            if traits()[host.modality].waits and may_run_beside(host.modality, guest.modality, of) and a != b:
+                pairs[a, b] = min(host.seconds - host.hands_s, guest.seconds)
+    kept: dict[tuple[int, int], int] = {}
+    for (a, b), saved in sorted(pairs.items(), key=lambda pair: (-pair[1], pair[0])):
+        if saved > 0 and not any({a, b} & set(pair) for pair in kept):
+            kept[a, b] = saved
+    return kept
+
+
+def _proposal(
+    brief: Brief, of: dict[str, str], kind: Kind, problem: Problem, taken: tuple[int, ...], out: list[LeftOut]
+) -> Proposal | None:
+    """The set as a plan in its order, computed as a whole; None when it holds nothing but housekeeping."""
+    order = sorted(taken, key=lambda n: (phase(problem.candidates[n].modality, of), n))
+    guests = {b: a for (a, b) in problem.saves if a in taken and b in taken}
+    items = []
+    for n in order:
+        item = problem.candidates[n].item
+        items.append(item.model_copy(update={"beside": problem.candidates[guests[n]].item.id}) if n in guests else item)
+    plan = Plan(items=tuple(items), kind=kind)
+    computed = visit_plan(brief, plan)
+    if not computed.startable:
+        return None
+    kept = {problem.candidates[n].modality for n in taken}
+    supports = tuple(
+        Support(modality=problem.candidates[n].modality, condition=gain.condition, evidence=gain.evidence)
+        for n in order
+        for gain in problem.candidates[n].gains
+    )
+    left = [*out, *_why_left(brief, of, problem, taken)]
+    feel = tuple(dict.fromkeys(f"{title(m)}: {traits()[m].feel}" for m in (problem.candidates[n].modality for n in order) if traits()[m].load or m in ("microcurrent", "cold", "led")))  # noqa: E501
+    settle = max((traits()[m].settle_h for m in kept), default=0)
+    return Proposal(
+        kind=kind, plan=plan, computed=computed, score=score(problem, taken), supports=supports, left_out=tuple(left), feel=feel, settle_h=settle
+    )  # fmt: skip
+
+
+def _why_left(brief: Brief, of: dict[str, str], problem: Problem, taken: tuple[int, ...]) -> Iterable[LeftOut]:
+    """Why each candidate that brings something is not in: what it excludes, or which limit it would pass, or that it brings too little."""
+    kept = set(taken)
+    for n, one in enumerate(problem.candidates):
+        if n in kept or not one.gains:
+            continue
+        foes = [m for m in kept if (min(n, m), max(n, m)) in problem.apart or (n, m) in problem.apart or (m, n) in problem.apart]
+        if foes:
+            other = problem.candidates[foes[0]]
+            pair = sorted((one, other), key=lambda c: phase(c.modality, of))
+            met = [c for c in clashes([_placed(pair[0]), _placed(pair[1])], brief.newcomer, of) if c.kind not in ("needs", "earlier")]
+            yield LeftOut(title=title(one.modality), why=f"Not with {title(other.modality)}: {met[0].words if met else ''}", rule=met[0].rule if met else "")
+        elif sum(problem.candidates[m].load for m in kept) + one.load > problem.load:
+            yield LeftOut(title=title(one.modality), why=f"Its load of {one.load} would pass what this skin bears.", rule="budget.load")
+        elif seconds_of(problem, kept | {n}) > problem.seconds:
+            yield LeftOut(title=title(one.modality), why="No time left for it.", rule="plan.slot")
+        elif sum(problem.candidates[m].cents for m in kept) + one.cents > problem.cents:
+            yield LeftOut(title=title(one.modality), why="It would cost more than was named.", rule="plan.price")
+        else:
+            yield LeftOut(title=title(one.modality), why=_little(problem, kept, one), rule="propose.two")
+
+
+def _little(problem: Problem, kept: set[int], one: Candidate) -> str:
+    """Why a candidate that would be allowed is not worth it."""
+    for gain in one.gains:
+        better = [title(problem.candidates[m].modality) for m in kept for g in problem.candidates[m].gains if g.condition == gain.condition]
+        if len(better) >= number("propose.two"):
+            return f"{better[0]} and {better[1]} already do more for the same."
+    return "What it adds is less than what it asks of the skin."
+
+
+__all__ = ["KINDS", "Candidate", "Gain", "Problem", "Proposal", "allowed", "best", "brute", "methods", "proposals", "score", "seconds_of"]

@@ -1,0 +1,85 @@
+"""A studio's own routine: what is done, how and in which order, without anybody's numbers; and its fitting to a client."""
+
+from typing import Any
+
+from pydantic import Field
+
+from merak.core.errors import BadInput, Refused
+from merak.core.knowledge import Consider
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.plan.brief import Brief, workable
+from merak.core.plan.fitting import title
+from merak.core.plan.item import Item, begin
+from merak.core.plan.visit_plan import Plan, in_force
+from merak.core.working import Frozen
+
+
+class RoutineStep(Frozen):
+    """One step: the modality, where, the choices of a kind (never amounts), and beside which step of the routine it runs."""
+
+    modality: str
+    zones: tuple[str, ...] = ()
+    kinds: dict[str, str] = Field(default_factory=dict)
+    beside: int | None = None
+
+
+class Routine(Frozen):
+    """A routine: its name, the conditions and goals that it is for, its steps in order, its schools."""
+
+    name: str = Field(min_length=1, max_length=80)
+    conditions: tuple[str, ...] = ()
+    goals: tuple[str, ...] = ()
+    steps: tuple[RoutineStep, ...] = Field(min_length=1, max_length=40)
+    methods: dict[str, str] = Field(default_factory=dict)
+
+
+def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
+    """A plan as a routine: strengths and times stay with the client that they were fitted to, only kinds of setting are kept.
+
+    Raises BadInput on "name".
+    """
+    if not name.strip():
+        raise BadInput({"name": "What is the routine called?"})
+    places = {item.id: n for n, item in enumerate(plan.items)}
+    found = tuple(name for name, graded in brief.findings.grades.items() if any(graded.values()))
+    steps = tuple(
+        RoutineStep(modality=item.modality, zones=item.zones, kinds=_kinds(item), beside=places.get(item.beside)) for item in plan.items
+    )
+    return Routine(name=name.strip()[:80], conditions=found, goals=brief.wish.goals, steps=steps, methods=plan.methods)
+
+
+def _kinds(item: Item) -> dict[str, str]:
+    """The settings that are choices between kinds (a colour, an acid, a polarity): words, not numbers; what follows from the rest is not kept."""
+    model = MODALITIES[item.modality].Settings
+    settings: Any = model.model_validate(item.settings)
+    follows = {"skin", "school", "tip", "place"}
+    return {
+        name: value for name in model.model_fields if name not in follows and isinstance(value := getattr(settings, name), str) and value
+    }  # fmt: skip
+
+
+def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str], ...]]:
+    """A routine re-fitted: every step with this client's own start values, zones that are closed left out; and (step, why) of what this
+    client cannot have today.
+    """
+    of = in_force(brief, Plan(methods=routine.methods))
+    items: list[Item] = []
+    ids: dict[int, str] = {}
+    left: list[tuple[str, str]] = []
+    for n, step in enumerate(routine.steps):
+        try:
+            able = workable(brief, step.modality, step.zones)
+            zones = tuple(zone for zone in step.zones if zone in able)
+            item = begin(brief, step.modality, f"s{n + 1}", of, Consider(modality=step.modality, evidence="weak", set=dict(step.kinds)), zones)
+        except Refused as stop:
+            left.append((title(step.modality), stop.words))
+            continue
+        except BadInput as bad:
+            left.append((title(step.modality), " ".join(bad.fields.values())))
+            continue
+        ids[n] = item.id
+        host = ids.get(step.beside, "") if step.beside is not None else ""
+        items.append(item.model_copy(update={"beside": host}))
+    return Plan(items=tuple(items), methods=routine.methods), tuple(left)
+
+

@@ -1,0 +1,84 @@
+"""The tray list of a plan: machines with their tips, products with amounts, protection, checks before the client is there."""
+
+from merak.core.knowledge import about, methods, traits
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.plan.brief import Brief
+from merak.core.plan.visit_plan import VisitPlan, in_force
+from merak.core.working import Frozen
+
+#: Numbers of a dose that are amounts of something on the tray, with what they are amounts of (None: the step's first consumable).
+AMOUNTS: dict[str, str | None] = {
+    "gel": None, "product": None, "liquid": "solution, all stages", "grams": "numbing cream", "bicarbonate": "bicarbonate to neutralise",
+}  # fmt: skip
+#: Every visit has these at hand.
+ALWAYS = ("towels", "cotton", "thin gauze to lift, plush gauze to dry", "bowls of lukewarm water", "bin", "gloves")
+
+
+class Line(Frozen):
+    """One line to be ticked: what, how much, for which steps."""
+
+    what: str
+    amount: str = ""
+    for_: tuple[str, ...] = ()
+
+
+class Tray(Frozen):
+    """The list under its headings."""
+
+    machines: tuple[Line, ...]
+    products: tuple[Line, ...]
+    protection: tuple[Line, ...]
+    checks: tuple[Line, ...]
+
+
+def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
+    """What has to lie ready for a plan; a thing that several steps need stands once."""
+    of = in_force(brief, plan.plan)
+    machines: dict[str, Line] = {}
+    products: dict[str, Line] = {}
+    protection: dict[str, Line] = {}
+    checks: dict[str, Line] = {}
+    for item in plan.plan.items:
+        name = about()[item.modality].title
+        machine = brief.machine(item.modality, item.machine) if MODALITIES[item.modality].CARD else None
+        if machine:
+            tips = getattr(machine.card, "tips", ())
+            tip = next((one for one in tips if one.name == item.settings.get("tip")), tips[0] if tips else None)
+            words = "" if tip is None else f"{tip.name}{', single use, still sealed' if tip.single_use else ''}"
+            _put(machines, machine.card.name, words, name)
+        amounts = _amounts(plan, item.id)
+        for n, thing in enumerate(about()[item.modality].consumables):
+            _put(products, thing, amounts.get(None, "") if n == 0 else "", name)
+        for thing, amount in amounts.items():
+            if thing is not None:
+                _put(products, thing, amount, name)
+        for protected in traits()[item.modality].protect:
+            _put(protection, protected, "", name)
+        for check in traits()[item.modality].checks:
+            _put(checks, f"{machine.card.name if machine else name}: {check}", "", name)
+    for method in methods().values():
+        school = next(one for one in method.schools if one.id == of[method.id])
+        if any(item.modality in school.on for item in plan.plan.items):
+            for thing in school.tray:
+                _put(products, thing, "", method.words)
+    for thing in ALWAYS:
+        _put(products, thing, "", "")
+    return Tray(
+        machines=tuple(machines.values()), products=tuple(products.values()), protection=tuple(protection.values()), checks=tuple(checks.values())
+    )
+
+
+def _amounts(plan: VisitPlan, item_id: str) -> dict[str | None, str]:
+    """What a step uses up, by thing; None stands for its first consumable."""
+    found: dict[str | None, str] = {}
+    for key, thing in AMOUNTS.items():
+        number = plan.numbers.get(f"{item_id}.{key}")
+        if number is not None and number.value is not None:
+            found[thing] = number.text
+    return found
+
+
+def _put(lines: dict[str, Line], what: str, amount: str, step: str) -> None:
+    before = lines.get(what, Line(what=what))
+    steps = before.for_ if step in before.for_ or not step else (*before.for_, step)
+    lines[what] = Line(what=what, amount=" + ".join(filter(None, (before.amount, amount))), for_=steps)

@@ -1,0 +1,122 @@
+"""Consent: the words for each treatment of the plan, signed; and what of it may be printed."""
+
+import base64
+import binascii
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID
+
+from merak.core.client import age_on
+from merak.core.errors import BadInput
+from merak.core.knowledge import about, number, traits
+from merak.core.plan.screening import HOUSEKEEPING
+from merak.core.plan.visit_plan import Plan
+from merak.desk.desk import Desk, NotFound, OutOfTurn
+from merak.desk.file import VisitFile, open_file, turn
+from merak.desk.keeping import keep_file, kept_file
+from merak.desk.planning import Planned, draft_of, planned
+from merak.records import visits
+
+#: What the client agrees to beside the words for each treatment, by version, so that the record says which words were read.
+GENERAL = {
+    "2026-11": (
+        "The plan was read to me: what is done, with which settings, how it may feel, how long it takes. "
+        "I have said what I know about my health. I know that results differ and none is promised, and that I can say stop at any moment."
+    )
+}
+VERSION = "2026-11"
+SIGNED = ("drawn", "paper")
+
+
+@dataclass(frozen=True)
+class Wording:
+    """The words for one treatment, as they are read and kept."""
+
+    modality: str
+    title: str
+    words: str
+
+
+def wordings(plan: Plan) -> tuple[Wording, ...]:
+    """The words for each treatment of a plan: what it is, how it may feel, when it has settled, what to say at once."""
+    found = []
+    for name in dict.fromkeys(one.modality for one in plan.items if one.modality not in HOUSEKEEPING):
+        words, trait = about()[name], traits()[name]
+        settle = f" It has usually settled within {hours(trait.settle_h)}." if trait.settle_h else ""
+        stop = f" Say at once: {'; '.join(one.rstrip('.') for one in words.stop)}." if words.stop else ""
+        found.append(Wording(name, words.title, f"{words.words} It may feel: {trait.feel}.{settle}{stop}"))
+    return tuple(found)
+
+
+def hours(of: float) -> str:
+    """Hours in words."""
+    return f"{of:g} hour{'s' if of != 1 else ''}" if of < 48 else f"{of / 24:g} days"
+
+
+def consent(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Planned:
+    """Keeps that the client agreed, or did not, to the plan as it stands: the words of each treatment, and the signature.
+
+    Raises OutOfTurn while the plan cannot be started, BadInput by field for a missing signature, or a guardian's where one is needed.
+    """
+    agreed = form.get("agreed") == "yes"
+    with turn(desk, visit_id, "plan") as file:
+        page = planned(desk, visit_id)
+        if not page.settled:
+            raise OutOfTurn(page.refusal or "The plan cannot be agreed to yet: something in it is refused or missing.")
+        body: dict[str, Any] = {"agreed": agreed, "words": VERSION, "to": file.standing_versions}
+        if agreed:
+            body |= _signed(desk, file, form)
+            body["texts"] = {one.modality: one.words for one in wordings(page.plan)}
+        visits.add_version(desk.db, visit_id, "consent", body, desk.me.id, desk.now)
+    return planned(desk, visit_id)
+
+
+def needs_guardian(file: VisitFile) -> bool:
+    """Whether the client is too young to consent alone."""
+    return age_on(file.visit.client.born, file.today) < number("screening.age")
+
+
+def _signed(desk: Desk, file: VisitFile, form: dict[str, str]) -> dict[str, Any]:
+    how = form.get("signed", "drawn")
+    wrong = {}
+    guardian = form.get("guardian", "").strip()
+    if needs_guardian(file) and not guardian:
+        wrong["guardian"] = "The guardian’s name: a minor does not consent alone."
+    drawing = form.get("signature", "")
+    if how not in SIGNED:
+        wrong["signature"] = "Signed here, or on paper?"
+    elif how == "drawn" and not drawing.startswith("data:image/png;base64,"):
+        wrong["signature"] = "There is no signature yet."
+    if wrong:
+        raise BadInput(wrong)
+    kept: dict[str, Any] = {"signed": how, "guardian": guardian, "by": desk.me.name}
+    if how == "drawn":
+        try:
+            content = base64.b64decode(drawing.partition(",")[2], validate=True)
+        except binascii.Error:
+            raise BadInput({"signature": "The signature did not arrive whole. Once more, please."}) from None
+        kept["signature"] = str(keep_file(desk, file.visit.client_id, content, "signature", field="signature").id)
+    return kept
+
+
+@dataclass
+class Consented:
+    """A consent to be printed: the words that were agreed to, as they were then, and the signature."""
+
+    file: VisitFile
+    body: dict[str, Any]
+    wordings: tuple[Wording, ...]
+    signature: bytes | None
+
+
+def consent_sheet(desk: Desk, visit_id: UUID) -> Consented:
+    """The consent that stands; before one was given, the words as they would be read. Raises NotFound without a plan."""
+    file = open_file(desk, visit_id)
+    plan = draft_of(file)[0].plan
+    if not plan.items:
+        raise NotFound("There is no plan yet to agree to.")
+    body = file.body("consent") if file.consented else {}
+    texts = body.get("texts", {})
+    words = tuple(Wording(name, about()[name].title, text) for name, text in texts.items()) or wordings(plan)
+    signature = kept_file(desk, file.visit.client_id, UUID(body["signature"])).content if body.get("signature") else None
+    return Consented(file, body, words, signature)

@@ -1,0 +1,72 @@
+"""Files of a client: their type is read from their content, never from their name; what a picture tells of itself is stripped."""
+
+from io import BytesIO
+from typing import Literal
+from uuid import UUID
+
+from merak.core.errors import BadInput
+from merak.desk.desk import Desk, NotFound
+from merak.records.tables import KeptFile
+
+Use = Literal["photo", "letter", "signature"]
+#: Bytes at most, by use; and pixels, since a small file can unfold into a huge picture.
+LARGEST: dict[Use, int] = {"photo": 12_000_000, "letter": 8_000_000, "signature": 300_000}
+PIXELS = 40_000_000
+#: A photo is kept no larger than this, in pixels along its longer side.
+LONGEST_SIDE = 2400
+PDF = b"%PDF-"
+
+
+def keep_file(desk: Desk, client_id: UUID, content: bytes, use: Use, field: str = "file") -> KeptFile:
+    """Keeps a file inside the caller's transaction: a picture anew from its pixels alone, a letter also as a PDF.
+
+    Raises BadInput on `field` for what is empty, too large, or not what it should be.
+    """
+    if not content:
+        raise BadInput({field: "Nothing arrived. Choose the file again."})
+    if len(content) > LARGEST[use]:
+        raise BadInput({field: f"{len(content) / 1e6:.1f} MB is too large: {LARGEST[use] / 1e6:g} MB at most."})
+    if use == "letter" and content.startswith(PDF):
+        kind, kept = "application/pdf", content
+    else:
+        kind, kept = _picture(content, use, field)
+    found = KeptFile(client_id=client_id, kind=kind, content=kept, by=desk.me.id, at=desk.now)
+    desk.db.add(found)
+    desk.db.flush()
+    return found
+
+
+def _picture(content: bytes, use: Use, field: str) -> tuple[str, bytes]:
+    """A picture drawn anew from its pixels: place, time, machine and thumbnail that it carried are gone."""
+    from PIL import Image, ImageOps, UnidentifiedImageError
+
+    try:
+        with Image.open(BytesIO(content), formats=("PNG",) if use == "signature" else ("JPEG", "PNG", "WEBP")) as picture:
+            if picture.width * picture.height > PIXELS:
+                raise BadInput({field: f"{picture.width} × {picture.height} pixels are too many."})
+            picture.load()
+            upright = ImageOps.exif_transpose(picture)
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        wanted = "a PDF, or a JPEG, PNG or WebP picture" if use == "letter" else "a JPEG, PNG or WebP picture"
+        raise BadInput({field: f"This is not {wanted}, whatever its name says."}) from None
+    out = BytesIO()
+    if use == "signature":
+        clean = Image.new("RGBA", upright.size)
+        clean.paste(upright.convert("RGBA"))
+        clean.save(out, "PNG", optimize=True)
+        return "image/png", out.getvalue()
+    upright = upright.convert("RGB")
+    upright.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
+    clean = Image.new("RGB", upright.size)
+    clean.paste(upright)
+    clean.save(out, "JPEG", quality=88)
+    return "image/jpeg", out.getvalue()
+
+
+def kept_file(desk: Desk, client_id: UUID, file_id: UUID) -> KeptFile:
+    """A file of a client. Raises Denied, NotFound also for another client's."""
+    desk.demand("read notes")
+    found = desk.db.get(KeptFile, file_id)
+    if found is None or found.client_id != client_id:
+        raise NotFound("There is no such file.")
+    return found

@@ -1,0 +1,109 @@
+"""Doctors' letters: asked for, received, filed, and running out."""
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Any
+from uuid import UUID
+
+from uuid_utils.compat import uuid7
+
+from merak.core.errors import BadInput
+from merak.core.knowledge import cited, number
+from merak.desk.desk import Desk, NotFound
+from merak.desk.file import VisitFile, find_visit, open_file
+from merak.desk.keeping import keep_file
+from merak.records import letters
+from merak.records.tables import LetterVersion
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A letter as it stands: what it speaks to, when it was asked for and received, to when it holds, its file."""
+
+    id: str
+    rule: str
+    about: str
+    asked: date | None
+    received: date | None
+    until: date | None
+    says: str
+    note: str
+    file: str
+    state: str
+
+
+def letters_of(file: VisitFile) -> tuple[Kept, ...]:
+    """The client's letters."""
+    return tuple(_kept(body, file.today) for body in file.letters_kept)
+
+
+def _kept(body: dict[str, Any], today: date) -> Kept:
+    day = lambda key: date.fromisoformat(body[key]) if body.get(key) else None  # noqa: E731
+    received, until = day("received"), day("until")
+    if received is None:
+        state = "asked for"
+    elif body.get("says") == "no":
+        state = "says no"
+    else:
+        state = "run out" if until and until < today else "valid"
+    words = cited(body["rule"])
+    return Kept(
+        body["id"], body["rule"], words[0] if words else body["rule"], day("asked"), received, until, body.get("says", ""),
+        body.get("note", ""), body.get("file") or "", state,
+    )  # fmt: skip
+
+
+def ask_for(desk: Desk, visit_id: UUID, rule_id: str) -> None:
+    """A letter is asked for, about one question or finding. Asked for twice it is one. Raises BadInput for a rule that there is not."""
+    desk.demand("keep letters")
+    file = open_file(desk, visit_id)
+    if cited(rule_id) is None:
+        raise BadInput({"rule": "A letter about what?"})
+    if any(one.rule == rule_id and one.state in ("asked for", "valid") for one in letters_of(file)):
+        return
+    with desk.saving("ask for a letter", visit_id) as db:
+        body = {"rule": rule_id, "asked": f"{desk.today}"}
+        db.add(LetterVersion(letter_id=uuid7(), client_id=file.visit.client_id, version=1, body=body, by=desk.me.id, at=desk.now))
+
+
+def receive(desk: Desk, visit_id: UUID, letter_id: UUID, form: dict[str, str], content: bytes | None) -> None:
+    """A letter came: what it says, from when, to when it holds (a year, where it does not say), and the file.
+
+    Raises NotFound, and BadInput by field: nothing is kept half.
+    """
+    desk.demand("keep letters")
+    visit = find_visit(desk, visit_id)
+    standing = letters.latest(desk.db, visit.client_id, letter_id)
+    if standing is None:
+        raise NotFound("There is no such letter.")
+    wrong: dict[str, str] = {}
+    received = _day(form, "received", wrong) or desk.today
+    until = _day(form, "until", wrong) or received + timedelta(days=int(number("screening.letter_valid")))
+    if received > desk.today:
+        wrong["received"] = "That lies in the future."
+    if until < received:
+        wrong["until"] = "It would have run out before it came."
+    if form.get("says") not in ("yes", "no"):
+        wrong["says"] = "Does the doctor allow it?"
+    if content is None and standing.file_id is None and not form.get("note", "").strip():
+        wrong["file"] = "The letter itself, or a note of where the paper is filed."
+    if wrong:
+        raise BadInput(wrong)
+    with desk.saving("receive a letter", visit_id) as db:
+        file_id = keep_file(desk, visit.client_id, content, "letter").id if content else standing.file_id
+        body = standing.body | {
+            "received": f"{received}", "until": f"{until}", "says": form["says"], "note": form.get("note", "").strip(), "by": desk.me.name,
+        }  # fmt: skip
+        db.add(
+            LetterVersion(letter_id=letter_id, client_id=visit.client_id, version=standing.version + 1, body=body, file_id=file_id,
+                          by=desk.me.id, at=desk.now)
+        )  # fmt: skip
+
+
+def _day(form: dict[str, str], key: str, wrong: dict[str, str]) -> date | None:
+    raw = form.get(key, "").strip()
+    try:
+        return date.fromisoformat(raw) if raw else None
+    except ValueError:
+        wrong[key] = f"“{raw}” is no date."
+        return None

@@ -1,0 +1,65 @@
+"""The studio's own routines: kept from a plan, fitted anew to each client."""
+
+from dataclasses import dataclass
+from uuid import UUID
+
+from uuid_utils.compat import uuid7
+
+from merak.core.plan.routine import Routine, fitted, routine_of
+from merak.desk.desk import Desk, NotFound
+from merak.desk.file import open_file
+from merak.desk.planning import Planned, draft_of, put
+from merak.records import letters
+from merak.records.tables import RoutineVersion
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A routine as it stands."""
+
+    id: str
+    name: str
+    routine: Routine
+
+
+def kept(desk: Desk) -> list[Kept]:
+    """The studio's routines."""
+    desk.demand("use the bench")
+    found = [(str(one.routine_id), Routine.model_validate(one.body)) for one in letters.routines(desk.db)]
+    return [Kept(key, routine.name, routine) for key, routine in found]
+
+
+def keep(desk: Desk, visit_id: UUID, name: str) -> None:
+    """A plan is kept as a routine; one of the same name gets a later version. Raises BadInput on "name", NotFound without a plan."""
+    desk.demand("keep routines")
+    file = open_file(desk, visit_id)
+    plan = draft_of(file)[0].plan
+    if not plan.items:
+        raise NotFound("There is no plan yet to keep.")
+    routine = routine_of(file.brief, plan, name)
+    same = next((one for one in letters.routines(desk.db) if one.body.get("name") == routine.name), None)
+    with desk.saving("keep a routine") as db:
+        db.add(
+            RoutineVersion(routine_id=same.routine_id if same else uuid7(), version=same.version + 1 if same else 1,
+                           body=routine.model_dump(mode="json"), removed=False, by=desk.me.id, at=desk.now)
+        )  # fmt: skip
+
+
+def drop(desk: Desk, routine_id: str) -> None:
+    """A routine that is no longer offered; plans that were made by it stay as they are. Raises NotFound."""
+    desk.demand("keep routines")
+    found = next((one for one in letters.routines(desk.db) if str(one.routine_id) == routine_id), None)
+    if found is None:
+        raise NotFound("There is no such routine.")
+    with desk.saving("drop a routine") as db:
+        db.add(RoutineVersion(routine_id=found.routine_id, version=found.version + 1, body=found.body, removed=True, by=desk.me.id, at=desk.now))
+
+
+def fit(desk: Desk, visit_id: UUID, routine_id: str) -> Planned:
+    """A routine fitted to this client becomes the plan; what this client cannot have today is left out, and said. Raises NotFound."""
+    found = next((one for one in kept(desk) if one.id == routine_id), None)
+    if found is None:
+        raise NotFound("There is no such routine.")
+    plan, left = fitted(open_file(desk, visit_id, "plan").brief, found.routine)
+    without = f"; left out: {', '.join(f'{name} ({why})' for name, why in left)}" if left else ""
+    return put(desk, visit_id, plan, f"fitted the routine {found.name}{without}")

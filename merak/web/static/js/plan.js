@@ -1,0 +1,53 @@
+// The strip in time: drag a step, or use keys on it; what had the focus keeps it when the strip is drawn anew.
+const page = () => document.getElementById("plan");
+const send = (op, values) => window.htmx.ajax("POST", `${page().dataset.address}/${op}`, { target: "#plan", swap: "outerHTML", values: { ...values, version: document.getElementById("version").value } });
+
+let held = null;
+let focused = "";
+
+document.addEventListener("dragstart", (event) => {
+  const block = event.target.closest?.(".block[data-item]");
+  if (!block) return;
+  held = block.dataset.item;
+  event.dataTransfer.effectAllowed = "move";
+  event.dataTransfer.setData("text/plain", held);
+});
+document.addEventListener("dragover", (event) => { if (held && event.target.closest(".lane")) event.preventDefault(); });
+document.addEventListener("drop", (event) => {
+  const lane = event.target.closest(".lane");
+  if (!held || !lane) return;
+  event.preventDefault();
+  const blocks = [...lane.querySelectorAll(".track-0 .block[data-item]")].filter((one) => one.dataset.item !== held);
+  const before = blocks.filter((one) => { const box = one.getBoundingClientRect(); return box.left + box.width / 2 < event.clientX; });
+  focused = `b-${held}`;
+  send("move", { item: held, after: before.at(-1)?.dataset.item || "" });
+  held = null;
+});
+document.addEventListener("dragend", () => { held = null; });
+
+document.addEventListener("keydown", (event) => {
+  const typing = event.target.matches?.("input:not([type=radio]):not([type=checkbox]), textarea, select");
+  if ((event.ctrlKey || event.metaKey) && !typing && ["z", "y", "Z", "Y"].includes(event.key)) {
+    event.preventDefault();
+    const redo = event.key.toLowerCase() === "y" || event.shiftKey;
+    const button = document.querySelector(`[data-op=${redo ? "redo" : "undo"}] button:not(:disabled)`);
+    if (button) send(redo ? "redo" : "undo", {});
+    return;
+  }
+  const item = event.target.closest?.(".block[data-item]")?.dataset.item;
+  if (!item) return;
+  const acts = { ArrowLeft: ["move", { by: "-1" }], ArrowRight: ["move", { by: "1" }], "+": ["lengthen", { by: "1" }], "=": ["lengthen", { by: "1" }], "-": ["lengthen", { by: "-1" }], Delete: ["remove", {}], Backspace: ["remove", {}] };
+  const act = acts[event.key];
+  if (!act) return;
+  event.preventDefault();
+  focused = `b-${item}`;
+  send(act[0], { item, ...act[1] });
+});
+
+document.addEventListener("htmx:beforeSwap", (event) => {
+  if (event.detail.target.id === "plan" && !focused && document.activeElement?.id?.startsWith("b-")) focused = document.activeElement.id;
+});
+document.addEventListener("htmx:afterSettle", () => {
+  if (focused) document.getElementById(focused)?.focus();
+  focused = "";
+});

@@ -1,0 +1,29 @@
+// A signature drawn with a finger, a pen or the mouse; it goes along with the form as a picture.
+let inked = false;
+
+function ready() {
+  const pad = document.getElementById("pad");
+  if (!pad || pad.dataset.ready) return;
+  pad.dataset.ready = "yes";
+  inked = false;
+  const pen = pad.getContext("2d");
+  pen.lineWidth = 3.2;
+  pen.lineCap = pen.lineJoin = "round";
+  pen.strokeStyle = "#1c1a17";
+  const at = (event) => { const box = pad.getBoundingClientRect(); return [(event.clientX - box.left) * pad.width / box.width, (event.clientY - box.top) * pad.height / box.height]; };
+  let down = false;
+  pad.addEventListener("pointerdown", (event) => { down = true; pad.setPointerCapture(event.pointerId); pen.beginPath(); pen.moveTo(...at(event)); event.preventDefault(); });
+  pad.addEventListener("pointermove", (event) => { if (!down) return; inked = true; pen.lineTo(...at(event)); pen.stroke(); });
+  for (const end of ["pointerup", "pointercancel"]) pad.addEventListener(end, () => { down = false; });
+  document.getElementById("wipe").addEventListener("click", () => { pen.clearRect(0, 0, pad.width, pad.height); inked = false; });
+  document.getElementById("consent-form").addEventListener("submit", (event) => {
+    const paper = document.getElementById("on-paper").checked;
+    if (inked && !paper) document.getElementById("signature").value = pad.toDataURL("image/png");
+    if (event.submitter?.value === "yes" && !inked && !paper) {
+      event.preventDefault();
+      document.getElementById("slip-signature").textContent = "Sign above, or tick that it was signed on paper.";
+    }
+  });
+}
+ready();
+document.addEventListener("htmx:afterSettle", ready);
