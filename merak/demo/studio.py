@@ -173,7 +173,11 @@ CLIENTS = (
         "09:00",
         2,
         tapes=(272, 186),
-        found={"laxity": LAX, "pigment": "right upper cheek, right upper cheek, left upper cheek", "dehydration": "right mid cheek, left mid cheek"},
+        found={
+            "laxity": LAX,
+            "pigment": "right upper cheek, right upper cheek, left upper cheek",
+            "dehydration": "right mid cheek, left mid cheek",
+        },
         note="Likes the forehead most; left brow came up.",
         marks=(
             {"kind": "pigment", "shape": "area", "grade": "2", "points": _round(64, 104, 11, 7), "note": "Darker since the summer."},

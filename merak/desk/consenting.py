@@ -8,7 +8,7 @@ from uuid import UUID
 
 from merak.core.client import age_on
 from merak.core.errors import BadInput
-from merak.core.knowledge import about, number, traits
+from merak.core.knowledge import about, number, rule, traits
 from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.plan.visit_plan import Plan
 from merak.desk.desk import Desk, NotFound, OutOfTurn
@@ -44,7 +44,8 @@ def wordings(plan: Plan) -> tuple[Wording, ...]:
         words, trait = about()[name], traits()[name]
         settle = f" It has usually settled within {hours(trait.settle_h)}." if trait.settle_h else ""
         stop = f" Say at once: {'; '.join(one.rstrip('.') for one in words.stop)}." if words.stop else ""
-        found.append(Wording(name, words.title, f"{words.words} It may feel: {trait.feel}.{settle}{stop}"))
+        honest = f" {rule('microcurrent.no_promise').words}" if name == "microcurrent" else ""
+        found.append(Wording(name, words.title, f"{words.words} It may feel: {trait.feel}.{settle}{honest}{stop}"))
     return tuple(found)
 
 

@@ -92,7 +92,9 @@ class VisitFile:
     def letters(self) -> tuple[Letter, ...]:
         """The doctors' letters that came in."""
         came = (one for one in self.letters_kept if one.get("received") and one.get("says", "yes") == "yes")
-        return tuple(Letter.model_validate({key: one[key] for key in ("rule", "received", "until", "note", "by") if key in one}) for one in came)
+        return tuple(
+            Letter.model_validate({key: one[key] for key in ("rule", "received", "until", "note", "by") if key in one}) for one in came
+        )
 
     @cached_property
     def overrides(self) -> tuple[Override, ...]:
@@ -183,8 +185,9 @@ def open_file(desk: Desk, visit_id: UUID, action: Action = "read notes") -> Visi
     desk.zone = ZoneInfo(found.time_zone)
     desk.demand(action, found.visit)
     return VisitFile(
-        found.visit, found.records, found.previous, found.earlier, tuple(Machine(id=key, card=card) for key, card in read_cards(found.cards)),
-        desk.today, found.marks, found.house, found.letters, found.done,
+        found.visit, found.records, found.previous, found.earlier,
+        tuple(Machine(id=key, card=card) for key, card in read_cards(found.cards)), desk.today, found.marks,
+        found.house, found.letters, found.done,
     )  # fmt: skip
 
 

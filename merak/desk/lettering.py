@@ -38,8 +38,7 @@ def letters_of(file: VisitFile) -> tuple[Kept, ...]:
 
 
 def _kept(body: dict[str, Any], today: date) -> Kept:
-    day = lambda key: date.fromisoformat(body[key]) if body.get(key) else None  # noqa: E731
-    received, until = day("received"), day("until")
+    asked, received, until = (date.fromisoformat(body[key]) if body.get(key) else None for key in ("asked", "received", "until"))
     if received is None:
         state = "asked for"
     elif body.get("says") == "no":
@@ -48,7 +47,7 @@ def _kept(body: dict[str, Any], today: date) -> Kept:
         state = "run out" if until and until < today else "valid"
     words = cited(body["rule"])
     return Kept(
-        body["id"], body["rule"], words[0] if words else body["rule"], day("asked"), received, until, body.get("says", ""),
+        body["id"], body["rule"], words[0] if words else body["rule"], asked, received, until, body.get("says", ""),
         body.get("note", ""), body.get("file") or "", state,
     )  # fmt: skip
 

@@ -7,8 +7,20 @@ from merak.core.errors import MerakError
 Role = Literal["owner", "senior", "therapist", "assistant", "front desk"]
 ROLES: tuple[Role, ...] = get_args(Role)
 Action = Literal[
-    "see the day", "book", "read notes", "ask", "look", "plan", "treat", "close", "narrow a margin", "override",
-    "keep letters", "keep routines", "use the bench", "run the practice",
+    "see the day",
+    "book",
+    "read notes",
+    "ask",
+    "look",
+    "plan",
+    "treat",
+    "close",
+    "narrow a margin",
+    "override",
+    "keep letters",
+    "keep routines",
+    "use the bench",
+    "run the practice",
 ]
 
 _DESK: frozenset[Action] = frozenset({"see the day", "book"})

@@ -434,7 +434,9 @@ def _beside(desk: Desk, file: VisitFile, draft: Draft, form: dict[str, str]) -> 
         raise Refused(f"{title(item.modality)} does not run beside {title(host.modality)}.", "plan.order")
     if any(one.beside == item.id for one in draft.plan.items):
         raise Refused(f"Something runs beside {title(item.modality)} already.", "plan.order")
-    return _with(draft, draft.plan.with_item(item.model_copy(update={"beside": host_id})), f"{title(item.modality)} beside {title(host.modality)}")
+    return _with(
+        draft, draft.plan.with_item(item.model_copy(update={"beside": host_id})), f"{title(item.modality)} beside {title(host.modality)}"
+    )
 
 
 def _machine(desk: Desk, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
@@ -444,7 +446,9 @@ def _machine(desk: Desk, file: VisitFile, draft: Draft, form: dict[str, str]) ->
     if machine is None:
         raise BadInput({"machine": "There is no such machine for this."})
     others = tuple(one for one in file.machines if one.id != machine.id and fits(one.card, item.modality))
-    brief = file.brief.model_copy(update={"machines": (machine, *(m for m in file.machines if m not in others and m.id != machine.id), *others)})
+    brief = file.brief.model_copy(
+        update={"machines": (machine, *(m for m in file.machines if m not in others and m.id != machine.id), *others)}
+    )
     fresh = begin(brief, item.modality, item.id, in_force(file.brief, draft.plan), zones=item.zones)
     new = fresh.model_copy(update={"beside": item.beside, "machine": machine.id})
     return _with(draft, draft.plan.with_item(new), f"{title(item.modality)} with the {machine.card.name}")
@@ -495,9 +499,7 @@ def _redo(desk: Desk, file: VisitFile, draft: Draft, form: dict[str, str]) -> Dr
     return _back(desk, file, draft, draft.future[0], (*draft.past, file.records["plan"].version), draft.future[1:], "again: ")
 
 
-def _back(
-    desk: Desk, file: VisitFile, draft: Draft, version: int, past: tuple[int, ...], future: tuple[int, ...], words: str
-) -> Draft:
+def _back(desk: Desk, file: VisitFile, draft: Draft, version: int, past: tuple[int, ...], future: tuple[int, ...], words: str) -> Draft:
     """An earlier version's plan as the newest: nothing on the record is thrown away."""
     body = visits.version_of(desk.db, file.visit.id, "plan", version)
     earlier = Draft.model_validate(body) if body else Draft()
@@ -510,7 +512,8 @@ def _back(
 
 
 OPS: dict[str, Op] = {
-    "take": _take, "clear": _clear, "add": _add, "remove": _remove, "move": _move, "set": _set, "lengthen": _lengthen, "strength": _strength,
+    "take": _take, "clear": _clear, "add": _add, "remove": _remove, "move": _move, "set": _set, "lengthen": _lengthen,
+    "strength": _strength,
     "zones": _zones, "beside": _beside, "machine": _machine, "side": _side, "method": _method, "undo": _undo, "redo": _redo,
 }  # fmt: skip
 
@@ -613,5 +616,6 @@ def needed_licences(plan: Plan) -> set[str]:
 
 def _beyond(plan: Plan) -> bool:
     return any(
-        one.modality == "micro_needling" and float(one.settings.get("depth_mm", 0)) > number("micro_needling.unlicensed") for one in plan.items
+        one.modality == "micro_needling" and float(one.settings.get("depth_mm", 0)) > number("micro_needling.unlicensed")
+        for one in plan.items
     )

@@ -52,7 +52,11 @@ def drop(desk: Desk, routine_id: str) -> None:
     if found is None:
         raise NotFound("There is no such routine.")
     with desk.saving("drop a routine") as db:
-        db.add(RoutineVersion(routine_id=found.routine_id, version=found.version + 1, body=found.body, removed=True, by=desk.me.id, at=desk.now))
+        db.add(
+            RoutineVersion(
+                routine_id=found.routine_id, version=found.version + 1, body=found.body, removed=True, by=desk.me.id, at=desk.now
+            )
+        )
 
 
 def fit(desk: Desk, visit_id: UUID, routine_id: str) -> Planned:

@@ -10,7 +10,8 @@ from pathlib import Path
 
 import merak.core
 from merak.core.body.plate import PLATES, zone_names
-from merak.core.knowledge import Cited, about, book
+from merak.core.knowledge import Cited, Ruling, about, all_of, aspects, book
+from merak.core.plan.screening import acted_on
 from merak.desk.desk import Desk
 
 CORE = Path(merak.core.__file__).parent
@@ -65,11 +66,15 @@ SUBJECTS = {
     "path": "Strokes", "travel": "Strokes", "product": "Product amounts", "start": "Start values", "device": "Machines", "work": "Strokes",
     "dose": "Dose", "mark": "Marks", "side": "Which side first", "after": "Aftercare", "physician": "A physician’s", "body": "Areas",
     "arm": "Tapes", "hand": "Tapes", "neck": "Tapes", "thigh": "Tapes", "face": "The face", "course": "Courses", "visit": "The visit",
-    "screening": "Ask",
+    "screening": "Ask", "budget": "Load on the skin", "event": "Before an event", "plan": "The plan", "propose": "Proposals",
+    "look": "Looking",
+    "suction": "Suction",
 }  # fmt: skip
 KINDS = {
     "margin": "Margins", "no-go area": "No-go areas", "question": "Ask", "aftercare": "Aftercare", "mark on the plate": "Marks",
     "tissue": "Tissue", "modality": "Modalities", "way of working": "Ways of working",
+    "finding": "Findings", "group": "Groups", "aspect": "Aspects", "condition": "Conditions", "trait": "In a plan",
+    "pairing": "What fits with what", "method": "Methods",
 }  # fmt: skip
 
 
@@ -159,7 +164,7 @@ def _all() -> Iterator[Entry]:
     for question in everything.question:
         options = "; ".join(option.words for option in question.options)
         cited = Cited(id=f"screening.{question.id}", words=question.ask, reason=options, source=question.source, mark=question.mark)
-        concerned = {name for option in question.options for name in ("microcurrent", "led") if getattr(option, name) is not None}
+        concerned = {aspects()[name].of if name in aspects() else name for name in acted_on(question)}
         yield _entry(cited, "question", "", concerned, used=("Ask",))
     for advice in everything.advice:
         yield _entry(advice, "aftercare", advice.weight, {tag for tag in advice.tags if tag in about()}, used=("Close",))
@@ -170,8 +175,30 @@ def _all() -> Iterator[Entry]:
         yield _entry(tissue, "tissue", value, _concerned(tissue.id), used=(about()["rf_bulk"].title, "Bench: heat"))
     for one in everything.modality:
         yield _entry(one, "modality", one.licence, {one.id}, used=("Bench",))
+    for sign in everything.sign:
+        yield _entry(sign, "finding", f"{sign.finding} from {sign.least} up", _ruled(sign.rulings), used=("Ask", "Look"))
+    for group in everything.group:
+        yield _entry(group, "group", ", ".join(group.members), all_of(group.members) & about().keys(), used=("Ask", "Plan"))
+    for aspect in everything.aspect:
+        yield _entry(aspect, "aspect", "", {aspect.of}, used=("Ask", "Plan"))
+    for condition in everything.condition:
+        value = "; ".join(f"{about()[one.modality].title} ({one.evidence})" for one in condition.consider)
+        yield _entry(condition, "condition", value, {one.modality for one in condition.consider}, used=("Look", "Plan"))
+    for trait in everything.trait:
+        value = f"load {trait.load}, settled in {trait.settle_h:g} h" if trait.load or trait.settle_h else ""
+        yield _entry(trait, "trait", value, {trait.modality}, used=("Plan",))
+    for pairing in everything.pairing:
+        yield _entry(pairing, "pairing", pairing.kind, all_of((*pairing.a, *pairing.b)), absolute=pairing.absolute, used=("Plan",))
+    for method in everything.method:
+        value = " · ".join(school.words for school in method.schools)
+        yield _entry(method, "method", value, {name for school in method.schools for name in school.on}, used=("Plan", "Practice"))
     for work in everything.work:
         yield _entry(work, "way of working", work.manner, _works((work.id,)), used=("Plate",))
+
+
+def _ruled(rulings: Iterable[Ruling]) -> set[str]:
+    """The modalities that rulings act on."""
+    return {name for ruling in rulings for name in all_of(ruling.on) & about().keys()}
 
 
 def _entry(

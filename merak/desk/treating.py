@@ -95,7 +95,9 @@ def begin(desk: Desk, visit_id: UUID) -> None:
             raise OutOfTurn(f"The client has not agreed to the plan as it stands. {rule('visit.consent').words}")
         missing = needed_licences(page.plan) - set(people.licences(desk.db, desk.me.id))
         if missing:
-            raise OutOfTurn(f"You hold no licence for {', '.join(sorted(missing))}: only who holds it may start this. {rule('plan.licence').reason}")
+            raise OutOfTurn(
+                f"You hold no licence for {', '.join(sorted(missing))}: only who holds it may start this. {rule('plan.licence').reason}"
+            )
         visits.add_version(desk.db, visit_id, "order", page.computed.model_dump(mode="json"), desk.me.id, desk.now)
 
 

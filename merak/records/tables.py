@@ -106,7 +106,9 @@ class Visit(Base):
 
 
 class Record(Base):
-    """One version of one stage of a visit (ask, look, margins, plan, overrides, consent, order, close, sheet, photos, scales). The latest stands; none is changed."""
+    """One version of one stage of a visit (ask, look, margins, plan, overrides, consent, order, close, sheet, photos, scales). The latest
+    stands; none is changed.
+    """
 
     __tablename__ = "record"
     __table_args__ = (UniqueConstraint("visit_id", "stage", "version"),)

@@ -30,7 +30,8 @@ class Standing(NamedTuple):
 # One step down the index for each stage, however many versions there are. Orders and sheets are long: their bodies are left out.
 _STANDING = """
     FROM unnest({visits}) AS v (id)
-    CROSS JOIN unnest(CAST(ARRAY['ask', 'look', 'margins', 'plan', 'overrides', 'consent', 'order', 'close', 'sheet', 'photos', 'scales'] AS varchar[])) AS s (stage)
+    CROSS JOIN unnest(CAST(ARRAY[
+        'ask', 'look', 'margins', 'plan', 'overrides', 'consent', 'order', 'close', 'sheet', 'photos', 'scales'] AS varchar[])) AS s (stage)
     CROSS JOIN LATERAL (
         SELECT version, body FROM record WHERE visit_id = v.id AND record.stage = s.stage ORDER BY version DESC LIMIT 1
     ) AS r

@@ -84,5 +84,9 @@ def file_of(request: Request, visit_id: UUID, file_id: UUID) -> Response:
         asked = asking.asked(desk, visit_id)
         found = kept_file(desk, asked.file.visit.client_id, file_id)
         desk.note_reading(visit_id)
-        headers = {"cache-control": "private, no-store", "content-disposition": "inline", "content-security-policy": "default-src 'none'; sandbox"}
+        headers = {
+            "cache-control": "private, no-store",
+            "content-disposition": "inline",
+            "content-security-policy": "default-src 'none'; sandbox",
+        }
         return Response(found.content, media_type=found.kind, headers=headers)

@@ -1,6 +1,7 @@
 """Plan: proposals, the strip in time, every change computed anew, consent, what a senior allows, the tray list."""
 
 from base64 import b64encode
+from functools import partial
 from typing import Any
 from uuid import UUID
 
@@ -31,16 +32,18 @@ def _context(desk: Desk, planned: planning.Planned, changed: str = "", whole: bo
     open_questions = [q for q in questions(file.previous is not None, file.brief.offered) if q.id not in file.answers]
     slot = min(file.brief.slot, file.brief.wish.minutes or file.brief.slot)
     of_item = {
-        "scale_of": lambda item: _scale(planned, item), "zones_for": lambda item: _zones_for(item), "hosts_of": lambda item: planning.hosts(planned, item),
-        "open_zones": lambda item: workable(file.brief, item.modality, ()), "machines_of": lambda item: planning.machines_for(planned, item),
-        "main_of": lambda item: _main(planned, item), "title_of": title, "work_of": lambda item: (about()[item.modality].work if item else "") or "microcurrent",
+        "scale_of": partial(_scale, planned), "hosts_of": partial(planning.hosts, planned),
+        "machines_of": partial(planning.machines_for, planned),
+        "main_of": partial(_main, planned), "open_zones": partial(_open_zones, planned), "zones_for": _zones_for, "title_of": title,
+        "work_of": _work_of,
     }  # fmt: skip
     in_plan = {one.modality for one in planned.plan.items}
     return {
         **stage_context(desk, file, "plan"), **of_item, "page": planned, "changed": changed, "whole": whole,
         "editable": may(desk.me, "plan", file.visit), "addable": planning.addable(planned), "paths": PATHS, "slot": slot,
-        "currency": file.house.get("currency", "EUR"), "unanswered": len(open_questions), "KIND_WORDS": KIND_WORDS, "CONDITIONS": conditions(),
-        "hours": consenting.hours, "wordings": consenting.wordings(planned.plan), "general": consenting.GENERAL[consenting.VERSION],
+        "currency": file.house.get("currency", "EUR"), "unanswered": len(open_questions), "KIND_WORDS": KIND_WORDS,
+        "CONDITIONS": conditions(), "hours": consenting.hours, "wordings": consenting.wordings(planned.plan),
+        "general": consenting.GENERAL[consenting.VERSION],
         "wording_version": consenting.VERSION, "guardian": consenting.needs_guardian(file), "routines": routines.kept(desk),
         "methods_for": [m for m in methods().values() if any(not s.on or in_plan & set(s.on) for s in m.schools)],
         "trouble": {one for clash in planned.computed.clashes for one in clash.steps} | {key.partition(".")[0] for key in planned.slips},
@@ -49,8 +52,10 @@ def _context(desk: Desk, planned: planning.Planned, changed: str = "", whole: bo
 
 
 def _over(planned: planning.Planned, slot: float) -> set[str]:
+    """The totals that are past their limit."""
     rules = {clash.rule for clash in planned.computed.clashes}
-    return {key for key, rule in (("visit.minutes", "plan.slot"), ("visit.price", "plan.price"), ("visit.load", "budget.load")) if rule in rules}
+    limits = {"visit.minutes": "plan.slot", "visit.price": "plan.price", "visit.load": "budget.load"}
+    return {key for key, rule in limits.items() if rule in rules}
 
 
 def _twins(item: Item) -> tuple[str, ...]:
@@ -62,6 +67,15 @@ def _scale(planned: planning.Planned, item: Item) -> str:
     if machine is None:
         return ""
     return f"of {machine.card.levels}" if machine.card.modality == "microcurrent" else getattr(machine.card, "scale", "")
+
+
+def _open_zones(planned: planning.Planned, item: Item) -> dict[str, float]:
+    return workable(planned.file.brief, item.modality)
+
+
+def _work_of(item: Item | None) -> str:
+    """The plate's name for a step's work."""
+    return (about()[item.modality].work if item else "") or "microcurrent"
 
 
 def _zones_for(item: Item) -> tuple[str, ...]:
@@ -165,5 +179,3 @@ def working(request: Request, visit_id: UUID, key: str) -> Response:
         if key not in found:
             raise NotFound("There is no such number in this plan.")
         return blocks(request, desk, "plan/working.html", ("working",), quantity=found[key])
-
-

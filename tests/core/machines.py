@@ -1,8 +1,11 @@
 """Made-up machines for the tests: a tip, a scale, and what it means."""
 
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.device import MACHINES, CardTip, MachineCard
-from tests.core.making import LIFT, PANEL
+from merak.core.modality.device import MACHINES, CardTip, LedCard, MachineCard, MicrocurrentCard
+
+LIFT = MicrocurrentCard(name="lift unit", contact_cm2=1.3, calibration=((1, 40), (2, 90), (3, 150), (5, 300), (7, 520), (10, 1150)))
+UNMEASURED = MicrocurrentCard(name="old unit", contact_cm2=1.3)
+PANEL = LedCard(name="panel", points=((5, 96), (10, 62), (15, 41), (25, 20)), colours={"blue": ((5, 44), (10, 29), (15, 19), (25, 9))})
 
 SCALES = {
     "muscle_stimulation": (0, 60, 1, "mA", ()),

@@ -1,17 +1,25 @@
-"""Briefs for tests: an adult of whom everything was asked and nothing found, with the demo's kinds of machine."""
+"""Briefs for tests: an adult of whom everything was asked and nothing found, in a studio with a machine of every kind."""
 
 from datetime import date
 from typing import Any
 
 from merak.core.client import Findings
 from merak.core.modality.device import LedCard, MicrocurrentCard
+from merak.core.plan.brief import Brief, Machine
+from merak.core.plan.item import begin
 from merak.core.plan.screening import Answer, Answers, questions
-from merak.core.plan.visit_plan import Brief
+from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
+from tests.core.machines import LIFT, PANEL, SCALES, machine
 
 TODAY = date(2026, 11, 25)
-LIFT = MicrocurrentCard(name="lift unit", contact_cm2=1.3, calibration=((1, 40), (2, 90), (3, 150), (5, 300), (7, 520), (10, 1150)))
-UNMEASURED = MicrocurrentCard(name="old unit", contact_cm2=1.3)
-PANEL = LedCard(name="panel", points=((5, 96), (10, 62), (15, 41), (25, 20)))
+EVERY_LICENCE = frozenset({"pulsed light", "fractional", "focused", "micro depth"})
+
+
+def machines(lift: MicrocurrentCard = LIFT, panel: LedCard = PANEL) -> tuple[Machine, ...]:
+    return tuple(Machine(id=f"m{n}", card=card) for n, card in enumerate([lift, panel, *map(machine, SCALES)]))
+
+
+MACHINES = machines()
 
 
 def nothing_found(returning: bool = False) -> Answers:
@@ -19,8 +27,22 @@ def nothing_found(returning: bool = False) -> Answers:
 
 
 def brief(answers: dict[str, Answer] | None = None, **changes: Any) -> Brief:
+    returning = changes.get("returning", False)
     base: dict[str, Any] = {
-        "today": TODAY, "born": date(1980, 5, 1), "returning": False, "answers": nothing_found() | (answers or {}),
-        "findings": Findings(), "microcurrent_card": LIFT, "led_card": PANEL,
+        "today": TODAY, "born": date(1980, 5, 1), "returning": False, "answers": nothing_found(returning) | (answers or {}),
+        "findings": Findings(), "machines": MACHINES, "slot": 90,
     }  # fmt: skip
     return Brief(**(base | changes))
+
+
+def plan_of(who: Brief, *modalities: str, **settings: Any) -> Plan:
+    """A plan with start values; `settings` are of the first modality."""
+    of = in_force(who, Plan())
+    items = [begin(who, name, f"s{n + 1}", of) for n, name in enumerate(modalities)]
+    if settings:
+        items[0] = items[0].model_copy(update={"settings": items[0].settings | settings})
+    return Plan(items=tuple(items))
+
+
+def planned(who: Brief, *modalities: str, **settings: Any) -> VisitPlan:
+    return visit_plan(who, plan_of(who, *modalities, **settings))

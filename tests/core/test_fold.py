@@ -6,13 +6,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from merak.core.plan.visit_plan import Step, start_choice, visit_plan
+from merak.core.plan.visit_plan import Step
 from merak.core.session import Event, fold, step_facts
 from merak.core.session.fold import KINDS
-from tests.core.making import brief
+from tests.core.making import brief, planned
 
 T0 = datetime(2026, 11, 25, 9, tzinfo=UTC)
-PLAN = visit_plan(brief(), start_choice(brief())[0])
+PLAN = planned(brief(), "microcurrent", "led", "finish")
 STEPS: tuple[Step, ...] = PLAN.steps
 
 

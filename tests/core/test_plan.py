@@ -1,31 +1,36 @@
 """The plan: start values, ceilings, minutes, the side to start on, and workings that add up."""
 
+from datetime import UTC, datetime
+from typing import Any
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from merak.core.client import Findings, LastTime
-from merak.core.knowledge import all_ids, number
+from merak.core.errors import Refused
+from merak.core.knowledge import all_ids, book, methods, number
 from merak.core.modality import led as red_light
-from merak.core.modality import microcurrent
 from merak.core.modality.device import LedCard, MicrocurrentCard
+from merak.core.plan.brief import Brief, Wish
+from merak.core.plan.fitting import may_run_beside
+from merak.core.plan.item import Item, begin
+from merak.core.plan.routine import fitted, routine_of
+from merak.core.plan.screening import Answer, Override
 from merak.core.plan.side import first_side
-from merak.core.plan.visit_plan import Brief, Choice, VisitPlan, start_choice, visit_plan
+from merak.core.plan.tray import tray_of
+from merak.core.plan.visit_plan import Plan, VisitPlan, between, in_force, visit_plan
 from merak.core.working import Quantity
-from tests.core.making import LIFT, PANEL, TODAY, UNMEASURED, brief
+from tests.core.machines import LIFT, PANEL, UNMEASURED
+from tests.core.making import TODAY, brief, machines, plan_of, planned
 
 
-def plan_with(who: Brief, modality: str = "microcurrent", **changes: object) -> VisitPlan:
-    choice, _ = start_choice(who)
-    settings_ = getattr(choice, modality)
-    changed = type(settings_).model_validate(settings_.model_dump() | changes)
-    return visit_plan(who, choice.model_copy(update={modality: changed}))
+def plan_with(who: Brief, modality: str = "microcurrent", **changes: Any) -> VisitPlan:
+    return planned(who, modality, **changes)
 
 
 def start_level(who: Brief) -> float:
-    choice, _ = start_choice(who)
-    assert choice.microcurrent
-    return choice.microcurrent.level
+    return float(plan_of(who, "microcurrent").items[0].settings["level"])
 
 
 def test_start_level_follows_first_visit_sensitivity_and_last_time() -> None:
@@ -34,7 +39,7 @@ def test_start_level_follows_first_visit_sensitivity_and_last_time() -> None:
     assert start_level(brief(last=LastTime(on=TODAY, level=4.5))) == 4.5
     assert start_level(brief(last=LastTime(on=TODAY, level=4.5, redness=3))) == 3.5
     assert start_level(brief(last=LastTime(on=TODAY, level=1, redness=4))) == 1, "never below one"
-    assert start_level(brief(microcurrent_card=LIFT.model_copy(update={"levels": 20}))) == 6, "3 of 10 is a share of the scale"
+    assert start_level(brief(machines=machines(LIFT.model_copy(update={"levels": 20})))) == 6, "3 of 10 is a share of the scale"
 
 
 def test_over_bone_one_level_lower() -> None:
@@ -46,34 +51,34 @@ def test_over_bone_one_level_lower() -> None:
 
 def test_current_above_the_absolute_ceiling_is_refused_beside_the_level() -> None:
     plan = plan_with(brief(), level=9.9)
-    assert plan.numbers["microcurrent.current"].value == pytest.approx(1129, abs=1)
-    assert plan.refused["microcurrent.level"].rule == "microcurrent.ceiling.current"
+    assert plan.numbers["s1.current"].value == pytest.approx(1129, abs=1)
+    assert plan.refused["s1.level"].rule == "microcurrent.ceiling.current"
     assert not plan.startable
 
 
 @pytest.mark.parametrize(("polarity", "refused"), [("alternating", False), ("positive", True), ("negative", True)])
 def test_density_warns_and_stops_direct_current(polarity: str, refused: bool) -> None:
     small = LIFT.model_copy(update={"contact_cm2": 0.2})
-    plan = plan_with(brief(microcurrent_card=small), level=3, polarity=polarity)  # 150 µA on 0.2 cm²
-    assert plan.numbers["microcurrent.density"].value == pytest.approx(0.75)
-    assert ("microcurrent.level" in plan.refused) == refused
-    assert ("microcurrent.alkali" in plan.numbers) == (polarity != "alternating"), "only steady current leaves alkali behind"
-    assert refused or any(caution.rule == "microcurrent.density.warn" for caution in plan.cautions)
+    plan = plan_with(brief(machines=machines(small)), level=3, polarity=polarity)  # 150 µA on 0.2 cm²
+    assert plan.numbers["s1.density"].value == pytest.approx(0.75)
+    assert ("s1.level" in plan.refused) == refused
+    assert ("s1.alkali" in plan.numbers) == (polarity != "alternating"), "only steady current leaves alkali behind"
+    assert refused or any(caution.rule == "microcurrent.density.warn" for caution in plan.cautions["s1"])
 
 
 def test_without_calibration_doses_are_unknown_and_the_level_is_the_ceiling() -> None:
-    who = brief(microcurrent_card=UNMEASURED)
+    who = brief(machines=machines(UNMEASURED))
     assert plan_with(who, level=5).startable
     plan = plan_with(who, level=5.5)
-    assert plan.numbers["microcurrent.charge"].text == "unknown"
-    assert plan.refused["microcurrent.level"].rule == "microcurrent.unknown_dose.level"
+    assert plan.numbers["s1.charge"].text == "unknown"
+    assert plan.refused["s1.level"].rule == "microcurrent.unknown_dose.level"
 
 
 @settings(max_examples=60, deadline=None)
 @given(st.floats(0.5, 30), st.sampled_from(["alternating", "positive"]), st.floats(0.1, 5), st.booleans())
 def test_no_startable_plan_passes_a_ceiling(level: float, polarity: str, contact: float, measured: bool) -> None:
     card = MicrocurrentCard(name="unit", contact_cm2=contact, calibration=LIFT.calibration if measured else ())
-    plan = plan_with(brief(microcurrent_card=card), level=level, polarity=polarity)
+    plan = plan_with(brief(machines=machines(card)), level=level, polarity=polarity)
     step = next(step for step in plan.steps if step.lines)
     for tried in (level, step.level_most) if plan.startable else ():
         current = card.current_ua(tried)
@@ -98,13 +103,13 @@ def test_minutes_are_lines_times_travel_hold_and_setting_down() -> None:
 def test_red_light_stops_at_its_fluence_and_at_the_clock() -> None:
     assert plan_with(brief(), "led", minutes=25.8).startable
     over = plan_with(brief(), "led", minutes=25.9)
-    assert over.refused["led.minutes"].rule == "led.ceiling.red_fluence"
+    assert over.refused["s1.minutes"].rule == "led.ceiling.red_fluence"
     beyond = plan_with(brief(), "led", minutes=39, distance_cm=60)
-    assert beyond.startable and beyond.numbers["led.fluence"].value is None, "past the measured points the dose is unknown"
-    assert plan_with(brief(), "led", minutes=41, distance_cm=60).refused["led.minutes"].rule == "led.ceiling.minutes"
-    strong = brief(led_card=LedCard(name="strong", points=((5, 300), (10, 200))))
+    assert beyond.startable and beyond.numbers["s1.fluence"].value is None, "past the measured points the dose is unknown"
+    assert plan_with(brief(), "led", minutes=41, distance_cm=60).refused["s1.minutes"].rule == "led.ceiling.minutes"
+    strong = brief(machines=machines(panel=LedCard(name="strong", points=((5, 300), (10, 200)))))
     assert plan_with(strong, "led").startable, "the start minutes already keep under the ceiling"
-    assert plan_with(brief(led_card=PANEL), "led", cover="sheet mask").numbers["led.fluence"].value is None
+    assert plan_with(brief(), "led", cover="sheet mask").numbers["s1.fluence"].value is None
 
 
 @pytest.mark.parametrize(
@@ -115,7 +120,8 @@ def test_red_light_stops_at_its_fluence_and_at_the_clock() -> None:
 def test_the_higher_side_first(heights: tuple[float | None, ...], side: str, how: str) -> None:
     first = first_side(Findings(brow_right_mm=heights[0], brow_left_mm=heights[1], cheek_right_mm=heights[2], cheek_left_mm=heights[3]))
     assert (first.side, first.how) == (side, how)
-    steps = visit_plan(brief(), Choice(microcurrent=microcurrent.Settings(level=2), side=first.side)).steps
+    who = brief(findings=Findings(brow_right_mm=heights[0], brow_left_mm=heights[1], cheek_right_mm=heights[2], cheek_left_mm=heights[3]))
+    steps = planned(who, "microcurrent").steps
     assert [step.side for step in steps if step.side] == [side, "left" if side == "right" else "right"]
 
 
@@ -124,34 +130,148 @@ def parts(quantity: Quantity) -> list[Quantity]:
 
 
 def test_every_number_shows_its_working_from_known_rules() -> None:
-    plan, known = plan_with(brief()), set(all_ids())
+    plan, known = planned(brief(), "cleanse", "microcurrent", "led"), set(all_ids())
     for key, quantity in plan.numbers.items():
-        assert quantity.formula or quantity.rules or key == "led.minutes", key
+        assert quantity.formula or quantity.rules or key == "s3.minutes", key
         assert {rule for part in parts(quantity) for rule in part.rules} <= known, key
-    assert {caution.rule for caution in plan.cautions} <= known
+    assert {caution.rule for cautions in plan.cautions.values() for caution in cautions} <= known
     assert VisitPlan.model_validate_json(plan.model_dump_json()) == plan, "the record keeps it whole"
 
 
 def test_two_colours_are_two_steps_and_each_keeps_its_ceiling() -> None:
     panel = PANEL.model_copy(update={"colours": dict.fromkeys(("near-infrared", "blue"), ((5, 44), (10, 29), (15, 19)))})
-    light = red_light.Settings(minutes=10, colour="near-infrared", then="red", then_minutes=8, duty_percent=50)
-    plan = visit_plan(brief(led_card=panel), Choice(led=light))
+    light = {"minutes": 10, "colour": "near-infrared", "then": "red", "then_minutes": 8, "duty_percent": 50}
+    who = brief(machines=machines(panel=panel))
+    plan = planned(who, "led", **light)
     assert [(step.title, step.seconds) for step in plan.steps if step.modality == "led"] == [
         ("Near-infrared light", 600),
         ("Red light", 480),
     ]
-    assert plan.numbers["led.fluence"].value == pytest.approx(29 * 600 / 1000 / 2)
-    assert plan.numbers["led.then_fluence"].value == pytest.approx(62 * 480 / 1000 / 2)
-    steady = light.model_copy(update={"colour": "blue", "minutes": 28, "then_minutes": 5, "duty_percent": 100})
-    assert visit_plan(brief(led_card=panel), Choice(led=steady)).refused["led.minutes"].rule == "led.ceiling.blue_fluence"
-    unmeasured = visit_plan(brief(), Choice(led=light))
-    assert unmeasured.numbers["led.fluence"].value is None and unmeasured.startable, "its near-infrared was never measured: the clock holds"
+    assert plan.numbers["s1.fluence"].value == pytest.approx(29 * 600 / 1000 / 2)
+    assert plan.numbers["s1.then_fluence"].value == pytest.approx(62 * 480 / 1000 / 2)
+    steady = light | {"colour": "blue", "minutes": 28, "then_minutes": 5, "duty_percent": 100}
+    assert planned(who, "led", **steady).refused["s1.minutes"].rule == "led.ceiling.blue_fluence"
+    assert red_light.NAME in who.offered
 
 
-def test_blue_is_not_planned_on_answers_that_were_given_for_red() -> None:
-    for light, field in (
-        (red_light.Settings(minutes=5, colour="blue"), "led.colour"),
-        (red_light.Settings(minutes=5, then="blue", then_minutes=5), "led.then"),
-    ):
-        plan = visit_plan(brief(), Choice(led=light))
-        assert plan.refused[field].rule == "led.blue_unscreened" and not plan.startable
+def test_blue_light_is_stopped_by_what_stops_blue_only() -> None:
+    who = brief({"melasma": Answer(option="yes")})
+    assert planned(who, "led").startable
+    plan = planned(who, "led", colour="blue")
+    assert plan.stopped["s1"].rule == "screening.melasma" and not plan.startable
+
+
+# What fits with what.
+
+
+def rules_of(plan: VisitPlan) -> set[str]:
+    return {clash.rule for clash in plan.clashes}
+
+
+KNOWN: dict[str, Any] = {
+    "findings": Findings(phototype=2),
+    "returning": True,
+    "senior": True,
+    "licences": frozenset({"pulsed light", "fractional", "focused", "micro depth"}),
+    "slot": 240,
+}
+
+
+@pytest.mark.parametrize(
+    ("steps", "rule"),
+    [
+        (("wet_abrasion", "rf_bulk"), "fit.abrade_heat"), (("extract", "microcurrent"), "fit.current_over_open"),
+        (("diamond", "wet_abrasion"), "fit.one_abrasion"), (("enzyme", "micro_needling", "mask"), "fit.after_open"),
+        (("numbing", "oxygen_mask"), "fit.numb_oxygen"), (("numbing", "rf_bulk"), "fit.never_numb"), (("cold", "rf_bulk"), "fit.warm_cold"),
+        (("oxygen_airbrush", "rf_bulk"), "fit.warm_oxygen"), (("microcurrent", "iontophoresis"), "fit.order_infuse"),
+        (("pulsed_light", "enzyme"), "fit.light_alone"), (("rf_fractional",), "fit.numbed"), (("extract",), "fit.extract_soft"),
+        (("finish", "led"), "fit.order_finish"), (("led", "cleanse"), "fit.order_clean"), (("peel", "nano"), "fit.abrasion_needles"),
+        (("crystal",), "fit.dry"), (("microcurrent", "rf_bulk", "led"), ""),
+    ],
+)  # fmt: skip
+def test_what_does_not_fit_is_told_by_its_rule(steps: tuple[str, ...], rule: str) -> None:
+    who = brief(**KNOWN)
+    found = rules_of(planned(who, *steps)) - {"budget.load"}
+    assert rule in found if rule else not found
+
+
+def test_a_schools_choice_moves_what_follows() -> None:
+    who = brief(**KNOWN)
+    later = Plan(items=plan_of(who, "microcurrent", "iontophoresis").items, methods={"infusion": "after"})
+    assert "fit.order_infuse" not in rules_of(visit_plan(who, later))
+    assert may_run_beside("numbing", "led", {"numbing": "light"}) and not may_run_beside("numbing", "led", {})
+    schools = [school for method in methods().values() for school in method.schools]
+    assert len(methods()) >= 24 and all(school.act for school in schools)
+
+
+def test_waiting_time_is_a_track_of_its_own_and_saves_minutes() -> None:
+    who = brief(**KNOWN)
+    alone = plan_of(who, "mask", "led")
+    together = alone.with_item(alone.items[1].model_copy(update={"beside": "s1"}))
+    apart, beside = visit_plan(who, alone), visit_plan(who, together)
+    assert apart.seconds - beside.seconds == next(span.seconds for span in beside.spans if span.track == 1)
+    assert beside.seconds == sum(step.seconds for step in beside.steps) + 60, "the chair counts the same, but the panel's own minute"
+    assert [step.title for step in beside.steps] == ["Mask on", "Red light", "Mask, the rest"]
+    numb = plan_of(who, "numbing", "enzyme", "rf_fractional")
+    assert "plan.numb_clock" not in rules_of(visit_plan(who, numb))
+
+
+def test_the_whole_visit_keeps_the_slot_the_money_the_budget_and_the_event() -> None:
+    many = ("cleanse", "wet_abrasion", "oxygen_airbrush", "mask", "led", "finish")
+    assert "plan.slot" in rules_of(planned(brief(slot=40), *many))
+    assert "plan.price" in rules_of(planned(brief(wish=Wish(money=50), slot=240), *many))
+    sore = brief(findings=Findings(sensitive=True, phototype=5), slot=240)
+    assert sore.budget.value == 2 and "budget.load" in rules_of(planned(sore, "dry", "diamond"))
+    assert "event.never" in rules_of(planned(brief(wish=Wish(event=TODAY), slot=240), "dry", "diamond"))
+
+
+AT = datetime(2026, 11, 25, 9, tzinfo=UTC)
+
+
+def test_a_senior_plans_past_exactly_what_was_written_and_past_nothing_absolute() -> None:
+    over = planned(brief(), "led", minutes=26)
+    stop = over.refused["s1.minutes"]
+    word = Override(rule=stop.rule, modality="led", words=stop.words, reason="tolerated before", by="Adaeze", at=AT)
+    past = planned(brief(overrides=(word,)), "led", minutes=26)
+    assert past.startable and "Adaeze" in past.allowed[0].act and "tolerated before" in past.allowed[0].act
+    assert not planned(brief(overrides=(word,)), "led", minutes=27).startable, "one minute more was not allowed"
+    high = planned(brief(), "microcurrent", level=9.9).refused["s1.level"]
+    never = Override(rule=high.rule, modality="microcurrent", words=high.words, reason="tolerated before", by="Adaeze", at=AT)
+    assert not planned(brief(overrides=(never,)), "microcurrent", level=9.9).startable
+    for pairing in book().pairing:
+        assert pairing.absolute == (pairing.id in ("fit.numb_oxygen", "fit.never_numb"))
+    clashing = planned(brief(slot=240), "numbing", "rf_bulk")
+    (clash,) = [one for one in clashing.clashes if one.absolute]
+    signed = Override(rule=clash.rule, modality=between(clashing.plan, clash), words=clash.act, reason="tolerated before", by="A", at=AT)
+    assert not planned(brief(slot=240, overrides=(signed,)), "numbing", "rf_bulk").startable
+
+
+def test_a_routine_keeps_kinds_and_is_fitted_to_whoever_comes() -> None:
+    first = brief(**KNOWN)
+    plan = plan_of(first, "cleanse", "microcurrent", "peel", "mask", "led")
+    plan = plan.with_item(plan.items[1].model_copy(update={"settings": plan.items[1].settings | {"level": 7, "polarity": "positive"}}))
+    plan = plan.with_item(plan.items[4].model_copy(update={"beside": "s4"}))
+    routine = routine_of(first, plan, "Evening lift")
+    assert "level" not in routine.steps[1].kinds and routine.steps[1].kinds["polarity"] == "positive"
+    other = brief({"heart": Answer(option="yes")}, findings=Findings(sensitive=True))
+    again, left = fitted(other, routine)
+    assert [item.modality for item in again.items] == ["cleanse", "peel", "mask", "led"] and left[0][0] == "Microcurrent lift"
+    assert again.items[3].beside == again.items[2].id
+    calm, _ = fitted(brief(findings=Findings(sensitive=True)), routine)
+    assert calm.items[1].settings["level"] == 2, "the start of this client, not the level of that one"
+
+
+def test_the_tray_lists_each_thing_once_with_its_amount() -> None:
+    who = brief(**KNOWN)
+    found = tray_of(who, planned(who, "cleanse", "microcurrent", "iontophoresis", "led"))
+    assert {line.what for line in found.machines} == {"lift unit", "iontophoresis unit", "panel"}
+    gel = next(line for line in found.products if line.what == "conductive gel")
+    assert gel.amount.endswith("mL") and [line.what for line in found.products].count("electrode sponge") == 1
+    assert any("eye shields" in line.what for line in found.protection) and any("own hand" in line.what for line in found.checks)
+
+
+def test_what_is_never_planned_is_not() -> None:
+    with pytest.raises(Refused):
+        begin(brief({"metal": Answer(option="body")}), "focused_lifting", "s1", in_force(brief(), Plan()))
+    plan = visit_plan(brief(), Plan(items=(Item(id="s1", modality="physician_resurfacing"), Item(id="s2", modality="pulsed_light"))))
+    assert plan.stopped["s1"].rule == "physician.never" and not plan.startable

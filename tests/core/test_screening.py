@@ -1,16 +1,30 @@
 """Each answer acts on each modality by itself; what stops, stops in the core."""
 
-from datetime import date, timedelta
+from datetime import UTC, date, datetime, timedelta
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from merak.core.client import Findings
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import book
-from merak.core.modality import led, microcurrent
-from merak.core.plan.screening import STOPPING, VERDICTS, Answer, board, demand, questions
-from merak.core.plan.visit_plan import Choice, start_choice, visit_plan
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.plan.item import Item, begin
+from merak.core.plan.screening import (
+    STOPPING,
+    VERDICTS,
+    Answer,
+    Letter,
+    Override,
+    Standing,
+    board,
+    demand,
+    override,
+    questions,
+    subjects,
+)  # fmt: skip
+from merak.core.plan.visit_plan import Plan, visit_plan
 from tests.core.making import TODAY, brief, nothing_found
 
 
@@ -28,10 +42,11 @@ from tests.core.making import TODAY, brief, nothing_found
         ("immunity", "lupus", None, "letter", "no"),
         ("infection", "yes", 2, "wait", "wait"),
         ("metal", "path", None, "no", "go"),
+        ("metal", "body", None, "letter", "go"),
         ("diabetes", "yes", None, "letter", "go"),
         ("injections", "relaxant", 5, "wait", "go"),
         ("injections", "relaxant", 14, "go", "go"),
-        ("injections", "filler", 20, "wait", "go"),
+        ("filler", "hyaluronic", 20, "wait", "go"),
         ("injections", "relaxant", None, "wait", "go"),
         ("light_medicine", "taking", None, "go", "letter"),
         ("light_medicine", "photodynamic", 30, "go", "wait"),
@@ -73,9 +88,9 @@ def test_bad_answers_are_told_by_question() -> None:
     with pytest.raises(BadInput) as unknown:
         _ = brief({"heart": Answer(option="perhaps")}).board
     with pytest.raises(BadInput) as future:
-        _ = brief({"injections": Answer(option="filler", on=TODAY + timedelta(days=1))}).board
+        _ = brief({"filler": Answer(option="hyaluronic", on=TODAY + timedelta(days=1))}).board
     assert list(unknown.value.fields) == ["heart"]
-    assert list(future.value.fields) == ["injections"]
+    assert list(future.value.fields) == ["filler"]
 
 
 def an_answer(question_id: str) -> st.SearchStrategy[Answer]:
@@ -85,20 +100,81 @@ def an_answer(question_id: str) -> st.SearchStrategy[Answer]:
 
 
 ANY_ANSWERS = st.fixed_dictionaries({q.id: an_answer(q.id) for q in questions(True)})
+PLANNABLE = tuple(name for name in subjects() if name in MODALITIES)
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=60, deadline=None)
 @given(ANY_ANSWERS, st.integers(5, 90))
 def test_no_plan_holds_what_an_answer_stops(answers: dict[str, Answer], age: int) -> None:
     who = brief(answers, returning=True, born=date(TODAY.year - age, 1, 1))
-    standing = who.board
-    choice, _ = start_choice(who)
-    steps = {step.modality for step in visit_plan(who, choice).steps}
-    asked = {"microcurrent": Choice(microcurrent=microcurrent.Settings(level=1)), "led": Choice(led=led.Settings(minutes=1))}
-    for modality, at in standing.items():
-        worst = max((reason.verdict for reason in at.reasons), key=VERDICTS.index, default="go")
+    for modality in PLANNABLE:
+        at = who.board[modality]
+        worst = max(
+            (reason.verdict for reason in at.reasons if not (reason.zones and reason.stops)), key=VERDICTS.index, default=at.verdict
+        )
         assert at.verdict == worst, "the most careful verdict wins"
-        assert (modality in steps) == at.plannable
         if at.verdict in STOPPING:
+            item = Item(id="s1", modality=modality, settings={})
             with pytest.raises(Refused):
-                visit_plan(who, asked[modality])
+                begin(who, modality, "s1", {})
+            assert not visit_plan(who, Plan(items=(item,))).startable
+
+
+def lifting(verdict: str, **given: object) -> Standing:
+    question, option = {
+        "letter": ("diabetes", "yes"),
+        "no": ("heart", "yes"),
+        "wait": ("surgery", "recent"),
+        "never": ("implants", "implanted"),
+    }[verdict]
+    answer = Answer(option=option, on=TODAY - timedelta(days=10) if verdict == "wait" else None)
+    return brief({question: answer}, **given).board["microcurrent"]
+
+
+LETTER = {
+    rule: Letter(rule=rule, received=TODAY, until=TODAY + timedelta(days=30))
+    for rule in ("screening.diabetes", "screening.heart", "screening.surgery", "screening.implants")
+}
+AT = datetime(2026, 11, 25, 9, tzinfo=UTC)
+
+
+@pytest.mark.parametrize(
+    ("verdict", "letter", "senior", "after"),
+    [("letter", True, False, "change"), ("letter", False, True, "change"), ("no", True, False, "no"), ("no", False, True, "no"),
+     ("no", True, True, "change"), ("never", True, True, "never")],
+)  # fmt: skip
+def test_what_a_letter_and_a_senior_may_lift(verdict: str, letter: bool, senior: bool, after: str) -> None:
+    rule = {"letter": "screening.diabetes", "no": "screening.heart", "never": "screening.implants"}[verdict]
+    word = Override(rule=rule, modality="microcurrent", words=verdict, reason="seen and discussed", by="Adaeze", at=AT)
+    standing = lifting(verdict, letters=(LETTER[rule],) if letter else (), overrides=(word,) if senior else ())
+    assert standing.verdict == after
+    if after == "change":
+        (reason,) = standing.reasons
+        assert reason.was == verdict and ("Adaeze" in reason.lifted) == senior
+    run_out = Letter(rule=rule, received=TODAY - timedelta(days=400), until=TODAY - timedelta(days=1))
+    assert lifting(verdict, letters=(run_out,)).verdict == verdict, "a letter that has run out lifts nothing"
+
+
+def test_nobody_overrides_a_never_and_no_only_with_a_letter() -> None:
+    def tried(verdict: str, rule: str, letters: tuple[Letter, ...] = (), why: str = "seen and discussed") -> Override:
+        return override("microcurrent", verdict, rule, lifting(verdict), letters, why, "Adaeze", AT, TODAY)
+
+    with pytest.raises(Refused, match="nobody overrides"):
+        tried("never", "screening.implants", (LETTER["screening.implants"],))
+    with pytest.raises(Refused, match="letter"):
+        tried("no", "screening.heart")
+    assert tried("no", "screening.heart", (LETTER["screening.heart"],)).reason == "seen and discussed"
+    assert tried("wait", "screening.surgery").words == "wait"
+    with pytest.raises(BadInput):
+        tried("wait", "screening.surgery", why="ok")
+
+
+def test_only_what_matters_to_the_studio_is_asked() -> None:
+    asked = {question.id for question in questions(False, {"microcurrent"})}
+    assert "gold" not in asked and "eyes" not in asked and "heart" in asked and "since" not in asked
+    assert "gold" in {question.id for question in questions(False, {"pulsed_light"})}
+
+
+def test_findings_act_like_answers() -> None:
+    spots = brief(findings=Findings(grades={"acne": {"right chin": 1}}, phototype=6)).board
+    assert spots["pulsed_light"].verdict == "never" and list(spots["touch"].closed) == ["chin"] and spots["touch"].verdict == "change"

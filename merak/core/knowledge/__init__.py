@@ -122,8 +122,8 @@ class Condition(Cited):
 class Trait(Cited):
     """What a plan has to know of a modality: where it comes in the order, its load on the skin, how it feels, hours until it has settled.
 
-    `hands_min` are minutes with hands on before its own time begins, `waits` whether the rest is waiting. `price` is in the studio's currency, and so
-    much more for each further area. `checks` are made before the client is there, `protect` has to lie ready.
+    `hands_min` are minutes with hands on before its own time begins, `waits` whether the rest is waiting. `price` is in the studio's
+    currency, and so much more for each further area. `checks` are made before the client is there, `protect` has to lie ready.
     """
 
     modality: str
@@ -483,4 +483,6 @@ def all_ids() -> Iterator[str]:
     """Every id of the rule book."""
     yield from _rules()
     yield from (f"screening.{question.id}" for question in book().question)
-    yield from (entry.id for kind in ("advice", "margin", "no_go", "mark_kind", "work", "tissue", *_PLANNING) for entry in getattr(book(), kind))
+    yield from (
+        entry.id for kind in ("advice", "margin", "no_go", "mark_kind", "work", "tissue", *_PLANNING) for entry in getattr(book(), kind)
+    )

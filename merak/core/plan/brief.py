@@ -76,7 +76,7 @@ class Brief(Frozen):
 
     def machine(self, modality: str, wanted: str = "") -> Machine | None:
         """The machine for a modality: the wanted one, or the first that does it."""
-        fitting = [one for one in self.machines if fits(one.card, modality)]
+        fitting = sorted((one for one in self.machines if fits(one.card, modality)), key=lambda one: one.card.modality != modality)
         return next((one for one in fitting if one.id == wanted), None if wanted else next(iter(fitting), None))
 
     def card(self, modality: str) -> Any:

@@ -142,7 +142,7 @@ def begin(brief: Brief, modality: str, item_id: str, of: Methods, consider: Cons
     if not areas:
         raise Refused(f"Nothing is left to treat with {title(modality)}: margins, answers or marks close all of it.", "plan.closed_zones")
     subject = brief.subject(modality, sum(areas.values()))
-    card = machine.card if machine else None
+    card: Any = machine.card if machine else None
     if modality == "microcurrent":
         settings: Any = microcurrent.start_for(card, brief.findings, brief.last, subject.verdict)[0]
     elif modality == "led":
@@ -155,7 +155,9 @@ def begin(brief: Brief, modality: str, item_id: str, of: Methods, consider: Cons
     settings = module.Settings.model_validate(settings.model_dump() | changed)
     if modality == "led":
         settings = _known_colours(settings, card)
-    item = Item(id=item_id, modality=modality, settings=settings.model_dump(mode="json"), zones=zones, machine=machine.id if machine else "")
+    item = Item(
+        id=item_id, modality=modality, settings=settings.model_dump(mode="json"), zones=zones, machine=machine.id if machine else ""
+    )
     return lowered(brief, item, of)
 
 
@@ -206,14 +208,16 @@ def compute(brief: Brief, item: Item, others: tuple[str, ...], later: tuple[str,
     if module.CARD and machine is None:
         raise Refused(f"No machine for {title(item.modality)}: the owner adds one under Practice.", "plan.machine")
     settings = read_settings(item, derived(item.modality, others, later, brief, of))
-    card = machine.card if machine else None
-    scale = (card.least, card.most) if card is not None and hasattr(card, "least") else (0.0, 10.0)
+    card: Any = machine.card if machine else None
+    scale = (card.least, card.most) if hasattr(card, "least") else (0.0, 10.0)
     for name in (item.modality, *aspects_of(item.modality, settings, scale)):
         if name in brief.board:
             demand(brief.board[name])
     areas = workable(brief, item.modality, item.zones)
     if not areas:
-        raise Refused(f"Nothing is left to treat with {title(item.modality)}: margins, answers or marks close all of it.", "plan.closed_zones")
+        raise Refused(
+            f"Nothing is left to treat with {title(item.modality)}: margins, answers or marks close all of it.", "plan.closed_zones"
+        )
     dose = _dose(brief, item, settings, card, areas)
     minutes = dose.numbers["minutes"].value if "minutes" in dose.numbers else None
     unknown = minutes is None
@@ -282,7 +286,9 @@ def _judged(brief: Brief, item: Item, dose: Dose) -> tuple[tuple[Caution, ...], 
     asks = [reason for reason in brief.board[item.modality].reasons if reason.senior] if item.modality in brief.board else []
     if (asks or licence == "senior") and not brief.senior:
         words = asks[0].reason if asks else rule("plan.senior").words
-        against.append(caution("plan.senior", "stop", f"{title(item.modality)}: a senior decides. {words}", "Ask the senior to sign.", "senior"))
+        against.append(
+            caution("plan.senior", "stop", f"{title(item.modality)}: a senior decides. {words}", "Ask the senior to sign.", "senior")
+        )
     stops, past = [], []
     for stop in against:
         word = next((o for o in brief.overrides if o.rule == stop.rule and o.modality == item.modality and o.words == stop.words), None)

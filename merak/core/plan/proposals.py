@@ -22,7 +22,6 @@ from merak.core.working import Frozen
 
 Kind = Literal["gentle", "balanced", "strongest"]
 KINDS: tuple[Kind, ...] = get_args(Kind)
-EVIDENCE = {"strong": 3, "fair": 2, "weak": 1}
 #: Always there, whatever else is.
 ALWAYS = ("cleanse", "tone", "finish")
 
@@ -69,8 +68,8 @@ class Support(Frozen):
 
 
 class Proposal(Frozen):
-    """One proposed plan, computed; its score, what it is for, what was left out and why, how it feels, hours until it has settled. `also` are kinds that come
-    to the same plan today.
+    """One proposed plan, computed; its score, what it is for, what was left out and why, how it feels, hours until it has settled.
+    `also` are kinds that come to the same plan today.
     """
 
     kind: Kind
@@ -101,7 +100,7 @@ class Problem(NamedTuple):
 
 
 def score(problem: Problem, taken: Iterable[int]) -> int:
-    """The stated score of a set of candidates: rules propose.evidence, propose.first, propose.goal, propose.two, propose.load_…"""
+    """The stated score of a set of candidates (rules propose.evidence, .first, .goal, .two and .load_…)."""
     chosen_ = tuple(taken)
     by_condition: dict[str, list[int]] = {}
     for n in chosen_:
@@ -138,14 +137,14 @@ def best(problem: Problem) -> tuple[int, ...]:
     """
     import highspy  # where it is used: the first page does without
 
-    class Quiet(highspy.Highs):  # type: ignore[misc]
+    class Quiet(highspy.Highs):
         """It greets on the terminal as soon as it is made, unless told before."""
 
         def enableCallbacks(self) -> None:
             self.setOptionValue("output_flag", False)
-            super().enableCallbacks()
+            super().enableCallbacks()  # type: ignore[no-untyped-call]
 
-    solver = Quiet()
+    solver = Quiet()  # type: ignore[no-untyped-call]
     for option, value in (("threads", 1), ("mip_rel_gap", 0.0), ("mip_abs_gap", 1e-6), ("random_seed", 1)):
         solver.setOptionValue(option, value)
     take = [solver.addBinary() for _ in problem.candidates]
@@ -190,8 +189,10 @@ def brute(problem: Problem) -> tuple[int, ...]:
     """The same by trying every set: for small cases, to hold `best` against."""
     sets = (kept for size in range(len(problem.candidates) + 1) for kept in combinations(range(len(problem.candidates)), size))
     fitting = [kept for kept in sets if allowed(problem, kept)]
-    cents = lambda kept: sum(problem.candidates[n].cents for n in kept)  # noqa: E731
-    return max(fitting, key=lambda kept: (score(problem, kept), -seconds_of(problem, kept), -cents(kept)))
+    return max(
+        fitting,
+        key=lambda kept: (score(problem, kept), -seconds_of(problem, kept), -sum(problem.candidates[n].cents for n in kept)),
+    )
 
 
 def proposals(brief: Brief) -> tuple[Proposal, ...]:
@@ -212,8 +213,8 @@ def proposals(brief: Brief) -> tuple[Proposal, ...]:
 
 
 def _same(one: Proposal, other: Proposal) -> bool:
-    key = lambda p: [(i.modality, i.settings, i.zones) for i in p.plan.items]  # noqa: E731
-    return key(one) == key(other)
+    mine, theirs = ([(item.modality, item.settings, item.zones) for item in p.plan.items] for p in (one, other))
+    return mine == theirs
 
 
 def _wanted(brief: Brief) -> list[tuple[Condition, int]]:
@@ -236,7 +237,7 @@ def _candidates(brief: Brief, of: dict[str, str], kind: Kind) -> tuple[list[Cand
         goal = number("propose.goal") if condition.id in brief.wish.goals else 1
         for rank, consider in enumerate(condition.consider):
             share = max(0.0, 1 - number("propose.first") * rank)
-            points = round(10 * worst * EVIDENCE[consider.evidence] * share * goal)
+            points = round(10 * worst * number(f"propose.evidence.{consider.evidence}") * share * goal)
             gains.setdefault(consider.modality, []).append(Gain(condition.id, points, consider.evidence))
             considers.setdefault(consider.modality, (condition, consider))
     out: list[LeftOut] = []
@@ -291,7 +292,13 @@ def _zones(brief: Brief, name: str, considered: tuple[Condition, Consider] | Non
 
 
 def _candidate(
-    brief: Brief, of: dict[str, str], kind: Kind, name: str, item_id: str, considered: tuple[Condition, Consider] | None, gains: tuple[Gain, ...]
+    brief: Brief,
+    of: dict[str, str],
+    kind: Kind,
+    name: str,
+    item_id: str,
+    considered: tuple[Condition, Consider] | None,
+    gains: tuple[Gain, ...],
 ) -> Candidate:
     item = begin(brief, name, item_id, of, considered[1] if considered else None, _zones(brief, name, considered))
     if kind == "gentle" and name not in HOUSEKEEPING and traits()[name].load:
@@ -380,10 +387,12 @@ def _proposal(
         for gain in problem.candidates[n].gains
     )
     left = [*out, *_why_left(brief, of, problem, taken)]
-    feel = tuple(dict.fromkeys(f"{title(m)}: {traits()[m].feel}" for m in (problem.candidates[n].modality for n in order) if traits()[m].load or m in ("microcurrent", "cold", "led")))  # noqa: E501
+    felt = [m for m in (problem.candidates[n].modality for n in order) if traits()[m].load or m in ("microcurrent", "cold", "led")]
+    feel = tuple(dict.fromkeys(f"{title(m)}: {traits()[m].feel}" for m in felt))
     settle = max((traits()[m].settle_h for m in kept), default=0)
     return Proposal(
-        kind=kind, plan=plan, computed=computed, score=score(problem, taken), supports=supports, left_out=tuple(left), feel=feel, settle_h=settle
+        kind=kind, plan=plan, computed=computed, score=score(problem, taken), supports=supports, left_out=tuple(left),
+        feel=feel, settle_h=settle,
     )  # fmt: skip
 
 
@@ -398,7 +407,8 @@ def _why_left(brief: Brief, of: dict[str, str], problem: Problem, taken: tuple[i
             other = problem.candidates[foes[0]]
             pair = sorted((one, other), key=lambda c: phase(c.modality, of))
             met = [c for c in clashes([_placed(pair[0]), _placed(pair[1])], brief.newcomer, of) if c.kind not in ("needs", "earlier")]
-            yield LeftOut(title=title(one.modality), why=f"Not with {title(other.modality)}: {met[0].words if met else ''}", rule=met[0].rule if met else "")
+            why = f"Not with {title(other.modality)}: {met[0].words if met else ''}"
+            yield LeftOut(title=title(one.modality), why=why, rule=met[0].rule if met else "")
         elif sum(problem.candidates[m].load for m in kept) + one.load > problem.load:
             yield LeftOut(title=title(one.modality), why=f"Its load of {one.load} would pass what this skin bears.", rule="budget.load")
         elif seconds_of(problem, kept | {n}) > problem.seconds:

@@ -49,7 +49,7 @@ def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
 
 
 def _kinds(item: Item) -> dict[str, str]:
-    """The settings that are choices between kinds (a colour, an acid, a polarity): words, not numbers; what follows from the rest is not kept."""
+    """The settings that are choices between kinds (a colour, an acid, a polarity): words, not numbers."""
     model = MODALITIES[item.modality].Settings
     settings: Any = model.model_validate(item.settings)
     follows = {"skin", "school", "tip", "place"}
@@ -70,7 +70,9 @@ def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str],
         try:
             able = workable(brief, step.modality, step.zones)
             zones = tuple(zone for zone in step.zones if zone in able)
-            item = begin(brief, step.modality, f"s{n + 1}", of, Consider(modality=step.modality, evidence="weak", set=dict(step.kinds)), zones)
+            item = begin(
+                brief, step.modality, f"s{n + 1}", of, Consider(modality=step.modality, evidence="weak", set=dict(step.kinds)), zones
+            )
         except Refused as stop:
             left.append((title(step.modality), stop.words))
             continue
@@ -81,5 +83,3 @@ def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str],
         host = ids.get(step.beside, "") if step.beside is not None else ""
         items.append(item.model_copy(update={"beside": host}))
     return Plan(items=tuple(items), methods=routine.methods), tuple(left)
-
-

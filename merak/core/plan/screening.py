@@ -235,7 +235,9 @@ def _lifted(reason: Reason, modality: str, letters: tuple[Letter, ...], override
     enough = {"letter": bool(by), "wait": senior is not None, "no": letter is not None and senior is not None}[reason.verdict]
     if not enough:
         return reason
-    return reason.model_copy(update={"verdict": "change", "was": reason.verdict, "lifted": "; ".join(by), "act": "Keep to what was allowed."})
+    return reason.model_copy(
+        update={"verdict": "change", "was": reason.verdict, "lifted": "; ".join(by), "act": "Keep to what was allowed."}
+    )
 
 
 def _standing(modality: str, reasons: list[Reason], open_: tuple[str, ...]) -> Standing:

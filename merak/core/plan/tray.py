@@ -49,9 +49,9 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
         amounts = _amounts(plan, item.id)
         for n, thing in enumerate(about()[item.modality].consumables):
             _put(products, thing, amounts.get(None, "") if n == 0 else "", name)
-        for thing, amount in amounts.items():
-            if thing is not None:
-                _put(products, thing, amount, name)
+        for named, amount in amounts.items():
+            if named is not None:
+                _put(products, named, amount, name)
         for protected in traits()[item.modality].protect:
             _put(protection, protected, "", name)
         for check in traits()[item.modality].checks:
@@ -64,7 +64,10 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
     for thing in ALWAYS:
         _put(products, thing, "", "")
     return Tray(
-        machines=tuple(machines.values()), products=tuple(products.values()), protection=tuple(protection.values()), checks=tuple(checks.values())
+        machines=tuple(machines.values()),
+        products=tuple(products.values()),
+        protection=tuple(protection.values()),
+        checks=tuple(checks.values()),
     )
 
 

@@ -5,7 +5,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from merak.core.body.strokes import Pair
+from merak.core.body.curves import Pair
 from merak.core.client import Side
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about, methods, number, rule, traits
@@ -90,7 +90,7 @@ class Span(Frozen):
 
 
 class VisitPlan(Frozen):
-    """A computed plan. Numbers are keyed "item.name" (and "visit.…"); `refused` by "item.field"; `stopped` says by item why it cannot be."""
+    """A computed plan. Numbers are keyed "item.name" (and "visit.…"), `refused` "item.field"; `stopped` says by item why it cannot be."""
 
     plan: Plan
     first: FirstSide
@@ -205,7 +205,8 @@ def _totals(brief: Brief, worked: dict[str, Worked], spans: tuple[Span, ...]) ->
     saved = sum(part.value or 0 for part in parts) - total
     minutes = Quantity(
         name="minutes in the room", value=total, unit="min", digits=0,
-        formula="all steps" + (f", less {saved:.0f} min that run beside others" if saved > 0.05 else ""), inputs=parts, rules=("plan.slot",),
+        formula="all steps" + (f", less {saved:.0f} min that run beside others" if saved > 0.05 else ""), inputs=parts,
+        rules=("plan.slot",),
     )  # fmt: skip
     prices = tuple(Quantity(name=one.title, value=one.price, unit="", digits=2) for one in worked.values() if one.price)
     price = Quantity(
@@ -260,11 +261,12 @@ def _limits(brief: Brief, plan: Plan, worked: dict[str, Worked], numbers: dict[s
         yield _limit("plan.slot", (), words, "Shorten, leave a step out, let one run beside another, or book longer.")
     price = numbers["visit.price"].value or 0
     if brief.wish.money is not None and price > brief.wish.money + 0.004:
-        yield _limit("plan.price", (), f"{price:.2f} is more than the {brief.wish.money:.2f} that were named.", "Leave something out, or ask.")
+        yield _limit(
+            "plan.price", (), f"{price:.2f} is more than the {brief.wish.money:.2f} that were named.", "Leave something out, or ask."
+        )
     if brief.wish.event:
         yield from _event(brief, worked)
-    for clash in _numb_clock(plan, worked, of):
-        yield clash
+    yield from _numb_clock(plan, worked, of)
 
 
 def _event(brief: Brief, worked: dict[str, Worked]) -> Iterable[Clash]:
@@ -290,9 +292,7 @@ def _numb_clock(plan: Plan, worked: dict[str, Worked], of: dict[str, str]) -> It
                         yield _limit("plan.numb_clock", (item.id, other.id), words, "Put numbing earlier, or something beside it.")
 
 
-def _steps(
-    brief: Brief, plan: Plan, worked: dict[str, Worked], spans: tuple[Span, ...], side: Side, of: dict[str, str]
-) -> Iterable[Step]:
+def _steps(brief: Brief, plan: Plan, worked: dict[str, Worked], spans: tuple[Span, ...], side: Side, of: dict[str, str]) -> Iterable[Step]:
     """The steps at the chair, in time: a host is put on, its guests run, and what is left of its wait follows."""
     order = [span for span in spans if span.track == 0]
     for host in order:
@@ -328,7 +328,8 @@ def _plain(one: Worked, words: str, seconds: int, of: dict[str, str], kind: Lite
     where = f"{', '.join(one.item.zones)}. " if one.item.zones else ""
     end = f" Enough: {words_of.endpoint[0].lower()}{words_of.endpoint[1:]}"
     return Step(
-        kind=kind, title=words, act=f"{where}{' '.join(technique)}{end}", seconds=max(seconds, 1), modality=one.item.modality, item=one.item.id
+        kind=kind, title=words, act=f"{where}{' '.join(technique)}{end}", seconds=max(seconds, 1), modality=one.item.modality,
+        item=one.item.id,
     )  # fmt: skip
 
 
@@ -340,11 +341,16 @@ def _lift_steps(brief: Brief, one: Worked, side: Side, of: dict[str, str]) -> It
     bone_level = lift.numbers["bone_level"].value or settings.level
     hold = settings.hold_s if settings.technique == "fixed probe, hold" else 0
     most = lifting.level_most(settings, card)
-    yield Step(kind="free", title="Gel and probes", act=" ".join(school_acts("microcurrent", of)), seconds=max(one.hands_s, 1), item=one.item.id)
+    yield Step(
+        kind="free", title="Gel and probes", act=" ".join(school_acts("microcurrent", of)), seconds=max(one.hands_s, 1), item=one.item.id
+    )
     other: Side = "left" if side == "right" else "right"
     for at in (side, other):
         lines = tuple(
-            StepLine(path=line.path, points=line.points, repeats=settings.repeats, bony=line.bony, level=bone_level if line.bony else settings.level)
+            StepLine(
+                path=line.path, points=line.points, repeats=settings.repeats, bony=line.bony,
+                level=bone_level if line.bony else settings.level,
+            )
             for line in lift.lines[at]
         )  # fmt: skip
         if at == other:
@@ -371,4 +377,3 @@ def _light_steps(one: Worked) -> Iterable[Step]:
         yield Step(
             kind="timed", title=f"{colour.capitalize()} light", act=act, seconds=round(minutes * 60), modality="led", item=one.item.id
         )
-

@@ -6,7 +6,7 @@ let held = null;
 let focused = "";
 
 document.addEventListener("dragstart", (event) => {
-  const block = event.target.closest?.(".block[data-item]");
+  const block = event.target.closest?.(".step-block[data-item]");
   if (!block) return;
   held = block.dataset.item;
   event.dataTransfer.effectAllowed = "move";
@@ -17,7 +17,7 @@ document.addEventListener("drop", (event) => {
   const lane = event.target.closest(".lane");
   if (!held || !lane) return;
   event.preventDefault();
-  const blocks = [...lane.querySelectorAll(".track-0 .block[data-item]")].filter((one) => one.dataset.item !== held);
+  const blocks = [...lane.querySelectorAll(".track-0 .step-block[data-item]")].filter((one) => one.dataset.item !== held);
   const before = blocks.filter((one) => { const box = one.getBoundingClientRect(); return box.left + box.width / 2 < event.clientX; });
   focused = `b-${held}`;
   send("move", { item: held, after: before.at(-1)?.dataset.item || "" });
@@ -34,7 +34,7 @@ document.addEventListener("keydown", (event) => {
     if (button) send(redo ? "redo" : "undo", {});
     return;
   }
-  const item = event.target.closest?.(".block[data-item]")?.dataset.item;
+  const item = event.target.closest?.(".step-block[data-item]")?.dataset.item;
   if (!item) return;
   const acts = { ArrowLeft: ["move", { by: "-1" }], ArrowRight: ["move", { by: "1" }], "+": ["lengthen", { by: "1" }], "=": ["lengthen", { by: "1" }], "-": ["lengthen", { by: "-1" }], Delete: ["remove", {}], Backspace: ["remove", {}] };
   const act = acts[event.key];

@@ -1,0 +1,105 @@
+"""Proposals: the best there is, and nothing that may not be."""
+
+from datetime import timedelta
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from merak.core.client import Findings
+from merak.core.errors import Refused
+from merak.core.knowledge import about, conditions
+from merak.core.modality.shared import Before
+from merak.core.plan.brief import Brief, Wish, workable
+from merak.core.plan.fitting import Placed, clashes
+from merak.core.plan.item import Item, aspects_of, read_settings
+from merak.core.plan.proposals import Candidate, Gain, Problem, allowed, best, brute, proposals, score, seconds_of
+from merak.core.plan.screening import STOPPING, questions
+from merak.core.plan.visit_plan import Plan, in_force
+from tests.core.making import EVERY_LICENCE, TODAY, brief
+from tests.core.test_screening import an_answer
+
+GAINS = st.lists(st.builds(Gain, st.sampled_from("abc"), st.integers(0, 60), st.just("weak")), max_size=2)
+SEVERAL = st.lists(st.tuples(GAINS, st.integers(60, 1500), st.integers(0, 9000), st.integers(0, 4)), min_size=1, max_size=8)
+
+
+@st.composite
+def problems(draw: st.DrawFn) -> Problem:
+    """Small problems with everything that large ones have."""
+    made = draw(SEVERAL)
+    n = len(made)
+    found = tuple(Candidate(Item(id=f"c{i}", modality="tone"), tuple(g), s, c, load, frozenset()) for i, (g, s, c, load) in enumerate(made))
+    pairs = st.tuples(st.integers(0, n - 1), st.integers(0, n - 1)).filter(lambda pair: pair[0] != pair[1])
+    apart = frozenset(draw(st.sets(pairs, max_size=4)))
+    needs = tuple((a, frozenset({b})) for a, b in draw(st.sets(pairs, max_size=2)))
+    saves = {pair: min(found[pair[0]].seconds, found[pair[1]].seconds) for pair in [*draw(st.sets(pairs, max_size=1))]}
+    limits = draw(st.tuples(st.integers(0, 4000), st.integers(0, 20000), st.integers(0, 8), st.sampled_from((0, 6, 15))))
+    return Problem(found, apart, needs, saves, *limits)
+
+
+@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(problems())
+def test_no_better_set_is_allowed(problem: Problem) -> None:
+    found, tried = best(problem), brute(problem)
+    assert allowed(problem, found)
+    assert score(problem, found) == score(problem, tried)
+    assert seconds_of(problem, found) == seconds_of(problem, tried), "of equals the shorter"
+
+
+ANSWERS = st.fixed_dictionaries({}, optional={q.id: an_answer(q.id) for q in questions(True)})
+ZONES = ("forehead", "mid cheek", "nose tip and wings", "jawline", "crow's feet")
+GRADES = st.dictionaries(
+    st.sampled_from(sorted(set(conditions()) - {"settle"})),
+    st.dictionaries(st.sampled_from([f"{side} {zone}" for side in ("right", "left") for zone in ZONES]), st.integers(0, 4), max_size=3),
+    max_size=5,
+)
+
+
+@st.composite
+def clients(draw: st.DrawFn) -> Brief:
+    """Anybody, mostly healthy: each question was answered with nothing, but a few."""
+    returning = draw(st.booleans())
+    said = dict(list(draw(ANSWERS).items())[: draw(st.integers(0, 4))])
+    skin = Findings(phototype=draw(st.none() | st.integers(1, 6)), sensitive=draw(st.none() | st.booleans()), grades=draw(GRADES))
+    wish = Wish(
+        goals=tuple(draw(st.sets(st.sampled_from(sorted(conditions())), max_size=2))),
+        event=draw(st.none() | st.integers(0, 60).map(lambda n: TODAY + timedelta(days=n))),
+        minutes=draw(st.none() | st.integers(20, 90)),
+        money=draw(st.none() | st.integers(0, 300)),
+    )
+    history = {
+        name: Before(on=TODAY - timedelta(days=draw(st.integers(1, 40))))
+        for name in draw(st.sets(st.sampled_from(("peel", "pulsed_light", "led"))))
+    }
+    age, slot = draw(st.integers(14, 80)), draw(st.sampled_from((30, 60, 90)))
+    return brief(
+        said, returning=returning, findings=skin, wish=wish, history=history, born=TODAY.replace(year=TODAY.year - age),
+        licences=frozenset(draw(st.sets(st.sampled_from(sorted(EVERY_LICENCE))))), senior=draw(st.booleans()), slot=slot,
+    )  # fmt: skip
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+@given(clients())
+def test_no_proposal_holds_what_may_not_be(who: Brief) -> None:
+    try:
+        found = proposals(who)
+    except Refused:  # not even cleansing and sun protection fit
+        return
+    for one in found:
+        of = in_force(who, Plan())
+        assert one.computed.startable and not one.computed.refused, "no ceiling is passed"
+        assert one.computed.seconds / 60 <= min(who.slot, who.wish.minutes or who.slot) + 0.05
+        assert who.wish.money is None or (one.computed.numbers["visit.price"].value or 0) <= who.wish.money + 0.01
+        placed = []
+        for item in one.plan.items:
+            machine = who.machine(item.modality, item.machine)
+            scale = (machine.card.least, machine.card.most) if machine and hasattr(machine.card, "least") else (0, 10)
+            for name in (item.modality, *aspects_of(item.modality, read_settings(item, {}), scale)):
+                assert name not in who.board or who.board[name].verdict not in STOPPING
+            zones = one.computed.zones[item.id]
+            assert set(zones) <= set(workable(who, item.modality)), "no closed zone, no no-go area"
+            assert about()[item.modality].licence in ("", "senior", "micro depth", *who.licences)
+            placed.append(Placed(item.id, item.modality, frozenset(zones)))
+        assert clashes(placed, who.newcomer, of, {k: v.on for k, v in who.history.items() if v.on}, TODAY) == (), "no order rule is broken"
+        if who.newcomer:
+            strong = {"crystal", "diamond", "peel", "rf_fractional", "focused_lifting", "micro_needling", "pulsed_light"}
+            assert len([item for item in one.plan.items if item.modality in strong]) <= 1, "a new client gets one strong thing"
