@@ -6,6 +6,7 @@ from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 
 from merak.api import bench as api_bench
+from merak.api import judgement as api_judgement
 from merak.api import plate as api_plate
 from merak.api import treat as api_treat
 from merak.core.knowledge import book
@@ -27,6 +28,7 @@ def make_app() -> FastAPI:
         api_treat,
         api_plate,
         api_bench,
+        api_judgement,
         plan,
         look,
         plate,

@@ -102,11 +102,13 @@ def _did(desk: Desk, page: Closed) -> dict[str, Any]:
     """Each modality that was really begun, with where it was set and whether that was a step up from last time."""
     order = visits.order(desk.db, page.file.visit.id) if page.run else None
     begun_ = set(_begun(page.run)) - HOUSEKEEPING
+    done = _done(page)
+    ended = {"microcurrent": done.get("level"), "led": done.get("led_minutes")}
     found = {}
     for item in order["plan"]["items"] if order else ():
         if item["modality"] in begun_:
             field, _, down = MODALITIES[item["modality"]].STEP
-            at, before = item["settings"].get(field), page.file.history.get(item["modality"])
+            at, before = ended.get(item["modality"]) or item["settings"].get(field), page.file.history.get(item["modality"])
             up = before is not None and before.at is not None and at is not None and (at < before.at if down else at > before.at)
             found[item["modality"]] = {"at": at, "stepped_up": up}
     return found

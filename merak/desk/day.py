@@ -69,11 +69,13 @@ def _flags(
     given = (records.get("ask") or last.get("ask") or {}).get("answers", {})
     look = records.get("look") or last.get("look") or {}
     standing = board(ANSWERS.validate_python(given), visit.client.born, today, returning, Findings.model_validate(look))
+    usual = last.get("close", {}).get("did", {})
+    order = sorted(offered, key=lambda name: (name not in usual, list(about()).index(name)))  # what this client had comes first
     for verdict in reversed(VERDICTS):
-        names = [title(name) for name in about() if name in offered and name in standing and standing[name].verdict == verdict]
+        names = [title(name) for name in order if name in standing and standing[name].verdict == verdict]
         if verdict in STOPPING and names:
             more = f" and {len(names) - 2} more" if len(names) > 2 else ""
-            until = max((standing[name].until or today for name in about() if name in offered and standing.get(name)), default=today)
+            until = max((standing[name].until or today for name in order if name in standing), default=today)
             day = f" until {until:%-d %b}" if verdict == "wait" and until > today else ""
             flags.append(("stop", f"{verdict}{day}: {', '.join(names[:2])}{more}"))
     close = last.get("close", {})

@@ -9,9 +9,12 @@ from zoneinfo import available_timezones
 from pydantic import TypeAdapter, ValidationError
 from sqlalchemy import text
 
+from merak.core.client import Findings
 from merak.core.errors import BadInput
-from merak.core.modality.device import COLOURS, Card
-from merak.desk.desk import Desk, OutOfTurn
+from merak.core.knowledge import methods, number, traits
+from merak.core.modality.device import COLOURS, Card, read_cards
+from merak.core.plan.brief import Brief, Machine
+from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.fields import decimal, said
 from merak.desk.permission import ROLES
 from merak.desk.signing_in import HASHER, forget
@@ -98,6 +101,66 @@ def add_person(desk: Desk, name: str, login: str, password: str, role: str, fing
         raise BadInput(wrong)
     with desk.saving("add a person") as db:
         db.add(Person(name=name.strip(), login=login.strip(), password_hash=HASHER.hash(password), role=role, finger_mm=finger))
+
+
+#: What somebody may hold beyond a therapist's own right, as the modalities ask for it.
+LICENCES = ("pulsed light", "fractional", "focused", "micro depth")
+
+
+def license_person(desk: Desk, person_id: str, form: dict[str, str]) -> None:
+    """Which licences somebody holds, and whether they should keep their hands off energy now. Raises NotFound."""
+    desk.demand("run the practice")
+    with desk.saving("license a person", person_id):
+        person = next((one for one in people.everyone(desk.db) if str(one.id) == person_id), None)
+        if person is None:
+            raise NotFound("There is nobody like that here.")
+        person.licences = [one for one in LICENCES if form.get(f"licence.{one}") == "on"]
+        person.careful_hands = form.get("careful_hands") == "on"
+
+
+def choose_methods(desk: Desk, form: dict[str, str]) -> None:
+    """The studio's own school for each matter that practitioners disagree on. What no school is called is left as it was."""
+    desk.demand("run the practice")
+    with desk.saving("choose methods"):
+        kept = dict(desk.studio.house.get("methods", {}))
+        for name, method in methods().items():
+            if form.get(name) in {school.id for school in method.schools}:
+                kept[name] = form[name]
+        _keep_house(desk, {"methods": kept})
+
+
+def set_prices(desk: Desk, form: dict[str, str]) -> None:
+    """The studio's prices by modality, and the currency. Raises BadInput by field; nothing is kept half."""
+    desk.demand("run the practice")
+    wrong: dict[str, str] = {}
+    prices: dict[str, float] = {}
+    for name in traits():
+        raw = form.get(f"price.{name}", "").strip()
+        if raw:
+            try:
+                prices[name] = float(decimal(raw))
+            except ValueError:
+                wrong[f"price.{name}"] = f"“{raw}” is not a price."
+            else:
+                if not 0 <= prices[name] <= HIGHEST_PRICE:
+                    wrong[f"price.{name}"] = f"Between 0 and {HIGHEST_PRICE:,}."
+    currency = form.get("currency", "").strip().upper()
+    if not (len(currency) == 3 and currency.isalpha()):
+        wrong["currency"] = "Three letters, as EUR."
+    if wrong:
+        raise BadInput(wrong)
+    with desk.saving("set prices"):
+        _keep_house(desk, {"prices": prices, "currency": currency})
+
+
+#: Beyond this a price is a slip of the finger.
+HIGHEST_PRICE = 20_000
+
+
+def _keep_house(desk: Desk, changed: dict[str, Any]) -> None:
+    studio = people.studio(desk.db)
+    if studio is not None:
+        studio.house = {**studio.house, **changed}
 
 
 def let_go(desk: Desk, person_id: str) -> None:
@@ -192,6 +255,19 @@ def machines(desk: Desk) -> list[tuple[UUID, Any]]:
     """The machines in use, id and card."""
     desk.demand("use the bench")
     return [(device.id, CARD.validate_python(device.card)) for device in people.devices(desk.db)]
+
+
+def brief_of(desk: Desk) -> Brief:
+    """A brief for nobody yet: today, this studio's machines, methods and prices, and whoever is at the desk."""
+    person = desk.db.get(Person, desk.me.id)
+    cards = read_cards((str(one.id), one.card) for one in people.devices(desk.db))
+    return Brief(
+        today=desk.today, born=desk.today, returning=False, answers={}, findings=Findings(),
+        machines=tuple(Machine(id=key, card=card) for key, card in cards),
+        finger_mm=(person.finger_mm if person else None) or number("face.finger_breadth"),
+        licences=frozenset(person.licences if person else ()), senior=desk.me.role in ("senior", "owner"),
+        methods=desk.studio.house.get("methods", {}), prices=desk.studio.house.get("prices", {}),
+    )  # fmt: skip
 
 
 def database_answers() -> bool:

@@ -3,6 +3,7 @@
 from uuid import UUID
 
 from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
 from merak.records.tables import LetterVersion, RoutineVersion
@@ -16,5 +17,6 @@ def latest(db: Session, client_id: UUID, letter_id: UUID) -> LetterVersion | Non
 
 def routines(db: Session) -> list[RoutineVersion]:
     """The studio's routines as they stand, by when they were first kept."""
-    found = select(RoutineVersion).distinct(RoutineVersion.routine_id).order_by(RoutineVersion.routine_id, RoutineVersion.version.desc())
+    newest = distinct_on(RoutineVersion.routine_id)
+    found = select(RoutineVersion).ext(newest).order_by(RoutineVersion.routine_id, RoutineVersion.version.desc())
     return [one for one in db.scalars(found) if not one.removed]

@@ -12,6 +12,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from jinja2_fragments import render_block
 
 from merak.core.knowledge import cited
+from merak.core.plan.fitting import title
 from merak.desk.desk import Desk
 from merak.desk.file import STAGES, VisitFile
 from merak.desk.permission import may
@@ -52,7 +53,7 @@ def _environment() -> Environment:
         lstrip_blocks=True,
         auto_reload=False,
     )
-    env.filters |= {"day": day_words, "moment": moment_words, "clock": clock_words, "polyline": polyline}
+    env.filters |= {"day": day_words, "moment": moment_words, "clock": clock_words, "polyline": polyline, "title_of": title}
     env.globals |= {
         "asset": asset,
         "cited": cited,

@@ -4,9 +4,9 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from merak.core.errors import BadInput
-from merak.core.knowledge import about
+from merak.core.knowledge import about, methods, traits
 from merak.core.modality.device import MACHINES
-from merak.desk import practice
+from merak.desk import practice, routines
 from merak.desk.desk import Desk
 from merak.desk.permission import ROLES
 from merak.door import Form, entered
@@ -22,7 +22,9 @@ def _shown(
     staff, devices = practice.staff(desk), practice.machines(desk)
     return page(request, desk, "practice/page.html", 422 if wrong else 200, people=staff, devices=devices, roles=ROLES,
                 studio=desk.studio, form=form or {}, wrong=wrong or {}, which=which,
-                titles={name: words.title for name, words in about().items()}, kinds=machine_kinds(), pairs=_pairs)  # fmt: skip
+                titles={name: words.title for name, words in about().items()}, kinds=machine_kinds(), pairs=_pairs,
+                licences=practice.LICENCES, methods=methods().values(), house=desk.studio.house, traits=traits(),
+                routines=routines.kept(desk))  # fmt: skip
 
 
 def _pairs(points: tuple[tuple[float, float], ...]) -> str:
@@ -59,6 +61,41 @@ def let_go(request: Request, person_id: str, form: Form) -> Response:
     with entered(request, form) as desk:
         practice.let_go(desk, person_id)
         return go("/practice")
+
+
+@router.post("/people/{person_id}/licences")
+def license_person(request: Request, person_id: str, form: Form) -> Response:
+    """Who may do what."""
+    with entered(request, form) as desk:
+        practice.license_person(desk, person_id, form)
+        return go("/practice")
+
+
+@router.post("/methods")
+def choose_methods(request: Request, form: Form) -> Response:
+    """The studio's own schools."""
+    with entered(request, form) as desk:
+        practice.choose_methods(desk, form)
+        return go("/practice#methods")
+
+
+@router.post("/prices")
+def set_prices(request: Request, form: Form) -> Response:
+    """The studio's prices."""
+    with entered(request, form) as desk:
+        try:
+            practice.set_prices(desk, form)
+        except BadInput as bad:
+            return _shown(request, desk, form, bad.fields, "prices")
+        return go("/practice#prices")
+
+
+@router.post("/routines/{routine_id}/drop")
+def drop_routine(request: Request, routine_id: str, form: Form) -> Response:
+    """A routine is no longer offered."""
+    with entered(request, form) as desk:
+        routines.drop(desk, routine_id)
+        return go("/practice#routines")
 
 
 @router.post("/machines")

@@ -15,7 +15,9 @@ def ready_to_begin(client: httpx.Client, name: str) -> str:
     visit = visit_of(client, name)
     client.post(f"/visits/{visit}/ask/confirm")
     client.post(f"/visits/{visit}/ask", data={"since": "none", "changes": "none"}, headers={"hx-request": "true"})
-    client.post(f"/visits/{visit}/plan/consent", data={"agreed": "yes"})
+    for modality in ("microcurrent", "led", "finish"):
+        client.post(f"/visits/{visit}/plan/add", data={"modality": modality})
+    client.post(f"/visits/{visit}/consent", data={"agreed": "yes", "signed": "paper"})
     assert client.post(f"/visits/{visit}/treat/begin").status_code == 200
     return visit
 

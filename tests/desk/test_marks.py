@@ -7,11 +7,11 @@ import pytest
 from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput, Refused
-from merak.desk import closing, looking, marking, planning, plating, treating
+from merak.desk import closing, consenting, looking, marking, plating, treating
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import open_file
 from merak.desk.permission import Denied, Sealed
-from tests.desk.test_visit import as_, ask_nothing, desk, later, new_visit
+from tests.desk.test_visit import AGREED, as_, ask_nothing, desk, later, lift_and_light, new_visit
 
 __all__ = ["desk"]
 CHEEK = "60,100 80,100 80,120 60,120"
@@ -112,7 +112,8 @@ def test_what_cannot_be_kept_is_told_by_field_and_nothing_is_kept(desk: Desk, ch
 def test_a_mark_that_keeps_work_out_asks_for_consent_anew(desk: Desk) -> None:
     visit = new_visit(desk)
     ask_nothing(desk, visit)
-    planning.consent(desk, visit, True)
+    lift_and_light(desk, visit)
+    consenting.consent(desk, visit, AGREED)
     marking.put(desk, visit, pen(kind="scar"))
     assert open_file(desk, visit).consented, "a scar changes no plan"
     marking.put(desk, visit, pen(points="-90,160 -40,176 -40,90 -100,90"))
@@ -157,9 +158,10 @@ def test_the_plate_shows_how_far_the_treatment_came(desk: Desk) -> None:
     visit = new_visit(desk)
     assert plating.plated(desk, visit, {}).done == []
     ask_nothing(desk, visit)
-    planning.consent(desk, visit, True)
+    lift_and_light(desk, visit)
+    consenting.consent(desk, visit, AGREED)
     treating.begin(desk, visit)
-    taps = [treating.Tap(uuid7(), kind, desk.now) for kind in ("start", "next", *["stroke"] * 4)]
+    taps = [treating.Tap(uuid7(), kind, desk.now) for kind in ("start", "next", "next", *["stroke"] * 4)]
     treating.record(desk, visit, taps)
     done = plating.plated(desk, visit, {}).done
     assert [times for _, times in done[:3]] == [3, 1, 0] and sum(times for _, times in done) == 4

@@ -10,6 +10,7 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import create_engine
 
+from merak.core.plan.screening import questions
 from merak.records.tables import Base
 from tests.conftest import ROOT, Server, cli, fresh_database, sign_in
 from tests.web.test_safety import visit_of
@@ -40,23 +41,34 @@ def test_two_at_once_take_turns(server: Server, demo: str) -> None:
             "SELECT body FROM record WHERE visit_id = %s AND stage = 'look' ORDER BY version DESC LIMIT 1", (visit,)
         ).fetchone()
     assert row and row[0] == row[1] == 24, "every tap is a version of its own"
-    assert last and last[0]["fine_lines"] == {"left chin": 2, "right chin": 2}, "twelve taps: twice around, and two"
+    assert last and last[0]["grades"]["fine_lines"] == {"left chin": 2, "right chin": 2}, "twelve taps: twice around, and two"
 
 
-def test_drafts_at_once_are_all_kept(server: Server, demo: str) -> None:
+def test_changes_of_a_plan_at_once_are_all_kept(server: Server, demo: str) -> None:
     clients = [sign_in(server.url, login) for login in ("tomas", "adaeze", "marit")]
     visit = visit_of(clients[0], "Petra Halloran")
 
-    def type_(client: httpx.Client) -> set[int]:
-        return {
-            client.post(f"/visits/{visit}/plan", data={"side": side}, headers={"hx-request": "true"}).status_code
-            for side in ("left", "right") * 6
-        }
+    answers = {question.id: question.options[0].id for question in questions(False)}
+    clients[0].post(f"/visits/{visit}/ask", data=answers, headers={"hx-request": "true"})
+    for modality in ("microcurrent", "mask", "led"):
+        clients[0].post(f"/visits/{visit}/plan/add", data={"modality": modality})
+
+    def lengthen(pair: tuple[httpx.Client, str]) -> set[int]:
+        client, item = pair
+        sent = {"item": item, "by": "1"}
+        return {client.post(f"/visits/{visit}/plan/lengthen", data=sent, headers={"hx-request": "true"}).status_code for _ in range(5)}
 
     with ThreadPoolExecutor(3) as pool:
-        assert set.union(*pool.map(type_, clients)) == {200}
+        assert set.union(*pool.map(lengthen, zip(clients, ("s1", "s2", "s3"), strict=True))) == {200}
     with psycopg.connect(demo) as db:
-        assert db.execute("SELECT count(*) FROM record WHERE visit_id = %s AND stage = 'plan'", (visit,)).fetchone() == (36,)
+        found = db.execute(
+            "SELECT body FROM record WHERE visit_id = %s AND stage = 'plan' ORDER BY version DESC LIMIT 1", (visit,)
+        ).fetchone()
+    assert found
+    lengths = {item["modality"]: item["settings"].get("repeats") or item["settings"]["minutes"] for item in found[0]["plan"]["items"]}
+    assert lengths == {"microcurrent": 8, "mask": 20, "led": 15}, "nobody wrote over anybody"
+    told = clients[1].post(f"/visits/{visit}/plan/lengthen", data={"item": "s1", "by": "1", "version": "3"}, headers={"hx-request": "true"})
+    assert "Tomas Reyle changed this step meanwhile" in told.text, "who looked at an older plan is told, and writes over nothing"
 
 
 def test_cut_connections_cost_nobody_a_request(server: Server, demo: str) -> None:

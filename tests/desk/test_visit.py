@@ -10,7 +10,7 @@ from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput
 from merak.core.plan.screening import questions
-from merak.desk import asking, closing, day, looking, planning, practice, returning, signing_in, treating
+from merak.desk import asking, closing, consenting, day, looking, planning, practice, returning, signing_in, treating
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.permission import Denied, Sealed
 from merak.records import db as database
@@ -55,16 +55,35 @@ def ask_nothing(desk: Desk, visit: UUID, **other: str) -> asking.Asked:
     return asking.save_answers(desk, visit, {q.id: q.options[0].id for q in questions(returning_)} | other)
 
 
-def form_of(page: planning.Planned, **changes: str) -> dict[str, str]:
-    """The plan page's fields as a browser would send them."""
-    fields = {key: value for key, value in page.draft.items() if key != "microcurrent.paths"}
-    fields |= {f"path.{path}": "on" for path in page.draft.get("microcurrent.paths", "").split("|") if path}
-    return fields | changes
+def lift_and_light(desk: Desk, visit: UUID) -> planning.Planned:
+    """A plan of cleansing, lift, light and sun protection, as far as today's answers allow it."""
+    for modality in ("cleanse", "microcurrent", "led", "finish"):
+        page = planning.edit(desk, visit, "add", {"modality": modality})
+    return page
+
+
+def step_of(page: planning.Planned, modality: str) -> str:
+    return next(item.id for item in page.plan.items if item.modality == modality)
+
+
+def typed(desk: Desk, visit: UUID, modality: str, name: str, value: str) -> planning.Planned:
+    """A field of a step, as a browser would send it."""
+    item = step_of(planning.planned(desk, visit), modality)
+    return planning.edit(desk, visit, "set", {"item": item, f"{item}.{name}": value, "changed": f"{item}.{name}"})
+
+
+def setting(page: planning.Planned, modality: str, name: str) -> str:
+    item = page.plan.of(step_of(page, modality))
+    return next(one.value for one in page.fields(item) if one.name == f"{item.id}.{name}")
+
+
+AGREED = {"agreed": "yes", "signed": "paper"}
 
 
 def treated(desk: Desk, visit: UUID, shift: float = 0.0) -> None:
-    """Agreed, begun and run to the end, with every stroke of the first side and the level moved by `shift`."""
-    planning.consent(desk, visit, True)
+    """Planned, agreed, begun and run to the end, with every stroke of the first side and the level moved by `shift`."""
+    lift_and_light(desk, visit)
+    consenting.consent(desk, visit, AGREED)
     treating.begin(desk, visit)
     steps = treating.run_of(desk, visit).steps
     taps = [treating.Tap(uuid7(), "start", desk.now)]
@@ -86,7 +105,6 @@ def test_last_time_is_carried_into_the_next_visit(desk: Desk) -> None:
     looking.save_findings(
         desk, first, {"phototype": "4", "sensitive": "no", "ear_to_ear_mm": "290", "brow_right_mm": "10", "brow_left_mm": "12"}
     )
-    assert planning.planned(desk, first).draft["microcurrent.level"] == "3"
     treated(desk, first, shift=1.0)
     closing.close(later(desk, hours=1), first, GRADED)
     name = day.listed(day.find_visit(desk, first).client)
@@ -95,78 +113,72 @@ def test_last_time_is_carried_into_the_next_visit(desk: Desk) -> None:
     assert page.file.last and (page.file.last.level, page.file.last.redness) == (4.0, 1)
     assert page.unconfirmed == len(page.file.carried) > 10 and not page.file.answers, "carried answers wait to be confirmed"
     asking.confirm_carried(desk, second)
-    assert not planning.planned(desk, second).settled, "what is asked afresh is still open"
+    assert "still open" in planning.edit(desk, second, "add", {"modality": "microcurrent"}).refusal, "what is asked afresh is still open"
     asking.save_answers(desk, second, {"since": "none", "changes": "none"})
-    assert planning.planned(desk, second).draft["microcurrent.level"] == "4"
+    assert setting(lift_and_light(desk, second), "microcurrent", "level") == "4"
+    assert page.file.history["microcurrent"].at == 4 and page.file.history["led"].on == page.file.last.on
     findings = looking.looked(desk, second).findings
     assert (findings.phototype, findings.ear_to_ear_mm, findings.brow_right_mm) == (4, 290, None), "heights are measured anew"
     asking.save_answers(desk, second, {"since": "longer"})
-    assert planning.planned(desk, second).draft["microcurrent.level"] == "3", "one level lower after a long reaction"
+    planning.edit(desk, second, "clear", {})
+    assert setting(lift_and_light(desk, second), "microcurrent", "level") == "3", "one level lower after a long reaction"
 
 
 def test_consent_is_to_this_plan_and_no_other(desk: Desk) -> None:
     visit = new_visit(desk)
     with pytest.raises(OutOfTurn):
-        planning.consent(desk, visit, True)
+        consenting.consent(desk, visit, AGREED)
     ask_nothing(desk, visit)
-    assert planning.consent(desk, visit, False).file.consented is False
-    assert planning.consent(desk, visit, True).file.consented
-    planning.recompute(desk, visit, form_of(planning.planned(desk, visit), **{"microcurrent.level": "4"}), "microcurrent.level")
+    lift_and_light(desk, visit)
+    assert consenting.consent(desk, visit, {"agreed": "no"}).file.consented is False
+    assert consenting.consent(desk, visit, AGREED).file.consented
+    typed(desk, visit, "microcurrent", "level", "4")
     assert not planning.planned(desk, visit).file.consented
     with pytest.raises(OutOfTurn, match="not agreed"):
         treating.begin(desk, visit)
-    planning.consent(desk, visit, True)
+    consenting.consent(desk, visit, AGREED)
     looking.tap_zone(desk, visit, "laxity", "left chin")
     assert not planning.planned(desk, visit).file.consented, "a finding changed"
-    planning.consent(desk, visit, True)
+    consenting.consent(desk, visit, AGREED)
     asking.save_answers(desk, visit, {"implants": "implanted"})
     with pytest.raises(OutOfTurn):
         treating.begin(desk, visit)
     page = planning.planned(desk, visit)
-    assert page.plan and {step.modality for step in page.plan.steps} == {"", "led"}, "light stays, current is out"
+    assert page.computed.stopped[step_of(page, "microcurrent")].words.startswith("never")
+    planning.edit(desk, visit, "remove", {"item": step_of(page, "microcurrent")})
+    assert planning.planned(desk, visit).settled, "light stays"
 
 
 def test_typed_values_lead_their_twins_and_are_never_lost(desk: Desk) -> None:
     visit = new_visit(desk)
     ask_nothing(desk, visit)
+    lift_and_light(desk, visit)
     start = planning.planned(desk, visit)
-
-    def typed(changed: str, value: str) -> planning.Planned:
-        return planning.recompute(desk, visit, form_of(planning.planned(desk, visit), **{changed: value}), changed)
-
-    assert typed("microcurrent.level", "3,5").draft["microcurrent.current"] == "188", "a decimal comma is a decimal point"
-    assert typed("microcurrent.current", "300").draft["microcurrent.level"] == "5"
-    assert typed("led.fluence", "48").draft["led.minutes"] == "12.9"
-    nearer = typed("led.distance_cm", "5")
-    assert nearer.draft["led.fluence"] == "74.3" and nearer.draft["led.minutes"] == "12.9", "the clock stays, the dose follows"
-    for field, value, words in (
-        ("microcurrent.level", "much", "not a number"),
-        ("microcurrent.current", "5000", "measured from 40 to 1150"),
-        ("microcurrent.repeats", "0", "from 1 up"),
-        ("led.minutes", "300", "120 at most"),
+    assert setting(typed(desk, visit, "microcurrent", "level", "3,5"), "microcurrent", "current") == "188", "a comma is a point"
+    assert setting(typed(desk, visit, "microcurrent", "current", "300"), "microcurrent", "level") == "5"
+    assert setting(typed(desk, visit, "led", "fluence", "48"), "led", "minutes") == "12.9"
+    nearer = typed(desk, visit, "led", "distance_cm", "5")
+    assert (setting(nearer, "led", "fluence"), setting(nearer, "led", "minutes")) == ("74.3", "12.9"), "the clock stays, the dose follows"
+    for modality, name, value, words in (
+        ("microcurrent", "level", "much", "not a number"),
+        ("microcurrent", "current", "5000", "measured from 40 to 1150"),
+        ("microcurrent", "repeats", "0", "from 1 up"),
+        ("led", "minutes", "300", "120 at most"),
+        ("microcurrent", "path.low", "", "At least one line"),
     ):
-        page = typed(field, value)
-        assert words in page.slips[field], field
-        assert page.draft[field] == value and not page.settled
-        assert planning.planned(desk, visit).draft[field] == value, "still there on the next load"
-        planning.start_over(desk, visit)
-    assert planning.planned(desk, visit).draft == start.draft
-    no_lines = {key: value for key, value in form_of(start).items() if not key.startswith("path.")}
-    assert "At least one line" in planning.recompute(desk, visit, no_lines, "path.low").slips["microcurrent.paths"]
-
-
-def test_a_treatment_switched_off_and_on_again(desk: Desk) -> None:
-    visit = new_visit(desk)
-    ask_nothing(desk, visit, pregnancy="breastfeeding")
-    page = planning.planned(desk, visit)
-    assert page.draft["microcurrent"] == "" and page.plan and page.plan.startable
-    refused = planning.recompute(desk, visit, {"microcurrent": "on", "microcurrent.level": "1", "led": "on"}, "microcurrent")
-    assert "cannot be planned: no" in refused.refusal
-    asking.save_answers(desk, visit, {"pregnancy": "no"})
-    again = planning.recompute(desk, visit, form_of(page, microcurrent="on"), "microcurrent")
-    assert again.plan and again.plan.startable and again.draft["microcurrent.level"] == "3", "it gets start values"
-    neither = planning.recompute(desk, visit, {"side": ""}, "led")
-    assert neither.plan and not neither.plan.startable, "nothing planned is nothing to start"
+        page = typed(desk, visit, modality, name, value)
+        key = f"{step_of(page, modality)}.{'paths' if name == 'path.low' else name}"
+        assert words in page.slips[key], name
+        assert not page.settled
+        again = planning.planned(desk, visit)
+        assert name == "path.low" or setting(again, modality, name) == value, "still there on the next load"
+        planning.edit(desk, visit, "undo", {})
+    for _ in range(4):
+        planning.edit(desk, visit, "undo", {})
+    back = planning.planned(desk, visit)
+    assert back.plan == start.plan and not back.draft.typed
+    redone = planning.edit(desk, visit, "redo", {})
+    assert setting(redone, "microcurrent", "level") == "3.5"
 
 
 def test_the_run_keeps_its_order_and_its_people(desk: Desk) -> None:
@@ -174,10 +186,11 @@ def test_the_run_keeps_its_order_and_its_people(desk: Desk) -> None:
     ask_nothing(desk, visit)
     with pytest.raises(OutOfTurn, match="not begun"):
         treating.record(desk, visit, [])
-    planning.consent(desk, visit, True)
+    lift_and_light(desk, visit)
+    consenting.consent(desk, visit, AGREED)
     treating.begin(desk, visit)
     ordered = treating.run_of(desk, visit).steps
-    planning.recompute(desk, visit, form_of(planning.planned(desk, visit), **{"microcurrent.repeats": "9"}), "microcurrent.repeats")
+    typed(desk, visit, "microcurrent", "repeats", "9")
     treating.begin(desk, visit)
     assert treating.run_of(desk, visit).steps == ordered, "the order was written once"
     early = treating.Tap(uuid4(), "start", desk.now + timedelta(days=9))
@@ -197,7 +210,8 @@ def test_the_run_keeps_its_order_and_its_people(desk: Desk) -> None:
 def test_closing_asks_for_what_is_missing_and_seals(desk: Desk) -> None:
     visit = new_visit(desk)
     ask_nothing(desk, visit)
-    planning.consent(desk, visit, True)
+    lift_and_light(desk, visit)
+    consenting.consent(desk, visit, AGREED)
     treating.begin(desk, visit)
     treating.record(desk, visit, [treating.Tap(uuid7(), "start", desk.now)])
     with pytest.raises(OutOfTurn, match="still running"):
@@ -212,7 +226,8 @@ def test_closing_asks_for_what_is_missing_and_seals(desk: Desk) -> None:
     for write in (
         lambda: asking.save_answers(desk, visit, {"heart": "yes"}),
         lambda: looking.tap_zone(desk, visit, "laxity", "left chin"),
-        lambda: planning.start_over(desk, visit),
+        lambda: planning.edit(desk, visit, "clear", {}),
+        lambda: planning.allow(desk, visit, {"what": "plan", "key": "", "reason": "why not, after all"}),
         lambda: treating.record(desk, visit, [treating.Tap(uuid7(), "stroke", desk.now)]),
         lambda: closing.close(desk, visit, GRADED),
     ):
@@ -264,7 +279,7 @@ def test_the_day_sheet_tells_what_each_role_may_know(desk: Desk) -> None:
     visit = new_visit(desk, start=start, born="2020-01-01", name="Young Invented")
     there = Desk(desk.db, desk.me, start.astimezone(UTC))
     (row,) = day.day_sheet(there, start.date())
-    assert {"under 18", "first visit", "microcurrent: no"} <= {words for _, words in row.flags}
+    assert {"under 18", "first visit"} <= {words for _, words in row.flags} and any(words.startswith("no: ") for _, words in row.flags)
     assert row.stage == "ask"
     ask_nothing(desk, visit)
     assert day.day_sheet(there, start.date())[0].stage == "look"

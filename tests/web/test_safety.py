@@ -72,15 +72,16 @@ def test_the_front_desk_sees_no_clinical_notes(server: Server) -> None:
         assert desk.get(f"/visits/{visit}/{path}").status_code == 403, path
     assert desk.get(f"/api/visits/{visit}/run").status_code == 403
     assert desk.get(f"/visits/{visit}/return").status_code == 200
-    for path in ("ask", "look", "look/tap", "plan", "plan/consent", "treat/begin", "close"):
+    for path in ("ask", "look", "look/tap", "plan/take", "plan/add", "consent", "allow", "letters", "treat/begin", "close"):
         assert desk.post(f"/visits/{visit}/{path}", data={"kind": "laxity", "zone": "left chin"}).status_code == 403, path
+    assert desk.post("/api/plans/preview", json={"born": "1980-01-01"}).status_code == 403
 
 
 def test_an_assistant_treats_but_does_not_plan(server: Server) -> None:
     assistant = sign_in(server.url, "lin")
     visit = visit_of(assistant, "Samir Oduya")
-    assert "disabled" in assistant.get(f"/visits/{visit}/plan").text
-    assert assistant.post(f"/visits/{visit}/plan", data={"microcurrent": "on"}).status_code == 403
+    assert "Take this one" not in assistant.get(f"/visits/{visit}/plan").text
+    assert assistant.post(f"/visits/{visit}/plan/add", data={"modality": "led"}).status_code == 403
     assert assistant.get("/practice").status_code == 403
 
 
@@ -135,20 +136,20 @@ def test_fragments_bring_what_changed_and_where_it_goes(server: Server) -> None:
     client.headers["hx-request"] = "true"
     visit = visit_of(client, "Noor Castellane")
     nothing = {question.id: question.options[0].id for question in questions(False)}
-    board = client.post(f"/visits/{visit}/ask", data=nothing | {"injections": "filler"}, headers={"x-changed": "injections"}).text
+    board = client.post(f"/visits/{visit}/ask", data=nothing | {"injections": "relaxant"}, headers={"x-changed": "injections"}).text
     assert "<html" not in board and 'id="board"' in board and 'id="extra-injections" hx-swap-oob="true"' in board
     assert "Without a date the wait has no end" in board and 'name="injections.on"' in board
-    future = client.post(f"/visits/{visit}/ask", data={"injections": "filler", "injections.on": "2999-01-01"}).text
+    future = client.post(f"/visits/{visit}/ask", data={"injections": "relaxant", "injections.on": "2999-01-01"}).text
     assert "lies in the future" in future
     client.post(f"/visits/{visit}/ask", data={"injections": "none"})
-    form = {"microcurrent": "on", "microcurrent.level": "99", "path.low": "on"}
-    refused = client.post(f"/visits/{visit}/plan", data=form, headers={"x-changed": "microcurrent.level"}).text
-    assert re.search(r'id="slip-microcurrent-level" role="alert" hx-swap-oob="true">[^<]*goes to level 10', refused)
-    assert 'id="f-microcurrent-current"' in refused and 'id="f-microcurrent-level"' not in refused, (
-        "the field under the finger is left alone"
-    )
-    working = client.get(f"/visits/{visit}/plan/working/microcurrent.gel").text
+    client.post(f"/visits/{visit}/plan/clear")
+    client.post(f"/visits/{visit}/plan/add", data={"modality": "microcurrent"})
+    form = {"item": "s1", "s1.level": "99"}
+    refused = client.post(f"/visits/{visit}/plan/set", data=form, headers={"x-changed": "s1.level"}).text
+    assert re.search(r'id="slip-s1-level" role="alert" hx-swap-oob="true">[^<]*goes to level 10', refused)
+    assert 'id="f-s1-current"' in refused and 'id="f-s1-level"' not in refused, "the field under the finger is left alone"
+    working = client.get(f"/visits/{visit}/plan/working/s1.gel").text
     for words in ("area × film ÷ 10", "zones − margins − no-go areas", "half a millimetre", "House default [H]", "microcurrent.gel_film"):
         assert words in working, words
-    trouble = client.post(f"/visits/{visit}/plan/consent", data={"agreed": "yes"})
+    trouble = client.post(f"/visits/{visit}/consent", data={"agreed": "yes"})
     assert trouble.status_code == 409 and "<html" not in trouble.text and "refused or missing" in trouble.text

@@ -38,8 +38,9 @@ Methods = Mapping[str, str]
 
 
 def chosen(of: Methods, method: str) -> str:
-    """The school in force of a method: the plan's or studio's choice, else the house's."""
-    return of.get(method, methods()[method].schools[0].id)
+    """The school in force of a method: the plan's or studio's choice where there is such a one, else the house's."""
+    schools = [school.id for school in methods()[method].schools]
+    return of[method] if of.get(method) in schools else schools[0]
 
 
 def _holds(pairing: Pairing, newcomer: bool, of: Methods) -> bool:

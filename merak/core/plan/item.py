@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-from pydantic import Field, ValidationError
+from pydantic import Field, ValidationError, field_validator
 
 from merak.core.body.plate import area_cm2
 from merak.core.errors import BadInput, Refused
@@ -31,6 +31,13 @@ class Item(Frozen):
     zones: tuple[str, ...] = ()
     machine: str = ""
     beside: str = ""
+
+    @field_validator("modality")
+    @classmethod
+    def _known(cls, name: str) -> str:
+        if name not in MODALITIES:
+            raise ValueError(f"there is no modality “{name}”")
+        return name
 
 
 @dataclass(frozen=True)
@@ -201,7 +208,7 @@ def lowered(brief: Brief, item: Item, of: Methods) -> Item:
 
 def compute(brief: Brief, item: Item, others: tuple[str, ...], later: tuple[str, ...], of: Methods) -> Worked:
     """What an item comes to. Raises BadInput, by "id.field", for settings that cannot be read, Refused where screening stops it."""
-    if item.modality not in MODALITIES or about()[item.modality].licence == "physician":
+    if about()[item.modality].licence == "physician":
         raise Refused(f"{item.modality}: recorded and referred, never planned here.", "physician.never")
     module, trait = MODALITIES[item.modality], traits()[item.modality]
     machine = brief.machine(item.modality, item.machine)

@@ -196,7 +196,11 @@ def brute(problem: Problem) -> tuple[int, ...]:
 
 
 def proposals(brief: Brief) -> tuple[Proposal, ...]:
-    """Up to three plans, from the gentlest on; kinds that come to the same plan are told once."""
+    """Up to three plans, from the gentlest on; kinds that come to the same plan are told once.
+
+    Raises BadInput for measures that no body has, Refused when not even cleansing and sun protection fit.
+    """
+    brief.area("mask")  # a plate that cannot be is told as such, not as something left out
     plan = Plan()
     of = in_force(brief, plan)
     found: list[Proposal] = []

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from typing import Any, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from merak.core.body.curves import Pair
 from merak.core.client import Side
@@ -23,7 +23,13 @@ class Plan(Frozen):
     items: tuple[Item, ...] = Field((), max_length=40)
     side: Side | None = None
     methods: dict[str, str] = Field(default_factory=dict)
-    kind: str = ""
+    kind: str = Field("", max_length=20)
+
+    @model_validator(mode="after")
+    def _each_once(self) -> "Plan":
+        if len({item.id for item in self.items}) < len(self.items):
+            raise ValueError("two steps carry the same id")
+        return self
 
     def of(self, item_id: str) -> Item:
         """An item by id. Raises BadInput when the plan has none."""
@@ -118,7 +124,7 @@ class VisitPlan(Frozen):
 
 def in_force(brief: Brief, plan: Plan) -> dict[str, str]:
     """The schools in force: the plan's own over the studio's over the house's."""
-    return {name: plan.methods.get(name) or chosen(brief.methods, name) for name in methods()}
+    return {name: chosen(dict(brief.methods) | plan.methods, name) for name in methods()}
 
 
 def visit_plan(brief: Brief, plan: Plan) -> VisitPlan:

@@ -1,0 +1,181 @@
+"""Letters, a senior's word, licences, signatures, files and routines, at the desk on the real PostgreSQL."""
+
+import base64
+from datetime import timedelta
+from io import BytesIO
+from uuid import UUID
+
+import pytest
+from PIL import Image
+
+from merak.core.errors import BadInput, Refused
+from merak.desk import asking, consenting, lettering, looking, planning, practice, routines, treating, trays
+from merak.desk.desk import Desk, NotFound, OutOfTurn
+from merak.desk.keeping import keep_file, kept_file
+from merak.desk.permission import Denied
+from merak.records import people
+from merak.records.db import transaction
+from tests.desk.test_visit import AGREED, as_, ask_nothing, desk, later, lift_and_light, new_visit, setting, step_of, typed
+
+__all__ = ["desk"]
+
+
+def test_a_letter_is_asked_for_received_filed_and_runs_out(desk: Desk) -> None:
+    visit = new_visit(desk)
+    ask_nothing(desk, visit, diabetes="yes")
+    assert asking.asked(desk, visit).file.brief.board["microcurrent"].verdict == "letter"
+    lettering.ask_for(desk, visit, "screening.diabetes")
+    lettering.ask_for(desk, visit, "screening.diabetes")
+    (letter,) = asking.asked(desk, visit).letters
+    assert letter.state == "asked for"
+    with pytest.raises(BadInput) as missing:
+        lettering.receive(desk, visit, UUID(letter.id), {"received": "2090-01-01", "until": "x"}, None)
+    assert set(missing.value.fields) == {"received", "until", "says", "file"}
+    with pytest.raises(BadInput) as no_letter:
+        lettering.receive(desk, visit, UUID(letter.id), {"says": "yes"}, b"MZ not a letter, whatever.pdf says")
+    assert "PDF" in no_letter.value.fields["file"]
+    lettering.receive(desk, visit, UUID(letter.id), {"says": "yes", "note": "low current only"}, b"%PDF-1.7 a letter")
+    page = asking.asked(desk, visit)
+    assert page.letters[0].state == "valid" and page.file.brief.board["microcurrent"].verdict == "change"
+    assert kept_file(desk, page.file.visit.client_id, UUID(page.letters[0].file)).kind == "application/pdf"
+    another = asking.asked(desk, new_visit(desk)).file.visit.client_id
+    with pytest.raises(NotFound):
+        kept_file(desk, another, UUID(page.letters[0].file))
+    year = later(desk, days=366)
+    assert asking.asked(year, visit).letters[0].state == "run out"
+    assert asking.asked(year, visit).file.brief.board["microcurrent"].verdict == "letter"
+
+
+def test_only_a_senior_plans_past_and_it_is_shown_with_reason_name_and_time(desk: Desk) -> None:
+    visit = new_visit(desk)
+    ask_nothing(desk, visit, surgery="recent", **{"surgery.on": f"{desk.today - timedelta(days=60)}"})
+    word = {
+        "what": "verdict",
+        "modality": "microcurrent",
+        "verdict": "wait",
+        "rule": "screening.surgery",
+        "reason": "healed early, seen twice",
+    }
+    with pytest.raises(Denied):
+        planning.allow(as_(desk, "tomas"), visit, word)
+    with pytest.raises(BadInput):
+        planning.allow(desk, visit, word | {"reason": "ok"})
+    planning.allow(desk, visit, word)
+    assert asking.asked(desk, visit).file.brief.board["microcurrent"].verdict == "letter", "the surgeon's letter is still missing"
+    planning.allow(desk, visit, word | {"verdict": "letter"})
+    standing = asking.asked(desk, visit).file.brief.board["microcurrent"]
+    assert standing.verdict == "change" and "Adaeze Okonjo" in standing.reasons[0].lifted and "seen twice" in standing.reasons[0].lifted
+    asking.save_answers(desk, visit, {"implants": "implanted"})
+    with pytest.raises(Refused, match="nobody overrides"):
+        planning.allow(desk, visit, word | {"verdict": "never", "rule": "screening.implants"})
+
+
+def test_a_ceiling_is_passed_in_writing_unless_it_is_absolute(desk: Desk) -> None:
+    visit = new_visit(desk)
+    ask_nothing(desk, visit)
+    lift_and_light(desk, visit)
+    page = typed(desk, visit, "led", "minutes", "26")
+    led, lift = step_of(page, "led"), step_of(page, "microcurrent")
+    assert not page.settled and f"{led}.minutes" in page.slips
+    key = {"what": "plan", "key": f"{led}.minutes", "reason": "tolerated thirty before"}
+    planning.allow(desk, visit, key)
+    page = planning.planned(desk, visit)
+    assert page.settled and "tolerated thirty before" in page.computed.allowed[0].act
+    consenting.consent(desk, visit, AGREED)
+    planning.withdraw(desk, visit, 0)
+    page = planning.planned(desk, visit)
+    assert not page.settled and not page.file.consented
+    typed(desk, visit, "microcurrent", "current", "1100")
+    with pytest.raises(Refused, match="Nobody plans past"):
+        planning.allow(desk, visit, key | {"key": f"{lift}.level"})
+
+
+def test_who_holds_no_licence_neither_plans_nor_starts(desk: Desk) -> None:
+    visit = new_visit(desk)
+    ask_nothing(desk, visit)
+    looking.save_findings(desk, visit, {"phototype": "2"})
+    for modality in ("cleanse", "pulsed_light", "finish"):
+        page = planning.edit(desk, visit, "add", {"modality": modality})
+    assert page.settled, "a senior with the licence"
+    consenting.consent(desk, visit, AGREED)
+    with pytest.raises(OutOfTurn, match="no licence for pulsed light"):
+        treating.begin(as_(desk, "lin"), visit)
+    owner = as_(desk, "marit")
+    with pytest.raises(Denied):
+        practice.license_person(desk, str(desk.me.id), {})
+    practice.license_person(owner, str(desk.me.id), {"licence.fractional": "on"})
+    assert "needs a licence" in " ".join(planning.planned(desk, visit).slips.values())
+    practice.license_person(owner, str(desk.me.id), {"licence.fractional": "on", "licence.pulsed light": "on"})
+    treating.begin(desk, visit)
+    assert people.licences(desk.db, desk.me.id) == ["pulsed light", "fractional"]
+    assert trays.tray(as_(desk, "lin"), visit).ordered, "the assistant sees what was ordered"
+
+
+def signature(size: tuple[int, int] = (300, 90)) -> str:
+    out = BytesIO()
+    Image.new("RGBA", size, (0, 0, 0, 0)).save(out, "PNG")
+    return "data:image/png;base64," + base64.b64encode(out.getvalue()).decode()
+
+
+def test_consent_keeps_the_words_and_the_signature_and_a_minor_needs_a_guardian(desk: Desk) -> None:
+    visit = new_visit(desk, born=f"{desk.today.year - 16}-01-01")
+    ask_nothing(desk, visit)
+    for modality in ("cleanse", "mask", "led", "finish"):
+        planning.edit(desk, visit, "add", {"modality": modality})
+    with pytest.raises(BadInput) as missing:
+        consenting.consent(desk, visit, {"agreed": "yes", "signed": "drawn", "signature": ""})
+    assert set(missing.value.fields) == {"guardian", "signature"}
+    with pytest.raises(BadInput):
+        consenting.consent(desk, visit, {"agreed": "yes", "guardian": "A Parent", "signature": "data:image/png;base64,AAAA"})
+    consenting.consent(desk, visit, {"agreed": "yes", "guardian": "A Parent", "signature": signature()})
+    sheet = consenting.consent_sheet(desk, visit)
+    assert sheet.body["guardian"] == "A Parent" and sheet.signature and sheet.signature.startswith(b"\x89PNG")
+    assert {one.modality for one in sheet.wordings} == {"mask", "led"} and sheet.body["words"] == consenting.VERSION
+
+
+def test_pictures_are_drawn_anew_without_what_they_told(desk: Desk) -> None:
+    client = asking.asked(desk, new_visit(desk)).file.visit.client_id
+    told = Image.Exif()
+    told[0x010F], told[0x8825] = "Some Camera", {1: "N", 2: (38.0, 42.0, 0.0)}
+    out = BytesIO()
+    Image.new("RGB", (3000, 1500), (200, 150, 120)).save(out, "JPEG", exif=told)
+    with transaction(desk.db):
+        kept = keep_file(desk, client, out.getvalue(), "photo")
+    with Image.open(BytesIO(kept.content)) as picture:
+        assert not picture.getexif() and picture.size == (2400, 1200) and kept.kind == "image/jpeg"
+    assert b"Some Camera" not in kept.content
+    for content in (b"", b"<svg xmlns='http://www.w3.org/2000/svg'/>", b"%PDF-1.7", b"GIF89a" + bytes(60)):
+        with pytest.raises(BadInput):
+            keep_file(desk, client, content, "photo")
+
+
+def test_a_routine_of_the_house_is_fitted_not_copied(desk: Desk) -> None:
+    visit = new_visit(desk)
+    ask_nothing(desk, visit)
+    lift_and_light(desk, visit)
+    typed(desk, visit, "microcurrent", "level", "5")
+    routines.keep(desk, visit, "House lift")
+    routines.keep(desk, visit, "House lift")
+    (kept,) = [one for one in routines.kept(desk) if one.name == "House lift"]
+    other = new_visit(desk)
+    ask_nothing(desk, other)
+    looking.save_findings(desk, other, {"sensitive": "yes"})
+    page = routines.fit(desk, other, kept.id)
+    assert setting(page, "microcurrent", "level") == "2" and page.settled
+    with pytest.raises(Denied):
+        routines.keep(as_(desk, "lin"), visit, "Mine")
+    routines.drop(desk, kept.id)
+    with pytest.raises(NotFound):
+        routines.fit(desk, other, kept.id)
+
+
+def test_proposals_at_the_desk_follow_the_wish(desk: Desk) -> None:
+    visit = new_visit(desk)
+    ask_nothing(desk, visit, **{"wish.goals": "yes", "wish.goal.laxity": "on", "wish.minutes": "45", "wish.money": "120"})
+    looking.tap_zone(desk, visit, "laxity", "left jawline")
+    page = planning.planned(desk, visit)
+    assert page.proposed and all(one.computed.seconds <= 45 * 60 for one in page.proposed)
+    taken = planning.edit(desk, visit, "take", {"kind": page.proposed[-1].kind})
+    assert taken.plan == page.proposed[-1].plan and taken.settled
+    wrong = asking.save_answers(desk, visit, {"wish.minutes": "soon"})
+    assert "not a number" in wrong.wrong["wish.minutes"] and wrong.file.wish.minutes == 45
