@@ -21,6 +21,7 @@ PATHS = (
     "plate",
     "plate?plate=neck&work=pulsed_light",
     "plan",
+    "plan?item=s1",
     "treat",
     "close",
     "return",

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Callable
+from datetime import date, timedelta
 from io import BytesIO
 
 import psutil
@@ -11,7 +12,7 @@ from pypdf import PdfReader
 from tests.browser.test_pages import violations
 from tests.conftest import Server, signed_in_page
 
-RETURNING = {"since", "changes"}
+WORDS = {"microcurrent": "Microcurrent", "mask": "Mask", "led": "Light", "finish": "Finish", "cleanse": "Cleanse"}
 
 
 def stage(page: Page, name: str) -> None:
@@ -20,11 +21,26 @@ def stage(page: Page, name: str) -> None:
 
 
 def answer_nothing(page: Page) -> None:
-    """The first option of every question, one after the other, as a client with nothing to tell."""
-    questions = page.locator("#ask-form fieldset")
-    for n in range(questions.count()):
-        questions.nth(n).get_by_role("radio").first.check()
-    expect(page.locator("#board")).not_to_contain_text("open")
+    """Everything was asked, heading by heading, and nothing applies."""
+    rest = page.get_by_role("button", name="Asked the rest: nothing")
+    for _ in range(rest.count()):
+        before = rest.count()
+        rest.first.click()
+        expect(rest).to_have_count(before - 1)
+    expect(page.locator("#board")).not_to_contain_text(re.compile(r"\d open"))
+
+
+def sign(page: Page) -> None:
+    """A signature drawn on the pad."""
+    pad = page.locator("#pad")
+    pad.scroll_into_view_if_needed()
+    box = pad.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + 60, box["y"] + 60)
+    page.mouse.down()
+    for n in range(1, 8):
+        page.mouse.move(box["x"] + 60 + 40 * n, box["y"] + 60 + (25 if n % 2 else -15))
+    page.mouse.up()
 
 
 def number(page: Page, key: str) -> str:
@@ -34,33 +50,42 @@ def number(page: Page, key: str) -> str:
 def test_a_first_visit_from_sign_in_to_calendar_file(
     browser: Browser, server: Server, record_property: Callable[[str, object], None]
 ) -> None:
-    with signed_in_page(browser, server, "adaeze", accept_downloads=True) as page:
-        # A walk-in who is new.
+    with signed_in_page(browser, server, "joost") as page:  # she rings up: the front desk books
         form = page.get_by_role("region", name="Add a visit")
         form.get_by_label("Client").fill("Oona Virtanen-Reyes")
         form.get_by_label("Birth date, when new").fill("1983-02-17")
-        form.get_by_label("Time").fill("19:00")
-        form.get_by_label("Length").fill("30")
+        form.get_by_label("Time").fill("18:15")
+        form.get_by_label("Length").fill("60")
+        form.get_by_label("With").select_option(label="Marit Solheim")
         form.get_by_role("button", name="Add to the day").click()
+        expect(page.get_by_role("row", name=re.compile("Oona"))).to_contain_text("1 of 10")
+    with signed_in_page(browser, server, "adaeze", accept_downloads=True) as page:
         row = page.get_by_role("row", name=re.compile("Oona"))
-        expect(row).to_contain_text("1 of 10")
         expect(row).to_contain_text("first visit")
         row.get_by_role("link", name="Ask").click()
 
-        # Ask: the board follows each answer.
+        # Ask: what is wanted, then the questions; the board follows each answer, letters are asked for.
         expect(page.locator("#q-since")).to_have_count(0)  # nothing "since last time" on a first visit
+        page.get_by_role("checkbox", name="Laxity, folds").check()
         page.get_by_role("radio", name="pregnant, or may be").check()
-        expect(page.locator("#board")).to_contain_text("No current in pregnancy")
+        expect(page.locator("#board")).to_contain_text("No energy in pregnancy")
+        page.locator("#q-pregnancy").get_by_role("radio", name="no", exact=True).check()
+        page.get_by_role("radio", name="a muscle relaxant").check()
+        page.locator("#on-injections").fill(f"{date.today() - timedelta(days=3)}")
+        page.locator("#extra-injections summary").click()
+        page.locator("#extra-injections").get_by_role("checkbox", name="forehead").check()
+        expect(page.locator("#at-microcurrent")).to_contain_text("Left out: forehead")
         answer_nothing(page)
-        expect(page.locator("#board .verdict.go")).to_have_count(2)
+        assert violations(page) == []
 
         # Look: zones tapped on the plate, heights give the side.
         stage(page, "Look")
+        page.get_by_role("link", name="Laxity, folds").click()
         page.get_by_label("Phototype").select_option("3")
         page.get_by_label("Sensitivity").select_option("yes")
-        for _ in range(2):
+        for n in range(2):
             page.locator("#z-left-lower-cheek").press("Enter")
-        expect(page.locator("#plate")).to_contain_text("left lower cheek 2")
+            expect(page.locator("#plate")).to_contain_text(f"left lower cheek {n + 1}")
         page.get_by_label("Brow, right").fill("9,5")
         page.get_by_label("Brow, left").fill("12")
         expect(page.locator("#side")).to_contain_text("Start on the left")
@@ -69,30 +94,73 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
         page.get_by_label("Ear to ear").fill("284")
         expect(page.locator("#slip-ear_to_ear_mm")).to_be_empty()
 
-        # Plan: start values, everything recomputed, a ceiling refused beside its field, a working opened.
+        # Plan: proposals; one by hand; everything recomputed, a ceiling refused beside its field, a working opened.
         stage(page, "Plan")
+        proposals = page.get_by_role("region", name="Proposals")
+        expect(proposals).to_contain_text("laxity, folds, weak")
+        expect(proposals).to_contain_text("left out, and why")
+        assert violations(page) == []
+        for modality in ("microcurrent", "mask", "led", "finish"):
+            page.get_by_label("Add a step").select_option(modality)
+            page.get_by_role("button", name="Add", exact=True).click()
+            expect(page.locator("#strip .step-block").last).to_be_visible()
+            expect(page.locator(f"#strip .step-block[title^='{WORDS[modality]}']")).to_have_count(1)
+        lift = page.locator("#strip .step-block[title^='Microcurrent lift']")
+        lift.click()
         expect(page.get_by_label("Level", exact=True)).to_have_value("2")  # 3 − 1 for sensitive skin
-        assert number(page, "microcurrent.current") == "90"
-        strokes, gel = number(page, "microcurrent.strokes"), number(page, "microcurrent.gel")
+        item = lift.get_attribute("data-item") or ""
+        assert number(page, f"{item}.current") == "90"
+        strokes, gel = number(page, f"{item}.strokes"), number(page, f"{item}.gel")
         page.get_by_label("Repeats").fill("2")
-        expect(page.locator("[data-key='microcurrent.strokes'] b")).to_have_text(str(int(strokes) * 2 // 3))
-        assert number(page, "microcurrent.gel") == gel
+        expect(page.locator(f"[data-key='{item}.strokes'] b")).to_have_text(str(int(strokes) * 2 // 3))
+        assert number(page, f"{item}.gel") == gel
         page.get_by_label("Current", exact=True).fill("1100")
-        expect(page.locator("#slip-microcurrent-level")).to_contain_text("above 1000 µA")
-        expect(page.get_by_label("Current", exact=True)).to_have_value("1100")
+        expect(page.locator(f"#slip-{item}-level")).to_contain_text("above 1000 µA")
         expect(page.get_by_role("button", name="Oona agrees")).to_have_count(0)
         page.get_by_label("Current", exact=True).fill("150")
         expect(page.get_by_label("Level", exact=True)).to_have_value("3")
-        page.get_by_label("Fluence").fill("48")
-        expect(page.get_by_label("Minutes", exact=True)).to_have_value("12.9")  # 48 J/cm² at 62 mW/cm²
-        page.locator("[data-key='microcurrent.density']").click()
+        page.locator(f"[data-key='{item}.density']").click()
         expect(page.get_by_role("complementary", name="Working")).to_contain_text("current ÷ contact area")
         assert violations(page) == []
         page.keyboard.press("Escape")
         expect(page.get_by_role("complementary", name="Working")).to_have_count(0)
+
+        # The strip by keyboard and by hand: moved, lengthened, beside, taken back.
+        minutes = page.locator("[data-key='visit.minutes'] b")
+        page.locator("#strip .step-block[title^='Light']").click()
+        page.get_by_label("Runs").select_option(label="Mask")
+        expect(page.locator(".track-1 .step-block")).to_have_count(1)
+        saved = int(minutes.inner_text())
+        mask = page.locator("#strip .step-block[title^='Mask']")
+        mask.press("ArrowLeft")
+        expect(page.locator("#strip")).to_contain_text("The mask comes after the work.")
+        expect(mask).to_be_focused()
+        mask.press("Control+z")
+        expect(page.locator("#strip")).not_to_contain_text("The mask comes after the work.")
+        mask.press("+")
+        expect(minutes).to_have_text(str(saved + 1))
+        mask.drag_to(page.locator("#strip .step-block[title^='Microcurrent']"), target_position={"x": 4, "y": 20})
+        expect(page.locator("#strip")).to_contain_text("The mask comes after the work.")
+        page.get_by_role("button", name="Undo").click()
+        expect(page.locator("#strip")).not_to_contain_text("The mask comes after the work.")
         page.reload()
-        expect(page.get_by_label("Level", exact=True)).to_have_value("3")
+        expect(minutes).to_have_text(str(saved + 1))
+
+        # Signed: not without a signature.
         page.get_by_role("button", name="Oona agrees").click()
+        expect(page.locator("#slip-signature")).to_contain_text("Sign above")
+        sign(page)
+        page.get_by_role("button", name="Oona agrees").click()
+        page.wait_for_url(re.compile("/treat"))
+        stage(page, "Plan")
+        expect(page.locator("#consent")).to_contain_text("Agreed to the plan as it stands")
+        sheet = page.request.get(server.url + (page.get_by_role("link", name="The sheet").get_attribute("href") or ""))
+        words = "".join(part.extract_text() for part in PdfReader(BytesIO(sheet.body())).pages)
+        assert "Microcurrent lift" in words and "may feel" in words and "Agreed" in words
+        page.get_by_role("link", name="Tray list").click()
+        expect(page.locator(".tray")).to_contain_text("conductive gel")
+        assert violations(page) == []
+        stage(page, "Treat")
 
         # Treat: the steps, counted by key and tap.
         page.get_by_role("button", name="Begin").click()
@@ -124,7 +192,7 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
         for _ in range(total - 4 + 1):  # one press too many
             page.keyboard.press("Space")
         expect(page.locator("#main-act")).to_have_text("Next: Mirror")
-        for _ in range(4):
+        while page.locator("#title").inner_text() != "Finish":
             page.keyboard.press("n")
         page.locator("#main-act").click()
         expect(page.locator("#title")).to_have_text("Finished")
@@ -170,36 +238,41 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
     assert used <= 250, f"{used:.0f} MB"
 
 
-def test_a_rule_stops_microcurrent_but_not_light(browser: Browser, server: Server) -> None:
+def test_a_rule_stops_current_but_not_light(browser: Browser, server: Server) -> None:
     with signed_in_page(browser, server, "adaeze") as page:
         row = page.get_by_role("row", name=re.compile("Rosalind Achterberg"))
-        expect(row).to_contain_text("microcurrent: never")
+        expect(row).to_contain_text("never: ")
         row.get_by_role("link").click()
         page.get_by_role("button", name=re.compile("Unchanged since")).click()
-        for name in RETURNING:
-            page.locator(f"#q-{name}").get_by_role("radio").first.check()
-        expect(page.locator("#board .verdict.never")).to_have_count(1)
+        answer_nothing(page)
+        expect(page.locator("#at-microcurrent .verdict")).to_have_text("never")
         stage(page, "Plan")
-        expect(page.get_by_role("checkbox", name="Microcurrent lift")).to_be_disabled()
-        expect(page.locator("#worked")).to_contain_text("Microcurrent cannot be planned. Current through the body can disturb")
         token = page.locator("input[name=csrf]").first.input_value()
-        wanted = {"csrf": token, "microcurrent": "on", "microcurrent.level": "1", "led": "on", "led.minutes": "10"}
-        asked = page.request.post(page.url, form=wanted, headers={"HX-Request": "true"})
-        assert "microcurrent cannot be planned: never" in asked.text(), "not through the back door either"
-        page.reload()
+        asked = page.request.post(f"{page.url}/add", form={"csrf": token, "modality": "microcurrent"}, headers={"HX-Request": "true"})
+        assert "never: Current through the body can disturb" in asked.text(), "not through the back door either"
+        for modality in ("cleanse", "led", "finish"):
+            page.get_by_label("Add a step").select_option(modality)
+            page.get_by_role("button", name="Add", exact=True).click()
+            expect(page.locator(f"#strip .step-block[title^='{WORDS[modality]}']")).to_have_count(1)
+        page.get_by_label("signed on paper").check()
         page.get_by_role("button", name="Rosalind agrees").click()
         # An answer given after consent takes the consent back.
         stage(page, "Ask")
         page.locator("#q-light_medicine").get_by_role("radio", name=re.compile("taking it")).check()
-        expect(page.locator("#board .verdict.letter")).to_have_count(1)
+        expect(page.locator("#at-led .verdict")).to_have_text("letter")
+        # The letter is asked for, comes, and is filed: light is possible again.
+        page.locator("form", has_text="taking it").get_by_role("button", name="Ask for a letter").click()
+        page.locator(".letter summary").click()
+        page.get_by_role("radio", name="the doctor allows it").check()
+        page.locator("[name=file]").set_input_files({"name": "letter.pdf", "mimeType": "application/pdf", "buffer": b"%PDF-1.7 invented"})
+        page.get_by_role("button", name="File it").click()
+        expect(page.locator("#at-led .verdict")).to_have_text("change")
+        expect(page.locator(".letter .verdict")).to_contain_text("valid to")
         stage(page, "Treat")
         expect(page.get_by_role("button", name="Begin")).to_have_count(0)
         expect(page.locator("main")).to_contain_text("not agreed")
-        # With the medicine out of the way the light alone is treated.
-        stage(page, "Ask")
-        page.locator("#q-light_medicine").get_by_role("radio", name="no", exact=True).check()
-        expect(page.locator("#board .verdict.go")).to_have_count(1)
         stage(page, "Plan")
+        page.get_by_label("signed on paper").check()
         page.get_by_role("button", name="Rosalind agrees").click()
         page.get_by_role("button", name="Begin").click()
         page.get_by_role("button", name="Start the clock").click()

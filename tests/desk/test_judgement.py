@@ -9,7 +9,7 @@ import pytest
 from PIL import Image
 
 from merak.core.errors import BadInput, Refused
-from merak.desk import asking, consenting, lettering, looking, planning, practice, routines, treating, trays
+from merak.desk import asking, consenting, lettering, looking, planning, practice, routines, trays, treating
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.keeping import keep_file, kept_file
 from merak.desk.permission import Denied

@@ -51,3 +51,8 @@ document.addEventListener("htmx:afterSettle", () => {
   if (focused) document.getElementById(focused)?.focus();
   focused = "";
 });
+
+// A field under the finger is left alone, whatever came back for it: what is being typed is sent with the next change.
+document.addEventListener("htmx:oobBeforeSwap", (event) => {
+  if (event.detail.target === document.activeElement && event.detail.target.matches("input, select")) event.detail.shouldSwap = false;
+});
