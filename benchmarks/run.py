@@ -20,7 +20,9 @@ import psycopg
 
 from benchmarks.heat import heat_ratios
 from benchmarks.plate import plate_ratios
-from merak.core.body.strokes import PATHS
+from merak.core.client import Findings
+from merak.core.knowledge import conditions
+from merak.core.plan.proposals import proposals
 from merak.core.plan.screening import questions
 from merak.desk.desk import Desk
 from merak.desk.treating import Tap, record
@@ -28,6 +30,7 @@ from merak.records import people
 from merak.records.db import desk_session
 from tests.browser.test_kill import ready_to_begin, tap
 from tests.conftest import Server, cli, fresh_database, sign_in
+from tests.core.making import EVERY_LICENCE, brief
 from tests.web.test_safety import visit_of
 
 ROUNDS, WARM = 300, 40
@@ -68,17 +71,41 @@ class Wire:
         return rest
 
 
-SETTINGS = {
-    "level": "2", "frequency_hz": "0.6", "polarity": "alternating", "technique": "fixed probe, hold", "feel": "raise until just felt",
-    "repeats": "3", "hold_s": "3", "speed_mm_s": "20", "film_mm": "0.5",
-}  # fmt: skip
+#: Fifteen steps of everything: most of them do not go together, which all has to be found and told.
+STEPS = (
+    "cleanse", "tone", "soften", "galvanic_softening", "wet_abrasion", "enzyme", "extract", "rf_bulk", "iontophoresis", "ultrasound",
+    "oxygen_airbrush", "microcurrent", "cold", "mask", "led",
+)  # fmt: skip
 
 
-def plan_form(n: int) -> str:
-    """The plan page's form, with another level each time."""
-    fields = {f"microcurrent.{key}": value for key, value in SETTINGS.items()} | {f"path.{path}": "on" for path in PATHS}
-    fields |= {"microcurrent": "on", "led": "on", "led.minutes": "10", "led.distance_cm": "10", "led.cover": "bare skin", "side": ""}
-    return urlencode(fields | {"microcurrent.level": f"{2 + n % 20 / 10}"})
+def fifteen(client: httpx.Client, visit: str) -> str:
+    """A plan of fifteen steps; the id of the lift in it."""
+    for modality in STEPS:
+        assert client.post(f"/visits/{visit}/plan/add", data={"modality": modality}, headers={"hx-request": "true"}).status_code == 200
+    page = client.get(f"/visits/{visit}/plan").text
+    assert page.count('class="step-block"') == len(STEPS)
+    return page.split('title="Microcurrent lift')[0].rsplit('data-item="', 1)[1].split('"')[0]
+
+
+def proposal_p95() -> float:
+    """Three proposals for clients who have everything to be treated, each another grade, ms."""
+    times = []
+    for n in range(40):
+        grades = {
+            name: {"right mid cheek": 1 + (n + k) % 4, "left jawline": 1 + k % 4} for k, name in enumerate(conditions()) if name != "settle"
+        }
+        who = brief(
+            findings=Findings(phototype=1 + n % 4, grades=grades), returning=True, senior=True, licences=EVERY_LICENCE, slot=60 + n % 5 * 15
+        )
+        begun = time.perf_counter()
+        assert proposals(who)
+        times.append(time.perf_counter() - begun)
+    return p95(times[2:])
+
+
+def p95(times: list[float]) -> float:
+    """The 95th percentile, ms."""
+    return sorted(times)[int(0.95 * len(times))] * 1000
 
 
 def main() -> int:
@@ -96,10 +123,15 @@ def main() -> int:
         client.post(f"/api/visits/{own}/run", json={"taps": [tap("start"), tap("next")]})
         client.post(f"/api/visits/{treating}/run", json={"taps": [tap("start"), tap("next")]})
         wire = Wire(server, client)
-        form = {"content_type": "application/x-www-form-urlencoded", "hx_request": "true", "x_changed": "microcurrent.level"}
+        lift = fifteen(client, planning)
+        form = {"content_type": "application/x-www-form-urlencoded", "hx_request": "true", "x_changed": f"{lift}.level"}
+        taken: list[float] = []
 
         def recompute(n: int) -> None:
-            assert b"current density" in wire.ask("POST", f"/visits/{planning}/plan", plan_form(n), **form)
+            begun = time.perf_counter()
+            body = urlencode({"item": lift, f"{lift}.level": f"{2 + n % 20 / 10}"})
+            assert b"current density" in wire.ask("POST", f"/visits/{planning}/plan/set", body, **form)
+            taken.append(time.perf_counter() - begun)
 
         def event(n: int) -> None:
             sent = {"taps": [tap("stroke" if n % 2 else "unstroke")]}
@@ -134,7 +166,9 @@ def main() -> int:
     for name, ms in (drawn | warmed).items():
         print(f"  {name:<28}{ms:8.2f} ms median")
     ratios = {
-        "plan recompute ÷ bare endpoint, one SELECT": (found["plan recompute"] / found["bare endpoint, one SELECT"], 4.0),
+        "plan of 15 steps ÷ bare endpoint, one SELECT": (found["plan recompute"] / found["bare endpoint, one SELECT"], 4.0),
+        "plan of 15 steps, p95 ÷ 60 ms": (p95(taken[WARM:]) / 60, 1.0),
+        "proposals, p95 ÷ 400 ms": (proposal_p95() / 400, 1.0),
         "event acknowledged ÷ bare endpoint, one INSERT": (found["event acknowledged"] / found["bare endpoint, one INSERT"], 4.0),
         "event at the desk ÷ bare INSERT in the driver": (found["event at the desk, no HTTP"] / found["bare INSERT in the driver"], 4.0),
     }

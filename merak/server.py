@@ -12,7 +12,7 @@ from merak.api import treat as api_treat
 from merak.core.knowledge import book
 from merak.desk.practice import database_answers
 from merak.door import Headers
-from merak.web import ask, bench, close, day, look, plan, plate, practice, returning, rules, signing_in, treat
+from merak.web import ask, bench, close, day, look, photos, plan, plate, practice, returning, rules, scales, signing_in, treat
 from merak.web.pages import STATIC
 from merak.web.trouble import handle_trouble
 
@@ -31,6 +31,8 @@ def make_app() -> FastAPI:
         api_judgement,
         plan,
         look,
+        scales,
+        photos,
         plate,
         ask,
         treat,

@@ -325,7 +325,7 @@ def _closed_visit(desk: Desk, who: Invented, client: Client, start: datetime, la
             "hairline_chin_mm": f"{who.tapes[1] or ''}",
         },
     )
-    for condition, zones in who.found.items():
+    for condition, zones in who.found.items() if not returning else ():  # later visits begin from these
         for zone in zones.split(", "):
             looking.tap_zone(desk, visit_id, condition, zone)
     for mark in who.marks if last else ():

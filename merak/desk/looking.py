@@ -26,6 +26,8 @@ NUMBERS = {
 ZONES = frozenset(zone_names("face")) - BESIDE
 GRADABLE = {name: one for name, one in conditions().items() if one.letter}
 MOST = 4
+#: As far as meters of capacitance reach.
+MOST_HYDRATED = 120
 
 
 @dataclass
@@ -65,6 +67,8 @@ def save_findings(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Looked:
         for field in NUMBERS:
             if field in form:
                 _take(body, field, form[field], wrong)
+        if "hydration" in form:
+            _take_hydration(body, form["hydration"].strip(), wrong)
         if form.get("skin_type"):
             body["skin_type"] = form["skin_type"]
         if form.get("phototype", "").isdigit():
@@ -73,6 +77,16 @@ def save_findings(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Looked:
             body["sensitive"] = {"yes": True, "no": False}.get(form["sensitive"])
         _keep(desk, file, body)
     return _page(open_file(desk, visit_id), wrong, {field: form[field] for field in wrong if field in form})
+
+
+def _take_hydration(body: dict[str, Any], raw: str, wrong: dict[str, str]) -> None:
+    """A meter's reading, when it is one."""
+    if not raw:
+        body["hydration"] = None
+    elif raw.isdigit() and int(raw) <= MOST_HYDRATED:
+        body["hydration"] = int(raw)
+    else:
+        wrong["hydration"] = f"A whole number from 0 to {MOST_HYDRATED}, as the meter shows it."
 
 
 def _take_build(body: dict[str, Any], build: str, wrong: dict[str, str]) -> None:

@@ -94,6 +94,19 @@ def version_of(db: Session, visit_id: UUID, stage: str, version: int) -> dict[st
     return db.scalar(found)
 
 
+_PHOTOS = """
+    SELECT that.starts_at, r.body FROM visit AS that
+    CROSS JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND stage = 'photos' ORDER BY version DESC LIMIT 1) AS r
+    WHERE that.client_id = %(client)s AND that.status = 'closed' AND that.starts_at < %(before)s ORDER BY that.starts_at
+"""
+
+
+def photos_before(db: Session, visit: "VisitSeen") -> list[tuple[datetime, dict[str, Any]]]:
+    """The photographs of the client's closed visits before this one, (when, view → photo), the oldest first."""
+    rows = db.connection().exec_driver_sql(_PHOTOS, {"client": visit.client_id, "before": visit.starts_at})
+    return [(at, body) for at, body in rows]
+
+
 class Earlier(NamedTuple):
     """The client's last closed visit before another."""
 

@@ -232,7 +232,7 @@ def test_the_plan_shows_skin_and_not_a_shadow(browser: Browser, server: Server) 
     visit = visit_of(sign_in(server.url, "tomas"), CLIENT)
     with signed_in_page(browser, server, "tomas") as page:
         page.goto(f"{server.url}/visits/{visit}/plan")
-        box = page.locator("#worked .plate").bounding_box()
+        box = page.locator("#where .plate").bounding_box()
         assert box
         clip = {"x": box["x"] + box["width"] / 2, "y": box["y"] + box["height"] * 0.55, "width": 1, "height": 1}
         picture = page.screenshot(clip=clip)  # type: ignore[arg-type]

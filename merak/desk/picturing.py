@@ -1,0 +1,126 @@
+"""Photographs of a visit: taken or uploaded by view, landmarks clicked, laid beside those of an earlier visit."""
+
+from dataclasses import dataclass
+from datetime import date
+from io import BytesIO
+from typing import Any
+from uuid import UUID
+
+from merak.core.body.align import Similarity, similarity
+from merak.core.errors import BadInput
+from merak.desk.desk import Desk
+from merak.desk.file import VisitFile, open_file, turn
+from merak.desk.keeping import keep_file
+from merak.records import visits
+
+#: View → what it is called, and the landmarks that are clicked in it.
+VIEWS: dict[str, tuple[str, tuple[str, ...]]] = {
+    "front": ("Front", ("right outer eye corner", "left outer eye corner", "right mouth corner", "left mouth corner")),
+    "right-oblique": ("Right oblique", ("right outer eye corner", "tip of the nose", "right mouth corner")),
+    "left-oblique": ("Left oblique", ("left outer eye corner", "tip of the nose", "left mouth corner")),
+    "right-profile": ("Right profile", ("right tragus", "tip of the nose", "chin")),
+    "left-profile": ("Left profile", ("left tragus", "tip of the nose", "chin")),
+}
+Point = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Photo:
+    """A photograph: its file, its size in pixels, the landmarks as far as they were clicked, and the day."""
+
+    file: str
+    width: int
+    height: int
+    landmarks: tuple[Point, ...]
+    on: date
+
+
+@dataclass
+class Pictured:
+    """The page of one view: today's photograph, earlier ones of the same view, and how one of them is laid over today's."""
+
+    file: VisitFile
+    view: str
+    photos: dict[str, Photo]
+    earlier: list[Photo]
+    against: Photo | None
+    laid: Similarity | None
+    wrong: dict[str, str]
+
+    @property
+    def photo(self) -> Photo | None:
+        """Today's."""
+        return self.photos.get(self.view)
+
+    @property
+    def landmarks(self) -> tuple[str, ...]:
+        """What is clicked in this view."""
+        return VIEWS[self.view][1]
+
+
+def pictured(desk: Desk, visit_id: UUID, view: str = "front", against: str = "", wrong: dict[str, str] | None = None) -> Pictured:
+    """What stands. An earlier photograph is laid over today's where the same landmarks were clicked in both."""
+    view = view if view in VIEWS else "front"
+    file = open_file(desk, visit_id)
+    today = {
+        name: _photo(body, file.visit.starts_at.astimezone(desk.zone).date()) for name, body in file.body("photos").items() if name in VIEWS
+    }
+    earlier = [
+        _photo(body[view], at.astimezone(desk.zone).date())
+        for at, body in visits.photos_before(desk.db, file.visit)
+        if view in body
+    ]  # fmt: skip
+    other = next((one for one in earlier if one.file == against), earlier[-1] if earlier else None)
+    page = Pictured(file, view, today, earlier, other, None, wrong or {})
+    if page.photo and other and page.photo.landmarks and other.landmarks:
+        try:
+            page.laid = similarity(other.landmarks, page.photo.landmarks)
+        except BadInput as bad:
+            page.wrong |= bad.fields
+    return page
+
+
+def _photo(body: dict[str, Any], on: date) -> Photo:
+    points = tuple((float(x), float(y)) for x, y in body.get("landmarks", ()))
+    return Photo(body["file"], body["width"], body["height"], points, on)
+
+
+def add_photo(desk: Desk, visit_id: UUID, view: str, content: bytes | None) -> Pictured:
+    """Keeps a photograph of a view; an earlier one of today stays on the record. What is wrong comes back on "file"."""
+    if view not in VIEWS:
+        raise BadInput({"view": "From which side?"})
+    try:
+        with turn(desk, visit_id, "look") as file:
+            kept = keep_file(desk, file.visit.client_id, content or b"", "photo")
+            width, height = _size(kept.content)
+            body = {**file.body("photos"), view: {"file": str(kept.id), "width": width, "height": height}}
+            visits.add_version(desk.db, visit_id, "photos", body, desk.me.id, desk.now)
+    except BadInput as bad:
+        return pictured(desk, visit_id, view, wrong=bad.fields)
+    return pictured(desk, visit_id, view)
+
+
+def _size(content: bytes) -> tuple[int, int]:
+    from PIL import Image  # where it is used: the first page does without
+
+    with Image.open(BytesIO(content)) as picture:
+        return picture.width, picture.height
+
+
+def mark_landmarks(desk: Desk, visit_id: UUID, view: str, points: str) -> Pictured:
+    """Keeps the landmarks clicked in a photograph, "x,y x,y …" in its pixels and in their order. Raises BadInput on "landmarks"."""
+    with turn(desk, visit_id, "look") as file:
+        photos = file.body("photos")
+        if view not in photos:
+            raise BadInput({"landmarks": "There is no photograph of this view yet."})
+        try:
+            found = [tuple(float(part) for part in one.split(",")) for one in points.split()]
+        except ValueError:
+            found = [()]
+        one = photos[view]
+        inside = all(len(p) == 2 and 0 <= p[0] <= one["width"] and 0 <= p[1] <= one["height"] for p in found)
+        if not inside or len(found) > len(VIEWS[view][1]):
+            raise BadInput({"landmarks": "Those points do not lie on the photograph."})
+        body = {**photos, view: {**one, "landmarks": found}}
+        visits.add_version(desk.db, visit_id, "photos", body, desk.me.id, desk.now)
+    return pictured(desk, visit_id, view)

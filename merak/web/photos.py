@@ -1,0 +1,45 @@
+"""Look, kept: photographs by view, landmarks, before beside after."""
+
+from typing import Any
+from uuid import UUID
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from merak.desk import picturing
+from merak.desk.desk import Desk
+from merak.door import Form, Parts, entered
+from merak.web.pages import go, page, stage_context
+
+router = APIRouter(prefix="/visits/{visit_id}/photos")
+
+
+def _shown(request: Request, desk: Desk, found: picturing.Pictured) -> Response:
+    context: dict[str, Any] = {**stage_context(desk, found.file, "look"), "page": found, "views": picturing.VIEWS}
+    return page(request, desk, "look/photos.html", 422 if found.wrong else 200, **context)
+
+
+@router.get("")
+def photos_page(request: Request, visit_id: UUID, view: str = "front", against: str = "") -> Response:
+    """One view: today's photograph, and an earlier one laid over it."""
+    with entered(request) as desk:
+        found = picturing.pictured(desk, visit_id, view, against)
+        desk.note_reading(visit_id)
+        return _shown(request, desk, found)
+
+
+@router.post("/{view}")
+def add(request: Request, visit_id: UUID, view: str, parts: Parts) -> Response:
+    """A photograph, taken or chosen."""
+    form, files = parts
+    with entered(request, form) as desk:
+        found = picturing.add_photo(desk, visit_id, view, files.get("file"))
+        return _shown(request, desk, found) if found.wrong else go(f"/visits/{visit_id}/photos?view={view}")
+
+
+@router.post("/{view}/landmarks")
+def landmarks(request: Request, visit_id: UUID, view: str, form: Form) -> Response:
+    """Landmarks, clicked."""
+    with entered(request, form) as desk:
+        picturing.mark_landmarks(desk, visit_id, view, form.get("points", ""))
+        return go(f"/visits/{visit_id}/photos?view={view}")

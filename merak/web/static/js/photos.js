@@ -1,0 +1,70 @@
+// Photographs: landmarks clicked in their order, a line to slide between before and after, a camera with an outline to fit into.
+const photo = document.getElementById("photo");
+const again = document.getElementById("again");
+let clicked = null;
+
+again?.addEventListener("click", () => {
+  clicked = [];
+  for (const dot of photo.querySelectorAll(".landmark")) dot.remove();
+  photo.classList.add("clicking");
+  say();
+});
+
+function say() {
+  const names = photo.dataset.names.split("|");
+  document.getElementById("next").textContent = clicked.length < names.length ? `Click: ${names[clicked.length]} (${clicked.length + 1} of ${names.length})` : "Kept.";
+}
+
+photo?.addEventListener("click", (event) => {
+  if (!clicked) return;
+  const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(photo.getScreenCTM().inverse());
+  clicked.push([at.x, at.y]);
+  const dot = document.createElementNS("http://www.w3.org/2000/svg", "circle");
+  dot.setAttribute("class", "landmark");
+  dot.setAttribute("cx", at.x);
+  dot.setAttribute("cy", at.y);
+  dot.setAttribute("r", photo.viewBox.baseVal.width / 110);
+  photo.append(dot);
+  say();
+  if (clicked.length === photo.dataset.names.split("|").length) {
+    document.getElementById("points").value = clicked.map(([x, y]) => `${x.toFixed(1)},${y.toFixed(1)}`).join(" ");
+    document.getElementById("landmarks").submit();
+  }
+});
+
+const slide = document.getElementById("slide");
+slide?.addEventListener("input", () => {
+  const box = document.getElementById("over").viewBox.baseVal;
+  const x = box.width * slide.value / 100;
+  document.getElementById("cut").setAttribute("width", x);
+  document.getElementById("seam").setAttribute("d", `M${x} 0V${box.height}`);
+});
+
+const camera = document.getElementById("camera");
+const booth = document.getElementById("booth");
+const live = document.getElementById("live");
+if (navigator.mediaDevices?.getUserMedia) camera.hidden = false;
+camera.addEventListener("click", async () => {
+  booth.showModal();
+  try {
+    live.srcObject = await navigator.mediaDevices.getUserMedia({ video: { width: { ideal: 1920 }, height: { ideal: 1440 } } });
+    await live.play();
+  } catch {
+    document.getElementById("slip-camera").textContent = "No camera here, or it is not allowed. A file can be chosen instead.";
+  }
+});
+booth.addEventListener("close", () => { for (const track of live.srcObject?.getTracks() ?? []) track.stop(); });
+document.getElementById("shutter").addEventListener("click", () => {
+  if (!live.videoWidth) return;
+  const canvas = document.createElement("canvas");
+  canvas.width = live.videoWidth;
+  canvas.height = live.videoHeight;
+  canvas.getContext("2d").drawImage(live, 0, 0);
+  canvas.toBlob((blob) => {
+    const files = new DataTransfer();
+    files.items.add(new File([blob], "photo.jpg", { type: "image/jpeg" }));
+    document.getElementById("file").files = files.files;
+    booth.close();
+    document.getElementById("upload").submit();
+  }, "image/jpeg", 0.92);
+});
