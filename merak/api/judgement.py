@@ -78,11 +78,9 @@ class Previewed(BaseModel):
 
 
 def _brief(desk: Desk, client: Client, wish: Wish = Wish(), slot: float = 60) -> Brief:  # noqa: B008 (frozen)
-    return brief_of(desk).model_copy(
-        update={
-            "born": client.born, "returning": client.returning, "answers": client.answers, "findings": client.findings,
-            "letters": client.letters, "wish": wish, "slot": slot,
-        }
+    return brief_of(desk).but(
+        born=client.born, returning=client.returning, answers=client.answers, findings=client.findings, letters=client.letters, wish=wish,
+        slot=slot,
     )  # fmt: skip
 
 

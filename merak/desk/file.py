@@ -28,6 +28,11 @@ from merak.records.visits import Earlier, Standing, VisitSeen
 STAGES = ("ask", "look", "plan", "treat", "close", "return")
 ANSWERS: TypeAdapter[Answers] = TypeAdapter(dict[str, Answer])
 SENIORS = ("senior", "owner")
+#: The stages that a plan follows from.
+FOLLOWED = ("ask", "look", "margins", "overrides")
+MOST_BRIEFS = 64
+#: Briefs that were used lately, by everything that they were made from.
+_briefs: dict[str, Brief] = {}
 
 
 @dataclass
@@ -117,7 +122,18 @@ class VisitFile:
 
     @cached_property
     def brief(self) -> Brief:
-        """What a plan follows from."""
+        """What a plan follows from; the same as long as nothing of it changed, with all that was worked out from it."""
+        stood = tuple((stage, self.records[stage].version) for stage in FOLLOWED if stage in self.records)
+        marks = tuple((at.body["id"], at.version) for at in self.marked)
+        outside = (self.visit[:5], self.visit.client, self.visit.therapist, self.today, self.previous)
+        key = repr((outside, stood, marks, self.house, self.letters_kept, self.done_before, [one.id for one in self.machines]))
+        found = _briefs.pop(key, None) or self._brief()
+        _briefs[key] = found  # the last used last
+        if len(_briefs) > MOST_BRIEFS:
+            _briefs.pop(next(iter(_briefs)), None)
+        return found
+
+    def _brief(self) -> Brief:
         by = self.visit.therapist
         return Brief(
             today=self.today,

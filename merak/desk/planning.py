@@ -1,7 +1,7 @@
 """The plan at the desk: what is proposed, every change computed anew, undo and redo, what a senior allows."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 from uuid import UUID
@@ -66,7 +66,8 @@ class Planned:
     chosen: str = ""
     refusal: str = ""
     proposed: tuple[Proposal, ...] = ()
-    slow: dict[str, str] = field(default_factory=dict)
+    #: What has to be drawn anew after a change, of what a change does not always touch.
+    redraw: frozenset[str] = frozenset({"strip", "consent"})
 
     @property
     def plan(self) -> Plan:
@@ -83,7 +84,7 @@ class Planned:
         """The schools in force."""
         return in_force(self.file.brief, self.plan)
 
-    @property
+    @cached_property
     def slips(self) -> dict[str, str]:
         """What stands beside each field, by "item.field": what cannot be read, or what a ceiling refuses, with its reason and source."""
         refused = {key: f"{one.words} {one.act} [{rule(one.rule).source}]" for key, one in self.computed.refused.items()}
@@ -94,7 +95,7 @@ class Planned:
         """Whether the plan as it stands may be agreed to and started."""
         return self.computed.startable and not self.draft.wrong
 
-    @property
+    @cached_property
     def item(self) -> Item | None:
         """The step whose settings are open."""
         return next((one for one in self.plan.items if one.id == self.chosen), None)
@@ -137,10 +138,14 @@ def planned(desk: Desk, visit_id: UUID, chosen: str = "", propose: bool = False)
     return _page(open_file(desk, visit_id), chosen, propose)
 
 
-def _page(file: VisitFile, chosen: str = "", propose: bool = False, refusal: str = "") -> Planned:
-    draft, version = draft_of(file)
+def _page(
+    file: VisitFile, chosen: str = "", propose: bool | None = False, refusal: str = "", draft: Draft | None = None, version: int = 0
+) -> Planned:
+    """The page of a draft (the one that stands); with proposals when asked for, or when nothing is planned (never for None)."""
+    if draft is None:
+        draft, version = draft_of(file)
     page = Planned(file, draft, version, visit_plan(file.brief, draft.plan), chosen, refusal)
-    if propose or not draft.plan.items:
+    if propose or (propose is not None and not draft.plan.items):
         try:
             page.proposed = proposals(file.brief)
         except Refused as none:
@@ -172,7 +177,7 @@ def edit(desk: Desk, visit_id: UUID, op: str, form: dict[str, str]) -> Planned:
             new = OPS[op](desk, file, draft, form)
         except (Refused, BadInput) as no:
             return _page(file, item_id, propose=op == "take", refusal=no.words if isinstance(no, Refused) else " ".join(no.fields.values()))
-        if new.model_dump(exclude={"past", "future", "what", "who"}) == draft.model_dump(exclude={"past", "future", "what", "who"}):
+        if (new.plan, new.typed, new.wrong) == (draft.plan, draft.typed, draft.wrong):
             return _page(file, item_id)
         if op not in ("undo", "redo"):
             way = (*draft.past, version)[-BACK:] if version else ()
@@ -186,9 +191,23 @@ def edit(desk: Desk, visit_id: UUID, op: str, form: dict[str, str]) -> Planned:
                 visits.add_next(db, visit_id, "plan", version + 1, body, desk.me.id, desk.now)
         except visits.Taken:
             continue
+        before, agreed = _page(file, propose=None, draft=draft, version=version), file.consented
         file.records["plan"] = visits.Standing(version + 1, body)
-        return _page(file, form.get("next", item_id))
+        page = _page(file, form.get("next", item_id), draft=new, version=version + 1)
+        page.redraw = _touched(before, page, agreed)
+        return page
     raise OutOfTurn("Somebody else is changing this plan just now. Once more, please.")
+
+
+def _touched(before: Planned, after: Planned, agreed: bool) -> frozenset[str]:
+    """Whether the strip and the consent look otherwise than before: a level that moves leaves both as they were."""
+    strips = [
+        (one.computed.spans, one.computed.clashes, one.computed.stopped, one.computed.allowed, {key.partition(".")[0] for key in one.slips})
+        for one in (before, after)
+    ]
+    consents = [(one.settled, [item.modality for item in one.plan.items]) for one in (before, after)]
+    found = {"strip"} if strips[0] != strips[1] else set()
+    return frozenset(found | ({"consent"} if agreed or consents[0] != consents[1] else set()))
 
 
 def _changed_meanwhile(desk: Desk, draft: Draft, item_id: str, form: dict[str, str]) -> str:
@@ -445,10 +464,8 @@ def _machine(desk: Desk, file: VisitFile, draft: Draft, form: dict[str, str]) ->
     machine = next((one for one in file.machines if one.id == form.get("machine") and fits(one.card, item.modality)), None)
     if machine is None:
         raise BadInput({"machine": "There is no such machine for this."})
-    others = tuple(one for one in file.machines if one.id != machine.id and fits(one.card, item.modality))
-    brief = file.brief.model_copy(
-        update={"machines": (machine, *(m for m in file.machines if m not in others and m.id != machine.id), *others)}
-    )
+    rest = (one for one in file.machines if one.id != machine.id)
+    brief = file.brief.but(machines=(machine, *rest))
     fresh = begin(brief, item.modality, item.id, in_force(file.brief, draft.plan), zones=item.zones)
     new = fresh.model_copy(update={"beside": item.beside, "machine": machine.id})
     return _with(draft, draft.plan.with_item(new), f"{title(item.modality)} with the {machine.card.name}")

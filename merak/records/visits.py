@@ -120,7 +120,7 @@ _AROUND = f"""
         client.name, client.born, course.name, course.sessions,
         person.id, person.name, person.finger_mm, person.role, person.licences, person.careful_hands,
         last.id, last.starts_at, studio.time_zone, studio.house,
-        (SELECT jsonb_agg(jsonb_build_array(id, card) ORDER BY id) FROM device WHERE active),
+        (SELECT jsonb_agg(jsonb_build_array(id, card::text) ORDER BY id) FROM device WHERE active),
         (SELECT jsonb_agg(jsonb_build_array(v.id, s.stage, r.version, {_SHORT})) {_STANDING.format(visits="ARRAY[visit.id, last.id]")}),
         (SELECT jsonb_agg(jsonb_build_array(body, version) ORDER BY mark_id) FROM (
             SELECT DISTINCT ON (mark_id) mark_id, body, version, removed FROM mark
@@ -199,7 +199,7 @@ class Around(NamedTuple):
     previous: Earlier | None
     time_zone: str
     house: dict[str, Any]
-    cards: list[tuple[str, dict[str, Any]]]
+    cards: list[tuple[str, str]]
     records: dict[str, Standing]
     earlier: dict[str, Standing]
     marks: list[Standing]

@@ -28,26 +28,30 @@ KIND_WORDS = {"gentle": "Gentle", "balanced": "Balanced", "strongest": "Stronges
 
 
 def _context(desk: Desk, planned: planning.Planned, changed: str = "", whole: bool = True) -> dict[str, Any]:
+    """What the page's blocks need; what only the whole page shows is left out where only some of them are drawn anew."""
     file = planned.file
-    open_questions = [q for q in questions(file.previous is not None, file.brief.offered) if q.id not in file.answers]
     slot = min(file.brief.slot, file.brief.wish.minutes or file.brief.slot)
-    of_item = {
-        "scale_of": partial(_scale, planned), "hosts_of": partial(planning.hosts, planned),
-        "machines_of": partial(planning.machines_for, planned),
-        "main_of": partial(_main, planned), "open_zones": partial(_open_zones, planned), "zones_for": _zones_for, "title_of": title,
-        "work_of": _work_of,
-    }  # fmt: skip
-    in_plan = {one.modality for one in planned.plan.items}
+    clashing = {one for clash in planned.computed.clashes for one in clash.steps}
+    consents = {"wordings": consenting.wordings(planned.plan), "guardian": consenting.needs_guardian(file)} if planned.redraw else {}
     return {
-        **stage_context(desk, file, "plan"), **of_item, "page": planned, "changed": changed, "whole": whole,
-        "editable": may(desk.me, "plan", file.visit), "addable": planning.addable(planned), "paths": PATHS, "slot": slot,
-        "currency": file.house.get("currency", "EUR"), "unanswered": len(open_questions), "KIND_WORDS": KIND_WORDS,
-        "CONDITIONS": conditions(), "hours": consenting.hours, "wordings": consenting.wordings(planned.plan),
-        "general": consenting.GENERAL[consenting.VERSION],
-        "wording_version": consenting.VERSION, "guardian": consenting.needs_guardian(file), "routines": routines.kept(desk),
+        **stage_context(desk, file, "plan"), "page": planned, "changed": changed, "whole": whole, "title_of": title, "slot": slot,
+        "editable": may(desk.me, "plan", file.visit), "currency": file.house.get("currency", "EUR"), "over": _over(planned, slot),
+        "trouble": clashing | {key.partition(".")[0] for key in planned.slips}, "general": consenting.GENERAL[consenting.VERSION],
+        "wording_version": consenting.VERSION, "work_of": _work_of,
+        "twins_of": {f"{planned.item.id}.{name}" for name in _twins(planned.item)} if planned.item else set(),
+        **consents, **(_whole(desk, planned) if whole else {}),
+    }  # fmt: skip
+
+
+def _whole(desk: Desk, planned: planning.Planned) -> dict[str, Any]:
+    file, in_plan = planned.file, {one.modality for one in planned.plan.items}
+    return {
+        "scale_of": partial(_scale, planned), "hosts_of": partial(planning.hosts, planned), "zones_for": _zones_for,
+        "machines_of": partial(planning.machines_for, planned), "main_of": partial(_main, planned), "paths": PATHS,
+        "open_zones": partial(_open_zones, planned), "addable": planning.addable(planned), "KIND_WORDS": KIND_WORDS,
+        "unanswered": len([q for q in questions(file.previous is not None, file.brief.offered) if q.id not in file.answers]),
+        "CONDITIONS": conditions(), "hours": consenting.hours, "routines": routines.kept(desk),
         "methods_for": [m for m in methods().values() if any(not s.on or in_plan & set(s.on) for s in m.schools)],
-        "trouble": {one for clash in planned.computed.clashes for one in clash.steps} | {key.partition(".")[0] for key in planned.slips},
-        "over": _over(planned, slot), "twins_of": {f"{one.id}.{name}" for one in planned.plan.items for name in _twins(one)},
     }  # fmt: skip
 
 
@@ -124,7 +128,8 @@ def change(request: Request, visit_id: UUID, op: str, form: Form) -> Response:
                 return page(request, desk, "plan/page.html", 409, **_context(desk, planned))
             return go(f"/visits/{visit_id}/plan" + (f"?item={planned.chosen}" if planned.item else ""))
         if op == "set" and not planned.refusal:
-            names = ("tools", "strip", "plate", "numbers", "consent", "slips")
+            drawn = ("plate",) if ".path." in changed or changed.endswith((".place", ".limb")) else ()
+            names = ("totals", *sorted(planned.redraw), *drawn, "numbers", "slips")
             return blocks(request, desk, "plan/page.html", names, **_context(desk, planned, changed, whole=False))
         answer = blocks(request, desk, "plan/page.html", ("all",), **_context(desk, planned))
         if op == "set":  # somebody else was there first: the whole page is drawn anew

@@ -1,7 +1,7 @@
 """The rule book: every rule and number of the trade as data, with its reason, source and mark."""
 
 import tomllib
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import cache
 from pathlib import Path
 from typing import Any, Literal
@@ -446,34 +446,24 @@ def caution(rule_id: str, weight: Weight = "know", words: str = "", act: str = "
     return Caution(weight=weight, words=words or found.words, act=act or found.reason, rule=rule_id, field=field)
 
 
+@cache
+def _cited() -> dict[str, tuple[str, str, str, str]]:
+    everything = book()
+    found: dict[str, tuple[str, str, str, str]] = {
+        f"screening.{one.id}": (one.ask, "A screening answer acts on each modality separately.", one.source, one.mark)
+        for one in everything.question
+    }
+    kinds: tuple[Sequence[Cited], ...] = (
+        everything.advice, everything.margin, everything.no_go, everything.mark_kind, everything.work, everything.modality,
+        everything.tissue, everything.sign, everything.group, everything.aspect, everything.condition, everything.trait,
+        everything.pairing, everything.method, everything.rule,
+    )  # fmt: skip
+    return found | {entry.id: (entry.words, entry.reason, entry.source, entry.mark) for kind in kinds for entry in kind}
+
+
 def cited(rule_id: str) -> tuple[str, str, str, str] | None:
     """(words, reason, source, mark) of whatever carries this id: a rule, a question, an advice, a margin … None when unknown."""
-    if rule_id in _rules():
-        found = _rules()[rule_id]
-        return found.words, found.reason, found.source, found.mark
-    for question in book().question:
-        if rule_id == f"screening.{question.id}":
-            return question.ask, "A screening answer acts on each modality separately.", question.source, question.mark
-    entries: tuple[Cited, ...] = (
-        *book().advice,
-        *book().margin,
-        *book().no_go,
-        *book().mark_kind,
-        *book().work,
-        *book().modality,
-        *book().tissue,
-        *book().sign,
-        *book().group,
-        *book().aspect,
-        *book().condition,
-        *book().trait,
-        *book().pairing,
-        *book().method,
-    )
-    for entry in entries:
-        if rule_id == entry.id:
-            return entry.words, entry.reason, entry.source, entry.mark
-    return None
+    return _cited().get(rule_id)
 
 
 _PLANNING = ("sign", "group", "aspect", "condition", "trait", "pairing", "method")

@@ -225,8 +225,9 @@ def read_card(text: str) -> MicrocurrentCard | LedCard | MachineCard | None:
 
 
 def read_cards(cards: Iterable[tuple[str, object]]) -> list[tuple[str, MicrocurrentCard | LedCard | MachineCard]]:
-    """Cards as the record has them, (id, fields), as values; each is read once."""
-    return [(key, found) for key, body in cards if (found := read_card(json.dumps(body, sort_keys=True)))]
+    """Cards as the record has them, (id, fields or their JSON), as values; each is read once."""
+    texts = ((key, body if isinstance(body, str) else json.dumps(body)) for key, body in cards)
+    return [(key, found) for key, text in texts if (found := read_card(text))]
 
 
 def fits(card: MicrocurrentCard | LedCard | MachineCard, modality: str) -> bool:

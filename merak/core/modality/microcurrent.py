@@ -1,6 +1,7 @@
 """Microcurrent lift: settings, start values, ceilings, strokes, dose, time, gel."""
 
 from datetime import date
+from functools import lru_cache
 from itertools import takewhile
 from typing import Literal, NamedTuple
 
@@ -123,8 +124,8 @@ def dose(settings: Settings, card: MicrocurrentCard, subject: Subject) -> Dose:
 def lift(settings: Settings, card: MicrocurrentCard, area: Treatable, without: frozenset[str] = frozenset()) -> Lift:
     """Strokes, minutes, density, charge and gel for this client's treatable area; no line passes through the zones of `without`."""
     drawn: dict[Side, tuple[Line, ...]] = {
-        "right": _clear(lines(area, "right", settings.paths), area, without),
-        "left": _clear(lines(area, "left", settings.paths), area, without),
+        "right": _clear(area, "right", settings.paths, without),
+        "left": _clear(area, "left", settings.paths, without),
     }
     level = Quantity(name="level", value=settings.level, unit=f"of {card.levels}", digits=1)
     bone = quantity("microcurrent.bone", "over bone", 1)
@@ -156,8 +157,10 @@ def lift(settings: Settings, card: MicrocurrentCard, area: Treatable, without: f
 BORDER_MM = 3
 
 
-def _clear(drawn: tuple[Line, ...], area: Treatable, without: frozenset[str]) -> tuple[Line, ...]:
-    """The lines that stay out of some zones."""
+@lru_cache(maxsize=256)
+def _clear(area: Treatable, side: Side, paths: tuple[Path, ...], without: frozenset[str]) -> tuple[Line, ...]:
+    """The lines of a side that stay out of some zones: drawn once, whatever is set on the machine."""
+    drawn = lines(area, side, paths)
     shut = [shape for (_, zone), shape in area.plate.zones.items() if zone in without]
     return tuple(
         line for line in drawn if all(LineString(line.points).intersection(shape).length <= BORDER_MM for shape in shut)

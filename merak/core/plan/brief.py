@@ -1,11 +1,11 @@
 """All that a plan follows from, besides what is chosen."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from datetime import date
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar, cast
 
-from pydantic import Field
+from pydantic import Field, PrivateAttr
 
 from merak.core.body.marks import Mark
 from merak.core.body.plate import PLATES, area_cm2, zone_names
@@ -17,6 +17,10 @@ from merak.core.modality.device import Card, fits
 from merak.core.modality.shared import Before, Subject
 from merak.core.plan.screening import HOUSEKEEPING, Answers, Board, Letter, Override, board
 from merak.core.working import Frozen, Quantity
+
+T = TypeVar("T")
+#: More than this is not kept for one client.
+MOST_KEPT = 150
 
 
 class Machine(Frozen):
@@ -61,6 +65,21 @@ class Brief(Frozen):
     methods: dict[str, str] = Field(default_factory=dict)
     prices: dict[str, float] = Field(default_factory=dict)
     slot: float = 60
+
+    _kept: dict[Any, Any] = PrivateAttr(default_factory=dict)
+
+    def but(self, **changes: Any) -> "Brief":
+        """The same with some of it changed; nothing that was worked out before goes along."""
+        return Brief.model_construct(**{name: getattr(self, name) for name in Brief.model_fields} | changes)
+
+    def once(self, key: Any, work: Callable[[], T]) -> T:
+        """What follows from this brief and `key` alone, worked out once: at a change of a plan most of it stays as it was."""
+        kept = self._kept
+        found = kept.pop(key) if key in kept else work()
+        kept[key] = found  # the last used last
+        if len(kept) > MOST_KEPT:
+            kept.pop(next(iter(kept)), None)
+        return cast(T, found)
 
     @cached_property
     def board(self) -> Board:
@@ -153,6 +172,10 @@ def plate_of(zones: tuple[str, ...], modality: str) -> str:
 
 def workable(brief: Brief, modality: str, zones: tuple[str, ...] = ()) -> dict[str, float]:
     """Zone → treatable cm² (both sides) for a modality: what was asked for, less what an answer, a finding, a margin or a mark closes."""
+    return brief.once(("zones", modality, zones), lambda: _workable(brief, modality, zones))
+
+
+def _workable(brief: Brief, modality: str, zones: tuple[str, ...]) -> dict[str, float]:
     if modality in HOUSEKEEPING or not about()[modality].work:
         whole = brief.area("mask", plate_of(zones, modality)).plate.zones
         areas = {key: area_cm2(shape) for key, shape in whole.items()}

@@ -32,6 +32,12 @@ class Item(Frozen):
     machine: str = ""
     beside: str = ""
 
+    @field_validator("settings")
+    @classmethod
+    def _in_order(cls, settings: dict[str, Any]) -> dict[str, Any]:
+        """By name, so that the same settings are the same text wherever they were kept."""
+        return dict(sorted(settings.items()))
+
     @field_validator("modality")
     @classmethod
     def _known(cls, name: str) -> str:
@@ -140,6 +146,11 @@ def begin(brief: Brief, modality: str, item_id: str, of: Methods, consider: Cons
     Taken down step by step where a ceiling stands against the start. Raises Refused where screening, a missing machine or a ceiling stops
     it, BadInput on "card" where the machine's scale allows no setting.
     """
+    key = ("begun", modality, item_id, tuple(of.items()), consider.model_dump_json() if consider else "", zones)
+    return brief.once(key, lambda: _begin(brief, modality, item_id, of, consider, zones))
+
+
+def _begin(brief: Brief, modality: str, item_id: str, of: Methods, consider: Consider | None, zones: tuple[str, ...]) -> Item:
     if modality in brief.board:
         demand(brief.board[modality])
     module, machine = MODALITIES[modality], brief.machine(modality)
@@ -208,6 +219,12 @@ def lowered(brief: Brief, item: Item, of: Methods) -> Item:
 
 def compute(brief: Brief, item: Item, others: tuple[str, ...], later: tuple[str, ...], of: Methods) -> Worked:
     """What an item comes to. Raises BadInput, by "id.field", for settings that cannot be read, Refused where screening stops it."""
+    follows = derived(item.modality, others, later, brief, of)
+    key = ("worked", item.model_dump_json(), tuple(follows.items()))
+    return brief.once(key, lambda: _compute(brief, item, others, later, of))
+
+
+def _compute(brief: Brief, item: Item, others: tuple[str, ...], later: tuple[str, ...], of: Methods) -> Worked:
     if about()[item.modality].licence == "physician":
         raise Refused(f"{item.modality}: recorded and referred, never planned here.", "physician.never")
     module, trait = MODALITIES[item.modality], traits()[item.modality]
@@ -254,6 +271,11 @@ def read_settings(item: Item, enforced: dict[str, Any]) -> Any:
 
 def lifted(brief: Brief, settings: Any, card: Any, areas: dict[str, float]) -> microcurrent.Lift:
     """The lift on this client's own plate; no stroke passes through a zone that is closed or was not asked for."""
+    key = ("lift", settings.model_dump_json(), card.model_dump_json(), tuple(areas))
+    return brief.once(key, lambda: _lifted(brief, settings, card, areas))
+
+
+def _lifted(brief: Brief, settings: Any, card: Any, areas: dict[str, float]) -> microcurrent.Lift:
     area = brief.area(microcurrent.NAME)
     without = frozenset(zone for (_, zone), part in area.zones.items() if zone not in areas and area_cm2(part) > 0.05)
     return microcurrent.lift(settings, card, area, without)

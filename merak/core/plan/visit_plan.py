@@ -124,13 +124,18 @@ class VisitPlan(Frozen):
 
 def in_force(brief: Brief, plan: Plan) -> dict[str, str]:
     """The schools in force: the plan's own over the studio's over the house's."""
-    return {name: chosen(dict(brief.methods) | plan.methods, name) for name in methods()}
+    key = ("schools", tuple(plan.methods.items()))
+    return brief.once(key, lambda: {name: chosen(dict(brief.methods) | plan.methods, name) for name in methods()})
 
 
 def visit_plan(brief: Brief, plan: Plan) -> VisitPlan:
     """The plan that follows from a choice. What cannot be is told by item in `stopped`, by field in `refused`, between items in `clashes`;
     a plan with any of it cannot be started. Raises BadInput for measures that no body has.
     """
+    return brief.once(("plan", plan.model_dump_json()), lambda: _visit_plan(brief, plan))
+
+
+def _visit_plan(brief: Brief, plan: Plan) -> VisitPlan:
     of = in_force(brief, plan)
     worked, stopped, refused = _all_worked(brief, plan, of)
     first = first_side(brief.findings)
@@ -141,7 +146,7 @@ def visit_plan(brief: Brief, plan: Plan) -> VisitPlan:
         f"{one.item.id}.{key}": found for one in worked.values() for key, found in one.dose.numbers.items()
     }
     numbers |= _totals(brief, worked, spans)
-    against, allowed = _clashes(brief, plan, worked, of, numbers)
+    against, allowed = _clashes(brief, plan, worked, of, numbers, spans)
     return VisitPlan(
         plan=plan, first=first, steps=steps, spans=spans, numbers=numbers, refused=refused, stopped=stopped, clashes=against,
         cautions={one.item.id: one.cautions for one in worked.values()},
@@ -228,12 +233,14 @@ def _totals(brief: Brief, worked: dict[str, Worked], spans: tuple[Span, ...]) ->
 
 
 def _clashes(
-    brief: Brief, plan: Plan, worked: dict[str, Worked], of: dict[str, str], numbers: dict[str, Quantity]
+    brief: Brief, plan: Plan, worked: dict[str, Worked], of: dict[str, str], numbers: dict[str, Quantity], spans: tuple[Span, ...]
 ) -> tuple[tuple[Clash, ...], tuple[Caution, ...]]:
     """What does not fit between steps, with the clock, the slot, the money, the event; and what of it a senior allowed in writing."""
-    placed = [Placed(one.item.id, one.item.modality, frozenset(one.areas)) for one in (worked[i.id] for i in plan.items if i.id in worked)]
+    placed = tuple(Placed(i.id, i.modality, frozenset(worked[i.id].areas)) for i in plan.items if i.id in worked)
     done = {name: before.on for name, before in brief.history.items() if before.on}
-    found = [*clashes(placed, brief.newcomer, of, done, brief.today), *_limits(brief, plan, worked, numbers, of)]
+    key = ("clashes", placed, tuple(of.items()))
+    between_steps = brief.once(key, lambda: clashes(placed, brief.newcomer, of, done, brief.today))
+    found = [*between_steps, *_limits(brief, plan, worked, numbers, spans)]
     kept, allowed = [], []
     for clash in found:
         name = between(plan, clash)
@@ -255,7 +262,7 @@ def _limit(rule_id: str, steps: Iterable[str], words: str, act: str) -> Clash:
     return Clash(kind="apart", rule=rule_id, steps=tuple(steps), words=words, act=act)
 
 
-def _limits(brief: Brief, plan: Plan, worked: dict[str, Worked], numbers: dict[str, Quantity], of: dict[str, str]) -> Iterable[Clash]:
+def _limits(brief: Brief, plan: Plan, worked: dict[str, Worked], numbers: dict[str, Quantity], spans: tuple[Span, ...]) -> Iterable[Clash]:
     """What the whole visit may not pass: load, booked time, money, the days before an event, numbing's clock."""
     load, budget = numbers["visit.load"].value or 0, brief.budget.value or 0
     if load > budget:
@@ -272,7 +279,7 @@ def _limits(brief: Brief, plan: Plan, worked: dict[str, Worked], numbers: dict[s
         )
     if brief.wish.event:
         yield from _event(brief, worked)
-    yield from _numb_clock(plan, worked, of)
+    yield from _numb_clock(plan, worked, spans)
 
 
 def _event(brief: Brief, worked: dict[str, Worked]) -> Iterable[Clash]:
@@ -283,9 +290,9 @@ def _event(brief: Brief, worked: dict[str, Worked]) -> Iterable[Clash]:
             yield _limit("event.never", (one.item.id,), words, f"Leave {one.title} out, or do it after.")
 
 
-def _numb_clock(plan: Plan, worked: dict[str, Worked], of: dict[str, str]) -> Iterable[Clash]:
+def _numb_clock(plan: Plan, worked: dict[str, Worked], laid: tuple[Span, ...]) -> Iterable[Clash]:
     """Numbing's minutes must be over before what is numbed for begins; what is put beside it may lengthen but not shorten it."""
-    spans = {span.item: span for span in _spans(plan, worked, of, {})}
+    spans = {span.item: span for span in laid}
     for item in plan.items:
         if item.modality == "numbing" and item.id in spans:
             cream = worked[item.id].settings
@@ -319,7 +326,12 @@ def _steps(brief: Brief, plan: Plan, worked: dict[str, Worked], spans: tuple[Spa
 _TIMED = frozenset({"numbing", "crystal", "enzyme", "peel", "oxygen_mask", "mask", "galvanic_softening", "iontophoresis", "cold", "led"})
 
 
-def _own_steps(brief: Brief, one: Worked, seconds: int, side: Side, of: dict[str, str]) -> Iterable[Step]:
+def _own_steps(brief: Brief, one: Worked, seconds: int, side: Side, of: dict[str, str]) -> tuple[Step, ...]:
+    key = ("steps", one.item.model_dump_json(), seconds, side, tuple(of.items()))
+    return brief.once(key, lambda: tuple(_made_steps(brief, one, seconds, side, of)))
+
+
+def _made_steps(brief: Brief, one: Worked, seconds: int, side: Side, of: dict[str, str]) -> Iterable[Step]:
     if one.item.modality == "microcurrent":
         yield from _lift_steps(brief, one, side, of)
     elif one.item.modality == "led":
