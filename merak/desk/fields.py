@@ -3,6 +3,7 @@
 import re
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cache
 from types import NoneType, UnionType
 from typing import Any, Literal, TypeVar, Union, get_args, get_origin
 
@@ -56,17 +57,28 @@ class Shown:
 
 def shown(model: type[BaseModel], values: dict[str, str], prefix: str = "") -> tuple[Shown, ...]:
     """A model's fields as a form shows them, in the model's order; those that no form can ask for are left out."""
+    return tuple(
+        Shown(f"{prefix}{name}", label, unit, kind, options, values.get(f"{prefix}{name}", ""))
+        for name, label, unit, kind, options in _controls(model)
+    )
+
+
+Control = Literal["number", "choice", "yes", "points", "moment", "text"]
+
+
+@cache
+def _controls(model: type[BaseModel]) -> tuple[tuple[str, str, str, Control, tuple[str, ...]], ...]:
+    """(name, words, unit, kind, options) of each field that a form can ask for."""
     found = []
     for name, info in model.model_fields.items():
         kind, options = _kind(info)
         if kind is not None:
             extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
-            key = f"{prefix}{name}"
-            found.append(Shown(key, info.title or name.replace("_", " "), str(extra.get("unit", "")), kind, options, values.get(key, "")))
+            found.append((name, info.title or name.replace("_", " "), str(extra.get("unit", "")), kind, options))
     return tuple(found)
 
 
-def _kind(info: FieldInfo) -> tuple[Literal["number", "choice", "yes", "points", "moment", "text"] | None, tuple[str, ...]]:
+def _kind(info: FieldInfo) -> tuple[Control | None, tuple[str, ...]]:
     kinds = [info.annotation]
     if get_origin(info.annotation) in (Union, UnionType):
         kinds = [one for one in get_args(info.annotation) if one is not NoneType]

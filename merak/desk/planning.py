@@ -139,12 +139,18 @@ def planned(desk: Desk, visit_id: UUID, chosen: str = "", propose: bool = False)
 
 
 def _page(
-    file: VisitFile, chosen: str = "", propose: bool | None = False, refusal: str = "", draft: Draft | None = None, version: int = 0
+    file: VisitFile,
+    chosen: str = "",
+    propose: bool | None = False,
+    refusal: str = "",
+    draft: Draft | None = None,
+    version: int = 0,
+    chair: bool = True,
 ) -> Planned:
     """The page of a draft (the one that stands); with proposals when asked for, or when nothing is planned (never for None)."""
     if draft is None:
         draft, version = draft_of(file)
-    page = Planned(file, draft, version, visit_plan(file.brief, draft.plan), chosen, refusal)
+    page = Planned(file, draft, version, visit_plan(file.brief, draft.plan, chair), chosen, refusal)
     if propose or (propose is not None and not draft.plan.items):
         try:
             page.proposed = proposals(file.brief)
@@ -191,9 +197,10 @@ def edit(desk: Desk, visit_id: UUID, op: str, form: dict[str, str]) -> Planned:
                 visits.add_next(db, visit_id, "plan", version + 1, body, desk.me.id, desk.now)
         except visits.Taken:
             continue
-        before, agreed = _page(file, propose=None, draft=draft, version=version), file.consented
+        chair = op != "set" or ".path." in form.get("changed", "")
+        before, agreed = _page(file, propose=None, draft=draft, version=version, chair=chair), file.consented
         file.records["plan"] = visits.Standing(version + 1, body)
-        page = _page(file, form.get("next", item_id), draft=new, version=version + 1)
+        page = _page(file, form.get("next", item_id), draft=new, version=version + 1, chair=chair)
         page.redraw = _touched(before, page, agreed)
         return page
     raise OutOfTurn("Somebody else is changing this plan just now. Once more, please.")
@@ -313,7 +320,7 @@ def _set(desk: Desk, file: VisitFile, draft: Draft, form: dict[str, str]) -> Dra
             settings = _by_twin(file, item, settings, twin, texts_.get(twin, ""))
         except BadInput as bad:
             wrong |= bad.fields
-    new = item.model_copy(update={"settings": _settled(item, settings)})
+    new = item.with_settings(settings)
     typed = {key: text for key, text in draft.typed.items() if not _same_field(key, prefix, texts_, changed)}
     told = {key: text for key, text in draft.wrong.items() if not _same_field(key, prefix, texts_, changed)}
     typed |= {prefix + name: texts_.get(name, "") for name in wrong}
@@ -327,10 +334,6 @@ def _same_field(key: str, prefix: str, sent: dict[str, str], changed: str) -> bo
     name = key.removeprefix(prefix)
     twins = {("level", "current"), ("current", "level"), ("minutes", "fluence"), ("fluence", "minutes")}
     return key.startswith(prefix) and (name == changed or (not changed and name in sent) or (name, changed) in twins)
-
-
-def _settled(item: Item, settings: dict[str, Any]) -> dict[str, Any]:
-    return dict(MODALITIES[item.modality].Settings.model_validate(settings).model_dump(mode="json"))
 
 
 def _misfit(item: Item, settings: dict[str, Any], name: str) -> str:
@@ -403,7 +406,7 @@ def _lengthen(desk: Desk, file: VisitFile, draft: Draft, form: dict[str, str]) -
     problem = _misfit(item, tried, name)
     if problem:
         raise BadInput({name: problem})
-    new = item.model_copy(update={"settings": _settled(item, tried)})
+    new = item.with_settings(tried)
     return _with(draft, draft.plan.with_item(new), _said_change(item, new))
 
 
@@ -417,7 +420,7 @@ def _strength(desk: Desk, file: VisitFile, draft: Draft, form: dict[str, str]) -
     machine = file.brief.machine(item.modality, item.machine)
     module = MODALITIES[item.modality]
     settings = stepped(module, module.Settings.model_validate(item.settings), machine.card if machine else None, up=form.get("by") != "-1")
-    new = item.model_copy(update={"settings": settings.model_dump(mode="json")})
+    new = item.with_settings(settings)
     return _with(draft, draft.plan.with_item(new), _said_change(item, new))
 
 
@@ -492,8 +495,7 @@ def _method(desk: Desk, file: VisitFile, draft: Draft, form: dict[str, str]) -> 
     plan = draft.plan.model_copy(update={"methods": draft.plan.methods | {name: school_id}})
     for item in plan.items:
         if item.modality in school.set:
-            settings = _settled(item, item.settings | school.set[item.modality])
-            plan = plan.with_item(item.model_copy(update={"settings": settings}))
+            plan = plan.with_item(item.with_settings(item.settings | school.set[item.modality]))
     of = in_force(file.brief, plan)
     if school.phase or any(one.phase for one in method.schools):
         plan = plan.model_copy(update={"items": tuple(sorted(plan.items, key=lambda one: phase(one.modality, of)))})

@@ -120,17 +120,17 @@ _AROUND = f"""
         client.name, client.born, course.name, course.sessions,
         person.id, person.name, person.finger_mm, person.role, person.licences, person.careful_hands,
         last.id, last.starts_at, studio.time_zone, studio.house,
-        (SELECT jsonb_agg(jsonb_build_array(id, card::text) ORDER BY id) FROM device WHERE active),
-        (SELECT jsonb_agg(jsonb_build_array(v.id, s.stage, r.version, {_SHORT})) {_STANDING.format(visits="ARRAY[visit.id, last.id]")}),
-        (SELECT jsonb_agg(jsonb_build_array(body, version) ORDER BY mark_id) FROM (
+        (SELECT json_agg(id ORDER BY id) FROM device WHERE active),
+        (SELECT json_agg(json_build_array(v.id, s.stage, r.version, {_SHORT})) {_STANDING.format(visits="ARRAY[visit.id, last.id]")}),
+        (SELECT json_agg(json_build_array(body, version) ORDER BY mark_id) FROM (
             SELECT DISTINCT ON (mark_id) mark_id, body, version, removed FROM mark
             WHERE client_id = visit.client_id AND (visit.status <> 'closed' OR at <= (
                 SELECT max(at) FROM record WHERE record.visit_id = visit.id AND stage = 'close'))
             ORDER BY mark_id, version DESC) AS m WHERE NOT removed),
-        (SELECT jsonb_agg(body ORDER BY letter_id) FROM (
+        (SELECT json_agg(body ORDER BY letter_id) FROM (
             SELECT DISTINCT ON (letter_id) letter_id, body || jsonb_build_object('id', letter_id, 'file', file_id) AS body FROM letter
             WHERE client_id = visit.client_id ORDER BY letter_id, version DESC) AS l),
-        (SELECT jsonb_agg(jsonb_build_array(that.starts_at, did.key, did.value, r.body) ORDER BY that.starts_at)
+        (SELECT json_agg(json_build_array(that.starts_at, did.key, did.value, r.body) ORDER BY that.starts_at)
             FROM visit AS that
             CROSS JOIN LATERAL (
                 SELECT body FROM record WHERE visit_id = that.id AND stage = 'close' ORDER BY version DESC LIMIT 1) AS r
@@ -220,7 +220,21 @@ def around(db: Session, visit_id: UUID) -> Around | None:
         both[of][stage] = Standing(version, body or {})
     marks = [Standing(version, body) for body, version in drawn or ()]
     last = Earlier(last_id, last_at) if last_id else None
-    return Around(visit, last, zone, house, cards or [], both[str(visit_id)], both[str(last_id)], marks, letters or [], done or [])
+    return Around(
+        visit, last, zone, house, _cards(db, cards or []), both[str(visit_id)], both[str(last_id)], marks, letters or [], done or []
+    )
+
+
+#: Machine → its card as JSON. A card is written once and never changed, so it is read once a process.
+_card_texts: dict[str, str] = {}
+
+
+def _cards(db: Session, ids: list[str]) -> list[tuple[str, str]]:
+    """The cards of these machines, in their order."""
+    if any(one not in _card_texts for one in ids):
+        rows = db.connection().exec_driver_sql("SELECT id::text, card::text FROM device")
+        _card_texts.update({key: text for key, text in rows})  # noqa: C416 (rows)
+    return [(one, _card_texts[one]) for one in ids]
 
 
 def previous_of(db: Session, visits: Sequence[Visit]) -> dict[UUID, UUID]:

@@ -1,7 +1,7 @@
 """Microcurrent lift: settings, start values, ceilings, strokes, dose, time, gel."""
 
 from datetime import date
-from functools import lru_cache
+from functools import cache, lru_cache
 from itertools import takewhile
 from typing import Literal, NamedTuple
 
@@ -43,6 +43,7 @@ class Settings(Frozen):
     film_mm: float = Field(0.5, ge=0.01, le=3, title="Gel film", json_schema_extra={"unit": "mm"})
 
 
+@cache
 def sayings(feel: Feel) -> tuple[Saying, ...]:
     """What a client may say under microcurrent, in the order of the keys, and what to do then by the chosen school of feel."""
     at_edge = feel == "raise until just felt"
@@ -270,8 +271,13 @@ def _gel(settings: Settings, area: Treatable) -> Quantity:
 
 def level_most(settings: Settings, card: MicrocurrentCard) -> float:
     """The highest level, in half steps, that no ceiling refuses with these settings on this card; 0 when even the lowest is refused."""
+    return _level_most(settings.polarity, card)
+
+
+@lru_cache(maxsize=64)
+def _level_most(polarity: Polarity, card: MicrocurrentCard) -> float:
     halves = (half / 2 for half in range(2, 2 * card.levels + 1))
-    return max(takewhile(lambda level: _level_refusal(level, settings.polarity, card) is None, halves), default=0.0)
+    return max(takewhile(lambda level: _level_refusal(level, polarity, card) is None, halves), default=0.0)
 
 
 def _level_refusal(level: float, polarity: Polarity, card: MicrocurrentCard) -> tuple[str, str] | None:

@@ -32,6 +32,12 @@ class Item(Frozen):
     machine: str = ""
     beside: str = ""
 
+    def with_settings(self, settings: Any) -> "Item":
+        """The item set otherwise: a modality's settings, or what they are made from. Raises ValidationError."""
+        body = settings if isinstance(settings, dict) else settings.model_dump(mode="json")
+        whole = MODALITIES[self.modality].Settings.model_validate(body).model_dump(mode="json")
+        return self.model_copy(update={"settings": dict(sorted(whole.items()))})
+
     @field_validator("settings")
     @classmethod
     def _in_order(cls, settings: dict[str, Any]) -> dict[str, Any]:
@@ -213,7 +219,7 @@ def lowered(brief: Brief, item: Item, of: Methods) -> Item:
         gentler = stepped(module, found.settings, machine.card if machine else None, up=False)
         if gentler == found.settings:
             break
-        item = item.model_copy(update={"settings": gentler.model_dump(mode="json")})
+        item = item.with_settings(gentler)
     raise Refused(f"{found.stops[0].words} {found.stops[0].act}".strip(), found.stops[0].rule)
 
 

@@ -316,7 +316,7 @@ def _gentler(brief: Brief, item: Item, of: dict[str, str]) -> Item:
     found: Worked = compute(brief, item, (), (), of)
     card = found.machine.card if found.machine else None
     settings = stepped(MODALITIES[item.modality], found.settings, card, up=False)
-    lower = item.model_copy(update={"settings": settings.model_dump(mode="json")})
+    lower = item.with_settings(settings)
     return lower if not compute(brief, lower, (), (), of).stops else item
 
 

@@ -128,20 +128,21 @@ def in_force(brief: Brief, plan: Plan) -> dict[str, str]:
     return brief.once(key, lambda: {name: chosen(dict(brief.methods) | plan.methods, name) for name in methods()})
 
 
-def visit_plan(brief: Brief, plan: Plan) -> VisitPlan:
+def visit_plan(brief: Brief, plan: Plan, chair: bool = True) -> VisitPlan:
     """The plan that follows from a choice. What cannot be is told by item in `stopped`, by field in `refused`, between items in `clashes`;
-    a plan with any of it cannot be started. Raises BadInput for measures that no body has.
+    a plan with any of it cannot be started. Without `chair` the steps of the treatment are left out, which nobody sees while a field is
+    typed. Raises BadInput for measures that no body has.
     """
-    return brief.once(("plan", plan.model_dump_json()), lambda: _visit_plan(brief, plan))
+    return brief.once(("plan", plan.model_dump_json(), chair), lambda: _visit_plan(brief, plan, chair))
 
 
-def _visit_plan(brief: Brief, plan: Plan) -> VisitPlan:
+def _visit_plan(brief: Brief, plan: Plan, chair: bool) -> VisitPlan:
     of = in_force(brief, plan)
     worked, stopped, refused = _all_worked(brief, plan, of)
     first = first_side(brief.findings)
     side = plan.side or first.side
     spans = _spans(plan, worked, of, stopped)
-    steps = tuple(step for step in _steps(brief, plan, worked, spans, side, of))
+    steps = tuple(_steps(brief, plan, worked, spans, side, of)) if chair else ()
     numbers = {"side.difference": first.difference} | {
         f"{one.item.id}.{key}": found for one in worked.values() for key, found in one.dose.numbers.items()
     }
