@@ -9,6 +9,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
+from merak.demo.portrait import HEIGHT, WIDTH, portrait  # noqa: E402
 from tests.conftest import Server, cli, fresh_database, signed_in_page  # noqa: E402
 
 SHOTS = ROOT / "docs/screenshots"
@@ -30,10 +31,30 @@ def dim(page: Page, server: Server) -> None:
 
 
 def first_answers(page: Page) -> None:
-    """Everything asked, nothing found."""
-    for question in page.locator("#ask-form fieldset").all():
-        question.get_by_role("radio").first.check()
-    page.locator("#board .verdict.go").nth(1).wait_for()
+    """Last time's answers confirmed, the rest asked, nothing found."""
+    page.get_by_role("button", name="Unchanged").click()
+    rest = page.get_by_role("button", name="Asked the rest: nothing")
+    while rest.count():
+        rest.first.click()
+        page.wait_for_load_state("networkidle")
+
+
+def photograph(page: Page, visit: str) -> None:
+    """Today's photograph, with its landmarks clicked."""
+    content, landmarks = portrait(-20, -3, 9)
+    page.goto(f"{visit}/photos")
+    page.locator("#file").set_input_files({"name": "today.jpg", "mimeType": "image/jpeg", "buffer": content})
+    page.get_by_role("button", name="Keep it").click()
+    page.locator("#photo").wait_for()
+    page.locator("#again").click()
+    box = page.locator("#photo").bounding_box()
+    assert box
+    size = min(box["width"] / WIDTH, box["height"] / HEIGHT)
+    left, top = box["x"] + (box["width"] - WIDTH * size) / 2, box["y"] + (box["height"] - HEIGHT * size) / 2
+    for point in landmarks.split():
+        x, y = (float(part) for part in point.split(","))
+        page.mouse.click(left + x * size, top + y * size)
+    page.locator("#over").wait_for()
 
 
 def open_visit(page: Page, server: Server, client: str) -> str:
@@ -58,16 +79,11 @@ def walk(browser: Browser, server: Server) -> None:
         for field, value in (("brow_right_mm", "12"), ("brow_left_mm", "10.5"), ("cheek_right_mm", "20"), ("cheek_left_mm", "18.9")):
             page.locator(f"#f-{field}").fill(value)
         page.locator("#side", has_text="1.3 mm higher").wait_for()
-        for zone, times in (
-            ("left-lower-cheek", 2),
-            ("right-lower-cheek", 1),
-            ("left-jawline", 3),
-            ("right-jawline", 2),
-            ("left-mid-cheek", 1),
-        ):
+        page.goto(f"{visit}/look?kind=laxity")
+        for zone, before, times in (("left-lower-cheek", 2, 1), ("left-jawline", 1, 2), ("left-mid-cheek", 0, 1)):
             for n in range(times):
                 page.locator(f"#z-{zone}").press("Enter")
-                page.locator(f"#z-{zone}[aria-label$='{n + 1} of 4']").wait_for()
+                page.locator(f"#z-{zone}[aria-label$='{before + n + 1} of 4']").wait_for()
         shot(page, "look")
         page.goto(f"{visit}/plate?work=rf_fractional")
         page.locator("#sheet").focus()
@@ -84,22 +100,26 @@ def walk(browser: Browser, server: Server) -> None:
         shot(page, "bench")
         page.goto(f"{server.url}/rules?of=pulsed_light")
         shot(page, "rules")
-        page.goto(f"{visit}/plate?plate=neck&work=oxygen_airbrush")
-        shot(page, "neck")
-        page.goto(f"{visit}/plate?work=rf_bulk")
-        dim(page, server)
-        shot(page, "plate-dim")
-        page.context.clear_cookies(name="theme")
+        photograph(page, visit)
+        shot(page, "photos")
         page.goto(f"{visit}/plan")
+        shot(page, "proposals")
+        page.get_by_role("button", name="Take this one").first.click()
+        page.locator("#strip .step-block[title^='Microcurrent']").click()
+        page.locator("#item-form").wait_for()
         shot(page, "plan")
-        page.locator("[data-key='microcurrent.density']").click()
+        page.locator("[data-key$='.density']").click()
         page.locator("#panel .working").wait_for()
         shot(page, "working")
+        page.goto(f"{visit}/tray")
+        shot(page, "tray")
         page.goto(f"{visit}/plan")
+        page.get_by_label("signed on paper").check()
         page.get_by_role("button", name="Ines agrees").click()
         page.get_by_role("button", name="Begin").click()
         page.locator("#main-act").click()
-        page.keyboard.press("n")
+        while not page.locator("#title").inner_text().startswith("Lift"):
+            page.keyboard.press("n")
         for _ in range(17):
             page.keyboard.press("Space")
         page.keyboard.press("2")
@@ -111,8 +131,9 @@ def walk(browser: Browser, server: Server) -> None:
         page.context.clear_cookies(name="theme")
         for _ in range(19):
             page.keyboard.press("Space")
-        for _ in range(5):
+        while page.locator("#title").inner_text() not in ("Finish", "Finished"):
             page.keyboard.press("n")
+        page.locator("#main-act").click()
         page.get_by_text("all kept").wait_for()
         page.goto(f"{visit}/close")
         for name, grade in (("redness", 1), ("swelling", 0), ("pain", 0), ("comfort", 9)):
@@ -145,8 +166,6 @@ def main() -> None:
             page.goto(f"{server.url}/set-up")
             shot(page, "set-up")
             cli("demo")
-            page.goto(f"{server.url}/sign-in")
-            shot(page, "sign-in")
             walk(browser, server)
             browser.close()
     finally:

@@ -13,7 +13,8 @@ from uuid_utils.compat import uuid7
 
 from merak.core.errors import Refused
 from merak.core.plan.screening import questions
-from merak.desk import asking, closing, consenting, looking, marking, planning, treating
+from merak.demo.portrait import portrait
+from merak.desk import asking, closing, consenting, looking, marking, picturing, planning, treating
 from merak.desk.day import COURSE_NAME, add_visit
 from merak.desk.desk import Desk
 from merak.desk.file import open_file
@@ -163,6 +164,7 @@ class Invented:
     note: str = ""
     marks: tuple[dict[str, str], ...] = ()
     done: tuple[str, ...] = ("microcurrent", "led")
+    photographed: bool = False
     found: dict[str, str] = field(default_factory=lambda: {"laxity": LAX})
 
 
@@ -173,6 +175,7 @@ CLIENTS = (
         "09:00",
         2,
         tapes=(272, 186),
+        photographed=True,
         found={
             "laxity": LAX,
             "pigment": "right upper cheek, right upper cheek, left upper cheek",
@@ -328,6 +331,11 @@ def _closed_visit(desk: Desk, who: Invented, client: Client, start: datetime, la
     for condition, zones in who.found.items() if not returning else ():  # later visits begin from these
         for zone in zones.split(", "):
             looking.tap_zone(desk, visit_id, condition, zone)
+    if who.photographed:
+        back = who.past - open_file(desk, visit_id).visit.session_no
+        content, landmarks = portrait(12 * back, 2.0 * back, 6.0 - 3 * back)
+        picturing.add_photo(desk, visit_id, "front", content)
+        picturing.mark_landmarks(desk, visit_id, "front", landmarks)
     for mark in who.marks if last else ():
         marking.put(desk, visit_id, {"plate": "face", **mark})
     for modality in ("cleanse", *who.done, "finish"):  # what an answer stops is not added

@@ -11,7 +11,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from jinja2_fragments import render_block
 
-from merak.core.knowledge import cited
+from merak.core.knowledge import aspects, cited
 from merak.core.plan.fitting import title
 from merak.desk.desk import Desk
 from merak.desk.file import STAGES, VisitFile
@@ -44,6 +44,11 @@ def asset(name: str) -> str:
     return f"/static/{name}?v={hashlib.sha256((STATIC / name).read_bytes()).hexdigest()[:10]}"
 
 
+def named_all(names: str) -> str:
+    """Modalities and aspects joined by strokes, as they are called on screen."""
+    return " and ".join(aspects()[name].words if name in aspects() else title(name) for name in names.split("/") if name)
+
+
 def _environment() -> Environment:
     env = Environment(
         loader=FileSystemLoader(HERE / "templates"),
@@ -53,7 +58,14 @@ def _environment() -> Environment:
         lstrip_blocks=True,
         auto_reload=False,
     )
-    env.filters |= {"day": day_words, "moment": moment_words, "clock": clock_words, "polyline": polyline, "title_of": title}
+    env.filters |= {
+        "day": day_words,
+        "moment": moment_words,
+        "clock": clock_words,
+        "polyline": polyline,
+        "title_of": title,
+        "named_all": named_all,
+    }
     env.globals |= {
         "asset": asset,
         "cited": cited,

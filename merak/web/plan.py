@@ -12,12 +12,14 @@ from merak.core.body.plate import zone_names
 from merak.core.body.strokes import PATHS
 from merak.core.body.treatable import BESIDE
 from merak.core.knowledge import about, conditions, methods
+from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.brief import plate_of, workable
 from merak.core.plan.fitting import title
 from merak.core.plan.item import Item
 from merak.core.plan.screening import questions
 from merak.desk import consenting, planning, routines, trays
 from merak.desk.desk import Desk, NotFound
+from merak.desk.fields import shown, texts
 from merak.desk.permission import may
 from merak.door import Form, entered
 from merak.exchange.pdf import pdf
@@ -35,6 +37,7 @@ def _context(desk: Desk, planned: planning.Planned, changed: str = "", whole: bo
     consents = {"wordings": consenting.wordings(planned.plan), "guardian": consenting.needs_guardian(file)} if planned.redraw else {}
     return {
         **stage_context(desk, file, "plan"), "page": planned, "changed": changed, "whole": whole, "title_of": title, "slot": slot,
+        "told": _told,
         "editable": may(desk.me, "plan", file.visit), "currency": file.house.get("currency", "EUR"), "over": _over(planned, slot),
         "trouble": clashing | {key.partition(".")[0] for key in planned.slips}, "general": consenting.GENERAL[consenting.VERSION],
         "wording_version": consenting.VERSION, "work_of": _work_of,
@@ -53,6 +56,20 @@ def _whole(desk: Desk, planned: planning.Planned) -> dict[str, Any]:
         "CONDITIONS": conditions(), "hours": consenting.hours, "routines": routines.kept(desk),
         "methods_for": [m for m in methods().values() if any(not s.on or in_plan & set(s.on) for s in m.schools)],
     }  # fmt: skip
+
+
+def _told(item: Item) -> str:
+    """What a step is set to, in a line: its strength, how often, how it is done, where."""
+    module = MODALITIES[item.modality]
+    shown_ = {one.name: one for one in shown(module.Settings, texts(module.Settings.model_validate(item.settings)))}
+    names = dict.fromkeys(("colour", "then", "acid", module.STEP.field, "passes", "rounds", "repeats"))
+    parts = [
+        f"{shown_[n].label.lower()} {shown_[n].value} {shown_[n].unit}".strip()
+        for n in names
+        if n in shown_ and shown_[n].value != "nothing"
+    ]
+    where = ", ".join(item.zones) if item.zones else ""
+    return "; ".join(filter(None, [", ".join(parts), where]))
 
 
 def _over(planned: planning.Planned, slot: float) -> set[str]:
@@ -174,6 +191,14 @@ def allow(request: Request, visit_id: UUID, form: Form) -> Response:
     with entered(request, form) as desk:
         planning.allow(desk, visit_id, form)
         return go(f"/visits/{visit_id}/{'ask' if form.get('back') == 'ask' else 'plan'}")
+
+
+@router.post("/allow/{number}/withdraw")
+def withdraw(request: Request, visit_id: UUID, number: int, form: Form) -> Response:
+    """A senior takes a word back."""
+    with entered(request, form) as desk:
+        planning.withdraw(desk, visit_id, number)
+        return go(f"/visits/{visit_id}/plan")
 
 
 @router.get("/plan/working/{key}")

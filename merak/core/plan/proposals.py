@@ -204,9 +204,10 @@ def proposals(brief: Brief) -> tuple[Proposal, ...]:
     plan = Plan()
     of = in_force(brief, plan)
     found: list[Proposal] = []
+    met: dict[tuple[Placed, Placed], bool] = {}
     for kind in KINDS:
         candidates, out = _candidates(brief, of, kind)
-        problem = _problem(brief, of, kind, candidates)
+        problem = _problem(brief, of, kind, candidates, met)
         one = _proposal(brief, of, kind, problem, best(problem), out)
         same = next((n for n, other in enumerate(found) if one and _same(one, other)), None)
         if same is not None:
@@ -320,7 +321,9 @@ def _gentler(brief: Brief, item: Item, of: dict[str, str]) -> Item:
     return lower if not compute(brief, lower, (), (), of).stops else item
 
 
-def _problem(brief: Brief, of: dict[str, str], kind: Kind, candidates: Sequence[Candidate]) -> Problem:
+def _problem(
+    brief: Brief, of: dict[str, str], kind: Kind, candidates: Sequence[Candidate], met: dict[tuple[Placed, Placed], bool]
+) -> Problem:
     """The candidates with what excludes, needs and overlaps what, and the limits of today."""
     order = sorted(range(len(candidates)), key=lambda n: phase(candidates[n].modality, of))
     apart, done = set(), {name: before.on for name, before in brief.history.items() if before.on}
@@ -330,8 +333,10 @@ def _problem(brief: Brief, of: dict[str, str], kind: Kind, candidates: Sequence[
         barred += [n] if any(clash.kind == "earlier" for clash in alone) else []
     for i, a in enumerate(order):
         for b in order[i + 1 :]:
-            met = clashes([_placed(candidates[a]), _placed(candidates[b])], brief.newcomer, of)
-            if any(clash.kind not in ("needs", "earlier") for clash in met):
+            pair = _placed(candidates[a]), _placed(candidates[b])
+            if pair not in met:  # the kinds differ in settings, seldom in what goes with what
+                met[pair] = any(clash.kind not in ("needs", "earlier") for clash in clashes(pair, brief.newcomer, of))
+            if met[pair]:
                 apart.add((a, b))
     needs = []
     for one in book().pairing:
