@@ -8,10 +8,11 @@ from pydantic import BaseModel, Field
 from merak.api.bench import TROUBLE
 from merak.core.client import Findings
 from merak.core.plan.brief import Brief, Wish
+from merak.core.plan.chair import Span
 from merak.core.plan.fitting import Clash
 from merak.core.plan.proposals import LeftOut, Support, proposals
 from merak.core.plan.screening import Answer, Letter, Standing, questions
-from merak.core.plan.visit_plan import Plan, Span, visit_plan
+from merak.core.plan.visit_plan import Plan, visit_plan
 from merak.core.working import Caution, Quantity
 from merak.desk.desk import Desk
 from merak.desk.practice import brief_of

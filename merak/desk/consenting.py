@@ -11,10 +11,11 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import about, number, rule, traits
 from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.plan.visit_plan import Plan
+from merak.desk.changes import draft_of
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import VisitFile, open_file, turn
 from merak.desk.keeping import keep_file, kept_file
-from merak.desk.planning import Planned, draft_of, planned
+from merak.desk.planning import Planned, planned
 from merak.records import visits
 
 #: What the client agrees to beside the words for each treatment, by version, so that the record says which words were read.

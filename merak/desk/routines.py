@@ -6,9 +6,10 @@ from uuid import UUID
 from uuid_utils.compat import uuid7
 
 from merak.core.plan.routine import Routine, fitted, routine_of
+from merak.desk.changes import draft_of
 from merak.desk.desk import Desk, NotFound
 from merak.desk.file import open_file
-from merak.desk.planning import Planned, draft_of, put
+from merak.desk.planning import Planned, put
 from merak.records import letters
 from merak.records.tables import RoutineVersion
 

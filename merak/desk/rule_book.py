@@ -239,16 +239,19 @@ def uses() -> dict[str, tuple[str, ...]]:
     for path in sorted([*CORE.rglob("*.py"), *(CORE.parent / "desk").glob("*.py"), *(CORE.parent / "web").glob("*.py")]):
         tree = ast.parse(path.read_text(encoding="utf-8"))
         title = _title(path)
-        for pattern in set(_patterns(tree)):
-            for rule_id in ids:
-                if re.fullmatch(pattern, rule_id):  # what all modalities share is used by the one that the rule is named for
-                    named = about().get(rule_id.partition(".")[0])
-                    places.setdefault(rule_id, set()).add(title or (named.title if named else "every modality"))
+        whole, patterns = _named(tree)
+        put_together = re.compile("|".join(f"(?:{one})" for one in sorted(patterns)) or "(?!)")
+        for rule_id in ids:
+            if rule_id in whole or rule_id.removesuffix(".men") in whole or put_together.fullmatch(rule_id):
+                named = about().get(rule_id.partition(".")[0])  # what all modalities share is used by the one that the rule is named for
+                places.setdefault(rule_id, set()).add(title or (named.title if named else "every modality"))
     return {rule_id: tuple(sorted(found_)) for rule_id, found_ in places.items()}
 
 
-def _patterns(tree: ast.Module) -> Iterator[str]:
-    """The texts of a file that can name a rule: whole ones, and those put together, with what is filled in as anything."""
+def _named(tree: ast.Module) -> tuple[set[str], set[str]]:
+    """The texts of a file that can name a rule: whole ones, and patterns of those put together, with what is filled in as anything."""
+    whole: set[str] = set()
+    patterns: set[str] = set()
     own = {
         target.id: node.value.value
         for node in tree.body
@@ -258,12 +261,13 @@ def _patterns(tree: ast.Module) -> Iterator[str]:
     }
     for node in ast.walk(tree):
         if isinstance(node, ast.Constant) and isinstance(node.value, str) and re.fullmatch(r"[a-z_]+(\.[a-z0-9_]+)+", node.value):
-            yield re.escape(node.value) + (r"(\.men)?" if node.value.count(".") == 1 else "")
+            whole.add(node.value)
         elif isinstance(node, ast.JoinedStr):
             parts = [_part(part, own) for part in node.values]
             named = re.search("[a-z]{4}", "".join(parts).replace(ANYTHING, ""))  # else it would be any rule's
             if named and r"\." in "".join(parts):
-                yield "".join(parts)
+                patterns.add("".join(parts))
+    return whole, patterns
 
 
 def _part(part: ast.expr, own: dict[str, str]) -> str:

@@ -6,9 +6,9 @@ from uuid import UUID
 
 from merak.core.plan.tray import Tray, tray_of
 from merak.core.plan.visit_plan import VisitPlan, visit_plan
+from merak.desk.changes import draft_of
 from merak.desk.desk import Desk, NotFound
 from merak.desk.file import VisitFile, open_file
-from merak.desk.planning import draft_of
 from merak.records import visits
 
 

@@ -9,7 +9,7 @@ from uuid import UUID
 from sqlalchemy.orm import Session
 
 from merak.core.knowledge import rule
-from merak.core.plan.visit_plan import Step
+from merak.core.plan.chair import Step
 from merak.core.session import Event, RunState, fold
 from merak.core.session.fold import KINDS
 from merak.desk.desk import Desk, NotFound, OutOfTurn

@@ -14,8 +14,8 @@ from merak.core.body.plate import GRADED, Plate, area_cm2, zone_names
 from merak.core.body.sketch import SIDES
 from merak.core.body.treatable import Treatable
 from merak.core.knowledge import mark_kinds, number
+from merak.core.plan.chair import StepLine
 from merak.core.plan.survey import Laid, Survey, uncovered
-from merak.core.plan.visit_plan import StepLine
 from merak.web.pen import features, hair, hairline
 
 #: Room around the plate, mm: the hair needs it above.

@@ -17,7 +17,7 @@ from merak.core.plan.brief import plate_of, workable
 from merak.core.plan.fitting import title
 from merak.core.plan.item import Item
 from merak.core.plan.screening import questions
-from merak.desk import consenting, planning, routines, trays
+from merak.desk import allowing, changes, consenting, planning, routines, trays
 from merak.desk.desk import Desk, NotFound
 from merak.desk.fields import shown, texts
 from merak.desk.permission import may
@@ -80,7 +80,7 @@ def _over(planned: planning.Planned, slot: float) -> set[str]:
 
 
 def _twins(item: Item) -> tuple[str, ...]:
-    return tuple(name for (modality, field), pair in planning.TWINS.items() if modality == item.modality for name in (field, pair[0]))
+    return tuple(name for (modality, field), pair in changes.TWINS.items() if modality == item.modality for name in (field, pair[0]))
 
 
 def _scale(planned: planning.Planned, item: Item) -> str:
@@ -189,7 +189,7 @@ def tray(request: Request, visit_id: UUID) -> Response:
 def allow(request: Request, visit_id: UUID, form: Form) -> Response:
     """A senior's word."""
     with entered(request, form) as desk:
-        planning.allow(desk, visit_id, form)
+        allowing.allow(desk, visit_id, form)
         return go(f"/visits/{visit_id}/{'ask' if form.get('back') == 'ask' else 'plan'}")
 
 
@@ -197,7 +197,7 @@ def allow(request: Request, visit_id: UUID, form: Form) -> Response:
 def withdraw(request: Request, visit_id: UUID, number: int, form: Form) -> Response:
     """A senior takes a word back."""
     with entered(request, form) as desk:
-        planning.withdraw(desk, visit_id, number)
+        allowing.withdraw(desk, visit_id, number)
         return go(f"/visits/{visit_id}/plan")
 
 

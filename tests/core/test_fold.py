@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from merak.core.plan.visit_plan import Step
+from merak.core.plan.chair import Step
 from merak.core.session import Event, fold, step_facts
 from merak.core.session.fold import KINDS
 from tests.core.making import brief, planned

@@ -9,7 +9,7 @@ import pytest
 from PIL import Image
 
 from merak.core.errors import BadInput, Refused
-from merak.desk import asking, consenting, lettering, looking, planning, practice, routines, trays, treating
+from merak.desk import allowing, asking, consenting, lettering, looking, planning, practice, routines, trays, treating
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.keeping import keep_file, kept_file
 from merak.desk.permission import Denied
@@ -57,17 +57,17 @@ def test_only_a_senior_plans_past_and_it_is_shown_with_reason_name_and_time(desk
         "reason": "healed early, seen twice",
     }
     with pytest.raises(Denied):
-        planning.allow(as_(desk, "tomas"), visit, word)
+        allowing.allow(as_(desk, "tomas"), visit, word)
     with pytest.raises(BadInput):
-        planning.allow(desk, visit, word | {"reason": "ok"})
-    planning.allow(desk, visit, word)
+        allowing.allow(desk, visit, word | {"reason": "ok"})
+    allowing.allow(desk, visit, word)
     assert asking.asked(desk, visit).file.brief.board["microcurrent"].verdict == "letter", "the surgeon's letter is still missing"
-    planning.allow(desk, visit, word | {"verdict": "letter"})
+    allowing.allow(desk, visit, word | {"verdict": "letter"})
     standing = asking.asked(desk, visit).file.brief.board["microcurrent"]
     assert standing.verdict == "change" and "Adaeze Okonjo" in standing.reasons[0].lifted and "seen twice" in standing.reasons[0].lifted
     asking.save_answers(desk, visit, {"implants": "implanted"})
     with pytest.raises(Refused, match="nobody overrides"):
-        planning.allow(desk, visit, word | {"verdict": "never", "rule": "screening.implants"})
+        allowing.allow(desk, visit, word | {"verdict": "never", "rule": "screening.implants"})
 
 
 def test_a_ceiling_is_passed_in_writing_unless_it_is_absolute(desk: Desk) -> None:
@@ -78,16 +78,16 @@ def test_a_ceiling_is_passed_in_writing_unless_it_is_absolute(desk: Desk) -> Non
     led, lift = step_of(page, "led"), step_of(page, "microcurrent")
     assert not page.settled and f"{led}.minutes" in page.slips
     key = {"what": "plan", "key": f"{led}.minutes", "reason": "tolerated thirty before"}
-    planning.allow(desk, visit, key)
+    allowing.allow(desk, visit, key)
     page = planning.planned(desk, visit)
     assert page.settled and "tolerated thirty before" in page.computed.allowed[0].act
     consenting.consent(desk, visit, AGREED)
-    planning.withdraw(desk, visit, 0)
+    allowing.withdraw(desk, visit, 0)
     page = planning.planned(desk, visit)
     assert not page.settled and not page.file.consented
     typed(desk, visit, "microcurrent", "current", "1100")
     with pytest.raises(Refused, match="Nobody plans past"):
-        planning.allow(desk, visit, key | {"key": f"{lift}.level"})
+        allowing.allow(desk, visit, key | {"key": f"{lift}.level"})
 
 
 def test_who_holds_no_licence_neither_plans_nor_starts(desk: Desk) -> None:

@@ -10,7 +10,7 @@ from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput
 from merak.core.plan.screening import questions
-from merak.desk import asking, closing, consenting, day, looking, planning, practice, returning, signing_in, treating
+from merak.desk import allowing, asking, closing, consenting, day, looking, planning, practice, returning, signing_in, treating
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.permission import Denied, Sealed
 from merak.records import db as database
@@ -227,7 +227,7 @@ def test_closing_asks_for_what_is_missing_and_seals(desk: Desk) -> None:
         lambda: asking.save_answers(desk, visit, {"heart": "yes"}),
         lambda: looking.tap_zone(desk, visit, "laxity", "left chin"),
         lambda: planning.edit(desk, visit, "clear", {}),
-        lambda: planning.allow(desk, visit, {"what": "plan", "key": "", "reason": "why not, after all"}),
+        lambda: allowing.allow(desk, visit, {"what": "plan", "key": "", "reason": "why not, after all"}),
         lambda: treating.record(desk, visit, [treating.Tap(uuid7(), "stroke", desk.now)]),
         lambda: closing.close(desk, visit, GRADED),
     ):

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Literal, NamedTuple, get_args
 
-from merak.core.plan.visit_plan import Step
+from merak.core.plan.chair import Step
 
 Kind = Literal["start", "stroke", "unstroke", "level", "comfort", "pause", "resume", "next", "back", "stop", "finish"]
 KINDS: frozenset[str] = frozenset(get_args(Kind))
