@@ -47,6 +47,8 @@ class Draft(Frozen):
     touched: dict[str, Touched] = Field(default_factory=dict)
     what: str = ""
     who: str = ""
+    #: The change that led to this plan, whoever went back or on to it since.
+    did: str = ""
     past: tuple[int, ...] = ()
     future: tuple[int, ...] = ()
 
@@ -66,7 +68,7 @@ Op = Callable[[Desk, VisitFile, Draft, dict[str, str]], Draft]
 
 
 def _with(draft: Draft, plan: Plan, what: str, **changes: Any) -> Draft:
-    return draft.model_copy(update={"plan": plan, "what": what, **changes})
+    return draft.model_copy(update={"plan": plan, "what": what, "did": what, **changes})
 
 
 def _take(desk: Desk, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
@@ -79,7 +81,7 @@ def _take(desk: Desk, file: VisitFile, draft: Draft, form: dict[str, str]) -> Dr
 
 
 def _clear(desk: Desk, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
-    return Draft(plan=Plan(methods=draft.plan.methods), what="began anew")
+    return Draft(plan=Plan(methods=draft.plan.methods), what="began anew", did="began anew")
 
 
 def _add(desk: Desk, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
@@ -358,9 +360,7 @@ def _back(desk: Desk, file: VisitFile, draft: Draft, version: int, past: tuple[i
     """An earlier version's plan as the newest: nothing on the record is thrown away."""
     body = visits.version_of(desk.db, file.visit.id, "plan", version)
     earlier = Draft.model_validate(body) if body else Draft()
-    what = draft.what if words.startswith("took") else earlier.what
-    for known in ("took back: ", "again: "):
-        what = what.removeprefix(known)
+    what = draft.did if words.startswith("took") else earlier.did
     now = file.records["plan"].version + 1
     marked = {one.id: Touched(version=now, by=str(desk.me.id), who=desk.me.name, what=words + what) for one in earlier.plan.items}
     return earlier.model_copy(update={"past": past, "future": future[:BACK], "what": words + what, "who": desk.me.name, "touched": marked})

@@ -1,7 +1,7 @@
 """A visit's file: the appointment, what stands on each stage, what came before, and the brief that a plan follows from."""
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from datetime import date
 from functools import cached_property
@@ -130,7 +130,8 @@ class VisitFile:
         found = _briefs.pop(key, None) or self._brief()
         _briefs[key] = found  # the last used last
         if len(_briefs) > MOST_BRIEFS:
-            _briefs.pop(next(iter(_briefs)), None)
+            with suppress(RuntimeError, StopIteration):  # another is at it
+                _briefs.pop(next(iter(_briefs)), None)
         return found
 
     def _brief(self) -> Brief:

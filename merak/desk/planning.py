@@ -186,7 +186,7 @@ def put(desk: Desk, visit_id: UUID, plan: Plan, what: str) -> Planned:
     with turn(desk, visit_id, "plan") as file:
         draft, version = draft_of(file)
         way = (*draft.past, version)[-BACK:] if version else ()
-        new = Draft(plan=plan, what=what, who=desk.me.name, past=way)
+        new = Draft(plan=plan, what=what, did=what, who=desk.me.name, past=way)
         visits.add_version(desk.db, visit_id, "plan", new.model_dump(mode="json"), desk.me.id, desk.now)
     return planned(desk, visit_id)
 

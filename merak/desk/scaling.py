@@ -93,12 +93,12 @@ def score(desk: Desk, visit_id: UUID, name: str, form: dict[str, str]) -> Scales
 
 
 def take_phototype(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Scales:
-    """The phototype from the questionnaire ("points.…") or from a measured tone ("tone.l", ".a", ".b"), into today's findings.
+    """The phototype `by` "questions" ("points.…") or by a measured tone ("tone.l", ".a", ".b"), into today's findings.
 
     What is wrong comes back by field, and nothing is changed.
     """
     try:
-        changed = _by_questions(form) if any(key.startswith("points.") for key in form) else _by_tone(form)
+        changed = _by_questions(form) if form.get("by") == "questions" else _by_tone(form)
     except BadInput as bad:
         return _page(open_file(desk, visit_id, "look"), wrong=bad.fields, typed=form)
     with turn(desk, visit_id, "look") as file:

@@ -112,7 +112,8 @@ def test_rows_keep_the_tip_on_the_skin_and_cover_it(area: Polygon, style: Style,
     swept = MultiLineString(laid.pieces).buffer(tip / 2)
     assert swept.difference(area.buffer(0.3)).area < 1e-3 * swept.area
     assert laid.length_mm == pytest.approx(sum(LineString(piece).length for piece in laid.pieces), rel=1e-6)
-    assert laid.left.area == pytest.approx(area.difference(swept).area, abs=0.01 * area.area)
+    round_ends = 0.02 * 3.15 * (tip / 2) ** 2  # arcs are drawn in steps, here in others than there
+    assert laid.left.area == pytest.approx(area.difference(swept).area, abs=0.01 * area.area + round_ends)
 
 
 LINE = np.array([[0.0, 0.0], [100.0, 0.0]])

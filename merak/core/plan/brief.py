@@ -1,6 +1,7 @@
 """All that a plan follows from, besides what is chosen."""
 
 from collections.abc import Callable, Iterable
+from contextlib import suppress
 from datetime import date
 from functools import cached_property
 from typing import Any, TypeVar, cast
@@ -19,6 +20,7 @@ from merak.core.plan.screening import HOUSEKEEPING, Answers, Board, Letter, Over
 from merak.core.working import Frozen, Quantity
 
 T = TypeVar("T")
+NOTHING = object()
 #: More than this is not kept for one client.
 MOST_KEPT = 150
 
@@ -75,10 +77,13 @@ class Brief(Frozen):
     def once(self, key: Any, work: Callable[[], T]) -> T:
         """What follows from this brief and `key` alone, worked out once: at a change of a plan most of it stays as it was."""
         kept = self._kept
-        found = kept.pop(key) if key in kept else work()
+        found = kept.pop(key, NOTHING)  # two at once may both work it out, and neither minds
+        if found is NOTHING:
+            found = work()
         kept[key] = found  # the last used last
         if len(kept) > MOST_KEPT:
-            kept.pop(next(iter(kept)), None)
+            with suppress(RuntimeError, StopIteration):
+                kept.pop(next(iter(kept)), None)
         return cast(T, found)
 
     @cached_property
