@@ -1,6 +1,7 @@
 """One change of a plan at a time: what each does to the draft that stands. Nothing is kept here."""
 
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Any
 
 from pydantic import Field, ValidationError
@@ -61,7 +62,24 @@ def draft_of(file: VisitFile) -> tuple[Draft, int]:
     """The plan's draft as it stands, and its version; an empty one before anything was planned."""
     if "plan" not in file.records:
         return Draft(), 0
-    return Draft.model_validate(file.body("plan")), file.records["plan"].version
+    body = file.body("plan")
+    return Draft.model_validate(body) if "plan" in body else _older(body), file.records["plan"].version
+
+
+def _older(body: dict[str, Any]) -> Draft:
+    """A plan from before there were steps: a form's fields of a lift and of red light. What cannot be read any more is left out."""
+    fields: dict[str, str] = body.get("draft", {})
+    items: list[Item] = []
+    for modality in ("microcurrent", "led"):
+        if fields.get(modality) == "on":
+            own = {key.partition(".")[2]: decimal(text) for key, text in fields.items() if key.startswith(f"{modality}.")}
+            settings: dict[str, Any] = {key: text for key, text in own.items() if key not in ("current", "fluence", "paths")}
+            if own.get("paths"):
+                settings["paths"] = own["paths"].split("|")
+            with suppress(ValidationError):
+                items.append(Item(id=f"s{len(items) + 1}", modality=modality).with_settings(settings))
+    side = fields.get("side")
+    return Draft(plan=Plan(items=tuple(items), side=side if side in ("right", "left") else None))
 
 
 Op = Callable[[Desk, VisitFile, Draft, dict[str, str]], Draft]

@@ -105,7 +105,7 @@ def _did(desk: Desk, page: Closed) -> dict[str, Any]:
     done = _done(page)
     ended = {"microcurrent": done.get("level"), "led": done.get("led_minutes")}
     found = {}
-    for item in order["plan"]["items"] if order else ():
+    for item in order.get("plan", {}).get("items", ()) if order else ():
         if item["modality"] in begun_:
             field, _, down = MODALITIES[item["modality"]].STEP
             at, before = ended.get(item["modality"]) or item["settings"].get(field), page.file.history.get(item["modality"])

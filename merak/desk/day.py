@@ -14,7 +14,7 @@ from merak.core.plan.brief import offered_by
 from merak.core.plan.fitting import title
 from merak.core.plan.screening import STOPPING, VERDICTS, board
 from merak.desk.desk import Desk
-from merak.desk.file import ANSWERS, find_visit
+from merak.desk.file import find_visit, still_asked
 from merak.desk.permission import may
 from merak.records import people, visits
 from merak.records.tables import Client, Course, Person, Visit
@@ -68,7 +68,7 @@ def _flags(
     flags: list[tuple[str, str]] = []
     given = (records.get("ask") or last.get("ask") or {}).get("answers", {})
     look = records.get("look") or last.get("look") or {}
-    standing = board(ANSWERS.validate_python(given), visit.client.born, today, returning, Findings.model_validate(look))
+    standing = board(still_asked(given), visit.client.born, today, returning, Findings.model_validate(look))
     usual = last.get("close", {}).get("did", {})
     order = sorted(offered, key=lambda name: (name not in usual, list(about()).index(name)))  # what this client had comes first
     for verdict in reversed(VERDICTS):

@@ -14,7 +14,7 @@ from pydantic import TypeAdapter
 from merak.core.body.marks import Mark
 from merak.core.body.treatable import Narrowed
 from merak.core.client import Findings, LastTime, Measures
-from merak.core.knowledge import mark_kinds, number
+from merak.core.knowledge import book, mark_kinds, number
 from merak.core.modality.device import read_cards
 from merak.core.modality.shared import Before
 from merak.core.plan.brief import Brief, Machine, Wish
@@ -57,13 +57,13 @@ class VisitFile:
     @cached_property
     def answers(self) -> Answers:
         """Today's answers."""
-        return ANSWERS.validate_python(self.body("ask").get("answers", {}))
+        return still_asked(self.body("ask").get("answers", {}))
 
     @cached_property
     def carried(self) -> Answers:
         """The answers of last time, to be confirmed; what is asked afresh at each visit is not carried."""
         earlier = self.earlier["ask"].body.get("answers", {}) if "ask" in self.earlier else {}
-        return {key: answer for key, answer in ANSWERS.validate_python(earlier).items() if key not in ("since", "changes")}
+        return {key: answer for key, answer in still_asked(earlier).items() if key not in ("since", "changes")}
 
     @cached_property
     def findings(self) -> Findings:
@@ -183,6 +183,12 @@ class VisitFile:
         if stage == "treat":
             return "order" in self.records
         return stage in self.records if stage != "plan" else self.consented
+
+
+def still_asked(kept: dict[str, Any]) -> Answers:
+    """Answers as they were kept, without those to questions or with options that are asked otherwise now: they have to be asked again."""
+    options = {question.id: {option.id for option in question.options} for question in book().question}
+    return {key: one for key, one in ANSWERS.validate_python(kept).items() if one.option in options.get(key, set())}
 
 
 def find_visit(desk: Desk, visit_id: UUID) -> Visit:

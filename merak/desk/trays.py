@@ -26,7 +26,7 @@ def tray(desk: Desk, visit_id: UUID) -> Laid:
     """The list of the plan as it was ordered; before that, as it stands. Raises NotFound without a plan."""
     file = open_file(desk, visit_id)
     order: dict[str, Any] | None = visits.order(desk.db, visit_id) if "order" in file.records else None
-    plan = VisitPlan.model_validate(order) if order else visit_plan(file.brief, draft_of(file)[0].plan)
+    plan = VisitPlan.model_validate(order) if order and "plan" in order else visit_plan(file.brief, draft_of(file)[0].plan)
     if not plan.plan.items:
         raise NotFound("There is no plan yet, so nothing to lay out.")
     return Laid(file, tray_of(file.brief, plan), plan, order is not None)

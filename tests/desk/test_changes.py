@@ -5,6 +5,9 @@ import pytest
 from merak.core.errors import BadInput
 from merak.desk import asking, changes, looking, planning, practice
 from merak.desk.desk import Desk
+from merak.desk.file import open_file
+from merak.records import visits
+from merak.records.db import transaction
 from tests.desk.test_visit import as_, ask_nothing, desk, new_visit, setting, step_of
 
 __all__ = ["desk"]
@@ -107,3 +110,20 @@ def test_what_was_seen_stops_what_it_should(desk: Desk) -> None:
     page = planning.planned(desk, visit)
     assert "chin" not in page.computed.zones[rub] and "mid cheek" in page.computed.zones[rub]
     assert changes.OPS.keys() >= {"take", "add", "remove", "move", "set", "lengthen", "beside", "zones", "undo", "redo"}
+
+
+def test_records_from_before_there_were_steps_still_open(desk: Desk) -> None:
+    visit = new_visit(desk)
+    ask_nothing(desk, visit)
+    lift = {"": "on", ".level": "3,5", ".current": "188", ".paths": "low|middle"}
+    light = {"": "on", ".minutes": "12", ".fluence": "44", ".distance_cm": "10"}
+    older = {"side": "left"} | {f"microcurrent{key}": v for key, v in lift.items()} | {f"led{key}": v for key, v in light.items()}
+    answers = {**open_file(desk, visit).body("ask")["answers"], "injections": {"option": "filler", "on": None}}
+    with transaction(desk.db):
+        visits.add_version(desk.db, visit, "plan", {"draft": older, "changed": ""}, desk.me.id, desk.now)
+        visits.add_version(desk.db, visit, "ask", {"answers": answers}, desk.me.id, desk.now)
+    page = planning.planned(desk, visit)
+    assert order(page) == ["microcurrent", "led"] and page.plan.side == "left"
+    assert page.plan.items[0].settings["level"] == 3.5 and page.plan.items[0].settings["paths"] == ["low", "middle"]
+    assert "injections" not in page.file.answers and not page.settled, "what is asked otherwise now is asked again"
+    assert planning.edit(desk, visit, "lengthen", {"item": "s2", "by": "1"}).plan.items[1].settings["minutes"] == 13
