@@ -111,9 +111,15 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
         item = lift.get_attribute("data-item") or ""
         assert number(page, f"{item}.current") == "90"
         strokes, gel = number(page, f"{item}.strokes"), number(page, f"{item}.gel")
+        wide = lift.bounding_box()
         page.get_by_label("Repeats").fill("2")
         expect(page.locator(f"[data-key='{item}.strokes'] b")).to_have_text(str(int(strokes) * 2 // 3))
         assert number(page, f"{item}.gel") == gel
+        shorter = lift.bounding_box()
+        strip = page.locator(".lane").bounding_box()
+        last = page.locator(".track-0 .step-block").last.bounding_box()
+        assert wide and shorter and strip and last and shorter["width"] < wide["width"], "the strip follows at once, width as minutes"
+        assert abs(last["x"] + last["width"] - strip["x"] - strip["width"]) < 4
         page.get_by_label("Current", exact=True).fill("1100")
         expect(page.locator(f"#slip-{item}-level")).to_contain_text("above 1000 µA")
         expect(page.get_by_role("button", name="Oona agrees")).to_have_count(0)

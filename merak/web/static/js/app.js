@@ -53,6 +53,7 @@ function grow(root) {
 }
 grow(document);
 document.addEventListener("htmx:load", (event) => grow(event.detail.elt));
+document.addEventListener("htmx:oobAfterSwap", () => grow(document));
 
 // Workings that are open stay open when their numbers are computed anew.
 let opened = [];
