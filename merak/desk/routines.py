@@ -5,6 +5,8 @@ from uuid import UUID
 
 from uuid_utils.compat import uuid7
 
+from merak.core.knowledge import conditions
+from merak.core.plan.brief import Brief
 from merak.core.plan.routine import Routine, fitted, routine_of
 from merak.desk.changes import draft_of
 from merak.desk.desk import Desk, NotFound
@@ -22,12 +24,24 @@ class Kept:
     name: str
     routine: Routine
 
+    @property
+    def meant_for(self) -> str:
+        """The conditions and goals that it was kept for, in words."""
+        named = dict.fromkeys((*self.routine.goals, *self.routine.conditions))
+        return ", ".join(conditions()[name].title.lower() for name in named if name in conditions())
+
 
 def kept(desk: Desk) -> list[Kept]:
     """The studio's routines."""
     desk.demand("use the bench")
     found = [(str(one.routine_id), Routine.model_validate(one.body)) for one in letters.routines(desk.db)]
     return [Kept(key, routine.name, routine) for key, routine in found]
+
+
+def suggested(desk: Desk, brief: Brief) -> list[Kept]:
+    """The studio's routines, those first that were kept for most of what this client has and wants."""
+    wanted = {name for name, graded in brief.findings.grades.items() if any(graded.values())} | set(brief.wish.goals)
+    return sorted(kept(desk), key=lambda one: -len(wanted & {*one.routine.conditions, *one.routine.goals}))
 
 
 def keep(desk: Desk, visit_id: UUID, name: str) -> None:

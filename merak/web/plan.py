@@ -53,7 +53,7 @@ def _whole(desk: Desk, planned: planning.Planned) -> dict[str, Any]:
         "machines_of": partial(planning.machines_for, planned), "main_of": partial(_main, planned), "paths": PATHS,
         "open_zones": partial(_open_zones, planned), "addable": planning.addable(planned), "KIND_WORDS": KIND_WORDS,
         "unanswered": len([q for q in questions(file.previous is not None, file.brief.offered) if q.id not in file.answers]),
-        "CONDITIONS": conditions(), "hours": consenting.hours, "routines": routines.kept(desk),
+        "CONDITIONS": conditions(), "hours": consenting.hours, "routines": routines.suggested(desk, file.brief),
         "methods_for": [m for m in methods().values() if any(not s.on or in_plan & set(s.on) for s in m.schools)],
     }  # fmt: skip
 

@@ -11,6 +11,7 @@ from PIL import Image
 from merak.core.errors import BadInput, Refused
 from merak.desk import allowing, asking, consenting, lettering, looking, planning, practice, routines, trays, treating
 from merak.desk.desk import Desk, NotFound, OutOfTurn
+from merak.desk.file import open_file
 from merak.desk.keeping import keep_file, kept_file
 from merak.desk.permission import Denied
 from merak.records import people
@@ -156,10 +157,14 @@ def test_a_routine_of_the_house_is_fitted_not_copied(desk: Desk) -> None:
     typed(desk, visit, "microcurrent", "level", "5")
     routines.keep(desk, visit, "House lift")
     routines.keep(desk, visit, "House lift")
+    looking.tap_zone(desk, visit, "redness", "left chin")
+    routines.keep(desk, visit, "Calm")
     (kept,) = [one for one in routines.kept(desk) if one.name == "House lift"]
     other = new_visit(desk)
     ask_nothing(desk, other)
     looking.save_findings(desk, other, {"sensitive": "yes"})
+    looking.tap_zone(desk, other, "redness", "left chin")
+    assert routines.suggested(desk, open_file(desk, other).brief)[0].name == "Calm", "what fits this client comes first"
     page = routines.fit(desk, other, kept.id)
     assert setting(page, "microcurrent", "level") == "2" and page.settled
     with pytest.raises(Denied):
