@@ -30,6 +30,11 @@ def answer_nothing(page: Page) -> None:
     expect(page.locator("#board")).not_to_contain_text(re.compile(r"\d open"))
 
 
+def settled(page: Page) -> None:
+    """What was drawn anew is live: no hand is quicker, a test is."""
+    expect(page.locator(".htmx-added, .htmx-settling, .htmx-swapping")).to_have_count(0)
+
+
 def sign(page: Page) -> None:
     """A signature drawn on the pad."""
     pad = page.locator("#pad")
@@ -108,6 +113,7 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
         lift = page.locator("#strip .step-block[title^='Microcurrent lift']")
         lift.click()
         expect(page.get_by_label("Level", exact=True)).to_have_value("2")  # 3 − 1 for sensitive skin
+        settled(page)
         item = lift.get_attribute("data-item") or ""
         assert number(page, f"{item}.current") == "90"
         strokes, gel = number(page, f"{item}.strokes"), number(page, f"{item}.gel")
@@ -134,6 +140,8 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
         # The strip by keyboard and by hand: moved, lengthened, beside, taken back.
         minutes = page.locator("[data-key='visit.minutes'] b")
         page.locator("#strip .step-block[title^='Light']").click()
+        expect(page.get_by_label("Runs")).to_be_visible()
+        settled(page)
         page.get_by_label("Runs").select_option(label="Mask")
         expect(page.locator(".track-1 .step-block")).to_have_count(1)
         saved = int(minutes.inner_text())
