@@ -15,6 +15,8 @@ from merak.core.working import Quantity
 
 NAME = "rf_bulk"
 CARD = True
+#: Slower than this a hand stands still, mm/s.
+STANDING_MM_S = 0.01
 STEP = Step("at")
 SAMPLE_S = 0.1
 #: No zone is warmed for longer than this before its target is called out of reach, s.
@@ -106,7 +108,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.most(f"{NAME}.hold.most", given("at target", settings.hold_min, "min", 1), "hold_min")
     if settings.numbed:
         judge.refuse("heat.numb", "Never over numbed skin.", "numbed")
-    if settings.speed_mm_s <= 0:
+    if settings.speed_mm_s < STANDING_MM_S:
         judge.refuse(f"{NAME}.dwell", "The tip never stands still.", "speed_mm_s", "Move it.")
     else:
         _moving(judge, settings, power)
