@@ -291,6 +291,8 @@ def _zones(desk: Desk, file: VisitFile, draft: Draft, form: dict[str, str]) -> D
     else:
         every = [zone for name in PLATES for zone in zone_names(name) if zone not in BESIDE]
         wanted = tuple(zone for zone in dict.fromkeys(every) if form.get(f"zone.{zone}") == "on")
+    if not wanted and named != "everywhere":
+        raise BadInput({"zones": "At least one zone, or everywhere."})
     plate = plate_of(wanted, item.modality)
     able = set(zone_names(plate)) - BESIDE
     wanted = tuple(zone for zone in wanted if zone in able)

@@ -15,6 +15,7 @@ from merak.core.modality.device import LedCard, MicrocurrentCard
 from merak.core.plan.brief import Brief, Wish
 from merak.core.plan.fitting import may_run_beside
 from merak.core.plan.item import Item, begin
+from merak.core.plan.proposals import proposals
 from merak.core.plan.routine import fitted, routine_of
 from merak.core.plan.screening import Answer, Override
 from merak.core.plan.side import first_side
@@ -259,6 +260,19 @@ def test_a_routine_keeps_kinds_and_is_fitted_to_whoever_comes() -> None:
     assert again.items[3].beside == again.items[2].id
     calm, _ = fitted(brief(findings=Findings(sensitive=True)), routine)
     assert calm.items[1].settings["level"] == 2, "the start of this client, not the level of that one"
+
+
+def test_no_open_zone_never_means_everywhere() -> None:
+    first = brief(**KNOWN)
+    plan = plan_of(first, "cleanse", "microcurrent")
+    routine = routine_of(first, plan.with_item(plan.items[1].model_copy(update={"zones": ("forehead",)})), "Brow")
+    injected = Answer(option="relaxant", on=TODAY, zones=("forehead",))
+    again, left = fitted(brief({"injections": injected}), routine)
+    assert [item.modality for item in again.items] == ["cleanse"] and "closed today" in left[0][1]
+    plugs = Findings(phototype=2, grades={"congestion": {"right forehead": 3}})
+    broken = brief({"infection": Answer(option="skin", on=TODAY, zones=("forehead",))}, findings=plugs, returning=True)
+    for one in proposals(broken):
+        assert "extract" not in {item.modality for item in one.plan.items}
 
 
 def test_the_tray_lists_each_thing_once_with_its_amount() -> None:

@@ -57,6 +57,7 @@ def test_zones_are_left_out_and_none_left_is_told(desk: Desk) -> None:
     asking.save_answers(desk, visit, {"injections": "relaxant", "injections.on": f"{desk.today}", **where})
     page = planning.planned(desk, visit)
     assert "Nothing is left to treat" in page.computed.stopped[lift].words and not page.settled
+    assert "At least one zone" in planning.edit(desk, visit, "zones", {"item": lift}).refusal, "no zone is not every zone"
     page = planning.edit(desk, visit, "zones", {"item": lift, "group": "everywhere"})
     assert not {"forehead", "brow"} & set(page.computed.zones[lift]) and page.computed.zones[lift]
 

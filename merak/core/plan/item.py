@@ -16,7 +16,7 @@ from merak.core.modality.shared import Dose, Subject, begun, stepped
 from merak.core.plan.brief import Brief, Machine, workable
 from merak.core.plan.fitting import Methods, chosen, title
 from merak.core.plan.screening import demand
-from merak.core.working import Caution, Frozen, Quantity
+from merak.core.working import Caution, Frozen
 
 #: How often a setting is taken down to find one that no ceiling refuses.
 PATIENCE = 24
@@ -68,7 +68,6 @@ class Worked:
     waits: bool
     stops: tuple[Caution, ...]
     cautions: tuple[Caution, ...]
-    bone: Quantity | None = None
 
     @property
     def title(self) -> str:

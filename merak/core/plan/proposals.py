@@ -290,7 +290,10 @@ def _zones(brief: Brief, name: str, considered: tuple[Condition, Consider] | Non
     graded = brief.findings.where(condition.id)
     if consider.where == "graded":
         able = workable(brief, name)
-        return tuple(zone for zone in graded if zone in able)
+        zones = tuple(zone for zone in graded if zone in able)
+        if graded and not zones:  # none would mean everywhere
+            raise Refused(f"Where it is needed it may not go: {', '.join(graded)}.", "plan.closed_zones")
+        return zones
     if consider.where in GROUPS:
         return GROUPS[consider.where]
     return ()

@@ -70,6 +70,8 @@ def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str],
         try:
             able = workable(brief, step.modality, step.zones)
             zones = tuple(zone for zone in step.zones if zone in able)
+            if step.zones and not zones:  # none would mean everywhere
+                raise Refused(f"Its zones are closed today: {', '.join(step.zones)}.", "plan.closed_zones")
             item = begin(
                 brief, step.modality, f"s{n + 1}", of, Consider(modality=step.modality, evidence="weak", set=dict(step.kinds)), zones
             )
