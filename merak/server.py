@@ -12,7 +12,25 @@ from merak.api import treat as api_treat
 from merak.core.knowledge import book
 from merak.desk.practice import database_answers
 from merak.door import Headers
-from merak.web import ask, bench, close, day, look, photos, plan, plate, practice, returning, rules, scales, signing_in, treat
+from merak.web import (
+    ask,
+    bench,
+    close,
+    day,
+    emergency,
+    instruments,
+    look,
+    photos,
+    plan,
+    plate,
+    practice,
+    returning,
+    rules,
+    scales,
+    signing_in,
+    tasks,
+    treat,
+)  # fmt: skip
 from merak.web.pages import STATIC
 from merak.web.trouble import handle_trouble
 
@@ -41,6 +59,9 @@ def make_app() -> FastAPI:
         returning,
         practice,
         bench,
+        instruments,
+        emergency,
+        tasks,
         rules,
         signing_in,
     )  # the busiest first

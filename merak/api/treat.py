@@ -1,27 +1,61 @@
-"""The run of a treatment as JSON: taps in, state out."""
+"""The run of a treatment as JSON: taps in, state out; live for whoever follows; the instruments at the chair."""
 
+import asyncio
+import json
+from collections.abc import AsyncIterator
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from fastapi import APIRouter, Request, Response
-from pydantic import AwareDatetime, BaseModel, Field
+from fastapi.concurrency import run_in_threadpool
+from fastapi.responses import StreamingResponse
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
-from merak.core.session import Kind
-from merak.desk import treating
-from merak.door import entered
+from merak.core.ports import Answer
+from merak.desk import adverse, instruments, treating
+from merak.desk.following import following
+from merak.desk.standing import state_of
+from merak.door import Parts, entered
 
 router = APIRouter(prefix="/api/visits/{visit_id}", tags=["treat"])
+TapKind = Literal[
+    "start", "count", "uncount", "pass", "next", "back", "go", "pause", "resume", "level", "comfort", "heat", "pain", "reading", "clean",
+    "spot", "spot_read", "unlock", "take_over", "incident", "machine", "halt", "stop", "finish", "stroke", "unstroke",
+]  # fmt: skip
+Short = Annotated[str, Field(max_length=80)]
+#: A follower is told at least so often that the line still stands, s.
+HEARTBEAT_S = 15.0
+
+
+class TapData(BaseModel):
+    """What else belongs to a tap: of a reading or a spot its zone, of a look at a spot its grades, of an incident what was done."""
+
+    model_config = ConfigDict(extra="forbid")
+    zone: Short | None = None
+    source: Short | None = None
+    redness: Annotated[int, Field(ge=0, le=4)] | None = None
+    swelling: Annotated[int, Field(ge=0, le=4)] | None = None
+    pain: Annotated[int, Field(ge=0, le=10)] | None = None
+    mark: bool | None = None
+    card: Short | None = None
+    done: Annotated[str, Field(max_length=400)] | None = None
+    told: Annotated[str, Field(max_length=400)] | None = None
 
 
 class TapIn(BaseModel):
-    """One tap. `id` is made by the browser (UUIDv7), so that sending it again is harmless; `at` is the tap's own moment."""
+    """One tap. `id` is made by the browser (UUIDv7), so that sending it again is harmless; `at` is the tap's own moment.
+
+    `step` is the step that it was made in; `value` a place, a level, a heat word, a pain or °C, by kind.
+    """
 
     id: UUID
-    kind: Kind
+    kind: TapKind
     at: AwareDatetime
-    value: float | None = Field(None, ge=-10, le=10)
+    value: float | None = Field(None, ge=-100, le=10_000, allow_inf_nan=False)
     words: Annotated[str, Field(max_length=300)] = ""
+    step: int | None = Field(None, ge=0, le=500)
+    data: TapData | None = None
 
 
 class TapsIn(BaseModel):
@@ -30,37 +64,120 @@ class TapsIn(BaseModel):
     taps: Annotated[list[TapIn], Field(max_length=500)]
 
 
-class StepOut(BaseModel):
-    """One step's run."""
+class PaceOut(BaseModel):
+    """Seconds used, seconds still planned, how many of them are too many, the steps that go short as (step, seconds), what starves."""
 
-    strokes: int
-    worked_s: float
+    used_s: float
+    left_s: float
+    late_s: float
+    starved: list[tuple[int, float]]
+    words: str
+
+
+class LockOut(BaseModel):
+    """What a step waits for."""
+
+    kind: Literal["licence", "spot"]
+    words: str
+    act: str
+
+
+class SpotOut(BaseModel):
+    """The last test spot, and the rule's answer to it."""
+
+    placed: datetime
+    due: datetime
+    at: float
+    zone: str
+    answer: dict[str, Any] | None
+
+
+class WarmthOut(BaseModel):
+    """One zone: last and highest reading (°C), seconds in the band, CEM43 minutes at surface and hottest depth, dwell left (s)."""
+
+    last: float
+    peak: float
+    band_s: float
+    cem43: float
+    deep43: float
+    dwell_s: float | None
+    at: datetime
+
+
+class StepOut(BaseModel):
+    """One step's run; of one that was not begun only that. `tally` is how often each place was counted in the pass under way."""
+
     begun: bool
-    level_shift: float
-    said: list[str]
+    ended: bool = False
+    on: bool = False
+    worked_s: float = 0
+    strokes: int = 0
+    tally: list[int] = []
+    walk: int | None = None
+    next: int | None = None
+    passes: int = 0
+    complete: bool = False
+    missed: int = 0
+    doubled: int = 0
+    level_shift: float = 0
+    said: list[str] = []
+    heat: float | None = None
+    pain: float | None = None
+    asked: datetime | None = None
+    since_clean: int = 0
+    lock: LockOut | None = None
+    over: str = ""
+    set_to: float | None = None
+    spot: SpotOut | None = None
+    hands: list[str] = []
+    warmth: dict[str, WarmthOut] = {}
 
 
 class StateOut(BaseModel):
     """Where the treatment stands, as of the server's `now`."""
 
-    phase: Literal["ready", "running", "paused", "stopped", "finished"]
+    phase: Literal["ready", "running", "paused", "halted", "stopped", "finished"]
     step: int
-    steps: list[StepOut]
+    following: int | None
+    why: str
+    owed: str
     reason: str
+    holder: str
+    machine: str
+    incidents: int
+    photos: int
     seq: int
     now: datetime
+    pace: PaceOut
+    steps: list[StepOut]
+    instrument: dict[str, Any] | None = None
 
 
-def _told(run: treating.Run) -> Response:
-    """Where it stands as JSON, written once: FastAPI would check and write it again on another thread."""
-    return Response(StateOut.model_validate(treating.state_of(run)).model_dump_json(), media_type="application/json")
+class SaidOut(BaseModel):
+    """What an instrument says, and where the treatment stands after it."""
+
+    answer: Answer
+    state: StateOut
+
+
+def _standing(run: treating.Run, desk: Any) -> dict[str, Any]:
+    return state_of(run) | {"instrument": instruments.at_work(desk, run)}
+
+
+def _told(found: dict[str, Any]) -> Response:
+    """As JSON, written once: FastAPI would check and write it again on another thread. A test holds it against its model."""
+    return Response(json.dumps(found), media_type="application/json")
 
 
 @router.get("/run", response_model=StateOut)
 def run(request: Request, visit_id: UUID) -> Response:
     """Where the treatment stands. 409 before it began."""
     with entered(request) as desk:
-        return _told(treating.run_of(desk, visit_id))
+        return _told(_standing(treating.run_of(desk, visit_id), desk))
+
+
+def _plain(data: TapData | None) -> dict[str, Any] | None:
+    return data.model_dump(exclude_none=True) if data else None
 
 
 @router.post("/run", response_model=StateOut)
@@ -70,5 +187,73 @@ def record(request: Request, visit_id: UUID, sent: TapsIn) -> Response:
     403 without the right or the token, 409 before it began or after closing, 422 for taps that cannot be read.
     """
     with entered(request) as desk:
-        taps = [treating.Tap(tap.id, tap.kind, tap.at, tap.value, tap.words) for tap in sent.taps]
-        return _told(treating.record(desk, visit_id, taps))
+        taps = [treating.Tap(one.id, one.kind, one.at, one.value, one.words, one.step, _plain(one.data)) for one in sent.taps]
+        return _told(_standing(treating.record(desk, visit_id, taps), desk))
+
+
+@router.get("/run/live", response_class=StreamingResponse)
+async def live(request: Request, visit_id: UUID) -> StreamingResponse:
+    """Server-sent events: the state at once, then after every change, from whichever device; a comment now and then while nothing changes.
+
+    409 before it began. It ends when the sign-in does.
+    """
+
+    def read() -> tuple[int, str]:
+        with entered(request) as desk:
+            found = _standing(treating.run_of(desk, visit_id), desk)
+            return found["seq"], json.dumps(found)
+
+    first = await run_in_threadpool(read)  # what is refused is refused before anything streams
+    return StreamingResponse(_events(visit_id, first, read), media_type="text/event-stream", headers={"x-accel-buffering": "no"})
+
+
+async def _events(visit_id: UUID, first: tuple[int, str], read: Any) -> AsyncIterator[str]:
+    loop, woken = asyncio.get_running_loop(), asyncio.Event()
+
+    def wake() -> None:
+        loop.call_soon_threadsafe(woken.set)
+
+    with following(visit_id, wake):
+        _, told = first
+        yield f"data: {told}\n\n"
+        while True:
+            try:
+                await asyncio.wait_for(woken.wait(), HEARTBEAT_S)
+                woken.clear()
+                _, told = await run_in_threadpool(read)
+                yield f"data: {told}\n\n"
+            except TimeoutError:
+                yield ": still here\n\n"
+            except Exception:  # signed out, closed, or the database is away: the browser asks again and is told why
+                return
+
+
+@router.post("/run/machine", response_model=SaidOut)
+def machine(request: Request, visit_id: UUID) -> Response:
+    """Lets the machine of the current step count for itself. `answer.ok` is false when it refuses what is planned. 409 without one."""
+    with entered(request) as desk:
+        answer, found = instruments.attach(desk, visit_id)
+        return _told({"answer": answer.model_dump(), "state": _standing(found, desk)})
+
+
+class ReadIn(BaseModel):
+    """Where the thermometer is pointed: the zone, and how far above the place its dot is held (mm)."""
+
+    zone: Short
+    aim_mm: float = Field(0, ge=-100, le=100)
+
+
+@router.post("/run/temperature", response_model=SaidOut)
+def temperature(request: Request, visit_id: UUID, sent: ReadIn) -> Response:
+    """One reading of the infrared thermometer, kept as a tap. 409 where the step warms nothing."""
+    with entered(request) as desk:
+        answer, found = instruments.read_temperature(desk, visit_id, sent.zone, sent.aim_mm)
+        return _told({"answer": answer.model_dump(), "state": _standing(found, desk)})
+
+
+@router.post("/run/photo", response_model=StateOut)
+def photo(request: Request, visit_id: UUID, parts: Parts) -> Response:
+    """A photograph of the run, as a form with `file`, `when` and `zone`. 422 for what is no picture."""
+    form, files = parts
+    with entered(request, form) as desk:
+        return _told(_standing(adverse.add_photo(desk, visit_id, files.get("file"), form.get("when", ""), form.get("zone", "")), desk))

@@ -9,13 +9,13 @@ from merak.core.after.aftercare import SheetLine, sheet, tags_done
 from merak.core.errors import BadInput
 from merak.core.knowledge import about
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.plan.chair import Step
 from merak.core.plan.screening import HOUSEKEEPING
-from merak.core.session import step_facts
-from merak.core.session.fold import StepFacts
+from merak.core.session import StepFacts, StepRun, step_facts
 from merak.desk.desk import Desk, OutOfTurn
 from merak.desk.file import VisitFile, turn
 from merak.desk.treating import Run, run_file
-from merak.records import visits
+from merak.records import events, visits
 
 #: Field → (words, most). Grades as the handbook of outcomes has them.
 GRADES = {"redness": ("Redness", 4), "swelling": ("Swelling", 4), "pain": ("Pain at worst", 10), "comfort": ("Comfort", 10)}
@@ -56,12 +56,19 @@ def _begun(run: Run | None) -> list[str]:
     if run is None:
         return []
     pairs = zip(run.steps, run.state.runs, strict=True)
-    return list(dict.fromkeys(step.modality for step, done in pairs if step.modality and (done.strokes or (done.begun and not step.lines))))
+    return list(dict.fromkeys(step.modality for step, done in pairs if step.modality and _worked(step, done)))
+
+
+def _worked(step: Step, done: StepRun) -> bool:
+    """Whether something of a step was really done: counted where it is counted, begun elsewhere. A spot alone is no treatment."""
+    if step.spot is not None and not step.spot.same_visit:
+        return False
+    return bool(done.strokes) if step.wanted else done.begun is not None
 
 
 def _ended(desk: Desk, visit_id: UUID) -> datetime:
     """The moment of the last tap; without any, now."""
-    rows = visits.events(desk.db, visit_id)
+    rows = events.events(desk.db, visit_id)
     return rows[-1].at if rows else desk.now
 
 
@@ -74,7 +81,7 @@ def close(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Closed:
 
 
 def _close(desk: Desk, visit_id: UUID, form: dict[str, str], page: Closed) -> None:
-    if page.run and page.run.state.phase in ("running", "paused"):
+    if page.run and page.run.state.phase in ("running", "paused", "halted"):
         raise OutOfTurn("The treatment is still running. Finish or stop it first.")
     body: dict[str, Any] = {"note": form.get("note", "").strip(), "ended": page.ended.isoformat()}
     wrong: dict[str, str] = {}
@@ -103,7 +110,7 @@ def _did(desk: Desk, page: Closed) -> dict[str, Any]:
     order = visits.order(desk.db, page.file.visit.id) if page.run else None
     begun_ = set(_begun(page.run)) - HOUSEKEEPING
     done = _done(page)
-    ended = {"microcurrent": done.get("level"), "led": done.get("led_minutes")}
+    ended = {"microcurrent": done.get("level"), "led": done.get("led_minutes")} | _set_to(page.run)
     found = {}
     for item in order.get("plan", {}).get("items", ()) if order else ():
         if item["modality"] in begun_:
@@ -112,6 +119,12 @@ def _did(desk: Desk, page: Closed) -> dict[str, Any]:
             up = before is not None and before.at is not None and at is not None and (at < before.at if down else at > before.at)
             found[item["modality"]] = {"at": at, "stepped_up": up}
     return found
+
+
+def _set_to(run: Run | None) -> dict[str, float]:
+    """Where test spots took the settings, by modality."""
+    pairs = zip(run.steps, run.state.runs, strict=True) if run else ()
+    return {step.modality: one.set_to for step, one in pairs if one.set_to is not None}
 
 
 def _done(page: Closed) -> dict[str, Any]:

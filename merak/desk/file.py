@@ -19,6 +19,7 @@ from merak.core.modality.device import read_cards
 from merak.core.modality.shared import Before
 from merak.core.plan.brief import Brief, Machine, Wish
 from merak.core.plan.screening import Answer, Answers, Letter, Override
+from merak.core.plan.spots import SpotAnswer, SpotRead
 from merak.desk.desk import Desk, NotFound
 from merak.desk.permission import Action
 from merak.records import visits
@@ -49,6 +50,7 @@ class VisitFile:
     house: dict[str, Any]
     letters_kept: list[dict[str, Any]]
     done_before: list[tuple[str, str, dict[str, Any], dict[str, Any]]]
+    spots_read: list[tuple[str, dict[str, Any], str]]
 
     def body(self, stage: str) -> dict[str, Any]:
         """What stands on a stage; empty when nothing does."""
@@ -121,12 +123,22 @@ class VisitFile:
         return found
 
     @cached_property
+    def spots(self) -> dict[str, SpotRead]:
+        """The test spots that were read, the last of each modality."""
+        return {
+            modality: SpotRead(answer=SpotAnswer.model_validate(answer["answer"]), on=date.fromisoformat(when[:10]))
+            for modality, answer, when in self.spots_read
+        }
+
+    @cached_property
     def brief(self) -> Brief:
         """What a plan follows from; the same as long as nothing of it changed, with all that was worked out from it."""
         stood = tuple((stage, self.records[stage].version) for stage in FOLLOWED if stage in self.records)
         marks = tuple((at.body["id"], at.version) for at in self.marked)
         outside = (self.visit[:5], self.visit.client, self.visit.therapist, self.today, self.previous)
-        key = repr((outside, stood, marks, self.house, self.letters_kept, self.done_before, [one.id for one in self.machines]))
+        key = repr(
+            (outside, stood, marks, self.house, self.letters_kept, self.done_before, self.spots_read, [one.id for one in self.machines])
+        )
         found = _briefs.pop(key, None) or self._brief()
         _briefs[key] = found  # the last used last
         if len(_briefs) > MOST_BRIEFS:
@@ -150,6 +162,7 @@ class VisitFile:
             machines=self.machines,
             letters=self.letters,
             overrides=self.overrides,
+            spots=self.spots,
             wish=self.wish,
             licences=frozenset(by.licences),
             senior=by.role in SENIORS,
@@ -210,7 +223,7 @@ def open_file(desk: Desk, visit_id: UUID, action: Action = "read notes") -> Visi
     return VisitFile(
         found.visit, found.records, found.previous, found.earlier,
         tuple(Machine(id=key, card=card) for key, card in read_cards(found.cards)), desk.today, found.marks,
-        found.house, found.letters, found.done,
+        found.house, found.letters, found.done, found.spots,
     )  # fmt: skip
 
 

@@ -67,6 +67,7 @@ SUBJECTS = {
     "dose": "Dose", "mark": "Marks", "side": "Which side first", "after": "Aftercare", "physician": "A physician’s", "body": "Areas",
     "arm": "Tapes", "hand": "Tapes", "neck": "Tapes", "thigh": "Tapes", "face": "The face", "course": "Courses", "visit": "The visit",
     "screening": "Ask", "budget": "Load on the skin", "event": "Before an event", "plan": "The plan", "propose": "Proposals",
+    "chair": "At the chair", "thermometer": "Instruments", "meter": "Instruments", "emergency": "Emergencies", "halting": "Emergencies",
     "look": "Looking",
     "suction": "Suction",
 }  # fmt: skip
@@ -74,7 +75,8 @@ KINDS = {
     "margin": "Margins", "no-go area": "No-go areas", "question": "Ask", "aftercare": "Aftercare", "mark on the plate": "Marks",
     "tissue": "Tissue", "modality": "Modalities", "way of working": "Ways of working",
     "finding": "Findings", "group": "Groups", "aspect": "Aspects", "condition": "Conditions", "trait": "In a plan",
-    "pairing": "What fits with what", "method": "Methods",
+    "pairing": "What fits with what", "method": "Methods", "emergency card": "Emergencies",
+    "when it is stopped": "Emergencies",
 }  # fmt: skip
 
 
@@ -192,6 +194,10 @@ def _all() -> Iterator[Entry]:
     for method in everything.method:
         value = " · ".join(school.words for school in method.schools)
         yield _entry(method, "method", value, {name for school in method.schools for name in school.on}, used=("Plan", "Practice"))
+    for card in everything.emergency:
+        yield _entry(card, "emergency card", " ".join(card.act), all_of(card.modalities) & about().keys(), used=("Treat", "Emergencies"))
+    for first in everything.halting:
+        yield _entry(first, "when it is stopped", "", all_of(first.modalities) & about().keys(), used=("Treat",))
     for work in everything.work:
         yield _entry(work, "way of working", work.manner, _works((work.id,)), used=("Plate",))
 
@@ -236,7 +242,14 @@ def uses() -> dict[str, tuple[str, ...]]:
     """Rule id → what uses it, as it is called on screen: read off the core's own files."""
     ids = [rule.id for rule in book().rule]
     places: dict[str, set[str]] = {}
-    for path in sorted([*CORE.rglob("*.py"), *(CORE.parent / "desk").glob("*.py"), *(CORE.parent / "web").glob("*.py")]):
+    for path in sorted(
+        [
+            *CORE.rglob("*.py"),
+            *(CORE.parent / "desk").glob("*.py"),
+            *(CORE.parent / "web").glob("*.py"),
+            *(CORE.parent / "standins").glob("*.py"),
+        ]
+    ):
         tree = ast.parse(path.read_text(encoding="utf-8"))
         title = _title(path)
         whole, patterns = _named(tree)

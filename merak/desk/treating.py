@@ -1,89 +1,128 @@
-"""The treatment: its order, its events, where it stands."""
+"""The treatment: its order, its taps, where it stands."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
 from sqlalchemy.orm import Session
 
-from merak.core.knowledge import rule
+from merak.core.errors import BadInput
+from merak.core.knowledge import number, rule
 from merak.core.plan.chair import Step
-from merak.core.session import Event, RunState, fold
-from merak.core.session.fold import KINDS
+from merak.core.plan.visit_plan import visit_plan
+from merak.core.session import KINDS, Event, RunState, fold
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import VisitFile, find_visit, open_file, turn
-from merak.desk.planning import needed_licences, planned
-from merak.records import people, visits
+from merak.desk.following import changed
+from merak.desk.planning import planned
+from merak.records import events, people, tasks, visits
 from merak.records.db import transaction
+from merak.records.events import EventRow, NewEvent
+from merak.records.tasks import NewTask
+
+#: Runs and orders that are kept in this process.
+MOST_KEPT = 500
 
 
 @dataclass
 class Tap:
-    """One event as the browser sends it: its own id, kind, moment (aware), and a value or words where the kind has them."""
+    """One event as the browser sends it: its own id, kind, moment (aware), the step it was made in, and what belongs to its kind."""
 
     id: UUID
     kind: str
     at: datetime
     value: float | None = None
     words: str = ""
+    step: int | None = None
+    data: dict[str, Any] | None = None
+
+
+class Order(NamedTuple):
+    """What was ordered: the steps, and the seconds that were booked."""
+
+    steps: tuple[Step, ...]
+    booked_s: float
 
 
 @dataclass
 class Run:
-    """A treatment and where it stands. `seq` is the server's number of the last event."""
+    """A treatment and where it stands. `seq` is the server's number of the last tap."""
 
-    steps: Sequence[Step]
+    order: Order
     state: RunState
     seq: int
     now: datetime
+
+    @property
+    def steps(self) -> tuple[Step, ...]:
+        """The steps that were ordered."""
+        return self.order.steps
 
 
 def run_file(desk: Desk, visit_id: UUID) -> tuple[VisitFile, Run | None]:
     """The file and its run; None before the treatment began."""
     file = open_file(desk, visit_id)
-    return file, _run(desk, visit_id, _steps(desk.db, visit_id)) if "order" in file.records else None
+    return file, _run(desk, visit_id, order_of(desk.db, visit_id)) if "order" in file.records else None
 
 
 def run_of(desk: Desk, visit_id: UUID) -> Run:
     """Where a treatment stands. Raises OutOfTurn before it began."""
     desk.demand("read notes", find_visit(desk, visit_id))
-    return _run(desk, visit_id, _steps(desk.db, visit_id))
+    return _run(desk, visit_id, order_of(desk.db, visit_id))
 
 
-def _run(desk: Desk, visit_id: UUID, steps: Sequence[Step]) -> Run:
+def _run(desk: Desk, visit_id: UUID, order: Order) -> Run:
     seen, before = _folded.get(visit_id, (0, None))
-    return _folded_on(desk, steps, visits.events(desk.db, visit_id, seen), seen, before)
+    return _folded_on(desk, order, events.events(desk.db, visit_id, seen), seen, before)
 
 
-def _folded_on(desk: Desk, steps: Sequence[Step], rows: Sequence[visits.EventRow], seen: int, before: RunState | None) -> Run:
-    state = fold(steps, [Event(str(row.id), row.kind, row.at, row.value, row.words) for row in rows], before)
-    return Run(steps, state, rows[-1].seq if rows else seen, desk.now)
+def _folded_on(desk: Desk, order: Order, rows: Sequence[EventRow], seen: int, before: RunState | None) -> Run:
+    if before is not None and not rows:
+        return Run(order, before, seen, desk.now)
+    names = _names(desk, {row.by for row in rows})
+    taps = [Event(str(r.id), r.kind, r.at, r.value, r.words, r.step, r.data or {}, names[r.by]) for r in rows]
+    return Run(order, fold(order.steps, taps, before), rows[-1].seq if rows else seen, desk.now)
 
 
-#: visit → (number of the last event, the state after it), of committed events only: what is read again is only what came since.
+#: visit → (number of the last tap, the state after it), of committed taps only: what is read again is only what came since.
 _folded: dict[UUID, tuple[int, RunState]] = {}
-_orders: dict[UUID, tuple[Step, ...]] = {}
+_orders: dict[UUID, Order] = {}
+_known: dict[UUID, str] = {}
 
 
-def _steps(db: Session, visit_id: UUID) -> tuple[Step, ...]:
-    """The steps that were ordered. An order is written once and never changed, so it is read once a process."""
+def my_licences(desk: Desk) -> list[str]:
+    """The licences that I hold."""
+    return people.licences(desk.db, desk.me.id)
+
+
+def _names(desk: Desk, ids: set[UUID]) -> dict[UUID, str]:
+    """Who they are. A name is read once a process."""
+    _known[desk.me.id] = desk.me.name
+    if not ids <= _known.keys():
+        _known.update({person.id: person.name for person in people.everyone(desk.db)})
+    return _known
+
+
+def order_of(db: Session, visit_id: UUID) -> Order:
+    """What was ordered. An order is written once and never changed, so it is read once a process. Raises OutOfTurn before there is one."""
     if visit_id not in _orders:
-        order = visits.order(db, visit_id)
-        if order is None:
+        body = visits.order(db, visit_id)
+        if body is None:
             raise OutOfTurn("The treatment has not begun.")
-        if len(_orders) > 500:
+        if len(_orders) > MOST_KEPT:
             _orders.clear()
-        _orders[visit_id] = tuple(Step.model_validate(step) for step in order["steps"])
+        steps = tuple(Step.model_validate(step) for step in body["steps"])
+        _orders[visit_id] = Order(steps, body.get("slot_s") or sum(step.seconds for step in steps))
     return _orders[visit_id]
 
 
 def begin(desk: Desk, visit_id: UUID) -> None:
     """Fixes the plan as the order of the treatment. Raises OutOfTurn without consent or while anything is refused.
 
-    The plan is computed afresh from today's answers, so that an answer given after consent still stops it; whoever starts it holds the
-    licences that it asks for. A second call is harmless.
+    The plan is computed afresh from today's answers, so that an answer given after consent still stops it. A step that asks for a licence
+    waits at the chair for who holds it. A second call is harmless.
     """
     with turn(desk, visit_id, "treat") as file:
         if "order" in file.records:
@@ -93,52 +132,76 @@ def begin(desk: Desk, visit_id: UUID) -> None:
             raise OutOfTurn(page.refusal or "The plan cannot be started: something in it is refused.")
         if not file.consented:
             raise OutOfTurn(f"The client has not agreed to the plan as it stands. {rule('visit.consent').words}")
-        missing = needed_licences(page.plan) - set(people.licences(desk.db, desk.me.id))
-        if missing:
-            raise OutOfTurn(
-                f"You hold no licence for {', '.join(sorted(missing))}: only who holds it may start this. {rule('plan.licence').reason}"
-            )
-        visits.add_version(desk.db, visit_id, "order", page.computed.model_dump(mode="json"), desk.me.id, desk.now)
+        order = visit_plan(file.brief, page.plan, laid=True)
+        visits.add_version(desk.db, visit_id, "order", order.model_dump(mode="json"), desk.me.id, desk.now)
 
 
 def record(desk: Desk, visit_id: UUID, taps: Sequence[Tap]) -> Run:
     """Keeps taps, in the order sent, and says where the treatment stands; when this returns they are on the disk.
 
     Repeated ids are harmless. A tap's moment is never taken as later than its arrival. Raises OutOfTurn before the treatment began,
-    NotFound for a kind that there is not.
+    NotFound for a kind that there is not, Denied or BadInput for what only a senior lets pass, and only with a reason.
     """
-    steps = _steps(desk.db, visit_id)
-    for tap in taps:
-        if tap.kind not in KINDS:
-            raise NotFound(f"There is no event “{tap.kind}”.")
-    latest = desk.now + timedelta(seconds=1)
-    new = [visits.NewEvent(tap.id, tap.kind, min(tap.at, latest), tap.value, tap.words) for tap in taps]
+    order = order_of(desk.db, visit_id)
     with transaction(desk.db):
-        visit = visits.lock(desk.db, visit_id)
-        if visit is None:
-            raise NotFound("There is no such visit.")
-        desk.demand("treat", visit)
-        if not new:
-            return _run(desk, visit_id, steps)
-        seen, before = _folded.get(visit_id, (0, None))
-        run = _folded_on(desk, steps, visits.add_events(desk.db, visit_id, desk.me.id, new, seen), seen, before)
-    if len(_folded) > 500:
-        _folded.clear()
-    _folded[visit_id] = (run.seq, run.state)
+        run = append(desk, visit_id, taps, order)
+    if taps:
+        kept(visit_id, run)
     return run
 
 
-def state_of(run: Run) -> dict[str, Any]:
-    """Where it stands as plain values, for whoever paints it: seconds, counts and words by step, as of the server's `now`."""
-    return {
-        "phase": run.state.phase,
-        "step": run.state.step,
-        "steps": [
-            {"strokes": r.strokes, "worked_s": run.state.worked_s(i, run.now), "begun": r.begun is not None, "level_shift": r.level_shift,
-             "said": list(r.said)}
-            for i, r in enumerate(run.state.runs)
-        ],
-        "reason": run.state.reason,
-        "seq": run.seq,
-        "now": run.now.isoformat(),
-    }  # fmt: skip
+def append(desk: Desk, visit_id: UUID, taps: Sequence[Tap], order: Order | None = None) -> Run:
+    """The same inside the caller's transaction; `kept` follows once it is committed."""
+    order = order or order_of(desk.db, visit_id)
+    new = [_checked(desk, tap) for tap in taps]
+    visit = visits.lock(desk.db, visit_id)
+    if visit is None:
+        raise NotFound("There is no such visit.")
+    desk.demand("treat", visit)
+    if not new:
+        return _run(desk, visit_id, order)
+    seen, before = _folded.get(visit_id, (0, None))
+    run = _folded_on(desk, order, events.add_events(desk.db, visit_id, desk.me.id, new, seen), seen, before)
+    due = list(_due(run, {tap.id for tap in new}))
+    if due:
+        tasks.add_tasks(desk.db, visit_id, desk.me.id, desk.now, due)
+    return run
+
+
+def kept(visit_id: UUID, run: Run) -> None:
+    """What was committed is remembered, and told to whoever follows."""
+    if len(_folded) > MOST_KEPT:
+        _folded.clear()
+    if run.seq >= _folded.get(visit_id, (0, None))[0]:
+        _folded[visit_id] = (run.seq, run.state)
+    changed(visit_id)
+
+
+def _checked(desk: Desk, tap: Tap) -> NewEvent:
+    """A tap as it is kept. Who has it in hand, and with which licences, is for the server to say."""
+    if tap.kind not in KINDS:
+        raise NotFound(f"There is no event “{tap.kind}”.")
+    data = dict(tap.data or {})
+    if tap.kind in ("start", "take_over"):
+        data = {"name": desk.me.name, "licences": my_licences(desk)}
+    if tap.kind == "unlock":
+        desk.demand("override")
+        if len(tap.words.strip()) < 5:
+            raise BadInput({"words": "Why may it begin without a read spot? A few words, for the record."})
+        data = {"name": desk.me.name}
+    at = min(tap.at, desk.now + timedelta(seconds=1))
+    return NewEvent(tap.id, tap.kind, at, tap.value, tap.words, tap.step, data or None)
+
+
+def _due(run: Run, new: set[UUID]) -> Iterable[NewTask]:
+    """What these taps leave to be done: a spot to be read on a later day, a client to be called after an incident."""
+    fresh = {str(one) for one in new}
+    for step, one in zip(run.steps, run.state.runs, strict=True):
+        for spot in one.spots:
+            if spot.id in fresh and step.spot and not step.spot.same_visit:
+                body = {"modality": step.modality, "zone": spot.zone, "at": spot.at, "spot": step.spot.model_dump(mode="json")}
+                yield NewTask(UUID(spot.id), "spot", spot.due, body)
+    for incident in run.state.incidents:
+        if incident.id in fresh:
+            body = {"card": incident.card, "zone": incident.zone, "grade": incident.grade}
+            yield NewTask(UUID(incident.id), "follow-up", incident.at + timedelta(hours=number("chair.follow_up")), body)

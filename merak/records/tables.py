@@ -133,8 +133,35 @@ class TreatEvent(Base):
     at: Mapped[datetime]
     value: Mapped[float | None]
     words: Mapped[str] = mapped_column(default="")
+    step: Mapped[int | None]
+    data: Mapped[dict[str, Any] | None]
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
     received_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class Task(Base):
+    """Something that is due: a test spot to be read, a client to be called. `answer` is what came of it, once it is done."""
+
+    __tablename__ = "task"
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
+    client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"), index=True)
+    visit_id: Mapped[UUID] = mapped_column(ForeignKey("visit.id"))
+    kind: Mapped[str]
+    due_at: Mapped[datetime] = mapped_column(index=True)
+    body: Mapped[dict[str, Any]]
+    answer: Mapped[dict[str, Any] | None]
+    by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+    done_by: Mapped[UUID | None] = mapped_column(ForeignKey("person.id"))
+    done_at: Mapped[datetime | None]
+
+
+class StandIn(Base):
+    """A simulated instrument as it stands: as lasting as a real one, whatever becomes of the server."""
+
+    __tablename__ = "stand_in"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    body: Mapped[dict[str, Any]]
 
 
 class MarkVersion(Base):

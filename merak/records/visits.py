@@ -135,7 +135,9 @@ _AROUND = f"""
             CROSS JOIN LATERAL (
                 SELECT body FROM record WHERE visit_id = that.id AND stage = 'close' ORDER BY version DESC LIMIT 1) AS r
             CROSS JOIN LATERAL jsonb_each(coalesce(r.body -> 'did', '{{}}'::jsonb)) AS did
-            WHERE that.client_id = visit.client_id AND that.status = 'closed' AND that.starts_at < visit.starts_at)
+            WHERE that.client_id = visit.client_id AND that.status = 'closed' AND that.starts_at < visit.starts_at),
+        (SELECT json_agg(json_build_array(body ->> 'modality', answer, done_at) ORDER BY done_at)
+            FROM task WHERE client_id = visit.client_id AND kind = 'spot' AND done_at IS NOT NULL)
     FROM visit
     JOIN client ON client.id = visit.client_id
     JOIN course ON course.id = visit.course_id
@@ -191,8 +193,8 @@ class VisitSeen(NamedTuple):
 
 class Around(NamedTuple):
     """A visit and what it stands in: the client's last closed visit, the studio's time zone, choices and machines as (id, card), what
-    stands on the stages of both visits, the client's marks as they stand (for a closed visit, as they stood then), letters, and what was
-    done before as (when, modality, what, how it ended).
+    stands on the stages of both visits, the client's marks as they stand (for a closed visit, as they stood then), letters, what was
+    done before as (when, modality, what, how it ended), and the test spots that were read as (modality, answer, when).
     """
 
     visit: VisitSeen
@@ -205,6 +207,7 @@ class Around(NamedTuple):
     marks: list[Standing]
     letters: list[dict[str, Any]]
     done: list[tuple[str, str, dict[str, Any], dict[str, Any]]]
+    spots: list[tuple[str, dict[str, Any], str]]
 
 
 def around(db: Session, visit_id: UUID) -> Around | None:
@@ -214,14 +217,24 @@ def around(db: Session, visit_id: UUID) -> Around | None:
         return None
     around_it = (WhoseVisit(*row[6:8]), WhichCourse(*row[8:10]), WhoTreats(*row[10:16]))
     visit = VisitSeen._make([*row[:6], *around_it])
-    last_id, last_at, zone, house, cards, found, drawn, letters, done = row[16:]
+    last_id, last_at, zone, house, cards, found, drawn, letters, done, spots = row[16:]
     both: dict[str, dict[str, Standing]] = {str(visit_id): {}, str(last_id): {}}
     for of, stage, version, body in found or ():
         both[of][stage] = Standing(version, body or {})
     marks = [Standing(version, body) for body, version in drawn or ()]
     last = Earlier(last_id, last_at) if last_id else None
     return Around(
-        visit, last, zone, house, _cards(db, cards or []), both[str(visit_id)], both[str(last_id)], marks, letters or [], done or []
+        visit,
+        last,
+        zone,
+        house,
+        _cards(db, cards or []),
+        both[str(visit_id)],
+        both[str(last_id)],
+        marks,
+        letters or [],
+        done or [],
+        spots or [],
     )
 
 
@@ -294,55 +307,3 @@ def sessions_so_far(db: Session, course_id: UUID) -> int:
         db.scalar(select(func.coalesce(func.max(Visit.session_no), 0)).where(Visit.course_id == course_id, Visit.status != "cancelled"))
         or 0
     )
-
-
-class EventRow(NamedTuple):
-    """An event as the core's fold takes it, with the server's order and who sent it."""
-
-    id: UUID
-    kind: str
-    at: datetime
-    value: float | None
-    words: str
-    seq: int
-    by: UUID
-
-
-# Written out, and the taps as JSON, so that any number of them is one statement that the server has already planned. `before` is the
-# number of the visit's last event before these: whoever has folded up to there needs to read no other.
-_APPEND = """
-    INSERT INTO treat_event (id, visit_id, kind, at, value, words, by)
-    SELECT id, %(visit)s, kind, at, value, words, %(by)s
-    FROM jsonb_to_recordset(%(taps)s::jsonb) AS tap (id uuid, kind text, at timestamptz, value float8, words text)
-    ON CONFLICT (id) DO NOTHING
-    RETURNING id, kind, at, value, words, seq, by,
-        (SELECT seq FROM treat_event WHERE visit_id = %(visit)s ORDER BY seq DESC LIMIT 1) AS before
-"""
-_SINCE = "SELECT id, kind, at, value, words, seq, by FROM treat_event WHERE visit_id = %(visit)s AND seq > %(seen)s ORDER BY seq"
-
-
-class NewEvent(NamedTuple):
-    """An event on its way in."""
-
-    id: UUID
-    kind: str
-    at: datetime
-    value: float | None
-    words: str
-
-
-def add_events(db: Session, visit_id: UUID, by: UUID, new: Sequence[NewEvent], seen: int) -> list[EventRow]:
-    """Appends events and gives those of the visit that came after number `seen`, in the server's order.
-
-    Events whose id is known already are left as they are. The caller holds the visit's lock, so that order of number is order of commit.
-    """
-    taps = json.dumps([tap._asdict() for tap in new], default=str)
-    rows = db.connection().exec_driver_sql(_APPEND, {"visit": visit_id, "by": by, "taps": taps}).all()
-    if rows and (rows[0].before or 0) == seen:
-        return [EventRow(*row[:7]) for row in rows]
-    return events(db, visit_id, seen)
-
-
-def events(db: Session, visit_id: UUID, seen: int = 0) -> list[EventRow]:
-    """The events of a treatment after number `seen`, in the server's order."""
-    return [EventRow(*row) for row in db.connection().exec_driver_sql(_SINCE, {"visit": visit_id, "seen": seen})]

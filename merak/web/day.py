@@ -8,6 +8,7 @@ from fastapi.responses import Response
 
 from merak.core.errors import BadInput
 from merak.desk import day as desk_day
+from merak.desk import tasks
 from merak.desk.desk import Desk
 from merak.door import Form, entered
 from merak.web.pages import go, page
@@ -32,7 +33,7 @@ def _sheet(request: Request, desk: Desk, day: date, form: dict[str, str] | None 
     return page(
         request, desk, "day/page.html", 422 if wrong else 200, rows=rows,
         next_id=next(upcoming, None), day=day, today=desk.today, now=local_now,
-        before=day - timedelta(days=1), after=day + timedelta(days=1), therapists=desk_day.therapists(desk),
+        due=tasks.due(desk) if day == desk.today else [], before=day - timedelta(days=1), after=day + timedelta(days=1), therapists=desk_day.therapists(desk),
         clients=desk_day.client_list(desk), form=form or blank, wrong=wrong or {},
     )  # fmt: skip
 

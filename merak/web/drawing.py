@@ -1,5 +1,6 @@
 """The plate as SVG: geometry comes from the core, here it only becomes ink."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from math import cos, radians, sin
@@ -140,6 +141,11 @@ def path(shape: BaseGeometry) -> str:
 def polyline(points: tuple[tuple[float, float], ...]) -> str:
     """The `points` of a stroke."""
     return " ".join(f"{x:.1f},{y:.1f}" for x, y in points)
+
+
+def rings(outlines: Iterable[Iterable[tuple[float, float]]]) -> str:
+    """The `d` of closed outlines; those inside others are holes."""
+    return "".join(f"{open_path(ring)}Z" for ring in outlines)
 
 
 @lru_cache(maxsize=256)

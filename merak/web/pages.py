@@ -16,7 +16,7 @@ from merak.core.plan.fitting import title
 from merak.desk.desk import Desk
 from merak.desk.file import STAGES, VisitFile
 from merak.desk.permission import may
-from merak.web.drawing import SIGNS, draw, polyline, strokes
+from merak.web.drawing import SIGNS, draw, polyline, rings, strokes
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
@@ -63,6 +63,7 @@ def _environment() -> Environment:
         "moment": moment_words,
         "clock": clock_words,
         "polyline": polyline,
+        "rings": rings,
         "title_of": title,
         "named_all": named_all,
     }

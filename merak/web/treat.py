@@ -1,15 +1,38 @@
 """Treat: the screen at the chair. Its taps go to the API."""
 
+from collections.abc import Sequence
+from typing import Any, NamedTuple
 from uuid import UUID
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from merak.desk import planning, treating
+from merak.core.knowledge import about, halting
+from merak.core.plan.chair import Step, guests_of
+from merak.desk import adverse, planning, treating
+from merak.desk.desk import Desk
+from merak.desk.file import VisitFile
+from merak.desk.permission import may
+from merak.desk.standing import limits, state_of
 from merak.door import Form, entered
+from merak.web.drawing import Drawing, draw
 from merak.web.pages import go, page, stage_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
+#: What lies on the plate is drawn by the page, and not needed to count.
+DRAWN = {"lines": {"__all__": {"points"}}, "parts": {"__all__": {"outlines"}}, "cells": {"__all__": {"ring"}}}
+#: On the strip no step is narrower than this many seconds.
+LEAST_S = 240
+#: Why a treatment is stopped, as buttons.
+REASONS = ("pain", "heat", "a patch, blister", "client asks", "client unwell", "machine", "time is up")
+
+
+class Sheet(NamedTuple):
+    """A plate of the run, with the steps that are done on it."""
+
+    name: str
+    drawing: Drawing
+    steps: list[int]
 
 
 @router.get("/treat")
@@ -17,13 +40,57 @@ def treat_page(request: Request, visit_id: UUID) -> Response:
     """The run; before it began, what is missing or the button that begins it."""
     with entered(request) as desk:
         file, run = treating.run_file(desk, visit_id)
-        planned = planning.planned(desk, visit_id) if run is None else None
         desk.note_reading(visit_id)
-        order = [step.model_dump(mode="json", exclude={"lines": {"__all__": {"points"}}}) for step in run.steps] if run else []
-        state = treating.state_of(run) if run else {}
-        return page(
-            request, desk, "treat/page.html", run=run, order=order, state=state, planned=planned, **stage_context(desk, file, "treat")
-        )
+        context = stage_context(desk, file, "treat")
+        if run is None:
+            planned = planning.planned(desk, visit_id)
+            missing = sorted(planning.needed_licences(planned.plan) - set(treating.my_licences(desk)))
+            return page(request, desk, "treat/begin.html", planned=planned, missing=missing, **context)
+        return page(request, desk, "treat/page.html", run=run, **_told(desk, file, run), **context)
+
+
+def _told(desk: Desk, file: VisitFile, run: treating.Run) -> dict[str, Any]:
+    """What the page needs besides the run."""
+    order = [step.model_dump(mode="json", exclude=DRAWN) for step in run.steps]
+    for told, step in zip(order, run.steps, strict=True):
+        told["wanted"], told["halt"], told["must_end"] = step.wanted, halting(step.modality), step.must_end
+        told["cards"] = [card.title for card in adverse.cards(step.modality)]
+        told["machine_name"] = next((one.card.name for one in file.machines if one.id == step.machine), "")
+    mine = {"licences": treating.my_licences(desk), "name": desk.me.name, "senior": may(desk.me, "override")}
+    return {
+        "beside": _beside(run.steps), "least": LEAST_S,
+        "sheets": _sheets(file, run.steps), "cards": adverse.cards(), "emergency": adverse.number_of(desk), "reasons": REASONS,
+        "told": {"order": order, "state": state_of(run), "limits": limits(), "me": mine},
+    }  # fmt: skip
+
+
+def _sheets(file: VisitFile, steps: Sequence[Step]) -> list[Sheet]:
+    """The plates that the treatment is done on, each with the margins of the first thing that is done there."""
+    found: dict[str, Sheet] = {}
+    for n, step in enumerate(steps):
+        if step.plate not in found:
+            work = next((about()[one.modality].work for one in steps if one.plate == step.plate and one.wanted), "") or "microcurrent"
+            found[step.plate] = Sheet(step.plate, draw(file.brief.area(work, step.plate)), [])
+        found[step.plate].steps.append(n)
+    return list(found.values())
+
+
+def _beside(steps: Sequence[Step]) -> list[tuple[int, Step, list[tuple[int, Step]], int]]:
+    """The second track, for each host: the room before it since the last one, the host, its guests, the room left of its wait."""
+    found, room = [], 0
+    for n, step in enumerate(steps):
+        if step.beside is None:
+            guests = [(k, steps[k]) for k in guests_of(steps, n)]
+            if guests:
+                left = max(1, step.seconds - sum(guest.seconds for _, guest in guests))
+                found.append((max(1, room), step, guests, left))
+                room = 0
+            else:
+                room += max(step.seconds, LEAST_S)
+    if found:
+        before, host, guests, left = found[-1]
+        found[-1] = (before, host, guests, left + room)
+    return found
 
 
 @router.post("/treat/begin")

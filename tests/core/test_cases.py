@@ -12,6 +12,7 @@ from merak.core.modality.shared import Before
 from merak.core.plan.brief import Brief, Wish
 from merak.core.plan.proposals import proposals
 from merak.core.plan.screening import Answer
+from merak.core.plan.spots import SpotAnswer, SpotRead
 from tests.core.making import EVERY_LICENCE, TODAY, brief
 
 ENERGY, OPEN, ABRASION = all_of(("ENERGY",)), all_of(("OPEN",)), all_of(("ABRASION",))
@@ -29,6 +30,10 @@ def on(condition: str, *zones: str, grade: int = 2) -> dict[str, dict[str, int]]
 CHEEKS = ("right mid cheek", "left mid cheek")
 JAW = ("right jawline", "left jawline", "right lower cheek")
 NOSE = ("right nose tip and wings", "left nose tip and wings")
+
+
+#: A test spot of pulsed light that was read last week, and kept.
+SPOT = {"pulsed_light": SpotRead(answer=SpotAnswer(verdict="keep", set_to=12, words="kept", rule="chair.spot.kept"), on=ago(7))}
 
 
 @dataclass
@@ -67,7 +72,9 @@ CASES = (
          stands={"pulsed_light": "never"}),
     Case("phototype V without a senior: no pulsed light", grades=on("pigment", *CHEEKS), skin={"phototype": 5}, of={"senior": False},
          never=frozenset({"pulsed_light"})),
-    Case("sun spots, phototype II, licence held: pulsed light alone with calm", grades=on("pigment", *CHEEKS, grade=3), some=frozenset({"pulsed_light"})),
+    Case("sun spots, phototype II, licence held, spot read: pulsed light alone with calm", grades=on("pigment", *CHEEKS, grade=3), of={"spots": SPOT},
+         some=frozenset({"pulsed_light"})),
+    Case("sun spots, no spot read yet: none of it today", grades=on("pigment", *CHEEKS, grade=3), never=frozenset({"pulsed_light", "peel"})),
     Case("sun spots, no licence: none of it", grades=on("pigment", *CHEEKS, grade=3), of={"licences": frozenset()}, never=frozenset({"pulsed_light", "rf_fractional"})),
     Case("gold long ago: never pulsed light", {"gold": Answer(option="yes")}, on("pigment", *CHEEKS), never=frozenset({"pulsed_light"}),
          stands={"pulsed_light": "never"}),

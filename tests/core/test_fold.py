@@ -1,91 +1,252 @@
-"""The run as a fold: any order of events leads to a valid state, repeats are harmless, the clock leaves pauses out."""
+"""The treatment as a fold: any order of taps leads to a valid state, a replay equals the live run, repeats are harmless."""
 
+from collections.abc import Mapping
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from merak.core.plan.chair import Step
-from merak.core.session import Event, fold, step_facts
-from merak.core.session.fold import KINDS
-from tests.core.making import brief, planned
+from merak.core.plan.visit_plan import visit_plan
+from merak.core.session import KINDS, Event, RunState, complete, fold, following, locked, next_place, pace, step_facts, walked
+from merak.core.session.events import NOTHING
+from tests.core.making import EVERY_LICENCE, brief, plan_of, planned
 
 T0 = datetime(2026, 11, 25, 9, tzinfo=UTC)
-PLAN = planned(brief(), "microcurrent", "led", "finish")
-STEPS: tuple[Step, ...] = PLAN.steps
+LICENSED = {"name": "Adaeze", "licences": ["fractional", "pulsed light"]}
 
 
-def run(*taps: tuple[str, float] | tuple[str, float, float]) -> list[Event]:
-    """(kind, second[, value]) taps as events."""
-    return [Event(f"e{n}", tap[0], T0 + timedelta(seconds=tap[1]), tap[2] if len(tap) > 2 else None) for n, tap in enumerate(taps)]
+def steps_of(*modalities: str, beside: tuple[int, int] | None = None, **settings: Any) -> tuple[Step, ...]:
+    who = brief(licences=EVERY_LICENCE, senior=True)
+    plan = plan_of(who, *modalities, **settings)
+    if beside:
+        guest, host = beside
+        items = [one.model_copy(update={"beside": plan.items[host].id}) if n == guest else one for n, one in enumerate(plan.items)]
+        plan = plan.model_copy(update={"items": tuple(items)})
+    return visit_plan(who, plan, laid=True).steps
 
 
-EVENTS = st.lists(st.tuples(st.sampled_from(sorted(KINDS)), st.floats(0, 4000), st.floats(-9, 9)), max_size=60).map(lambda taps: run(*taps))
+LIFT = planned(brief(), "microcurrent", "led", "finish").steps
+PINS = steps_of("numbing", "cleanse", "rf_fractional", "mask", beside=(1, 0))
+WARM = steps_of("rf_bulk", "oxygen_mask", at=3)
 
 
-@given(EVENTS)
-def test_any_order_leads_to_a_valid_state(events: list[Event]) -> None:
-    state = fold(STEPS, events)
-    assert 0 <= state.step < len(STEPS)
-    assert len(state.runs) == len(STEPS)
-    assert (state.running_since is not None) == (state.phase == "running")
-    for step, done in zip(STEPS, state.runs, strict=True):
-        assert done.strokes >= 0 and done.worked_s >= 0
-        assert done.strokes == 0 or step.kind == "strokes"
-        planned = max((line.level for line in step.lines), default=1.0)
-        assert done.level_shift == 0 or 1 <= planned + done.level_shift <= step.level_most
+def at(second: float) -> datetime:
+    return T0 + timedelta(seconds=second)
 
 
-@given(EVENTS, st.randoms())
-def test_repeated_sends_are_harmless(events: list[Event], chance: object) -> None:
-    doubled = [event for event in events for _ in range(2)] + events[: len(events) // 2]
-    assert fold(STEPS, doubled) == fold(STEPS, events)
+Tap = tuple[str, float] | tuple[str, float, float | None] | tuple[str, float, float | None, Mapping[str, Any]]
 
 
-def test_the_clock_leaves_pauses_out() -> None:
-    state = fold(STEPS, run(("start", 0), ("pause", 100), ("resume", 400), ("next", 460), ("stroke", 470)))
-    assert state.step == 1
-    assert state.runs[0].worked_s == 160
-    assert state.worked_s(1, T0 + timedelta(seconds=500)) == 40
+def run(*taps: Tap, by: str = "Lin") -> list[Event]:
+    """(kind, second[, value[, data]]) taps as events."""
+    more = [(*tap, None, NOTHING)[2:4] if len(tap) == 2 else (*tap[2:], NOTHING)[:2] for tap in taps]
+    return [
+        Event(f"e{n}", str(tap[0]), at(float(tap[1])), value, "words", None, data, by)  # type: ignore[arg-type]
+        for n, (tap, (value, data)) in enumerate(zip(taps, more, strict=True))
+    ]
 
 
-def test_strokes_count_only_where_they_belong() -> None:
-    state = fold(
-        STEPS,
-        run(
-            ("stroke", 0),
-            ("start", 1),
-            ("stroke", 2),
-            ("next", 3),
-            ("stroke", 4),
-            ("stroke", 5),
-            ("pause", 6),
-            ("stroke", 7),
-            ("unstroke", 8),
-        ),
+PULSES = next(n for n, step in enumerate(PINS) if step.kind == "pulses")
+#: Taps that lead to the pulses.
+TO_PULSES: list[Tap] = [("start", 0, None, LICENSED), ("go", 0.5, float(PULSES))]
+
+
+DATA = st.fixed_dictionaries(
+    {},
+    optional={
+        "zone": st.sampled_from(["right chin", "left chin", ""]), "redness": st.integers(-1, 6), "swelling": st.integers(0, 4),
+        "pain": st.integers(0, 10), "mark": st.booleans(), "licences": st.just(["fractional"]), "card": st.just("Burn"),
+    },
+)  # fmt: skip
+EVENTS = st.lists(
+    st.builds(
+        Event, id=st.text(alphabet="abcdefgh", min_size=1, max_size=4), kind=st.sampled_from(sorted(KINDS)),
+        at=st.floats(0, 9000).map(at), value=st.none() | st.floats(-9, 60) | st.integers(0, 400).map(float),
+        words=st.sampled_from(["", "lost", "plugged", "just felt"]), step=st.none() | st.integers(-1, 20), data=DATA,
+        by=st.sampled_from(["Lin", "Adaeze"]),
+    ),
+    max_size=80,
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("steps", [LIFT, PINS, WARM], ids=["lift", "pins", "warm"])
+@given(events=EVENTS)
+def test_any_order_leads_to_a_valid_state(steps: tuple[Step, ...], events: list[Event]) -> None:
+    begun = [Event("0", "start", T0, data=LICENSED), *events]
+    state = fold(steps, begun)
+    valid(steps, state)
+    assert fold(steps, [one for event in begun for one in (event, event)] + begun) == state, "repeats are harmless"
+    live: RunState | None = None
+    for n in range(0, len(begun), 7):
+        live = fold(steps, begun[n : n + 7], live)
+    assert live == state, "a replay equals the live run"
+
+
+def valid(steps: tuple[Step, ...], state: RunState) -> None:
+    assert 0 <= state.step < len(steps) == len(state.runs)
+    if state.over:
+        assert all(one.since is None for one in state.runs)
+    for n, (step, one) in enumerate(zip(steps, state.runs, strict=True)):
+        assert one.worked_s >= 0 and 0 <= one.since_clean
+        assert one.begun is not None or not (one.strokes or one.since or one.spots or one.warmth)
+        assert len(one.passes) <= step.passes
+        assert one.tally == list(walked(step, one.walk).counts) or not one.tally
+        assert one.level_shift == 0 or 1 <= max(line.level for line in step.lines) + one.level_shift <= step.level_most
+        if one.since is not None and n != state.step:
+            assert step.keeps or any(other.beside == n for other in steps), "only what works by itself goes on elsewhere"
+        if step.spot and one.strokes:
+            assert one.unlocked or any(spot.answer for spot in one.spots), "nothing more of it before the spot was read"
+        missed, doubled = step_facts(steps, state, at(9999))[n][8:10]
+        assert missed >= 0 and doubled >= 0
+        assert complete(step, one) or next_place(step, one) is not None or one.passes
+    tempo = pace(steps, state, at(9999), 3600)
+    assert tempo.left_s >= 0 and 0 <= tempo.late_s <= tempo.left_s
+
+
+def test_the_clock_leaves_pauses_out_but_what_is_on_the_skin_works_on() -> None:
+    state = fold(LIFT, run(("start", 0), ("pause", 100), ("resume", 400), ("next", 460), ("count", 470)))
+    assert state.step == 1 and state.runs[0].worked_s == 160 and state.worked_s(1, at(500)) == 40
+    foam = next(n for n, step in enumerate(WARM) if step.title == "Foam")
+    state = fold(WARM, run(("start", 0), ("go", 10, float(foam)), ("pause", 40), ("resume", 100)))
+    assert WARM[foam].must_end and state.worked_s(foam, at(130)) == 120
+    assert WARM[foam].over == "Activator on now." and WARM[foam + 1].over == "Neutralise now."
+
+
+def test_two_tracks_the_cream_works_while_the_skin_is_cleansed() -> None:
+    titles = [step.title for step in PINS]
+    assert titles[:3] == ["Numbing on", "Numbing cream works", "Cleanse"] and PINS[2].beside == 1
+    state = fold(PINS, run(("start", 0), ("next", 180), ("next", 200)))
+    assert state.step == 2 and state.runs[1].since is not None, "cleansing, the cream's clock runs beside it"
+    assert state.worked_s(1, at(500)) == 320
+    state = fold(PINS, [Event("on", "next", at(440))], state)
+    assert state.step == 1 and following(PINS, state) == 3, "then the cream again, until its time is up"
+    assert state.worked_s(1, at(1980)) == 1800
+
+
+def test_counts_belong_to_their_step_and_moment_whenever_they_arrive() -> None:
+    live = fold(LIFT, run(("start", 0), ("next", 3), ("count", 4), ("pause", 6), ("count", 7)))
+    assert live.runs[1].strokes == 1, "nothing is counted while it stands"
+    late = Event("late", "count", at(5), step=1)
+    assert fold(LIFT, [late], live).runs[1].strokes == 2, "what was tapped before the pause counts when it arrives after it"
+    moved = fold(LIFT, run(("resume", 8), ("next", 9)), fold(LIFT, [], live).copy())
+    other = fold(LIFT, [Event("x", "resume", at(8)), Event("y", "next", at(9), step=1), Event("z", "next", at(9.2), step=1)], live)
+    assert moved.step in (1, 2) and other.step == 2, "two devices that both go on take one step"
+    assert fold(LIFT, [Event("w", "count", at(8.5), step=1)], other).runs[1].strokes == 2, "a stroke of the step before is its own"
+
+
+def test_a_pass_shows_what_was_missed_and_doubled_and_undo_opens_it_again() -> None:
+    n = PULSES
+    free = [*TO_PULSES, ("unlock", 1)]
+    state = fold(PINS, run(*free, ("count", 2), ("count", 3), ("count", 4, 5.0), ("count", 5, 5.0)))
+    found = walked(PINS[n], state.runs[n].walk)
+    assert found.missed == (2, 3, 4) and found.doubled == (5,)
+    assert next_place(PINS[n], state.runs[n]) == 6
+    closed = fold(PINS, [Event("p", "pass", at(6))], state)
+    assert closed.runs[n].walk == [] and step_facts(PINS, closed, at(7))[n].doubled == 1
+    assert fold(PINS, [Event("u", "uncount", at(8))], closed).runs[n].walk == [0, 1, 5], "undo opens the pass and takes its last back"
+
+
+def test_sections_and_pulses_are_walked_in_order_and_the_tip_wants_wiping() -> None:
+    n = PULSES
+    many = len(PINS[n].cells)
+    state = fold(PINS, run(*TO_PULSES, ("unlock", 1), *[("count", 2 + k / 100) for k in range(many + 9)]))
+    assert state.runs[n].walk == list(range(many)), "cell by cell; one tap too many is none"
+    assert complete(PINS[n], state.runs[n]) and state.runs[n].since_clean == many
+    assert fold(PINS, [Event("c", "clean", at(99))], state).runs[n].since_clean == 0
+    assert [PINS[n].parts[cell.part].name for cell in PINS[n].cells] == sorted(
+        (PINS[n].parts[cell.part].name for cell in PINS[n].cells), key=[part.name for part in PINS[n].parts].index
     )
-    assert [done.strokes for done in state.runs] == [0, 1, 0, 0, 0, 0]
+
+
+LOOKS = {"keep": {"redness": 2, "swelling": 1}, "down": {"redness": 3}, "up": {}, "stop": {"mark": True}}
+
+
+@pytest.mark.parametrize("verdict", LOOKS)
+def test_a_spot_is_read_when_due_and_its_answer_is_carried(verdict: str) -> None:
+    n = PULSES
+    rule = PINS[n].spot
+    assert rule and rule.same_visit and rule.wait_s == 300
+    state = fold(PINS, run(*TO_PULSES, ("count", 1), ("spot", 10, None, {"zone": "right jawline"})))
+    assert locked(PINS, state, n) and state.runs[n].strokes == 0
+    soon = fold(PINS, [Event("soon", "spot_read", at(309), data=LOOKS[verdict])], state)
+    assert soon.runs[n].spots[-1].answer is None, "too soon"
+    read = fold(PINS, [Event("read", "spot_read", at(310), data=LOOKS[verdict])], state)
+    answer = read.runs[n].spots[-1].answer
+    assert answer and answer.verdict == (verdict if verdict != "up" or rule.up is not None else "keep")
+    wanted = {"down": rule.down, "up": rule.up or rule.at}.get(verdict, rule.at)
+    assert read.runs[n].set_to == wanted and step_facts(PINS, read, at(311))[n].set_to == wanted
+    assert (locked(PINS, read, n) is None) == (answer.verdict == "keep")
+    counted = fold(PINS, [Event("c", "count", at(320))], read).runs[n].strokes
+    assert counted == (1 if answer.verdict == "keep" else 0)
+    if verdict == "stop":
+        assert read.runs[n].over
+    elif answer.verdict in ("down", "up"):  # read again after each change, and never up twice
+        again = fold(PINS, [Event("s", "spot", at(330)), Event("r", "spot_read", at(640), data={"swelling": 0})], read)
+        assert again.runs[n].spots[-1].answer.verdict == "keep" and locked(PINS, again, n) is None  # type: ignore[union-attr]
+
+
+def test_a_licence_is_waited_for_and_handed_over() -> None:
+    n = PULSES
+    lin = fold(PINS, run(("start", 0, None, {"name": "Lin", "licences": []}), ("go", 1, float(n)), ("unlock", 2), ("count", 3)))
+    lock = locked(PINS, lin, n)
+    assert lock and lock.kind == "licence" and lin.runs[n].strokes == 0
+    over = fold(PINS, [Event("t", "take_over", at(5), data=LICENSED, by="Adaeze"), Event("c", "count", at(6), by="Adaeze")], lin)
+    assert (over.holder, over.runs[n].strokes, over.runs[n].hands) == ("Adaeze", 1, ["Lin", "Adaeze"])
+
+
+def test_heat_words_pain_and_43_degrees_stop_it() -> None:
+    zone = {"zone": WARM[1].parts[0].name}
+    warm = run(("start", 0), ("next", 1), ("count", 2), ("heat", 3, 3.0))
+    assert fold(WARM, warm).phase == "running", "at 3 the hand moves on"
+    stood = fold(WARM, [Event("h", "heat", at(4), 3.5)], fold(WARM, warm))
+    assert (stood.phase, stood.why) == ("paused", "heat 3.5")
+    four = fold(WARM, [Event("h4", "heat", at(5), 4.0), Event("r", "resume", at(6)), Event("n", "next", at(7))], fold(WARM, warm))
+    assert (four.phase, four.owed, four.step) == ("paused", "burn", 1), "an incident is written before anything goes on"
+    written = fold(WARM, [Event("i", "incident", at(8), 2.0, data={"card": "Burn"}), Event("r2", "resume", at(9))], four)
+    assert (written.phase, len(written.incidents)) == ("running", 1)
+    assert fold(WARM, [Event("p", "pain", at(4), 7.0)], fold(WARM, warm)).phase == "paused"
+    hot = fold(WARM, run(("reading", 10, 41.0, zone), ("reading", 70, 43.0, zone)), fold(WARM, []).copy())
+    assert not hot.runs[1].warmth, "nothing is read before it began"
+    hot = fold(WARM, [Event("a", "reading", at(10), 41.0, data=zone), Event("b", "reading", at(70), 43.0, data=zone)], fold(WARM, warm))
+    assert hot.runs[1].over.startswith("43.0 °C in") and hot.phase == "paused"
+    after = fold(WARM, [Event("r", "resume", at(80)), Event("c", "count", at(81))], hot)
+    assert after.runs[1].strokes == 1 and after.runs[1].since is None, "this step is over for today"
 
 
 def test_a_raised_level_goes_along_to_the_other_side_but_never_past_the_ceiling() -> None:
-    taps = [("start", 0), ("next", 1), *[("level", 2 + n, 0.5) for n in range(40)], ("next", 60), ("next", 70)]
-    state = fold(STEPS, run(*taps))  # type: ignore[arg-type]
-    assert STEPS[1].level_most == 9, "9.5 would be 1045 µA"
-    assert 3 + state.runs[1].level_shift == 9
-    assert state.runs[3].level_shift == state.runs[1].level_shift
+    taps: list[Tap] = [("start", 0), ("next", 1), *[("level", 2 + n, 0.5) for n in range(40)], ("next", 60), ("next", 70)]
+    state = fold(LIFT, run(*taps))
+    assert LIFT[1].level_most == 9, "9.5 would be 1045 µA"
+    assert 3 + state.runs[1].level_shift == 9 and state.runs[3].level_shift == state.runs[1].level_shift
 
 
-def test_stop_ends_it_and_the_facts_tell_how_far_it_came() -> None:
-    state = fold(STEPS, [*run(("start", 0), ("next", 60), ("stroke", 70)), Event("s", "stop", T0 + timedelta(seconds=90), None, "pain"),
-                         *[Event("x", "stroke", T0 + timedelta(seconds=99))]])  # fmt: skip
-    assert (state.phase, state.reason) == ("stopped", "pain")
-    facts = step_facts(STEPS, state, T0 + timedelta(hours=1))
-    assert (facts[1].done_strokes, facts[1].done_s, facts[1].reached) == (1, 30, True)
-    assert not facts[2].reached
+def test_stop_stands_everything_at_once_and_the_reason_ends_it() -> None:
+    halted = fold(LIFT, run(("start", 0), ("next", 60), ("count", 70), ("halt", 90)))
+    assert halted.phase == "halted" and halted.worked_s(1, at(500)) == 30
+    ended = fold(LIFT, [Event("s", "stop", at(120), None, "pain"), Event("x", "count", at(130))], halted)
+    facts = step_facts(LIFT, ended, at(9000))
+    assert (ended.phase, ended.reason) == ("stopped", "pain")
+    assert (facts[1].done_strokes, facts[1].done_s, facts[1].reached, facts[2].reached) == (1, 30, True, False)
+    assert fold(LIFT, [Event("r", "resume", at(100))], halted).phase == "running"
 
 
-@pytest.mark.parametrize("kind", ["finish", "stop"])
-def test_finish_needs_the_last_step_and_stop_needs_a_start(kind: str) -> None:
-    assert fold(STEPS, run((kind, 0))).phase == "ready"
-    assert fold(STEPS, run(("start", 0), ("finish", 1))).phase == "running"
+@pytest.mark.parametrize("kind", ["finish", "stop", "halt", "resume"])
+def test_nothing_ends_before_it_began(kind: str) -> None:
+    assert fold(LIFT, run((kind, 0))).phase == "ready"
+    assert fold(LIFT, run(("start", 0), ("finish", 1))).phase == "running"
+
+
+def test_taps_of_earlier_versions_still_count() -> None:
+    assert fold(LIFT, run(("start", 0), ("next", 1), ("stroke", 2), ("stroke", 3), ("unstroke", 4))).runs[1].strokes == 1
+
+
+def test_what_goes_short_is_said_while_it_can_be_helped() -> None:
+    wet = steps_of("wet_abrasion", "finish")
+    slow = fold(wet, run(("start", 0), ("next", 120), ("next", 400), ("next", 700)))
+    tempo = pace(wet, slow, at(700), 900)
+    assert "infusing falls to" in tempo.words and tempo.late_s == pytest.approx(240 + 240 - 200)
+    assert [wet[n].title for n, _ in tempo.starved] == ["Infusion", "Finish"]
+    assert pace(wet, slow, at(700), 9000).starved == ()

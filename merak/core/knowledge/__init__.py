@@ -265,6 +265,25 @@ class About(Cited):
     tags: tuple[str, ...] = ()
 
 
+class Emergency(Cited):
+    """An emergency card: how it looks (`words`), what to do, when to call, what to write down.
+
+    `modalities` (or groups) are those that it is likely with.
+    """
+
+    title: str
+    act: tuple[str, ...]
+    call: str
+    record: str
+    modalities: tuple[str, ...] = ()
+
+
+class Halting(Cited):
+    """What is done first when a treatment is stopped, by modality or group."""
+
+    modalities: tuple[str, ...]
+
+
 class Tissue(Cited):
     """A layer of skin and below: thickness mm, conductivity W/(m·K), density kg/m³, heat capacity J/(kg·K), perfusion 1/s."""
 
@@ -295,6 +314,8 @@ class Book(Frozen):
     trait: tuple[Trait, ...] = ()
     pairing: tuple[Pairing, ...] = ()
     method: tuple[Method, ...] = ()
+    emergency: tuple[Emergency, ...] = ()
+    halting: tuple[Halting, ...] = ()
 
 
 def read_file(path: Path) -> Book:
@@ -409,6 +430,19 @@ def all_of(names: tuple[str, ...]) -> frozenset[str]:
 
 
 @cache
+def emergencies(modality: str = "") -> tuple[Emergency, ...]:
+    """The emergency cards, those that are likely with a modality first."""
+    return tuple(sorted(book().emergency, key=lambda card: not (modality and modality in all_of(card.modalities))))
+
+
+@cache
+def halting(modality: str) -> str:
+    """What is done first when this is stopped; words for anything where the rule book has none."""
+    found = (entry.words for entry in book().halting if modality in all_of(entry.modalities))
+    return next(found, "Everything off the skin; look, and ask.")
+
+
+@cache
 def _rules() -> dict[str, Rule]:
     return {entry.id: entry for entry in book().rule}
 
@@ -456,7 +490,7 @@ def _cited() -> dict[str, tuple[str, str, str, str]]:
     kinds: tuple[Sequence[Cited], ...] = (
         everything.advice, everything.margin, everything.no_go, everything.mark_kind, everything.work, everything.modality,
         everything.tissue, everything.sign, everything.group, everything.aspect, everything.condition, everything.trait,
-        everything.pairing, everything.method, everything.rule,
+        everything.pairing, everything.method, everything.rule, everything.emergency, everything.halting,
     )  # fmt: skip
     return found | {entry.id: (entry.words, entry.reason, entry.source, entry.mark) for kind in kinds for entry in kind}
 
@@ -466,7 +500,7 @@ def cited(rule_id: str) -> tuple[str, str, str, str] | None:
     return _cited().get(rule_id)
 
 
-_PLANNING = ("sign", "group", "aspect", "condition", "trait", "pairing", "method")
+_PLANNING = ("sign", "group", "aspect", "condition", "trait", "pairing", "method", "emergency", "halting")
 
 
 def all_ids() -> Iterator[str]:

@@ -21,6 +21,8 @@ STEP = Step("at")
 SAMPLE_S = 0.1
 #: No zone is warmed for longer than this before its target is called out of reach, s.
 PATIENCE_S = 900.0
+#: A practised hand holds a target within this, °C.
+HELD_WITHIN_C = 0.5
 
 
 class Settings(Base):
@@ -56,6 +58,13 @@ def warmed(power_w: float, settings: Settings, flow: float = 1.0, seconds: float
     under = body(layers(flow), Surface(number("heat.room"), number("heat.air")), gel)
     steady = settings.absorbed * power_w / (settings.zone_cm2 * 1e-4)
     return under.run(np.full(round(seconds / SAMPLE_S), steady), SAMPLE_S, settings.depth_mm / 1000)
+
+
+def surface_c(power_w: float, settings: Settings, seconds: float, held_back: bool = True) -> tuple[float, float]:
+    """(surface, untouched skin) in °C after so many seconds of work on a zone; held at the target once it is there, as a hand does."""
+    run = warmed(power_w, settings, seconds=max(seconds, 1.0))
+    reached = float(run.surface_c[-1])
+    return (min(reached, settings.target_c + HELD_WITHIN_C) if held_back else reached), float(run.surface_c[0])
 
 
 class Held(NamedTuple):

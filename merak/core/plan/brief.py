@@ -17,10 +17,13 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card, fits
 from merak.core.modality.shared import Before, Subject
 from merak.core.plan.screening import HOUSEKEEPING, Answers, Board, Letter, Override, board
+from merak.core.plan.spots import SpotRead
 from merak.core.working import Frozen, Quantity
 
 T = TypeVar("T")
 NOTHING = object()
+#: Modalities whose test spot is read days later, on a visit of its own.
+SPOT_FIRST = frozenset({"peel", "pulsed_light"})
 #: More than this is not kept for one client.
 MOST_KEPT = 150
 
@@ -43,7 +46,8 @@ class Wish(Frozen):
 
 class Brief(Frozen):
     """All that a plan follows from. `finger_mm` is the therapist's finger breadth; `narrowed` are margins that a senior narrowed for this
-    visit, `marks` what stands on the client's plates; `licences` and `senior` are the treating person's; `methods` the studio's schools;
+    visit, `marks` what stands on the client's plates; `spots` the test spots that were read, by modality; `licences` and `senior` are the
+    treating person's; `methods` the studio's schools;
     `prices` its prices by modality, which are the house's where it has none; `slot` the booked minutes.
     """
 
@@ -60,6 +64,7 @@ class Brief(Frozen):
     machines: tuple[Machine, ...] = ()
     letters: tuple[Letter, ...] = ()
     overrides: tuple[Override, ...] = ()
+    spots: dict[str, SpotRead] = Field(default_factory=dict)
     wish: Wish = Wish()
     licences: frozenset[str] = frozenset()
     senior: bool = False
@@ -150,6 +155,13 @@ class Brief(Frozen):
             name="load that this skin bears", value=sum(line.value or 0 for line in lines), unit="points", formula="what applies, added up",
             inputs=tuple(lines), rules=tuple(rule for line in lines for rule in line.rules),
         )  # fmt: skip
+
+    def spot_first(self, modality: str) -> bool:
+        """Whether only a test spot is done today: it was never done here, and none that was read still speaks for it."""
+        if modality not in SPOT_FIRST or modality in self.history:
+            return False
+        read = self.spots.get(modality)
+        return read is None or not read.speaks(self.today)
 
     def price(self, modality: str) -> float:
         """What the studio asks for a modality, in its currency."""

@@ -68,6 +68,7 @@ class Worked:
     waits: bool
     stops: tuple[Caution, ...]
     cautions: tuple[Caution, ...]
+    spot_only: bool = False
 
     @property
     def title(self) -> str:
@@ -175,13 +176,20 @@ def _begin(brief: Brief, modality: str, item_id: str, of: Methods, consider: Con
     changed = school_settings(modality, of) | (consider.set if consider else {})
     if modality == "rf_bulk":
         changed["zone_cm2"] = _zone_that_warms(settings, card, subject)
-    settings = module.Settings.model_validate(settings.model_dump() | changed)
+    settings = module.Settings.model_validate(settings.model_dump() | _answered(brief, modality) | changed)
     if modality == "led":
         settings = _known_colours(settings, card)
     item = Item(
         id=item_id, modality=modality, settings=settings.model_dump(mode="json"), zones=zones, machine=machine.id if machine else ""
     )
     return lowered(brief, item, of)
+
+
+def _answered(brief: Brief, modality: str) -> dict[str, Any]:
+    """The setting that a read test spot gave, while nothing was treated with it yet."""
+    read = brief.spots.get(modality)
+    carried = read is not None and read.speaks(brief.today) and modality not in brief.history
+    return {MODALITIES[modality].STEP.field: read.answer.set_to} if read and carried else {}
 
 
 #: Zones worked at once with bulk radiofrequency, cm², from the usual down.
@@ -252,17 +260,25 @@ def _compute(brief: Brief, item: Item, others: tuple[str, ...], later: tuple[str
     unknown = minutes is None
     if minutes is None:
         minutes = number("plan.minutes_unknown")
-    if item.modality == "microcurrent":  # between the sides the mirror is shown
+    if item.modality in ("microcurrent", "rf_bulk"):  # between the sides the mirror is shown
         minutes += number("visit.half_face")
+    if item.modality == "rf_fractional":
+        minutes += number("rf_fractional.spot")
     stops, minds = _judged(brief, item, dose)
+    spot_only = brief.spot_first(item.modality)
+    if spot_only:
+        minutes, unknown = number("chair.spot.minutes"), False
+        words = f"{title(item.modality)}: no test spot was read yet. Today only the spot is placed; the rest is a visit of its own."
+        minds = (caution("chair.spot.minutes", "change", words), *minds)
     if unknown:
         words = f"How long {title(item.modality)} takes cannot be computed; {minutes:g} minutes are set aside."
         minds = (*minds, caution("plan.minutes_unknown", "change", words))
     extra = max(0, len(item.zones) - 1) if trait.zone_price and item.zones and len(item.zones) <= 3 else 0
     return Worked(
         item=item, settings=settings, machine=machine, areas=areas, dose=dose, hands_s=round(trait.hands_min * 60),
-        own_s=round(minutes * 60), load=trait.load, price=brief.price(item.modality) + extra * trait.zone_price, waits=trait.waits,
-        stops=stops, cautions=(*_minded(brief, item, settings), *minds, *dose.cautions),
+        own_s=round(minutes * 60), load=0 if spot_only else trait.load, waits=trait.waits and not spot_only, stops=stops,
+        price=0 if spot_only else brief.price(item.modality) + extra * trait.zone_price,
+        cautions=(*_minded(brief, item, settings), *minds, *dose.cautions), spot_only=spot_only,
     )  # fmt: skip
 
 
@@ -312,6 +328,11 @@ def can_override(stop: Caution) -> bool:
 def _judged(brief: Brief, item: Item, dose: Dose) -> tuple[tuple[Caution, ...], tuple[Caution, ...]]:
     """What stands against an item, and what a senior has planned past: told with name, time and reason, wherever the plan is shown."""
     against = list(dose.against)
+    answered = _answered(brief, item.modality)
+    for field, most in answered.items():
+        if float(item.settings.get(field, 0)) > most + 1e-9:
+            words = f"The test spot was read for {most:g}; this is set to {item.settings[field]:g}."
+            against.append(caution("chair.spot.once", "stop", words, "Go back to it, or place another spot.", field))
     licence = about()[item.modality].licence
     needs = licence if licence not in ("", "senior") else ""
     if needs and needs not in brief.licences and item.modality != "micro_needling":

@@ -273,6 +273,8 @@ def _not_this_kind(kind: Kind, name: str, brief: Brief) -> str:
     trait = traits()[name]
     if kind == "gentle" and trait.strong:
         return "Too strong for a gentle plan."
+    if brief.spot_first(name):
+        return f"A test spot first, read on a later day: added by hand, {title(name)} places one today."
     licence = about()[name].licence
     if licence not in ("", "senior", "micro depth") and licence not in brief.licences:
         return f"Needs a licence for {licence}, which the treating person does not hold."
@@ -369,7 +371,8 @@ def _overlaps(candidates: Sequence[Candidate], of: dict[str, str]) -> dict[tuple
     pairs = {}
     for a, host in enumerate(candidates):
         for b, guest in enumerate(candidates):
-            if traits()[host.modality].waits and may_run_beside(host.modality, guest.modality, of) and a != b:
+            in_order = phase(guest.modality, of) >= phase(host.modality, of)  # what comes before is not put off to save a minute
+            if in_order and a != b and traits()[host.modality].waits and may_run_beside(host.modality, guest.modality, of):
                 pairs[a, b] = min(host.seconds - host.hands_s, guest.seconds)
     kept: dict[tuple[int, int], int] = {}
     for (a, b), saved in sorted(pairs.items(), key=lambda pair: (-pair[1], pair[0])):

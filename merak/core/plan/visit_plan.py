@@ -9,9 +9,10 @@ from merak.core.client import Side
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about, methods, number, rule, traits
 from merak.core.plan.brief import Brief
-from merak.core.plan.chair import Span, Step, chair_steps
+from merak.core.plan.chair import Span, Step
 from merak.core.plan.fitting import Clash, Placed, chosen, clashes, may_run_beside, title
 from merak.core.plan.item import Item, Worked, compute
+from merak.core.plan.order import chair_steps
 from merak.core.plan.side import FirstSide, first_side
 from merak.core.working import Caution, Frozen, Quantity
 
@@ -61,6 +62,7 @@ class VisitPlan(Frozen):
     clashes: tuple[Clash, ...]
     allowed: tuple[Caution, ...]
     zones: dict[str, dict[str, float]]
+    slot_s: float = 0
 
     @property
     def startable(self) -> bool:
@@ -80,21 +82,21 @@ def in_force(brief: Brief, plan: Plan) -> dict[str, str]:
     return brief.once(key, lambda: {name: chosen(dict(brief.methods) | plan.methods, name) for name in methods()})
 
 
-def visit_plan(brief: Brief, plan: Plan, chair: bool = True) -> VisitPlan:
+def visit_plan(brief: Brief, plan: Plan, chair: bool = True, laid: bool = False) -> VisitPlan:
     """The plan that follows from a choice. What cannot be is told by item in `stopped`, by field in `refused`, between items in `clashes`;
     a plan with any of it cannot be started. Without `chair` the steps of the treatment are left out, which nobody sees while a field is
-    typed. Raises BadInput for measures that no body has.
+    typed; with `laid` they stand on the client's plate, section by section. Raises BadInput for measures that no body has.
     """
-    return brief.once(("plan", plan.model_dump_json(), chair), lambda: _visit_plan(brief, plan, chair))
+    return brief.once(("plan", plan.model_dump_json(), chair, laid), lambda: _visit_plan(brief, plan, chair, laid))
 
 
-def _visit_plan(brief: Brief, plan: Plan, chair: bool) -> VisitPlan:
+def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     of = in_force(brief, plan)
     worked, stopped, refused = _all_worked(brief, plan, of)
     first = first_side(brief.findings)
     side = plan.side or first.side
     spans = _spans(plan, worked, of, stopped)
-    steps = tuple(chair_steps(brief, worked, spans, side, of)) if chair else ()
+    steps = chair_steps(brief, worked, spans, side, of, laid) if chair else ()
     numbers = {"side.difference": first.difference} | {
         f"{one.item.id}.{key}": found for one in worked.values() for key, found in one.dose.numbers.items()
     }
@@ -104,7 +106,7 @@ def _visit_plan(brief: Brief, plan: Plan, chair: bool) -> VisitPlan:
         plan=plan, first=first, steps=steps, spans=spans, numbers=numbers, refused=refused, stopped=stopped, clashes=against,
         cautions={one.item.id: one.cautions for one in worked.values()},
         allowed=(*allowed, *(c for one in worked.values() for c in one.cautions if c.words.startswith("Past a ceiling"))),
-        zones={one.item.id: one.areas for one in worked.values()},
+        zones={one.item.id: one.areas for one in worked.values()}, slot_s=60 * brief.slot,
     )  # fmt: skip
 
 

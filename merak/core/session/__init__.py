@@ -1,5 +1,14 @@
 """The treatment as a fold over events: state = fold(steps, events)."""
 
-from merak.core.session.fold import Event, Kind, RunState, fold, step_facts
+from merak.core.session.events import KINDS, Event, Kind
+from merak.core.session.facts import StepFacts, step_facts
+from merak.core.session.fold import fold, following
+from merak.core.session.locks import Lock, locked
+from merak.core.session.pace import Pace, pace
+from merak.core.session.state import RunState, StepRun
+from merak.core.session.walk import complete, next_place, walked
 
-__all__ = ["Event", "Kind", "RunState", "fold", "step_facts"]
+__all__ = [
+    "KINDS", "Event", "Kind", "Lock", "Pace", "RunState", "StepFacts", "StepRun", "complete", "fold", "following", "locked", "next_place",
+    "pace", "step_facts", "walked",
+]  # fmt: skip

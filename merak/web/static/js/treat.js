@@ -1,257 +1,281 @@
-// The run at the chair. The server's fold over events is the truth; here a tap is painted at once, queued in this browser,
-// sent in order until it is acknowledged, and then the server's own state is painted over it.
+// The run at the chair. The server's fold over taps is the truth; here a tap is painted at once, queued, sent, and the server's own
+// state is painted over it. The parts: the line to the server, what a tap will do, how it is painted, sounds.
 
 const chair = document.getElementById("chair");
-const order = JSON.parse(document.getElementById("order").textContent);
-const address = `/api/visits/${chair.dataset.visit}/run`;
-const kept = `merak.taps.${chair.dataset.visit}`;
+const [{ Line, uuid7 }, sight, { Painter, put }, sound] = await Promise.all(
+  ["line", "foresee", "paint", "sound"].map((name) => import(chair.dataset[name])));
+const { order, limits, me, state: first } = JSON.parse(document.getElementById("told").textContent);
+const { foresee, secondsOf, clock, over } = sight;
 const watching = "watch" in chair.dataset;
 const at = (id) => document.getElementById(id);
+const voice = new sound.Voice();
 
-let queue = JSON.parse(localStorage.getItem(kept) || "[]");
-// The step and moment of the last stroke: one press too many must not carry the treatment into the next step.
-let lastStroke = { step: -1, at: 0 };
-let state = null, since = 0, offset = 0, sending = false, failed = "", rang = -1;
+let offset = 0, state = null, armed = { at: -9999, words: "" }, rang = "", draft = 38, aimed = true;
+let look = { redness: null, swelling: null, mark: 0 }, where = "right jawline", grade = 1, card = "";
+// The step and moment of the last count: one press too many must not carry the treatment into the next step.
+let last = { step: -1, at: 0 };
 
-// A UUIDv7 (RFC 9562): 48 bits of milliseconds, then chance.
-function uuid7() {
-  const bytes = crypto.getRandomValues(new Uint8Array(16));
-  const ms = Date.now();
-  for (let i = 0; i < 6; i++) bytes[i] = Math.floor(ms / 2 ** (40 - 8 * i)) & 0xff;
-  bytes[6] = (bytes[6] & 0x0f) | 0x70;
-  bytes[8] = (bytes[8] & 0x3f) | 0x80;
-  const hex = [...bytes].map((b) => b.toString(16).padStart(2, "0")).join("");
-  return hex.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, "$1-$2-$3-$4-$5");
-}
+const now = () => Date.now() + offset;
+const painter = new Painter(order, limits, { clock, secondsOf, over, now });
+const line = new Line(chair.dataset.visit, chair.dataset.csrf, take, (words, failed) => { put("sent", words); at("sent").classList.toggle("late", failed); });
 
-function take(fresh) {
-  state = fresh;
-  since = performance.now();
-  offset = Date.parse(fresh.now) - Date.now();
-  for (const tap of queue) foresee(tap);
+function take(fresh, queue) {
+  const moment = Date.parse(fresh.now);
+  offset = moment - Date.now();
+  state = { ...fresh, at: moment };
+  for (const one of queue) foresee(order, state, one, now(), limits);
   paint();
 }
 
-// What a tap will do, painted before the server says so. Only what can be seen at once; the server's state replaces it.
-function foresee(tap) {
-  const run = state.steps[state.step], step = order[state.step];
-  settle();
-  if (tap.kind === "start" && state.phase === "ready") state.phase = "running";
-  if (tap.kind === "stroke" && state.phase === "running" && step.kind === "strokes") run.strokes += 1;
-  if (tap.kind === "unstroke") run.strokes = Math.max(0, run.strokes - 1);
-  if (tap.kind === "level" && step.lines.length) run.level_shift = clampLevel(step, run.level_shift + tap.value);
-  if (tap.kind === "comfort") run.said.push(tap.words);
-  if (tap.kind === "pause" && state.phase === "running") state.phase = "paused";
-  else if (tap.kind === "resume" && state.phase === "paused") state.phase = "running";
-  if (tap.kind === "next" && state.step + 1 < order.length) { state.step += 1; state.phase = "running"; }
-  if (tap.kind === "back" && state.step > 0) { state.step -= 1; state.phase = "running"; }
-  if (tap.kind === "stop") { state.phase = "stopped"; state.reason = tap.words; }
-  if (tap.kind === "finish") state.phase = "finished";
-}
-
-function clampLevel(step, shift) {
-  const planned = Math.max(...step.lines.map((line) => line.level));
-  return Math.min(Math.max(planned + shift, 1), step.level_most) - planned;
-}
-
-// Puts the live seconds into the step, so that the clock goes on from here.
-function settle() {
-  const now = performance.now();
-  if (state.phase === "running") state.steps[state.step].worked_s += (now - since) / 1000;
-  since = now;
-}
-
-function tap(kind, value = null, words = "") {
-  if (watching) return;
-  const made = { id: uuid7(), kind, at: new Date(Date.now() + offset).toISOString(), value, words };
-  queue.push(made);
-  localStorage.setItem(kept, JSON.stringify(queue));
-  foresee(made);
+function tap(kind, value = null, words = "", data = null) {
+  if (watching || !state) return;
+  const named = ["count", "uncount", "pass", "next", "level", "comfort", "heat", "pain", "reading", "clean", "spot", "spot_read", "unlock", "incident"];
+  const made = { id: uuid7(), kind, at: new Date(now()).toISOString(), value, words, step: named.includes(kind) ? state.step : null, data };
+  foresee(order, state, made, now(), limits);
   paint();
-  send();
+  line.push(made);
 }
 
-async function send() {
-  if (sending) return;
-  sending = true;
-  try {
-    while (queue.length) {
-      const batch = queue.slice(0, 200);
-      const answer = await fetch(address, {
-        method: "POST",
-        headers: { "content-type": "application/json", "x-csrf-token": chair.dataset.csrf },
-        body: JSON.stringify({ taps: batch }),
-      });
-      if (!answer.ok) {
-        failed = (await answer.json().catch(() => null))?.error?.words || `The server answered ${answer.status}.`;
-        break;
-      }
-      const sent = new Set(batch.map((one) => one.id));
-      queue = queue.filter((one) => !sent.has(one.id));
-      localStorage.setItem(kept, JSON.stringify(queue));
-      failed = "";
-      take(await answer.json());
-    }
-  } catch {
-    failed = "No connection: go on, taps are kept here and sent later.";
+// The one thing to do next: its words, what it does, whether it can be done.
+function mainAct() {
+  const n = state.step, step = order[n], run = state.steps[n], to = state.following, titled = to === null ? "" : order[to].title;
+  const on = to === null ? { words: "Finish", does: () => tap("finish") } : { words: `Next: ${titled}`, does: () => leave() };
+  if (over(state)) return { words: "Close the visit", does: () => window.location.assign(`/visits/${chair.dataset.visit}/close`), always: true };
+  if (state.phase === "ready") return { words: "Start the clock", does: () => tap("start") };
+  if (state.owed) return { words: "Write the incident", does: () => openWhy() };
+  if (state.phase === "halted") return { words: "Stopped: say why", does: () => openWhy() };
+  if (run.over) return on;
+  if (state.phase === "paused") return { words: "Resume", does: () => tap("resume") };
+  if (run.lock?.kind === "licence") return me.licences.includes(step.licence) ? { words: `${me.name.split(" ")[0]} takes over`, does: () => tap("take_over") } : { words: `Needs a licence: ${step.licence}`, does: () => {}, cannot: true };
+  const spot = painter.spot(state);
+  if (!at("spot").hidden) {
+    if (spot.due) return { words: look.redness === null || look.swelling === null ? "Grade the spot" : "Keep what is seen", does: readSpot, cannot: look.redness === null || look.swelling === null };
+    if (spot.later) return on;
+    if (spot.placed) return { words: "Waiting for the spot", does: () => {}, cannot: true };
+    return { words: `Place the spot: ${where}`, does: () => tap("spot", null, "", { zone: where }) };
   }
-  sending = false;
-  paint();
+  if (step.clean_every && run.since_clean >= step.clean_every) return { words: "Tip wiped and dried", does: () => tap("clean") };
+  if (!run.complete && run.next !== null) return { words: { strokes: "Stroke", pulses: "Pulse", sections: "Section done" }[step.kind], does: count };
+  if (!run.complete) return { words: `Close pass ${run.passes + 1} of ${step.passes}`, does: () => tap("pass") };
+  return on;
 }
 
-// Another browser may be at work on the same visit: look when nothing of ours is on the way.
-async function follow() {
-  if (queue.length) return send();
-  try {
-    const answer = await fetch(address);
-    if (answer.ok && !queue.length) { failed = ""; take(await answer.json()); }
-  } catch {
-    failed = "No connection: go on, taps are kept here and sent later.";
-    paint();
-  }
+function count() {
+  last = { step: state.step, at: performance.now() };
+  tap("count");
+  const run = state.steps[state.step];
+  voice.say(run.strokes);
 }
 
-const clock = (seconds) => `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, "0")}`;
-const worked = () => state.steps[state.step].worked_s + (state.phase === "running" ? (performance.now() - since) / 1000 : 0);
-const done = () => ["stopped", "finished"].includes(state.phase);
-
-function put(id, words) {
-  const place = at(id);
-  if (place.textContent !== words) place.textContent = words;
+// On; where something was missed, or the cream has not had its time, only on a second press.
+function leave() {
+  const n = state.step, step = order[n], run = state.steps[n], left = step.seconds - secondsOf(state, n, now());
+  if (last.step === n && performance.now() - last.at < 800) return;
+  const early = step.modality === "numbing" && step.must_end && left > 5 && order[state.following ?? n].beside !== n;
+  const why = run.missed && !run.complete ? `${run.missed} missed: press again to leave them` : early ? `${clock(left)} left: press again to end early` : "";
+  if (why && !arming()) { armed = { at: performance.now(), words: why }; return paint(); }
+  armed.at = -9999;
+  tap("next");
 }
 
-// The line that a count of strokes stands in: its index, and which repeat comes next.
-function place(step, strokes) {
-  let left = strokes;
-  for (let i = 0; i < step.lines.length; i++) {
-    if (left < step.lines[i].repeats) return { index: i, repeat: left + 1 };
-    left -= step.lines[i].repeats;
-  }
-  return { index: step.lines.length, repeat: 0 };
+const arming = () => performance.now() - armed.at < 4000;
+
+function readSpot() {
+  tap("spot_read", null, "", { redness: look.redness, swelling: look.swelling, pain: Math.round(state.steps[state.step].pain || 0), mark: Boolean(look.mark) });
+  look = { redness: null, swelling: null, mark: 0 };
 }
 
 function paint() {
-  const step = order[state.step], run = state.steps[state.step];
-  const total = step.lines.reduce((sum, line) => sum + line.repeats, 0);
-  const here = place(step, run.strokes), line = step.lines[here.index];
-  put("title", done() ? (state.phase === "finished" ? "Finished" : "Stopped") : step.title);
-  put("act", done() ? (state.reason ? `Because of: ${state.reason}.` : "Everything is on the record.") : step.act);
-  at("counting").hidden = !step.lines.length || done();
-  at("levels").hidden = at("saying").hidden = !step.lines.length || done();
-  put("count", String(run.strokes));
-  put("total", String(total));
-  put("line", line ? `${line.path}: ${here.repeat} of ${line.repeats}${line.bony ? ", bone" : ""}${step.hold_s ? `, hold ${step.hold_s} s` : ""}` : "All lines done. Go on.");
-  if (step.lines.length) {
-    const planned = line ? line.level : Math.max(...step.lines.map((one) => one.level));
+  const n = state.step, step = order[n], run = state.steps[n], ended = over(state), begun = run.begun;
+  const counted = step.wanted.length > 0 && !ended && begun && !run.lock;
+  put("title", ended ? (state.phase === "finished" ? "Finished" : "Stopped") : step.title);
+  put("act", ended ? (state.reason ? `Because of: ${state.reason}.` : "Everything is on the record.") : begun && run.lock?.kind === "licence" ? `${run.lock.words} ${run.lock.act}` : step.act);
+  at("counting").hidden = !counted;
+  at("levels").hidden = !step.lines.length || ended || !begun;
+  at("saying").hidden = !step.sayings.length || ended || !begun;
+  const spotted = begun && run.lock?.kind === "spot";
+  at("heat").hidden = !step.asks.includes("heat") || ended || !begun || spotted;
+  const { part, words } = painter.whereNow(state);
+  painter.plate(state);
+  painter.warmth(state, part);
+  const spot = painter.spot(state);
+  at("pain").hidden = !step.asks.includes("pain") || ended || !begun || (spotted && !spot.due);
+  if (counted) { put("count", String(run.strokes)); put("total", String(step.wanted.reduce((a, b) => a + b, 0) * step.passes)); }
+  const wipe = step.clean_every && counted ? ` · wipe in ${Math.max(0, step.clean_every - run.since_clean)}` : "";
+  const dial = step.dials.length && !ended ? step.dials.map(([name, value, unit]) => (unit === "level" ? `${name} level ${run.set_to ?? value}` : `${name} ${run.set_to ?? value} ${unit}`)).join(" · ") : "";
+  at("line").hidden = spotted;
+  put("line", [counted ? words + wipe : "", dial].filter(Boolean).join(" · "));
+  if (step.lines.length && begun) {
+    const planned = run.next !== null && step.lines[run.next] ? step.lines[run.next].level : Math.max(...step.lines.map((one) => one.level));
     put("level", String(Math.max(1, planned + run.level_shift)));
   }
-  put("planned", clock(step.seconds));
-  const complete = !step.lines.length || run.strokes >= total;
-  const last = state.step + 1 === order.length;
-  put("main-act", done() ? "Close the visit" : state.phase === "ready" ? "Start the clock" : state.phase === "paused" ? "Resume" : complete ? (last ? "Finish" : `Next: ${order[state.step + 1].title}`) : "Stroke");
+  chair.classList.toggle("roomy", at("warm").hidden && at("spot").hidden);
+  paintMain();
+  const going = ["running", "paused"].includes(state.phase);
   put("pause", state.phase === "paused" ? "paused" : "pause");
   at("pause").disabled = state.phase !== "running" || watching;
-  at("undo").disabled = !run.strokes || done() || watching;
-  at("undo").hidden = !step.lines.length;
-  at("stop").disabled = state.phase === "ready" || done() || watching;
-  at("main-act").disabled = watching && !done();
-  put("said", run.said.length ? `said: ${run.said.slice(-3).join(", ")}` : "");
-  put("sent", failed || (queue.length ? `${queue.length} on the way` : "all kept"));
-  paintPlate(step, run, here.index);
-  for (const item of document.querySelectorAll("[data-step-name]")) {
-    const n = Number(item.dataset.stepName);
-    item.className = n === state.step && !done() ? "here" : state.steps[n].begun || n < state.step ? "done" : "";
-  }
+  at("undo").hidden = !step.wanted.length || ended;
+  at("undo").disabled = !begun || !run.strokes || watching;
+  at("pass").hidden = !counted || step.passes < 2 || run.next === null || run.complete || !run.missed;
+  at("photo").hidden = !step.mirror || ended || watching;
+  at("stop").disabled = !going || watching;
+  const pressed = (row, value) => row.querySelectorAll("[data-value]").forEach((key) => key.setAttribute("aria-pressed", String(value !== null && Number(key.dataset.value) === value)));
+  pressed(at("heat"), begun ? run.heat : null);
+  pressed(at("pain"), begun ? run.pain : null);
+  document.querySelectorAll("[data-look]").forEach((key) => key.setAttribute("aria-checked", String(look[key.dataset.look] === Number(key.dataset.value))));
+  document.querySelectorAll("[data-zone]").forEach((key) => key.setAttribute("aria-pressed", String(where === key.dataset.zone)));
+  put("draft", draft.toFixed(1));
+  put("aim", aimed ? `dot ${Math.round(limits.below_mm)} mm above` : "dot on the place");
+  at("aim").setAttribute("aria-pressed", String(aimed));
+  machineLine(step, ended);
+  put("said", begun && run.said.length ? `said: ${run.said.slice(-3).join(", ")}` : "");
+  put("holder", state.holder ? `in hand: ${state.holder}` : "");
+  put("voice", voice.on ? "voice on" : "voice off");
+  at("voice").setAttribute("aria-pressed", String(voice.on));
+  if ((state.phase === "halted" || state.owed) && !at("why").open && !watching) openWhy();
+  if (state.phase !== "halted" && !state.owed && at("why").open) at("why").close();
   tick();
 }
 
-function paintPlate(step, run, index) {
-  const tip = at("tip");
-  tip.setAttribute("hidden", "");
-  for (const drawn of document.querySelectorAll("#chair polyline")) {
-    const mine = Number(drawn.dataset.step), n = Number(drawn.dataset.line);
-    const upTo = place(order[mine], state.steps[mine].strokes).index;
-    drawn.classList.toggle("off", mine !== state.step && n >= upTo);
-    drawn.classList.toggle("done", n < upTo);
-    const current = mine === state.step && n === index && !done();
-    drawn.classList.toggle("current", current);
-    if (current) {
-      const end = drawn.points[drawn.points.length - 1];
-      tip.setAttribute("cx", end.x);
-      tip.setAttribute("cy", end.y);
-      tip.removeAttribute("hidden");
-    }
-  }
+function machineLine(step, ended) {
+  at("machine").hidden = !step.machine || ended || !["running", "paused"].includes(state.phase) || watching;
+  const box = state.instrument, lost = state.machine === "lost";
+  const told = box && box.plugged ? `${box.name}: ${box.at ?? "–"} ${box.scale} · ${box.pulses} pulses${box.wants_wiping ? " · wants wiping" : ""}` : step.machine_name;
+  put("machine-says", at("machine").dataset.says || (lost ? `${step.machine_name} is lost` : state.machine === "plugged" ? told : `${step.machine_name}, by hand`));
+  at("attach").hidden = state.machine === "plugged";
+  at("by-hand").hidden = !["plugged", "lost"].includes(state.machine);
 }
 
 function tick() {
   if (!state) return;
-  const step = order[state.step], seconds = worked(), over = step.kind === "timed" && seconds >= step.seconds && !done();
-  put("clock", clock(seconds));
-  at("clock").classList.toggle("over", over);
-  const said = step.sayings.find((one) => one.words === state.steps[state.step].said.at(-1));
-  at("alarm").classList.toggle("text-stop", over || Boolean(said?.stop));
-  put("alarm", over ? `Time is up: ${clock(seconds - step.seconds)} over. Light off.` : said && !done() ? said.act : "");
-  if (over && rang !== state.step) { rang = state.step; ring(); }
-  document.querySelectorAll("[data-step-done]").forEach((place, n) => {
-    const words = state.steps[n].begun || n === state.step ? `${clock(n === state.step ? seconds : state.steps[n].worked_s)} of` : "";
-    if (place.textContent !== words) place.textContent = words;
-  });
+  const n = state.step, step = order[n], seconds = secondsOf(state, n, now()), said = painter.alarm(state);
+  const late = step.must_end && seconds >= step.seconds && !over(state);
+  put("clock", clock(step.must_end && !late ? step.seconds - seconds : seconds));
+  at("clock").classList.toggle("over", late);
+  at("clock").classList.toggle("left", step.must_end && !late);
+  put("planned", step.must_end && !late ? `${clock(step.seconds)} left` : clock(step.seconds));
+  put("alarm", said.words);
+  at("alarm").dataset.kind = said.kind;
+  chair.classList.toggle("flash", Boolean(said.flash));
+  if (said.kind && said.key !== rang) { rang = said.key; ({ stop: said.flash ? sound.timeIsUp : sound.stopNow, ask: sound.askNow }[said.kind] || (() => {}))(); if (said.kind === "stop") voice.say(said.words); }
+  if (!said.kind) rang = "";
+  painter.strip(state);
+  paintMain();
 }
 
-// Three short tones: the end of a timed step is heard as well as seen.
-function ring() {
-  try {
-    const sound = new AudioContext();
-    for (let i = 0; i < 3; i++) {
-      const tone = sound.createOscillator();
-      tone.frequency.value = 880;
-      tone.connect(sound.destination);
-      tone.start(sound.currentTime + i * 0.4);
-      tone.stop(sound.currentTime + i * 0.4 + 0.2);
-    }
-  } catch { /* no sound here: the words and the colour stand */ }
+function paintMain() {
+  const main = mainAct();
+  put("main-act", arming() ? armed.words : main.words);
+  at("main-act").disabled = (watching && !main.always) || Boolean(main.cannot);
+  at("main-act").classList.toggle("halt", arming());
 }
 
 function act() {
-  const step = order[state.step], total = step.lines.reduce((sum, line) => sum + line.repeats, 0);
-  if (done()) window.location.assign(`/visits/${chair.dataset.visit}/close`);
-  else if (state.phase === "ready") tap("start");
-  else if (state.phase === "paused") tap("resume");
-  else if (state.steps[state.step].strokes < total) {
-    lastStroke = { step: state.step, at: performance.now() };
-    tap("stroke");
-  } else if (lastStroke.step !== state.step || performance.now() - lastStroke.at > 800) tap(state.step + 1 === order.length ? "finish" : "next");
+  const main = mainAct();
+  if (!main.cannot && (!watching || main.always)) main.does();
+}
+
+function openWhy() {
+  const step = order[state.step];
+  put("first-act", step.halt);
+  document.querySelectorAll("[data-card]").forEach((key) => { key.style.order = step.cards.indexOf(key.dataset.card); });
+  put("why-owed", state.owed ? "Heat word 4 is an incident: it is written before anything goes on." : "");
+  at("go-on").hidden = Boolean(state.owed);
+  if (!at("why").open) at("why").showModal();
+  if (state.owed) show("Burn");
+}
+
+function show(title) {
+  card = title;
+  document.querySelectorAll("[data-card]").forEach((key) => key.setAttribute("aria-selected", String(key.dataset.card === title)));
+  document.querySelectorAll("[data-card-of]").forEach((one) => { one.hidden = one.dataset.cardOf !== title; });
+  at("incident").hidden = !title;
+}
+
+async function sendPhoto(file, when, zone = "") {
+  const form = new FormData();
+  form.append("file", file);
+  form.append("when", when);
+  form.append("zone", zone);
+  const said = await line.instrument("/photo", form);
+  return said.ok === false ? said.words : "photograph kept";
+}
+
+async function ask(place, path, body) {
+  const said = await line.instrument(path, body);
+  place.dataset.says = said.words || "";
+  paint();
+  setTimeout(() => { delete place.dataset.says; paint(); }, 6000);
+  return said;
 }
 
 chair.addEventListener("click", (event) => {
-  const key = event.target.closest("[data-tap]");
+  const key = event.target.closest("[data-tap]"), go = event.target.closest("[data-go]"), place = event.target.closest("[data-place]");
   if (key) tap(key.dataset.tap, key.dataset.value ? Number(key.dataset.value) : null, key.dataset.words || "");
+  else if (go && Number(go.dataset.go) !== state.step && ["running", "paused"].includes(state.phase)) tap("go", Number(go.dataset.go));
+  else if (place && Number(place.closest("[data-step]").dataset.step) === state.step) { last = { step: state.step, at: performance.now() }; tap("count", Number(place.dataset.place)); }
+  const seen = event.target.closest("[data-look]"), zone = event.target.closest("[data-zone]");
+  if (seen) { look[seen.dataset.look] = Number(seen.dataset.value); paint(); }
+  if (zone) { where = zone.dataset.zone; paint(); }
 });
+const zoneNow = () => painter.whereNow(state).part || order[state.step].parts[0]?.name || "";
 at("main-act").addEventListener("click", act);
 at("pause").addEventListener("click", () => tap("pause"));
-at("stop").addEventListener("click", () => at("why").showModal());
-at("why").addEventListener("click", (event) => {
-  const because = event.target.closest("[data-stop]");
-  if (because) { at("why").close(); tap("stop", null, because.dataset.stop); }
+at("stop").addEventListener("click", () => { tap("halt"); sound.stopNow(); });
+at("go-on").addEventListener("click", () => tap("resume"));
+at("voice").addEventListener("click", () => { voice.toggle(); paint(); });
+at("colder").addEventListener("click", () => { draft = Math.max(20, draft - 0.5); paint(); });
+at("warmer").addEventListener("click", () => { draft = Math.min(60, draft + 0.5); paint(); });
+at("keep-reading").addEventListener("click", () => tap("reading", draft, "", { zone: zoneNow(), source: "hand" }));
+at("aim").addEventListener("click", () => { aimed = !aimed; paint(); });
+at("read").addEventListener("click", async () => {
+  const said = await ask(at("machine"), "/temperature", { zone: zoneNow(), aim_mm: aimed ? limits.below_mm : 0 });
+  if (said.ok) { draft = Math.round(said.value * 2) / 2; voice.say(said.value); }
+  put("said", said.words || "");
 });
+at("attach").addEventListener("click", () => ask(at("machine"), "/machine", {}));
+at("photo-file").addEventListener("change", async (event) => { put("said", await sendPhoto(event.target.files[0], "half face")); });
+at("incident-photo").addEventListener("change", async (event) => { put("photo-says", await sendPhoto(event.target.files[0], card || "incident")); });
+at("why").addEventListener("cancel", (event) => event.preventDefault());
+at("why").addEventListener("click", (event) => {
+  const because = event.target.closest("[data-stop]"), chosen = event.target.closest("[data-card]"), graded = event.target.closest("[data-grade]");
+  if (because) tap("stop", null, because.dataset.stop);
+  if (chosen) show(chosen.dataset.card === card ? "" : chosen.dataset.card);
+  if (graded) { grade = Number(graded.dataset.grade); at("incident").querySelectorAll("[data-grade]").forEach((key) => key.setAttribute("aria-checked", String(Number(key.dataset.grade) === grade))); }
+});
+at("incident").addEventListener("submit", (event) => {
+  event.preventDefault();
+  const said = new FormData(event.target);
+  tap("incident", grade, "", { card, zone: said.get("zone"), done: said.get("done"), told: said.get("told") });
+  event.target.reset();
+  put("photo-says", "Written. A call tomorrow is on the list.");
+});
+at("unlock")?.addEventListener("click", () => at("unlock-why").showModal());
+at("unlock-form").addEventListener("submit", (event) => { const words = new FormData(event.target).get("words"); if (words.trim().length >= 5) tap("unlock", null, words); event.target.reset(); });
 
+const forward = () => { if (!over(state)) (state.following === null ? tap("finish") : leave()); };
+const upDown = (by) => (order[state.step].heat ? ((draft = Math.min(60, Math.max(20, draft + by))), paint()) : tap("level", by));
 const KEYS = {
-  " ": act, ArrowLeft: () => tap("unstroke"), Backspace: () => tap("unstroke"), ArrowUp: () => tap("level", 0.5), ArrowDown: () => tap("level", -0.5),
-  b: () => { if (!done() && state.step) tap("back"); },
-  p: () => tap(state.phase === "paused" ? "resume" : "pause"), n: () => { if (!done()) tap(state.step + 1 === order.length ? "finish" : "next"); },
+  " ": act, PageDown: act, Enter: act, ArrowRight: act, ArrowLeft: () => tap("uncount"), Backspace: () => tap("uncount"), PageUp: () => tap("uncount"),
+  ArrowUp: () => upDown(0.5), ArrowDown: () => upDown(-0.5), b: () => { if (!over(state) && state.step) tap("back"); },
+  p: () => tap(state.phase === "paused" ? "resume" : "pause"), n: forward, v: () => { voice.toggle(); paint(); }, Escape: () => { if (!at("stop").disabled) at("stop").click(); },
 };
 document.addEventListener("keydown", (event) => {
-  if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]")) return;
-  const said = document.querySelectorAll("#saying [data-words]")[Number(event.key) - 1];
-  const does = KEYS[event.key] || (said && !at("saying").hidden ? () => said.click() : null);
-  if (does) { event.preventDefault(); does(); }
+  if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]") || event.target.matches("input:not([type=file])")) return;
+  if (event.key === "Enter" && event.target.closest("button, a, label")) return;
+  const digit = /^Digit\d$/.test(event.code) || /^Numpad\d$/.test(event.code) ? Number(event.code.at(-1)) : null;
+  let does = KEYS[event.key];
+  if (digit !== null && event.shiftKey) does = at("heat").hidden || !digit || digit > 5 ? null : () => tap("heat", digit === 5 ? 3.5 : digit);
+  else if (digit !== null && !at("saying").hidden) { const said = document.querySelectorAll("#saying [data-words]")[digit - 1]; does = said ? () => said.click() : null; }
+  else if (digit !== null && !at("pain").hidden) does = () => tap("pain", digit);
+  if (does) { event.preventDefault(); if (event.repeat) return; does(); }
 });
 
-take(JSON.parse(document.getElementById("state").textContent));
-if (queue.length) send();
+// The screen stays awake; the lock is lost whenever the page is hidden.
+const awake = () => { if (!document.hidden) navigator.wakeLock?.request("screen").catch(() => {}); };
+document.addEventListener("visibilitychange", awake);
+awake();
+take(first, line.queue);
+line.seq = first.seq;
+line.open();
 setInterval(tick, 250);
-setInterval(follow, 3000);
-window.addEventListener("online", follow);
-document.addEventListener("visibilitychange", () => { if (!document.hidden) follow(); });
-navigator.wakeLock?.request("screen").catch(() => {});

@@ -1,0 +1,76 @@
+"""What is counted where: sections, zones and footprints of a step, on this client's own plate."""
+
+from shapely import get_parts, union_all
+from shapely.geometry.base import BaseGeometry
+
+from merak.core.body.grid import Tip, grid
+from merak.core.body.plate import BONY, THIN, Key, area_cm2
+from merak.core.body.sections import Order, Section, sections
+from merak.core.body.treatable import BESIDE, Treatable
+from merak.core.client import Side
+from merak.core.knowledge import about
+from merak.core.plan.brief import Brief, plate_of
+from merak.core.plan.chair import Cell, Part, Ring
+from merak.core.plan.item import Worked
+from merak.core.plan.survey import SPECK_CM2
+
+#: Outlines are kept to a tenth of a millimetre: finer than any hand.
+DIGITS = 1
+
+
+def area_of(brief: Brief, one: Worked) -> Treatable:
+    """The plate of an item with the modality's margins; the mask's where it keeps none."""
+    return brief.area(about()[one.item.modality].work or "mask", plate_of(one.item.zones, one.item.modality))
+
+
+def section_parts(brief: Brief, one: Worked, first: Side, order: Order = "cheeks first") -> tuple[Part, ...]:
+    """The sections of an item in working order, each as far as it may be worked."""
+    return tuple(_part(section.name, section.keys, shape) for section, shape in _sections(brief, one, first, order))
+
+
+def zone_parts(brief: Brief, one: Worked, first: Side) -> tuple[Part, ...]:
+    """The zones of an item in working order, each side by itself: for what is read and warmed zone by zone."""
+    area = area_of(brief, one)
+    keys = [key for section, _ in _sections(brief, one, first, "cheeks first") for key in section.keys if area_cm2(area.zones[key]) > 0.05]
+    return tuple(_part(" ".join(key), (key,), area.zones[key]) for key in keys)
+
+
+def grid_cells(brief: Brief, one: Worked, first: Side, tip: Tip, small: Tip) -> tuple[tuple[Part, ...], tuple[Cell, ...]]:
+    """The sections of an item and the footprints in them, walked section by section; `small` is for lips, nose and around the eyes."""
+    parts: list[Part] = []
+    cells: list[Cell] = []
+    order: Order = "cheek, chin, forehead, other cheek" if one.item.modality == "pulsed_light" else "cheeks first"
+    for section, shape in _sections(brief, one, first, order):
+        found = grid(shape, small if section.small_tip else tip)
+        if found.count:
+            cells += [Cell(part=len(parts), ring=_ring(cell)) for cell in found.cells()]
+            parts.append(_part(section.name, section.keys, shape))
+    return tuple(parts), tuple(cells)
+
+
+def _sections(brief: Brief, one: Worked, first: Side, order: Order) -> list[tuple[Section, BaseGeometry]]:
+    area = area_of(brief, one)
+    found = []
+    for section in sections(area.plate, order, first):
+        keys = tuple(key for key in section.keys if key[1] in one.areas and key[1] not in BESIDE)
+        shape = union_all([area.zones[key] for key in keys])
+        if area_cm2(shape) >= SPECK_CM2:
+            found.append((section._replace(keys=keys), shape))
+    return found
+
+
+def _part(name: str, keys: tuple[Key, ...], shape: BaseGeometry) -> Part:
+    names = {zone for _, zone in keys}
+    bony, thin = sorted(names & BONY), sorted(names & THIN)
+    mind = [f"bone: {', '.join(bony)}, gentler"] * bool(bony) + [f"thin: {', '.join(thin)}, gentler"] * bool(thin)
+    return Part(name=name, outlines=_outlines(shape), cm2=round(area_cm2(shape), 1), mind="; ".join(mind))
+
+
+def _outlines(shape: BaseGeometry) -> tuple[Ring, ...]:
+    pieces = [piece for piece in get_parts(shape.simplify(0.3)) if piece.geom_type == "Polygon" and area_cm2(piece) > SPECK_CM2]
+    return tuple(_ring(ring) for piece in pieces for ring in (piece.exterior, *piece.interiors))
+
+
+def _ring(shape: BaseGeometry) -> Ring:
+    line = shape.exterior if shape.geom_type == "Polygon" else shape
+    return tuple((round(x, DIGITS), round(y, DIGITS)) for x, y in line.coords[:-1])

@@ -1,0 +1,30 @@
+"""The taps that a treatment is made of: an append-only list, each with its own id and moment."""
+
+from collections.abc import Mapping
+from datetime import datetime
+from types import MappingProxyType
+from typing import Any, Literal, NamedTuple, get_args
+
+Kind = Literal[
+    "start", "count", "uncount", "pass", "next", "back", "go", "pause", "resume", "level", "comfort", "heat", "pain", "reading", "clean",
+    "spot", "spot_read", "unlock", "take_over", "incident", "photo", "machine", "halt", "stop", "finish", "stroke", "unstroke",
+]  # fmt: skip
+KINDS: frozenset[str] = frozenset(get_args(Kind))
+#: Taps of earlier versions, as they stand in records.
+OLD_NAMES = {"stroke": "count", "unstroke": "uncount"}
+NOTHING: Mapping[str, Any] = MappingProxyType({})
+
+
+class Event(NamedTuple):
+    """One tap. `at` is its moment (aware), `id` the browser's. `step` is the step that it was made in, None for the current one; `value`
+    a level, a place, a heat word, a pain, °C or a setting, by kind; `words` what was said; `data` what else belongs to it; `by` who.
+    """
+
+    id: str
+    kind: str
+    at: datetime
+    value: float | None = None
+    words: str = ""
+    step: int | None = None
+    data: Mapping[str, Any] = NOTHING
+    by: str = ""

@@ -1,0 +1,128 @@
+"""Where a treatment stands. A state that was given out is not changed any more: the fold works on a copy."""
+
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
+from typing import Literal
+
+from merak.core.plan.spots import SpotAnswer, SpotLook
+from merak.core.session.warmth import Warmth
+
+Phase = Literal["ready", "running", "paused", "halted", "stopped", "finished"]
+NEVER = timedelta(0)
+
+
+@dataclass(slots=True)
+class Spot:
+    """A test spot that was placed in this run: when, at which setting, where, when it may be read; what was seen, and the answer."""
+
+    id: str
+    placed: datetime
+    at: float
+    zone: str
+    due: datetime
+    look: SpotLook | None = None
+    answer: SpotAnswer | None = None
+
+
+@dataclass(slots=True)
+class Incident:
+    """Something that went wrong: the card that was opened, where, grade 0 to 4, what was done, who was told."""
+
+    id: str
+    at: datetime
+    by: str
+    step: int
+    card: str
+    zone: str
+    grade: int
+    done: str
+    told: str
+
+
+@dataclass(slots=True)
+class StepRun:
+    """What happened in one step. `walk` is the places as they were counted in the pass under way, `tally` how often each was in it,
+    `passes` the walks of closed passes.
+
+    `worked_s` are the seconds of its clock up to `since`, from which it runs on (None: it stands).
+    """
+
+    walk: list[int] = field(default_factory=list)
+    tally: list[int] = field(default_factory=list)
+    passes: list[list[int]] = field(default_factory=list)
+    worked_s: float = 0.0
+    since: datetime | None = None
+    begun: datetime | None = None
+    ended: datetime | None = None
+    counted: datetime | None = None
+    level_shift: float = 0.0
+    said: list[str] = field(default_factory=list)
+    heat: float | None = None
+    pain: float | None = None
+    pain_most: float | None = None
+    asked: datetime | None = None
+    since_clean: int = 0
+    cleans: int = 0
+    warmth: dict[str, Warmth] = field(default_factory=dict)
+    spots: list[Spot] = field(default_factory=list)
+    unlocked: str = ""
+    over: str = ""
+    set_to: float | None = None
+    hands: list[str] = field(default_factory=list)
+
+    @property
+    def strokes(self) -> int:
+        """Everything that was counted."""
+        return len(self.walk) + sum(len(one) for one in self.passes)
+
+    def seconds(self, now: datetime) -> float:
+        """Seconds of its clock up to `now`."""
+        return self.worked_s + (max(NEVER, now - self.since).total_seconds() if self.since else 0.0)
+
+    def copy(self) -> "StepRun":
+        """One that may be changed."""
+        return replace(
+            self, walk=self.walk[:], tally=self.tally[:], passes=[one[:] for one in self.passes], said=self.said[:], hands=self.hands[:],
+            warmth={zone: replace(one) for zone, one in self.warmth.items()}, spots=[replace(one) for one in self.spots],
+        )  # fmt: skip
+
+
+@dataclass(slots=True)
+class RunState:
+    """Where a treatment stands. `why` is why it stands while it is paused or halted; `owed` the incident that is to be written first.
+
+    `holder` has it in hand, with these licences. `stood_at` is the moment since which it stands. `machine` is "" without one, else
+    "plugged", "lost" or "hand".
+    """
+
+    phase: Phase = "ready"
+    step: int = 0
+    runs: list[StepRun] = field(default_factory=list)
+    reason: str = ""
+    why: str = ""
+    owed: str = ""
+    stood_at: datetime | None = None
+    holder: str = ""
+    licences: frozenset[str] = frozenset()
+    holders: list[tuple[datetime, str]] = field(default_factory=list)
+    machine: str = ""
+    started: datetime | None = None
+    incidents: list[Incident] = field(default_factory=list)
+    photos: list[tuple[str, str, str]] = field(default_factory=list)
+    seen: set[str] = field(default_factory=set)
+
+    @property
+    def over(self) -> bool:
+        """Whether nothing more happens in it."""
+        return self.phase in ("stopped", "finished")
+
+    def worked_s(self, step: int, now: datetime) -> float:
+        """Seconds worked in a step up to `now`, pauses left out."""
+        return self.runs[step].seconds(now)
+
+    def copy(self) -> "RunState":
+        """One that may be changed."""
+        return replace(
+            self, runs=[run.copy() for run in self.runs], holders=self.holders[:], incidents=self.incidents[:], photos=self.photos[:],
+            seen=set(self.seen),
+        )  # fmt: skip

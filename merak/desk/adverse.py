@@ -1,0 +1,49 @@
+"""When something goes wrong: the emergency cards, the local number, a photograph for the record."""
+
+from typing import Any
+from uuid import UUID
+
+from uuid_utils.compat import uuid7
+
+from merak.core.errors import BadInput
+from merak.core.knowledge import Emergency, emergencies
+from merak.desk.desk import Desk
+from merak.desk.file import turn
+from merak.desk.keeping import keep_file
+from merak.desk.treating import Run, Tap, append, kept
+from merak.records import people
+
+#: What is called where the studio has named nothing: the number of Europe and of every mobile network.
+USUAL_NUMBER = "112"
+
+
+def number_of(desk: Desk) -> str:
+    """The local emergency number."""
+    return str(desk.studio.house.get("emergency", "") or USUAL_NUMBER)
+
+
+def cards(modality: str = "") -> tuple[Emergency, ...]:
+    """The emergency cards, those that are likely with a modality first."""
+    return emergencies(modality)
+
+
+def set_number(desk: Desk, words: str) -> None:
+    """The local emergency number, as it is called. Raises BadInput for what no telephone takes."""
+    desk.demand("run the practice")
+    wanted = words.strip()
+    if not 2 <= len(wanted) <= 30 or not any(sign.isdigit() for sign in wanted):
+        raise BadInput({"emergency": "The number that is called here, as 112."})
+    with desk.saving("emergency number") as db:
+        studio = people.studio(db)
+        if studio is not None:
+            studio.house = {**studio.house, "emergency": wanted}
+
+
+def add_photo(desk: Desk, visit_id: UUID, content: bytes | None, when: str, zone: str = "") -> Run:
+    """A photograph of the run: of one half, of a spot, of what went wrong. Raises BadInput on "file"."""
+    with turn(desk, visit_id, "treat") as file:
+        found = keep_file(desk, file.visit.client_id, content or b"", "photo")
+        data: dict[str, Any] = {"file": str(found.id), "when": when[:40], "zone": zone[:80]}
+        run = append(desk, visit_id, [Tap(uuid7(), "photo", desk.now, None, "", None, data)])
+    kept(visit_id, run)
+    return run

@@ -1,0 +1,122 @@
+"""What is due: test spots to be read, clients to be called; and what came of it."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+from pydantic import ValidationError
+
+from merak.core.errors import BadInput
+from merak.core.plan.fitting import title
+from merak.core.plan.spots import SpotAnswer, SpotLook, SpotRule, answer
+from merak.desk.desk import Desk, NotFound, OutOfTurn
+from merak.desk.permission import may
+from merak.records import tasks
+from merak.records.tables import Task
+
+#: Field of a look at a spot → (words, most).
+LOOKS = {"redness": ("Redness", 4), "swelling": ("Swelling", 4), "pain": ("Pain", 10)}
+AHEAD = timedelta(days=1)
+
+
+@dataclass
+class Due:
+    """One task as it is shown: whom it is about, what, since when or when."""
+
+    task: Task
+    client: str
+    words: str
+    due: datetime
+    now: bool
+
+
+def due(desk: Desk) -> list[Due]:
+    """What is due up to tomorrow, for those who may read notes; nothing for others."""
+    if not may(desk.me, "read notes"):
+        return []
+    return [_shown(desk, task, client) for task, client in tasks.open_tasks(desk.db, desk.now + AHEAD)]
+
+
+def left_by(desk: Desk, visit_id: UUID, client: str) -> list[Due]:
+    """The tasks that a visit left."""
+    return [_shown(desk, task, client) for task in tasks.tasks_of(desk.db, visit_id)]
+
+
+def _shown(desk: Desk, task: Task, client: str) -> Due:
+    return Due(task, client, _words(task), task.due_at.astimezone(desk.zone), task.due_at <= desk.now)
+
+
+def _words(task: Task) -> str:
+    if task.kind == "spot":
+        return f"Read the test spot of {title(task.body['modality']).lower()}"
+    return f"Call after: {task.body.get('card') or 'an incident'}"
+
+
+@dataclass
+class TaskPage:
+    """A task with what was answered; `answer` is what the rule says to a spot."""
+
+    due: Due
+    form: dict[str, str]
+    wrong: dict[str, str]
+    answer: SpotAnswer | None
+    rule: SpotRule | None
+
+
+def task_page(desk: Desk, task_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> TaskPage:
+    """One task. Raises NotFound, Denied."""
+    desk.demand("read notes")
+    found = tasks.locked_task(desk.db, task_id)
+    if found is None:
+        raise NotFound("There is no such task.")
+    task, client = found
+    kept = task.answer or {}
+    told = SpotAnswer.model_validate(kept["answer"]) if "answer" in kept else None
+    spot = SpotRule.model_validate(task.body["spot"]) if task.kind == "spot" else None
+    return TaskPage(_shown(desk, task, client), form or {}, wrong or {}, told, spot)
+
+
+def finish(desk: Desk, task_id: UUID, form: dict[str, str]) -> TaskPage:
+    """Keeps what came of a task, once. Raises BadInput by field, OutOfTurn when it is done already or not due yet."""
+    desk.demand("close")
+    with desk.saving("task", task_id) as db:
+        found = tasks.locked_task(db, task_id)
+        if found is None:
+            raise NotFound("There is no such task.")
+        task = found[0]
+        if task.done_at is not None:
+            raise OutOfTurn("This was done already; what was found then stands.")
+        task.answer = _spot_answer(desk, task, form) if task.kind == "spot" else _call_answer(form)
+        task.done_by, task.done_at = desk.me.id, desk.now
+    return task_page(desk, task_id)
+
+
+def _spot_answer(desk: Desk, task: Task, form: dict[str, str]) -> dict[str, Any]:
+    """What is seen at a spot, and what the rule says to it."""
+    if desk.now < task.due_at:
+        raise OutOfTurn(f"Too soon: this spot is read from {task.due_at.astimezone(desk.zone):%a %-d %b, %H:%M} on.")
+    wrong = {
+        key: f"{words}: 0 to {most}."
+        for key, (words, most) in LOOKS.items()
+        if not (form.get(key, "").isdigit() and int(form[key]) <= most)
+    }
+    if form.get("mark") not in ("yes", "no"):
+        wrong["mark"] = "Did it leave a mark, a blister, white skin?"
+    if wrong:
+        raise BadInput(wrong)
+    try:
+        look = SpotLook(mark=form["mark"] == "yes", **{key: int(form[key]) for key in LOOKS})
+    except ValidationError as broken:
+        raise BadInput({"redness": str(broken.errors()[0]["msg"])}) from broken
+    said = answer(SpotRule.model_validate(task.body["spot"]), float(task.body["at"]), look, stepped_up=False)
+    return {"look": look.model_dump(), "answer": said.model_dump(), "note": form.get("note", "").strip()[:400]}
+
+
+def _call_answer(form: dict[str, str]) -> dict[str, Any]:
+    note = form.get("note", "").strip()[:400]
+    if not note:
+        raise BadInput({"note": "How are they? A few words."})
+    if form.get("doctor") not in ("yes", "no"):
+        raise BadInput({"doctor": "Was a doctor asked, or is none needed?"})
+    return {"note": note, "doctor": form["doctor"] == "yes"}

@@ -1,0 +1,54 @@
+"""Tasks: what is due, for whom, and what came of it."""
+
+import json
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any, NamedTuple
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from merak.records.tables import Client, Task
+
+
+class NewTask(NamedTuple):
+    """A task on its way in; its id is that of the tap that made it, so that a repeated send makes no second one."""
+
+    id: UUID
+    kind: str
+    due_at: datetime
+    body: dict[str, Any]
+
+
+_ADD = """
+    INSERT INTO task (id, client_id, visit_id, kind, due_at, body, by, at)
+    SELECT %(id)s, client_id, id, %(kind)s, %(due)s, %(body)s::jsonb, %(by)s, %(at)s FROM visit WHERE id = %(visit)s
+    ON CONFLICT (id) DO NOTHING
+"""
+
+
+def add_tasks(db: Session, visit_id: UUID, by: UUID, at: datetime, new: Sequence[NewTask]) -> None:
+    """Adds tasks of a visit, each once."""
+    for one in new:
+        values = {"id": one.id, "kind": one.kind, "due": one.due_at, "body": json.dumps(one.body), "by": by, "at": at, "visit": visit_id}
+        db.connection().exec_driver_sql(_ADD, values)
+
+
+def open_tasks(db: Session, until: datetime) -> list[tuple[Task, str]]:
+    """What is due up to a moment and not done, with the client's name, the longest due first."""
+    found = select(Task, Client.name).join(Client, Client.id == Task.client_id).where(Task.done_at.is_(None), Task.due_at <= until)
+    return [(task, name) for task, name in db.execute(found.order_by(Task.due_at, Task.id))]
+
+
+def tasks_of(db: Session, visit_id: UUID) -> list[Task]:
+    """The tasks that a visit left."""
+    return list(db.scalars(select(Task).where(Task.visit_id == visit_id).order_by(Task.due_at, Task.id)))
+
+
+def locked_task(db: Session, task_id: UUID) -> tuple[Task, str] | None:
+    """A task and the client's name, held until this transaction ends."""
+    row = db.execute(
+        select(Task, Client.name).join(Client, Client.id == Task.client_id).where(Task.id == task_id).with_for_update(of=Task)
+    ).first()
+    return (row[0], row[1]) if row else None

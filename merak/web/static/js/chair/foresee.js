@@ -1,0 +1,137 @@
+// What a tap will do, painted before the server says so. Only what can be seen at once; the server's own fold replaces it.
+
+export const over = (state) => ["stopped", "finished"].includes(state.phase);
+export const clock = (seconds) => `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, "0")}`;
+
+export function secondsOf(state, n, now) {
+  const run = state.steps[n];
+  return run.begun ? run.worked_s + (run.on ? Math.max(0, (now - state.at) / 1000) : 0) : 0;
+}
+
+// Puts the running seconds into the steps, so that their clocks go on from here.
+function settle(state, now) {
+  for (const run of state.steps) if (run.begun && run.on) run.worked_s += Math.max(0, (now - state.at) / 1000);
+  state.at = now;
+}
+
+export function fresh() {
+  return { begun: true, ended: false, on: true, worked_s: 0, strokes: 0, tally: [], walk: null, next: 0, passes: 0, complete: false, missed: 0,
+    doubled: 0, level_shift: 0, said: [], heat: null, pain: null, asked: null, since_clean: 0, lock: null, over: "", set_to: null, spot: null,
+    hands: [], warmth: {} };
+}
+
+export function following(order, state) {
+  const here = state.step, ended = (n) => state.steps[n].ended;
+  const guests = (host) => order.flatMap((step, n) => (step.beside === host ? [n] : []));
+  const after = (host) => { const n = order.findIndex((step, k) => k > host && step.beside === null); return n < 0 ? null : n; };
+  const open = guests(here).filter((n) => !ended(n));
+  if (open.length) return open[0];
+  const host = order[here].beside;
+  if (host === null) return after(here);
+  const more = guests(host).find((n) => n > here && !ended(n));
+  return more ?? (ended(host) ? after(host) : host);
+}
+
+function enter(order, state, n) {
+  state.step = n;
+  if (!state.steps[n].begun) {
+    state.steps[n] = fresh();
+    if (order[n].lines.length) state.steps[n].level_shift = state.steps.slice(0, n).reverse().find((run) => run.level_shift)?.level_shift || 0;
+    if (order[n].spot && state.steps[n].lock === null) state.steps[n].lock = { kind: "spot", words: "", act: "Place a test spot." };
+    state.steps[n].complete = !order[n].wanted.length;
+  }
+  const run = state.steps[n];
+  run.ended = false;
+  run.on = !run.over;
+}
+
+function stand(order, state, why) {
+  if (state.phase === "running") state.phase = "paused";
+  state.why = why;
+  if (!order[state.step].keeps) state.steps[state.step].on = false;
+}
+
+export function recount(step, run) {
+  const want = step.wanted, many = want.length, here = run.walk ?? 0;
+  run.next = null;
+  for (let k = here; k < here + many && run.next === null; k++) if ((run.tally[k % many] || 0) < want[k % many]) run.next = k % many;
+  if (run.passes >= step.passes) run.next = null;
+  run.complete = !many || run.passes >= step.passes || (run.passes + 1 === step.passes && run.next === null);
+}
+
+const say = (run, words, tap) => { run.said.push(words); run.asked = tap.at; };
+
+export function foresee(order, state, tap, now, limits) {
+  settle(state, now);
+  const n = tap.step ?? state.step, step = order[n], run = state.steps[n];
+  const going = ["running", "paused"].includes(state.phase);
+  if (over(state)) return;
+  switch (tap.kind) {
+    case "start": if (state.phase === "ready") { state.phase = "running"; enter(order, state, 0); } break;
+    case "count":
+      if (state.phase !== "running" || !run.begun || run.lock || run.over || run.passes >= step.passes) break;
+      { const place = tap.value ?? run.next;
+        if (place === null || place === undefined) break;
+        if (!run.tally.length) run.tally = step.wanted.map(() => 0);
+        run.tally[place] += 1; run.walk = place; run.strokes += 1; run.since_clean += 1;
+        recount(step, run); }
+      break;
+    case "uncount":
+      if (run.begun && run.walk !== null && run.tally[run.walk]) { run.tally[run.walk] -= 1; run.strokes -= 1; recount(step, run); run.next = run.walk; }
+      break;
+    case "pass":
+      if (run.begun && run.strokes && run.passes < step.passes) { run.passes += 1; run.tally = step.wanted.map(() => 0); run.walk = null; recount(step, run); }
+      break;
+    case "next":
+      { const to = following(order, state);
+        if (!going || state.owed || to === null || n !== state.step) break;
+        if (order[to].beside !== state.step) { state.steps[state.step].on = false; state.steps[state.step].ended = true; }
+        state.phase = "running"; state.why = "";
+        enter(order, state, to); }
+      break;
+    case "back": case "go":
+      { const to = tap.kind === "go" ? tap.value : state.step - 1;
+        if (!going || state.owed || to < 0 || to >= order.length) break;
+        if (!order[state.step].keeps) state.steps[state.step].on = false;
+        state.phase = "running"; state.why = "";
+        enter(order, state, to); }
+      break;
+    case "pause": stand(order, state, ""); break;
+    case "resume":
+      if (["paused", "halted"].includes(state.phase) && !state.owed) { state.phase = "running"; state.why = ""; if (!run.over) run.on = true; }
+      break;
+    case "level":
+      if (going && step.lines.length) {
+        const planned = Math.max(...step.lines.map((line) => line.level));
+        run.level_shift = Math.min(Math.max(planned + run.level_shift + tap.value, 1), step.level_most) - planned;
+      }
+      break;
+    case "comfort": say(run, tap.words, tap); break;
+    case "heat":
+      run.heat = tap.value; say(run, `heat ${tap.value}`, tap);
+      if (tap.value >= limits.stop) stand(order, state, `heat ${tap.value}`);
+      if (tap.value >= limits.never) state.owed = "burn";
+      break;
+    case "pain":
+      run.pain = tap.value; say(run, `pain ${tap.value}`, tap);
+      if (tap.value >= limits.pain) stand(order, state, `pain ${tap.value}`);
+      break;
+    case "reading":
+      { const heat = step.heat, zone = tap.data.zone, known = run.warmth[zone];
+        if (!heat) break;
+        const dwell = Math.max(0, Math.min(heat.dwell_s, (heat.stop_c - tap.value) / heat.rate_c_s));
+        run.warmth[zone] = { band_s: 0, cem43: 0, deep43: 0, ...known, last: tap.value, peak: Math.max(tap.value, known?.peak ?? -99), dwell_s: dwell, at: tap.at };
+        if (tap.value >= heat.stop_c) { run.over = `${tap.value} °C in ${zone}`; stand(order, state, run.over); run.on = false; } }
+      break;
+    case "clean": run.since_clean = 0; break;
+    case "spot":
+      if (step.spot) run.spot = { placed: tap.at, due: new Date(Date.parse(tap.at) + step.spot.wait_s * 1000).toISOString(), at: run.set_to ?? step.spot.at, zone: tap.data.zone, answer: null };
+      break;
+    case "halt": if (going) { stand(order, state, state.why); state.phase = "halted"; for (const [k, one] of state.steps.entries()) if (one.begun && !order[k].keeps) one.on = false; } break;
+    case "incident": state.owed = ""; state.incidents += 1; break;
+    case "machine": state.machine = tap.words; break;
+    case "stop": if (state.phase !== "ready") { for (const one of state.steps) one.on = false; state.phase = "stopped"; state.reason = tap.words; } break;
+    case "finish": if (going && !state.owed && following(order, state) === null) { for (const one of state.steps) one.on = false; state.phase = "finished"; } break;
+  }
+  state.following = following(order, state);
+}

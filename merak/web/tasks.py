@@ -1,0 +1,38 @@
+"""A task: what is due, and what came of it."""
+
+from uuid import UUID
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from merak.core.errors import BadInput
+from merak.desk import tasks
+from merak.desk.desk import Desk
+from merak.door import Form, entered
+from merak.web.pages import go, page
+
+router = APIRouter(prefix="/tasks")
+
+
+def _shown(request: Request, desk: Desk, found: tasks.TaskPage) -> Response:
+    return page(request, desk, "tasks/page.html", 422 if found.wrong else 200, found=found, looks=tasks.LOOKS)
+
+
+@router.get("/{task_id}")
+def task(request: Request, task_id: UUID) -> Response:
+    """One task."""
+    with entered(request) as desk:
+        found = tasks.task_page(desk, task_id)
+        desk.note_reading(task_id)
+        return _shown(request, desk, found)
+
+
+@router.post("/{task_id}")
+def finish(request: Request, task_id: UUID, form: Form) -> Response:
+    """What came of it, once."""
+    with entered(request, form) as desk:
+        try:
+            tasks.finish(desk, task_id, form)
+        except BadInput as bad:
+            return _shown(request, desk, tasks.task_page(desk, task_id, form, bad.fields))
+        return go(f"/tasks/{task_id}")
