@@ -365,7 +365,7 @@ def _run(desk: Desk, visit_id: UUID) -> None:
     for number, step in enumerate(steps):
         for _ in range(step.strokes):
             at += timedelta(seconds=step.seconds / step.strokes)
-            taps.append(treating.Tap(uuid7(), "stroke", at))
+            taps.append(treating.Tap(uuid7(), "count", at))
         if not step.strokes:
             at += timedelta(seconds=step.seconds)
         taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(steps) else "finish", at))

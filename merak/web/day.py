@@ -33,7 +33,8 @@ def _sheet(request: Request, desk: Desk, day: date, form: dict[str, str] | None 
     return page(
         request, desk, "day/page.html", 422 if wrong else 200, rows=rows,
         next_id=next(upcoming, None), day=day, today=desk.today, now=local_now,
-        due=tasks.due(desk) if day == desk.today else [], before=day - timedelta(days=1), after=day + timedelta(days=1), therapists=desk_day.therapists(desk),
+        due=tasks.due(desk) if day == desk.today else [],
+        before=day - timedelta(days=1), after=day + timedelta(days=1), therapists=desk_day.therapists(desk),
         clients=desk_day.client_list(desk), form=form or blank, wrong=wrong or {},
     )  # fmt: skip
 

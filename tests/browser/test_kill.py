@@ -37,14 +37,14 @@ def test_killed_server_loses_no_acknowledged_tap(demo: str, browser: Browser) ->
     try:
         for kill in range(5):
             for _ in range(6):
-                answer = client.post(run, json={"taps": [tap("stroke")]})
+                answer = client.post(run, json={"taps": [tap("count")]})
                 acknowledged += 1
                 assert answer.json()["steps"][1]["strokes"] == acknowledged
             server.kill()
             server.start()
             again = client.get(run).json()
             assert (again["step"], again["steps"][1]["strokes"], again["phase"]) == (1, acknowledged, "running"), f"kill {kill}"
-        once_more = tap("stroke")
+        once_more = tap("count")
         for _ in range(3):  # the browser sends again what it saw no answer to
             client.post(run, json={"taps": [once_more]})
         assert client.get(run).json()["steps"][1]["strokes"] == acknowledged + 1

@@ -90,7 +90,7 @@ def valid(steps: tuple[Step, ...], state: RunState) -> None:
     if state.over:
         assert all(one.since is None for one in state.runs)
     for n, (step, one) in enumerate(zip(steps, state.runs, strict=True)):
-        assert one.worked_s >= 0 and 0 <= one.since_clean
+        assert one.worked_s >= 0 and one.since_clean >= 0
         assert one.begun is not None or not (one.strokes or one.since or one.spots or one.warmth)
         assert len(one.passes) <= step.passes
         assert one.tally == list(walked(step, one.walk).counts) or not one.tally

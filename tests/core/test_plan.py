@@ -212,7 +212,8 @@ def test_waiting_time_is_a_track_of_its_own_and_saves_minutes() -> None:
     apart, beside = visit_plan(who, alone), visit_plan(who, together)
     assert apart.seconds - beside.seconds == next(span.seconds for span in beside.spans if span.track == 1)
     assert beside.seconds == sum(step.seconds for step in beside.steps if step.beside is None), "the chair counts the same"
-    assert [step.title for step in beside.steps] == ["Mask on", "Red light", "Mask, the rest"]
+    assert [step.title for step in beside.steps] == ["Mask on", "Mask", "Panel", "Red light"]
+    assert [step.beside for step in beside.steps] == [None, None, 1, 1], "the mask's clock goes on while the light runs"
     numb = plan_of(who, "numbing", "enzyme", "rf_fractional")
     assert "plan.numb_clock" not in rules_of(visit_plan(who, numb))
 

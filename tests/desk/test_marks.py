@@ -161,7 +161,7 @@ def test_the_plate_shows_how_far_the_treatment_came(desk: Desk) -> None:
     lift_and_light(desk, visit)
     consenting.consent(desk, visit, AGREED)
     treating.begin(desk, visit)
-    taps = [treating.Tap(uuid7(), kind, desk.now) for kind in ("start", "next", "next", *["stroke"] * 4)]
+    taps = [treating.Tap(uuid7(), kind, desk.now) for kind in ("start", "next", "next", *["count"] * 4)]
     treating.record(desk, visit, taps)
     done = plating.plated(desk, visit, {}).done
     assert [times for _, times in done[:3]] == [3, 1, 0] and sum(times for _, times in done) == 4

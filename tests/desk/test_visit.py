@@ -91,7 +91,7 @@ def treated(desk: Desk, visit: UUID, shift: float = 0.0) -> None:
         if step.side and shift:
             taps.append(treating.Tap(uuid7(), "level", desk.now, shift))
             shift = 0
-        taps += [treating.Tap(uuid7(), "stroke", desk.now) for _ in range(step.strokes)]
+        taps += [treating.Tap(uuid7(), "count", desk.now) for _ in range(step.strokes)]
         taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(steps) else "finish", desk.now + timedelta(minutes=number)))
     treating.record(later(desk, minutes=30), visit, taps)
 
@@ -196,10 +196,10 @@ def test_the_run_keeps_its_order_and_its_people(desk: Desk) -> None:
     early = treating.Tap(uuid4(), "start", desk.now + timedelta(days=9))
     run = treating.record(desk, visit, [early, early])
     assert run.state.phase == "running"
-    assert run.state.running_since and run.state.running_since <= desk.now + timedelta(seconds=1), "no tap is later than its arrival"
+    assert run.state.started and run.state.started <= desk.now + timedelta(seconds=1), "no tap is later than its arrival"
     assistant = as_(later(desk, seconds=30), "lin")
     treating.record(assistant, visit, [treating.Tap(uuid4(), "next", assistant.now)])
-    rows = treating.visits.events(desk.db, visit)
+    rows = treating.events.events(desk.db, visit)
     assert [row.by for row in rows] == [desk.me.id, assistant.me.id], "who did what"
     with pytest.raises(NotFound):
         treating.record(desk, visit, [treating.Tap(uuid4(), "dance", desk.now)])
@@ -228,7 +228,7 @@ def test_closing_asks_for_what_is_missing_and_seals(desk: Desk) -> None:
         lambda: looking.tap_zone(desk, visit, "laxity", "left chin"),
         lambda: planning.edit(desk, visit, "clear", {}),
         lambda: allowing.allow(desk, visit, {"what": "plan", "key": "", "reason": "why not, after all"}),
-        lambda: treating.record(desk, visit, [treating.Tap(uuid7(), "stroke", desk.now)]),
+        lambda: treating.record(desk, visit, [treating.Tap(uuid7(), "count", desk.now)]),
         lambda: closing.close(desk, visit, GRADED),
     ):
         with pytest.raises(Sealed):

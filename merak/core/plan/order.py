@@ -8,7 +8,7 @@ from pydantic import ValidationError
 from merak.core.body.grid import Tip
 from merak.core.client import Side
 from merak.core.errors import MerakError
-from merak.core.knowledge import about, all_of, has_rule, number
+from merak.core.knowledge import about, all_of, has_rule, number, rule
 from merak.core.modality import microcurrent as lifting
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import CardTip, MachineCard
@@ -339,6 +339,7 @@ def spot_rule(brief: Brief, one: Worked, laid: bool = True) -> SpotRule | None:
     return SpotRule(
         wait_s=round(minutes * 60), same_visit=name == "rf_fractional", name=type(one.settings).model_fields[field].title or field,
         unit=unit, at=at, down=gentler if gentler < at else None, up=up, why_not=why, numbed=name == "rf_fractional", rule=rule_id,
+        minds=rule("chair.spot.numb").words if name == "rf_fractional" else "",
     )  # fmt: skip
 
 

@@ -264,6 +264,7 @@ def _unlock(state: RunState, steps: Sequence[Step], event: Event) -> None:
 def _take_over(state: RunState, steps: Sequence[Step], event: Event) -> None:
     if state.phase != "ready":
         _held(state, event)
+        _hand(state.runs[state.step], event)
 
 
 def _held(state: RunState, event: Event) -> None:

@@ -138,7 +138,7 @@ export class Painter {
     let words = `Test spot first: ${setting}, at a hidden border.`;
     if (waiting && !step.spot.same_visit) words = `Spot placed, ${setting}. It is read from ${day(spot.due)}, ${time(spot.due)} on; the task is on the list.`;
     else if (waiting && left > 0) words = `Spot placed at ${time(spot.placed)}, ${setting}. Read it in ${this.clock(left)}.`;
-    else if (waiting) words = `Read the spot now${step.spot.numbed ? ": by eye, “nothing felt” does not count on numbed skin" : ""}.`;
+    else if (waiting) words = `Read the spot now. ${step.spot.minds}`;
     else if (answered) words = `${answered.words} ${answered.verdict === "stop" ? "" : `Another spot at ${answered.set_to} ${step.spot.unit}.`}`;
     put("spot-says", words);
     const due = waiting && left <= 0 && step.spot.same_visit;

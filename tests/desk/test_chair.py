@@ -1,0 +1,205 @@
+"""The chair at the desk, on the real PostgreSQL: handover, spots that become tasks, incidents, instruments at work."""
+
+from datetime import timedelta
+from io import BytesIO
+from itertools import count
+from typing import Any
+from uuid import UUID
+
+import pytest
+from PIL import Image
+from uuid_utils.compat import uuid7
+
+from merak.core.errors import BadInput
+from merak.core.knowledge import number
+from merak.desk import adverse, closing, consenting, instruments, looking, planning, tasks, treating
+from merak.desk.desk import Desk, NotFound, OutOfTurn
+from merak.desk.file import open_file
+from merak.desk.permission import Denied
+from merak.desk.standing import state_of
+from merak.desk.treating import Run, Tap
+from tests.desk.test_visit import AGREED, GRADED, MONDAY, as_, ask_nothing, desk, later, new_visit, setting, step_of
+
+__all__ = ["desk"]
+#: A day of its own for each of these long visits, far from what others book.
+HOURS = (MONDAY + timedelta(days=500 + n, hours=1) for n in count())
+
+
+def begun(desk: Desk, *modalities: str, by: str = "", minutes: int = 120, name: str = "", **zones: str) -> UUID:
+    """A visit whose treatment has begun, its clock started."""
+    visit = new_visit(desk, name=name, minutes=str(minutes), start=next(HOURS))
+    ask_nothing(desk, visit)
+    looking.save_findings(desk, visit, {"phototype": "2"})
+    for modality in modalities:
+        page = planning.edit(desk, visit, "add", {"modality": modality})
+        if modality in zones:
+            planning.edit(desk, visit, "zones", {"item": step_of(page, modality), f"zone.{zones[modality]}": "on"})
+    consenting.consent(desk, visit, AGREED)
+    who = as_(desk, by) if by else desk
+    treating.begin(who, visit)
+    tapped(who, visit, "start")
+    return visit
+
+
+def tapped(desk: Desk, visit: UUID, kind: str, value: float | None = None, words: str = "", step: int | None = None, **data: Any) -> Run:
+    return treating.record(desk, visit, [Tap(uuid7(), kind, desk.now, value, words, step, data or None)])
+
+
+def at(desk: Desk, visit: UUID, kind: str) -> int:
+    """To the first step of a kind; its number."""
+    steps = treating.run_of(desk, visit).steps
+    n = next(n for n, step in enumerate(steps) if step.kind == kind)
+    tapped(desk, visit, "go", float(n))
+    return n
+
+
+def test_the_assistant_starts_and_the_senior_takes_over(desk: Desk) -> None:
+    visit = begun(desk, "numbing", "rf_fractional", "finish", by="lin", rf_fractional="mid cheek")
+    lin = as_(desk, "lin")
+    n = at(lin, visit, "pulses")
+    with pytest.raises(Denied):
+        tapped(lin, visit, "unlock", words="it will be fine")
+    forged = tapped(lin, visit, "take_over", licences=["fractional"], name="Adaeze Okonjo")
+    assert state_of(forged)["steps"][n]["lock"]["kind"] == "licence" and forged.state.holder == "Lin Farrow", (
+        "who I am is not for me to say"
+    )
+    run = tapped(desk, visit, "take_over")
+    assert state_of(run)["steps"][n]["lock"]["kind"] == "spot" and run.state.holder == "Adaeze Okonjo"
+    with pytest.raises(BadInput):
+        tapped(desk, visit, "unlock", words="no")
+    tapped(desk, visit, "unlock", words="spot read last week on the same settings")
+    run = tapped(lin, visit, "count")
+    assert run.state.runs[n].strokes == 1 and run.state.runs[n].hands == ["Lin Farrow", "Adaeze Okonjo"], "who did what"
+    assert run.state.runs[n].unlocked.startswith("Adaeze Okonjo: spot read")
+
+
+def test_a_spot_of_pulsed_light_is_a_visit_of_its_own_and_is_carried_into_the_next_plan(desk: Desk) -> None:
+    visit = begun(desk, "cleanse", "pulsed_light", "finish", minutes=50)
+    steps = treating.run_of(desk, visit).steps
+    spot = next(n for n, step in enumerate(steps) if step.spot)
+    assert steps[spot].title == "Test spot: pulsed light" and not any(step.kind == "pulses" for step in steps), "today only the spot"
+    tapped(desk, visit, "go", float(spot))
+    again = Tap(uuid7(), "spot", desk.now, None, "", spot, {"zone": "right jawline"})
+    for _ in range(2):
+        treating.record(desk, visit, [again])
+    tapped(desk, visit, "stop", words="client asks")
+    closed = closing.close(desk, visit, GRADED)
+    assert "pulsed_light" not in closed.file.body("close")["did"], "a spot is no treatment"
+    (due,) = tasks.left_by(desk, visit, "x")
+    assert due.task.kind == "spot" and due.task.due_at - desk.now >= timedelta(hours=48) - timedelta(seconds=2)
+    look = {"redness": "1", "swelling": "0", "pain": "1", "mark": "no"}
+    with pytest.raises(OutOfTurn, match="Too soon"):
+        tasks.finish(later(desk, hours=47), due.task.id, look)
+    with pytest.raises(BadInput) as missing:
+        tasks.finish(later(desk, hours=49), due.task.id, {"redness": "9"})
+    assert set(missing.value.fields) == {"redness", "swelling", "pain", "mark"}
+    assert any(one.task.id == due.task.id for one in tasks.due(later(desk, hours=30)))
+    read = tasks.finish(later(desk, hours=49), due.task.id, {**look, "redness": "3"})
+    assert read.answer and read.answer.verdict == "down" and read.answer.set_to == due.task.body["at"] - 1
+    with pytest.raises(OutOfTurn, match="done already"):
+        tasks.finish(later(desk, hours=50), due.task.id, look)
+    ahead = later(desk, days=15)
+    name = f"{due_client(desk, visit)}, born 2 Apr 1985"
+    second = new_visit(ahead, name=name, start=next(HOURS))
+    ask_nothing(ahead, second)
+    page = planning.edit(ahead, second, "add", {"modality": "pulsed_light"})
+    assert float(setting(page, "pulsed_light", "at")) == read.answer.set_to, "its answer is where the next plan begins"
+
+
+def due_client(desk: Desk, visit: UUID) -> str:
+    return open_file(desk, visit).visit.client.name
+
+
+def test_an_incident_stands_on_the_record_with_a_photograph_and_a_call_tomorrow(desk: Desk) -> None:
+    visit = begun(desk, "rf_bulk", "finish", rf_bulk="mid cheek")
+    at(desk, visit, "sections")
+    run = tapped(desk, visit, "heat", 4.0)
+    assert (run.state.phase, run.state.owed) == ("paused", "burn")
+    assert tapped(desk, visit, "resume").state.phase == "paused"
+    with pytest.raises(BadInput):
+        adverse.add_photo(desk, visit, b"no picture", "Burn")
+    picture = BytesIO()
+    Image.new("RGB", (40, 30), "#aa7755").save(picture, "JPEG")
+    adverse.add_photo(desk, visit, picture.getvalue(), "Burn", "right mid cheek")
+    told = Tap(uuid7(), "incident", desk.now, 2.0, "", None, {"card": "Burn", "zone": "right mid cheek", "done": "cooled", "told": "Marit"})
+    for _ in range(2):
+        run = treating.record(desk, visit, [told])
+    assert not run.state.owed and len(run.state.incidents) == len(run.state.photos) == 1
+    (due,) = tasks.left_by(desk, visit, "x")
+    assert due.task.kind == "follow-up" and due.task.due_at - desk.now == timedelta(hours=number("chair.follow_up"))
+    with pytest.raises(Denied):
+        tasks.task_page(as_(desk, "joost"), due.task.id)
+    assert tasks.due(as_(desk, "joost")) == [], "the front desk reads no notes"
+    with pytest.raises(BadInput):
+        tasks.finish(desk, due.task.id, {"note": ""})
+    assert tasks.finish(desk, due.task.id, {"note": "settled", "doctor": "no"}).due.task.answer == {"note": "settled", "doctor": False}
+
+
+def device(desk: Desk, modality: str) -> str:
+    return next(key for key, one in instruments.shelf(desk).sources.items() if one.modality == modality)
+
+
+def test_a_machine_counts_asks_to_be_wiped_and_is_lost_in_mid_step(desk: Desk) -> None:
+    visit = begun(desk, "numbing", "rf_fractional", "finish")
+    n = at(desk, visit, "pulses")
+    tapped(desk, visit, "unlock", words="read on the other cheek")
+    pins = device(desk, "rf_fractional")
+    assert not instruments.drive(desk, pins, "set", "99").ok and not instruments.drive(desk, pins, "fire").ok, "not set: refused"
+    with pytest.raises(BadInput):
+        instruments.drive(desk, pins, "set", "much")
+    answer, run = instruments.attach(desk, visit)
+    assert answer.ok and run.state.machine == "plugged" and instruments.at_work(desk, run)["at"] == run.steps[n].dials[0][1]  # type: ignore[index]
+    every = run.steps[n].clean_every
+    given = instruments.drive(desk, pins, "fire", "400")
+    assert given.pulses == every == 50, "no more than until it wants wiping"
+    run = treating.run_of(desk, visit)
+    assert run.state.runs[n].strokes == every and not instruments.drive(desk, pins, "fire").ok
+    instruments.drive(desk, pins, "wipe")
+    instruments.drive(desk, pins, "fire", "3")
+    instruments.drive(desk, pins, "unplug")
+    run = treating.run_of(desk, visit)
+    assert (run.state.machine, run.state.runs[n].strokes, run.state.runs[n].since_clean) == ("lost", every + 3, 3)
+    run = tapped(desk, visit, "machine", words="hand")
+    assert tapped(desk, visit, "count").state.runs[n].strokes == every + 4, "it goes on by hand"
+    instruments.drive(desk, pins, "plug")
+    with pytest.raises(NotFound):
+        instruments.drive(desk, pins, "dance")
+
+
+def test_the_thermometer_reads_what_lies_below_its_dot_and_keeps_the_peak(desk: Desk) -> None:
+    visit = begun(desk, "rf_bulk", "finish", rf_bulk="mid cheek")
+    n = at(desk, visit, "sections")
+    zone = treating.run_of(desk, visit).steps[n].parts[0].name
+    warm = later(desk, minutes=4)
+    aimed, _ = instruments.read_temperature(warm, visit, zone, number("thermometer.below"))
+    beside, _ = instruments.read_temperature(later(desk, minutes=4, seconds=2), visit, zone, 0)
+    assert aimed.value and beside.value and aimed.value > beside.value + 0.5 and "hold the dot 13 mm above" in beside.words
+    found = treating.run_of(desk, visit).state.runs[n].warmth[zone]
+    assert found.peak_c == aimed.value and found.last_c == beside.value and found.readings == 2
+    instruments.drive(desk, "thermometer", "unplug")
+    answer, _ = instruments.read_temperature(warm, visit, zone, 0)
+    assert not answer.ok and "type it" in answer.words
+    instruments.drive(desk, "thermometer", "plug")
+    tapped(desk, visit, "go", 0.0)
+    with pytest.raises(OutOfTurn):
+        instruments.read_temperature(desk, visit, zone, 0)
+
+
+def test_the_meter_fills_todays_findings(desk: Desk) -> None:
+    visit = new_visit(desk, start=next(HOURS))
+    assert instruments.read_meter(desk, visit).ok
+    seen = open_file(desk, visit).findings
+    assert seen.hydration and abs(seen.hydration - instruments.MOISTURE) < 6 and seen.tone
+    instruments.drive(desk, "meter", "unplug")
+    assert not instruments.read_meter(desk, visit).ok
+    instruments.drive(desk, "meter", "plug")
+
+
+def test_the_emergency_number_is_the_owners(desk: Desk) -> None:
+    with pytest.raises(Denied):
+        adverse.set_number(desk, "911")
+    with pytest.raises(BadInput):
+        adverse.set_number(as_(desk, "marit"), "help!")
+    adverse.set_number(as_(desk, "marit"), "911")
+    assert adverse.number_of(as_(desk, "lin")) == "911" and adverse.cards("rf_bulk")[0].title == "Burn"
+    adverse.set_number(as_(desk, "marit"), "112")
