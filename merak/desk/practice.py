@@ -274,3 +274,8 @@ def database_answers() -> bool:
     """One SELECT. Raises what the driver raises when there is no answer."""
     with database.session() as db:
         return bool(db.scalar(text("SELECT 1")) == 1)
+
+
+def is_away(error: Exception) -> bool:
+    """Whether an error means that the database is not there for a moment."""
+    return database.away(error)

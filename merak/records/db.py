@@ -12,7 +12,7 @@ from alembic import command
 from alembic.config import Config
 from psycopg import Error
 from sqlalchemy import Engine, create_engine, event
-from sqlalchemy.exc import DisconnectionError
+from sqlalchemy.exc import DisconnectionError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session
 
 IDLE_S = 0.5
@@ -55,6 +55,11 @@ def _try_first(connection: Any, record: Any, proxy: Any) -> None:
             connection.rollback()
         except Error as gone:
             raise DisconnectionError from gone
+
+
+def away(error: Exception) -> bool:
+    """Whether an error means that the database is not there, or was restarted in the middle of it."""
+    return isinstance(error, (OperationalError, InterfaceError))
 
 
 @contextmanager

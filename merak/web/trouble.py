@@ -12,6 +12,7 @@ from starlette.exceptions import HTTPException
 from merak.core.errors import BadInput, MerakError, Refused
 from merak.desk.desk import NotFound, OutOfTurn
 from merak.desk.permission import Denied, Sealed
+from merak.desk.practice import is_away
 from merak.desk.signing_in import at_desk
 from merak.door import COOKIE, NeedsSignIn
 from merak.web.pages import blocks, go, page
@@ -23,6 +24,7 @@ WHAT_TO_DO = {
     404: "It may have been moved or cancelled. Start from the day sheet.",
     409: "Nothing was changed.",
     422: "Nothing was changed. Go back, mend it and send it again.",
+    503: "Wait a moment, then do it once more.",
     500: "What you did last may not have been kept; everything before it was. Try once more, and tell the owner if it happens again.",
 }
 
@@ -62,6 +64,8 @@ def _unforeseen(request: Request, error: Exception) -> Response:
     # The kind of error and where, never its words: they can hold what a client said.
     frames = " < ".join(f"{frame.filename.rpartition('/')[2]}:{frame.lineno}" for frame in reversed(extract_tb(error.__traceback__)[-5:]))
     log.error("%s at %s, on %s", type(error).__name__, frames, request.method)
+    if is_away(error):
+        return _told(request, 503, "The database is away for a moment. What was acknowledged is kept; send it again.")
     return _told(request, 500, "Something went wrong on our side.")
 
 

@@ -290,6 +290,8 @@ def test_a_rule_stops_current_but_not_light(browser: Browser, server: Server) ->
         page.get_by_role("button", name="Rosalind agrees").click()
         page.get_by_role("button", name="Begin").click()
         page.get_by_role("button", name="Start the clock").click()
+        expect(page.locator("#title")).to_have_text("Cleanse")
+        page.keyboard.press("n")
         page.keyboard.press("n")
         expect(page.locator("#title")).to_have_text("Red light")
         expect(page.locator("#saying")).to_be_hidden()

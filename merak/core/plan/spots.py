@@ -14,8 +14,8 @@ Verdict = Literal["keep", "down", "up", "stop"]
 class SpotRule(Frozen):
     """The test spot that a step waits for: when it may be read, on this visit or on a later one, and what one step up and down would be.
 
-    `up` is None where a ceiling or the rule of a fifth stands against it, and `why_not` says so; `down` is None at the gentlest. `minds` is what to
-    mind when it is read.
+    `up` is None where a ceiling or the rule of a fifth stands against it, and `why_not` says so; `down` is None at the gentlest. `minds`
+    is what to mind when it is read.
     """
 
     wait_s: int

@@ -39,7 +39,7 @@ function tap(kind, value = null, words = "", data = null) {
 // The one thing to do next: its words, what it does, whether it can be done.
 function mainAct() {
   const n = state.step, step = order[n], run = state.steps[n], to = state.following, titled = to === null ? "" : order[to].title;
-  const on = to === null ? { words: "Finish", does: () => tap("finish") } : { words: `Next: ${titled}`, does: () => leave() };
+  const on = to === null ? { words: "Finish", does: () => { if (!justCounted()) tap("finish"); } } : { words: `Next: ${titled}`, does: () => { if (!justCounted()) leave(); } };
   if (over(state)) return { words: "Close the visit", does: () => window.location.assign(`/visits/${chair.dataset.visit}/close`), always: true };
   if (state.phase === "ready") return { words: "Start the clock", does: () => tap("start") };
   if (state.owed) return { words: "Write the incident", does: () => openWhy() };
@@ -70,7 +70,6 @@ function count() {
 // On; where something was missed, or the cream has not had its time, only on a second press.
 function leave() {
   const n = state.step, step = order[n], run = state.steps[n], left = step.seconds - secondsOf(state, n, now());
-  if (last.step === n && performance.now() - last.at < 800) return;
   const early = step.modality === "numbing" && step.must_end && left > 5 && order[state.following ?? n].beside !== n;
   const why = run.missed && !run.complete ? `${run.missed} missed: press again to leave them` : early ? `${clock(left)} left: press again to end early` : "";
   if (why && !arming()) { armed = { at: performance.now(), words: why }; return paint(); }
@@ -78,6 +77,8 @@ function leave() {
   tap("next");
 }
 
+// One press too many on the last count.
+const justCounted = () => last.step === state.step && performance.now() - last.at < 800;
 const arming = () => performance.now() - armed.at < 4000;
 
 function readSpot() {

@@ -1,0 +1,274 @@
+"""Treatments by hand in the real browser: wet abrasion, pins with their spot and grid, an oxygen mask against its clocks, a spell without
+network, two devices at once, what a tap costs.
+"""
+
+import re
+from datetime import UTC, datetime, timedelta
+from itertools import count
+from typing import Any
+from uuid import uuid4
+
+import httpx
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from merak.core.plan.screening import questions
+from tests.browser.test_pages import faint, violations
+from tests.conftest import Server, sign_in, signed_in_page
+
+Tap = tuple[str, float] | tuple[str, float, float | None] | tuple[str, float, float | None, dict[str, Any]]
+
+
+#: A day of its own for each.
+DAYS = count(40)
+
+
+def treated(client: httpx.Client, name: str, *modalities: str, **zones: tuple[str, ...]) -> str:
+    """A new client's visit an hour from now, planned and begun."""
+    found = client.get("/").text
+    therapist = found.split('<option value="')[1:]
+    mine = next(one.split('"')[0] for one in therapist if "Adaeze" in one.split("</option>")[0])
+    ahead = datetime.now(UTC) + timedelta(days=next(DAYS))
+    client.post(
+        "/visits",
+        data={"name": name, "born": "1984-05-06", "day": f"{ahead:%Y-%m-%d}", "time": "13:00", "minutes": "120", "therapist": mine},
+    )
+    day = client.get(f"/?on={ahead:%Y-%m-%d}").text
+    visit = re.findall(r"/visits/([0-9a-f-]{36})", day[day.index(name) :])[0]
+    hx = {"hx-request": "true"}
+    client.post(f"/visits/{visit}/ask", data={q.id: q.options[0].id for q in questions(False)}, headers=hx)
+    client.post(f"/visits/{visit}/look", data={"phototype": "3"}, headers=hx)
+    for modality in modalities:
+        client.post(f"/visits/{visit}/plan/add", data={"modality": modality}, headers=hx)
+    plan = client.get(f"/visits/{visit}/plan").text
+    for title, where in zones.items():
+        item = re.search(rf'data-item="(s\d+)"[^>]*title="{title}', plan)
+        assert item, title
+        client.post(f"/visits/{visit}/plan/zones", data={"item": item[1]} | {f"zone.{zone}": "on" for zone in where}, headers=hx)
+    client.post(f"/visits/{visit}/consent", data={"agreed": "yes", "signed": "paper"})
+    assert client.post(f"/visits/{visit}/treat/begin").status_code == 200
+    return visit
+
+
+def sent(client: httpx.Client, visit: str, *taps: Tap) -> dict[str, Any]:
+    """Taps as another device would send them: (kind, seconds ago, value, data)."""
+    made = [
+        {"id": str(uuid4()), "kind": kind, "at": (datetime.now(UTC) - timedelta(seconds=ago)).isoformat(), "value": (*more, None)[0],
+         "data": (*more, None, None)[1]}
+        for kind, ago, *more in taps
+    ]  # fmt: skip
+    answer = client.post(f"/api/visits/{visit}/run", json={"taps": made})
+    assert answer.status_code == 200, answer.text
+    return answer.json()  # type: ignore[no-any-return]
+
+
+@pytest.fixture(scope="module")
+def adaeze(server: Server) -> httpx.Client:
+    return sign_in(server.url, "adaeze")
+
+
+def at_the_chair(page: Page, server: Server, visit: str) -> None:
+    page.goto(f"{server.url}/visits/{visit}/treat")
+    expect(page.locator("#main-act")).not_to_be_empty()
+
+
+def kept(page: Page) -> None:
+    expect(page.locator("#sent")).to_have_text("all kept")
+
+
+def test_wet_abrasion_stage_by_stage_section_by_section(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = treated(adaeze, "Wet Invented", "wet_abrasion", "finish")
+    sent(adaeze, visit, ("start", 400), ("next", 250))
+    with signed_in_page(browser, server, "adaeze") as page:
+        at_the_chair(page, server, visit)
+        expect(page.locator("#title")).to_have_text("Acid cleanse")
+        expect(page.locator("#alarm")).to_contain_text(re.compile(r"Time is up, 2:1\d over\. Off with the acid"))
+        expect(page.locator("#line")).to_contain_text("right cheek")
+        page.keyboard.press("Space")
+        expect(page.locator("[data-step='1'] .part.done")).to_have_count(1)
+        page.locator("[data-step='1'] [data-place='3']").click()  # chin, forehead: out of order, by a tap on the plate
+        expect(page.locator("#walked")).to_have_text("2 missed")
+        expect(page.locator("[data-step='1'] .part.missed")).to_have_count(2)
+        page.keyboard.press("n")
+        expect(page.locator("#title")).to_have_text("Acid cleanse")
+        expect(page.locator("#main-act")).to_have_text("2 missed: press again to leave them")
+        page.keyboard.press("n")
+        expect(page.locator("#title")).to_have_text("Salicylic extraction")
+        kept(page)
+        sent(adaeze, visit, ("next", 0))
+        expect(page.locator("#title")).to_have_text("Infusion")
+        expect(page.locator("#line")).to_contain_text("suction level 7")
+        expect(page.locator("[data-step-name='1']")).to_contain_text("2 missed")
+        page.keyboard.press("Digit5")
+        expect(page.locator("#alarm")).to_contain_text("Pain 5: gentler.")
+        page.keyboard.press("ArrowLeft")
+        kept(page)
+        assert violations(page) == []
+
+
+def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = treated(adaeze, "Pins Invented", "numbing", "rf_fractional", "finish", Fractional=("mid cheek", "lower cheek"))
+    sent(adaeze, visit, ("start", 3000), ("next", 2900), ("next", 900), ("next", 600))
+    with signed_in_page(browser, server, "lin") as page:
+        at_the_chair(page, server, visit)
+        expect(page.locator("#main-act")).to_have_text("Place the spot: right jawline")
+    with signed_in_page(browser, server, "adaeze") as page:
+        at_the_chair(page, server, visit)
+        page.get_by_role("button", name="below the ear").click()
+        page.keyboard.press("Space")
+        expect(page.locator("#spot-says")).to_contain_text(re.compile(r"Read it in [45]:\d\d"))
+        expect(page.locator("#main-act")).to_be_disabled()
+        page.locator("[data-step='3'] [data-place='0']").click(force=True)
+        expect(page.locator("[data-step='3'] .cell.done")).to_have_count(0)
+        kept(page)
+        assert faint(page) == []
+
+    visit = treated(adaeze, "Pins Again Invented", "numbing", "rf_fractional", "finish", Fractional=("mid cheek", "lower cheek"))
+    sent(adaeze, visit, ("start", 3000), ("next", 2900), ("next", 900), ("next", 600), ("spot", 400, None, {"zone": "right jawline"}))
+    with signed_in_page(browser, server, "adaeze") as page:
+        at_the_chair(page, server, visit)
+        expect(page.locator("#main-act")).to_have_text("Grade the spot")
+        page.get_by_role("radiogroup", name="Redness").get_by_role("radio", name="2").click()
+        page.get_by_role("radiogroup", name="Swelling").get_by_role("radio", name="1").click()
+        page.keyboard.press("Space")
+        expect(page.locator("#main-act")).to_have_text("Pulse")
+        for _ in range(3):
+            page.keyboard.press("Space")
+        expect(page.locator("#count")).to_have_text("3")
+        expect(page.locator("[data-step='3'] .cell.done")).to_have_count(3)
+        expect(page.locator("[data-step='3'] .cell.current")).to_have_attribute("data-place", "3")
+        expect(page.locator("#line")).to_contain_text("right cheek · 4 of")
+        page.locator("[data-step='3'] [data-place='1']").click()
+        expect(page.locator("#walked")).to_have_text("1 done twice")
+        page.keyboard.press("ArrowLeft")
+        expect(page.locator("#walked")).to_have_text("")
+        # The machine counts for itself, is unplugged in mid-step, and it goes on by hand.
+        page.get_by_role("button", name="connect").click()
+        expect(page.locator("#machine-says")).to_contain_text("Set to 2 W.")
+        pins = re.search(r'data-instrument="([0-9a-f-]{36})"><div><h3>Pin unit', adaeze.get("/instruments").text)
+        assert pins
+        adaeze.post(f"/instruments/{pins[1]}/fire", data={"value": "4"})
+        expect(page.locator("#count")).to_have_text("7")
+        adaeze.post(f"/instruments/{pins[1]}/unplug")
+        expect(page.locator("#alarm")).to_contain_text("The machine is lost")
+        assert violations(page) == []
+        page.get_by_role("button", name="by hand").click()
+        page.keyboard.press("Space")
+        expect(page.locator("#count")).to_have_text("8")
+        adaeze.post(f"/instruments/{pins[1]}/plug")
+        many = int(page.locator("#total").inner_text())
+        for _ in range(many - 8):
+            page.keyboard.press("Space")
+        expect(page.locator("#count")).to_have_text(str(many))
+        expect(page.locator("[data-step='3'] .cell.done")).to_have_count(many)
+        kept(page)
+
+
+def test_an_oxygen_mask_is_not_overrun_in_silence(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = treated(adaeze, "Mask Invented", "oxygen_mask", "finish")
+    sent(adaeze, visit, ("start", 300), ("next", 125))
+    with signed_in_page(browser, server, "adaeze") as page:
+        at_the_chair(page, server, visit)
+        expect(page.locator("#title")).to_have_text("Foam")
+        expect(page.locator("#alarm")).to_contain_text(re.compile(r"Time is up, 0:0\d over\. Activator on now\."))
+        expect(page.locator("#chair")).to_have_class(re.compile("flash"))
+        page.keyboard.press("Space")
+        expect(page.locator("#title")).to_have_text("Activator")
+        expect(page.locator("#clock")).to_have_text(re.compile(r"^1:5\d|2:00$"))
+        page.keyboard.press("p")  # a pause of the hands: what is on the skin works on
+        expect(page.locator("#main-act")).to_have_text("Resume")
+        before = page.locator("#clock").inner_text()
+        expect(page.locator("#clock")).not_to_have_text(before)
+        page.keyboard.press("Space")
+        page.keyboard.press("n")
+        expect(page.locator("#title")).to_have_text("Neutralise")
+        page.keyboard.press("Space")
+        expect(page.locator("#main-act")).to_have_text("Close pass 1 of 2")
+        page.keyboard.press("Space")
+        expect(page.locator("#line")).to_contain_text("pass 2 of 2")
+        page.keyboard.press("Space")
+        expect(page.locator("#main-act")).to_have_text("Next: Back to its pH")
+        assert violations(page) == [] and faint(page) == []
+        # Stopped: the card that is likeliest first, the incident written, the record goes on.
+        page.keyboard.press("Escape")
+        expect(page.locator("#first-act")).to_contain_text("Off with it now")
+        page.get_by_role("tab", name="Something in the eye").click()
+        expect(page.locator("#why")).to_contain_text("Rinse with lukewarm water")
+        page.get_by_label("What was done").fill("rinsed, 15 minutes")
+        page.get_by_role("button", name="Write the incident").click()
+        page.locator("#incident-photo").set_input_files({"name": "p.jpg", "mimeType": "image/jpeg", "buffer": b"not a picture"})
+        expect(page.locator("#photo-says")).to_contain_text("This is not a JPEG")
+        page.get_by_role("button", name="Go on treating").click()
+        expect(page.locator("#title")).to_have_text("Neutralise")
+        kept(page)
+        page.goto(f"{server.url}/visits/{visit}/close")
+        expect(page.locator("main")).to_contain_text("Something in the eye, grade 1: rinsed, 15 minutes")
+
+
+def test_a_spell_without_network_loses_nothing_and_sends_once(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = treated(adaeze, "Offline Invented", "microcurrent", "led", "finish")
+    with signed_in_page(browser, server, "adaeze") as page:
+        at_the_chair(page, server, visit)
+        page.keyboard.press("Space")
+        page.keyboard.press("n")
+        kept(page)
+        page.context.set_offline(True)
+        for _ in range(12):
+            page.keyboard.press("Space")
+        page.keyboard.press("ArrowLeft")
+        page.get_by_role("button", name="just felt").click()
+        expect(page.locator("#count")).to_have_text("11")
+        expect(page.locator("#sent")).to_contain_text("No connection")
+        # Meanwhile another device strokes as well, and this one's page is thrown away: what it had tapped is in the browser.
+        sent(adaeze, visit, *[("count", 0)] * 3)
+        page.context.set_offline(False)
+        page.reload()
+        expect(page.locator("#count")).to_have_text("14")
+        kept(page)
+        state = adaeze.get(f"/api/visits/{visit}/run").json()
+        assert state["steps"][1]["strokes"] == 14 and state["steps"][1]["said"] == ["just felt"], "once each, none lost"
+
+
+def test_a_second_device_follows_live_and_both_count(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = treated(adaeze, "Twice Invented", "microcurrent", "finish")
+    sent(adaeze, visit, ("start", 60), ("next", 30))
+    with signed_in_page(browser, server, "adaeze") as one, signed_in_page(browser, server, "lin") as two:
+        for page in (one, two):
+            at_the_chair(page, server, visit)
+            expect(page.locator("#title")).to_have_text("Lift, right")
+        for _ in range(5):
+            one.keyboard.press("Space")
+            two.keyboard.press("Space")
+        for page in (one, two):
+            expect(page.locator("#count")).to_have_text("10")
+        one.keyboard.press("n")
+        expect(two.locator("#title")).to_have_text("Mirror", timeout=3000)
+        expect(two.locator("#holder")).to_contain_text("Adaeze Okonjo")
+
+
+def test_a_tap_is_painted_at_once_without_the_server(browser: Browser, server: Server, adaeze: httpx.Client, record_property: Any) -> None:
+    visit = treated(adaeze, "Quick Invented", "numbing", "rf_fractional", "finish")
+    sent(adaeze, visit, ("start", 3000), ("next", 2900), ("next", 900), ("next", 600))
+    adaeze.post(f"/api/visits/{visit}/run", json={"taps": [
+        {"id": str(uuid4()), "kind": "unlock", "at": datetime.now(UTC).isoformat(), "words": "read on the other cheek"}]})  # fmt: skip
+    with signed_in_page(browser, server, "adaeze") as page:
+        at_the_chair(page, server, visit)
+        expect(page.locator("#main-act")).to_have_text("Pulse")
+        assert int(page.locator("#total").inner_text()) > 150, "a whole face of pins"
+        page.route("**/api/**", lambda route: route.abort())
+        spent = page.evaluate(
+            """async () => {
+              const times = [];
+              for (let n = 0; n < 30; n++) {
+                const begun = performance.now();
+                document.getElementById("main-act").click();
+                document.body.offsetHeight;  // style and layout are done
+                times.push(performance.now() - begun);
+                await new Promise((on) => requestAnimationFrame(on));
+              }
+              return times.sort((a, b) => a - b);
+            }"""
+        )
+        expect(page.locator("#count")).to_have_text("30")
+        record_property("tap_to_paint_ms", round(spent[14], 1))
+        record_property("tap_to_paint_p95_ms", round(spent[28], 1))
