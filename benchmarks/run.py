@@ -6,7 +6,6 @@ Run by ./bench, which starts a PostgreSQL of its own. Exits with 1 when a ratio 
 
 import json
 import os
-import socket
 import statistics
 import sys
 import time
@@ -18,8 +17,11 @@ from uuid import UUID, uuid4
 import httpx
 import psycopg
 
+from benchmarks.chair import painted_ms, rebuilt_ms
 from benchmarks.heat import heat_ratios
 from benchmarks.plate import plate_ratios
+from benchmarks.rooms import rooms_at_work
+from benchmarks.wire import Wire
 from merak.core.client import Findings
 from merak.core.knowledge import conditions
 from merak.core.plan.proposals import proposals
@@ -28,9 +30,10 @@ from merak.desk.desk import Desk
 from merak.desk.treating import Tap, record
 from merak.records import people
 from merak.records.db import desk_session
-from tests.browser.test_kill import ready_to_begin, tap
+from tests.browser.test_kill import ready_to_begin
 from tests.conftest import Server, cli, fresh_database, sign_in
 from tests.core.making import EVERY_LICENCE, brief
+from tests.sittings import tap
 from tests.web.test_safety import visit_of
 
 ROUNDS, WARM = 300, 40
@@ -45,30 +48,6 @@ def interleaved(acts: dict[str, Callable[[int], object]]) -> dict[str, float]:
             act(n)
             times[name].append(time.perf_counter() - begun)
     return {name: statistics.median(found[WARM:]) * 1000 for name, found in times.items()}
-
-
-class Wire:
-    """One kept connection that costs nearly nothing itself: a request is one send, an answer is read by its length."""
-
-    def __init__(self, server: Server, client: httpx.Client) -> None:
-        self.socket = socket.create_connection(("127.0.0.1", server.port))
-        cookies = "; ".join(f"{name}={value}" for name, value in client.cookies.items())
-        self.always = f"host: bench\r\ncookie: {cookies}\r\nx-csrf-token: {client.headers['x-csrf-token']}\r\n"
-
-    def ask(self, method: str, path: str, body: str = "", **headers: str) -> bytes:
-        """One request; anything but 200 is an error."""
-        named = "".join(f"{name.replace('_', '-')}: {value}\r\n" for name, value in headers.items())
-        head = f"{method} {path} HTTP/1.1\r\n{self.always}{named}content-length: {len(body.encode())}\r\n\r\n"
-        self.socket.sendall((head + body).encode())
-        read = b""
-        while b"\r\n\r\n" not in read:
-            read += self.socket.recv(65536)
-        top, _, rest = read.partition(b"\r\n\r\n")
-        assert top.startswith(b"HTTP/1.1 200"), top
-        length = int(top.lower().split(b"content-length: ")[1].split(b"\r\n")[0])
-        while len(rest) < length:
-            rest += self.socket.recv(65536)
-        return rest
 
 
 #: Fifteen steps of everything: most of them do not go together, which all has to be found and told.
@@ -157,6 +136,8 @@ def main() -> int:
                     "event at the desk, no HTTP": at_desk,
                 }
             )
+        found |= rooms_at_work(server, client)
+        painted, painted_p95 = painted_ms(server, sign_in(server.url, "adaeze"))
     finally:
         server.kill()
     for name, ms in found.items():
@@ -172,6 +153,18 @@ def main() -> int:
         "event acknowledged ÷ bare endpoint, one INSERT": (found["event acknowledged"] / found["bare endpoint, one INSERT"], 4.0),
         "event at the desk ÷ bare INSERT in the driver": (found["event at the desk, no HTTP"] / found["bare INSERT in the driver"], 4.0),
     }
+    rebuilt, acknowledged = rebuilt_ms(), found["40 rooms: tap acknowledged"]
+    print(f"  state rebuilt from 5 000 taps {rebuilt:6.1f} ms, tap to paint {painted:.1f} ms median, {painted_p95:.1f} p95")
+    ratios |= {
+        "40 rooms: tap ÷ bare endpoint, one INSERT": (
+            found["40 rooms: tap acknowledged"] / found["40 rooms: bare endpoint, one INSERT"],
+            3.0,
+        ),
+        "state from 5 000 taps ÷ 50 ms": (rebuilt / 50, 1.0),
+        "tap to paint, p95 ÷ 50 ms": (painted_p95 / 50, 1.0),
+    }
+    told = acknowledged / found["40 rooms: bare INSERT in the driver"]
+    print(f"  40 rooms: tap over HTTP ÷ bare INSERT in the driver {told:.2f}, told only")
     ratios |= plate | heat
     for name, (ratio, limit) in ratios.items():
         print(f"  {name:<48}{ratio:5.2f}   limit {limit:g}   {'holds' if ratio <= limit else 'PAST IT'}")

@@ -10,7 +10,9 @@ from playwright.sync_api import Browser, Page, sync_playwright
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 from merak.demo.portrait import HEIGHT, WIDTH, portrait  # noqa: E402
-from tests.conftest import Server, cli, fresh_database, signed_in_page  # noqa: E402
+from tests.conftest import Server, cli, fresh_database, sign_in, signed_in_page  # noqa: E402
+from tests.sittings import begun, sent  # noqa: E402
+from tests.web.test_safety import visit_of  # noqa: E402
 
 SHOTS = ROOT / "docs/screenshots"
 
@@ -92,7 +94,6 @@ def walk(browser: Browser, server: Server) -> None:
         shot(page, "plate")
         page.goto(f"{visit}/plate#marks")
         page.locator(".kind-pigment").click()
-        shot(page, "marks")
         page.goto(f"{server.url}/bench/heat")
         with page.expect_response("**/bench/heat"):
             page.locator("[name=readings]").fill("30 35.6\n90 37.9\n180 39.6")
@@ -108,11 +109,6 @@ def walk(browser: Browser, server: Server) -> None:
         page.locator("#strip .step-block[title^='Microcurrent']").click()
         page.locator("#item-form").wait_for()
         shot(page, "plan")
-        page.locator("[data-key$='.density']").click()
-        page.locator("#panel .working").wait_for()
-        shot(page, "working")
-        page.goto(f"{visit}/tray")
-        shot(page, "tray")
         page.goto(f"{visit}/plan")
         page.get_by_label("signed on paper").check()
         page.get_by_role("button", name="Ines agrees").click()
@@ -125,10 +121,6 @@ def walk(browser: Browser, server: Server) -> None:
         page.keyboard.press("2")
         page.get_by_text("all kept").wait_for()
         shot(page, "treat")
-        dim(page, server)
-        page.locator("#count", has_text="17").wait_for()
-        shot(page, "treat-dim")
-        page.context.clear_cookies(name="theme")
         for _ in range(19):
             page.keyboard.press("Space")
         while page.locator("#title").inner_text() not in ("Finish", "Finished"):
@@ -147,9 +139,59 @@ def walk(browser: Browser, server: Server) -> None:
         made = Path(os.environ["MERAK_VAR_PDF"])
         made.write_bytes(page.request.get(f"{visit}/sheet.pdf").body())
         subprocess.run(["pdftoppm", "-png", "-r", "70", "-singlefile", str(made), str(SHOTS / "aftercare-sheet")], check=True)
+    at_the_chair(browser, server)
     with signed_in_page(browser, server, "marit") as page:
         page.goto(f"{server.url}/practice")
         shot(page, "practice")
+        page.goto(f"{server.url}/instruments")
+        shot(page, "instruments")
+
+
+def at_the_chair(browser: Browser, server: Server) -> None:
+    """Pins walked cell by cell; a zone being warmed, dim; and stopped."""
+    desk = sign_in(server.url, "adaeze")
+    cheeks = ("mid cheek", "lower cheek", "upper cheek")
+    pins = begun(desk, visit_of(desk, "Petra Halloran"), "cleanse", "numbing", "rf_fractional", "finish", Fractional=cheeks)
+    sent(
+        desk,
+        pins,
+        ("start", 2700),
+        ("next", 2460),
+        ("next", 2280),
+        ("next", 480),
+        ("next", 460),
+        ("spot", 400, None, {"zone": "right jawline"}),
+    )
+    warm = begun(desk, visit_of(desk, "Greta Lindqvist"), "cleanse", "rf_bulk", "cold", "finish", Bulk=cheeks)
+    sent(desk, warm, ("start", 700), ("next", 460), ("next", 300), ("count", 200), ("heat", 90, 2.0))
+    zone = {"zone": "right mid cheek", "source": "hand"}
+    sent(
+        desk,
+        warm,
+        ("reading", 150, 39.5, zone),
+        ("reading", 90, 40.5, zone),
+        ("reading", 20, 41.5, zone),
+        ("heat", 5, 3.0),
+        ("pain", 4, 1.0),
+    )
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{pins}/treat")
+        page.get_by_role("radiogroup", name="Redness").get_by_role("radio", name="2").click()
+        page.get_by_role("radiogroup", name="Swelling").get_by_role("radio", name="1").click()
+        page.keyboard.press("Space")
+        for _ in range(31):
+            page.keyboard.press("Space")
+        page.get_by_text("all kept").wait_for()
+        shot(page, "treat-pins")
+        page.goto(f"{server.url}/visits/{warm}/treat")
+        dim(page, server)
+        page.locator("#main-act", has_text="Section done").wait_for()
+        shot(page, "treat-dim")
+        page.context.clear_cookies(name="theme")
+        page.goto(f"{server.url}/visits/{warm}/treat")
+        page.get_by_role("button", name="STOP", exact=True).click()
+        page.get_by_role("tab", name="Burn").click()
+        shot(page, "stopped")
 
 
 def main() -> None:

@@ -138,6 +138,7 @@ def _round(x: float, y: float, rx: float, ry: float) -> str:
 
 #: Zones as they were tapped, one grade a tap.
 NOSE = "right nose tip and wings, right nose tip and wings, left nose tip and wings, left nose tip and wings, right chin"
+SUN = "right upper cheek, left upper cheek, left upper cheek, right forehead"
 LAX = "right lower cheek, left lower cheek, left lower cheek, right jawline, left jawline"
 
 
@@ -235,7 +236,7 @@ CLIENTS = (
     ),
     Invented("Elif Sarno", date(1992, 2, 11), "10:15", 2, answers={"pregnancy": ("breastfeeding", None)}, today=False),
     Invented("Bruno Achebe", date(1976, 10, 3), "14:15", 3, phototype=6, today=False),
-    Invented("Wanda Kessler", date(1955, 5, 16), "09:00", 1, "adaeze", today=False),
+    Invented("Wanda Kessler", date(1955, 5, 16), "09:00", 1, "adaeze", today=False, done=("pulsed_light",), found={"pigment": SUN}),
     Invented("Margit Ferro", date(1988, 8, 24), "17:45", 5, today=False),
 )
 
@@ -363,9 +364,13 @@ def _run(desk: Desk, visit_id: UUID) -> None:
     taps, at = [treating.Tap(uuid7(), "start", desk.now)], desk.now
     steps = treating.run_of(desk, visit_id).steps
     for number, step in enumerate(steps):
-        for _ in range(step.strokes):
+        for n in range(1, step.strokes + 1):
             at += timedelta(seconds=step.seconds / step.strokes)
             taps.append(treating.Tap(uuid7(), "count", at))
+            if n % (step.strokes // step.passes) == 0 and n < step.strokes:
+                taps.append(treating.Tap(uuid7(), "pass", at))
+        if step.spot:
+            taps.append(treating.Tap(uuid7(), "spot", at, None, "", number, {"zone": "right jawline"}))
         if not step.strokes:
             at += timedelta(seconds=step.seconds)
         taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(steps) else "finish", at))

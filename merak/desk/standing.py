@@ -18,7 +18,8 @@ def limits() -> dict[str, Any]:
     """The lines that the chair is painted by: heat words, pain, how old a reading may be, where the thermometer looks."""
     return {
         "move": number("chair.heat.move"), "stop": number("chair.heat.stop"), "never": number("chair.heat.never"),
-        "lower": number("chair.pain.lower"), "pain": number("chair.pain.stop"), "reading_s": number("chair.reading.gap"),
+        "lower": number("chair.pain.lower"), "severe": number("chair.spot.severe"),
+        "pain": number("chair.pain.stop"), "reading_s": number("chair.reading.gap"),
         "below_mm": number("thermometer.below"),
     }  # fmt: skip
 

@@ -1,6 +1,7 @@
 """The treatment: its order, its taps, where it stands."""
 
 from collections.abc import Iterable, Sequence
+from contextlib import nullcontext
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any, NamedTuple
@@ -22,6 +23,8 @@ from merak.records.db import transaction
 from merak.records.events import EventRow, NewEvent
 from merak.records.tasks import NewTask
 
+#: Taps that leave something to be done another day.
+LEAVE_TASKS = frozenset({"spot", "incident"})
 #: Runs and orders that are kept in this process.
 MOST_KEPT = 500
 
@@ -143,7 +146,8 @@ def record(desk: Desk, visit_id: UUID, taps: Sequence[Tap]) -> Run:
     NotFound for a kind that there is not, Denied or BadInput for what only a senior lets pass, and only with a reason.
     """
     order = order_of(desk.db, visit_id)
-    with transaction(desk.db):
+    leaves = any(tap.kind in LEAVE_TASKS for tap in taps)
+    with transaction(desk.db) if leaves else nullcontext():  # the taps alone are one statement, which is a transaction of its own
         run = append(desk, visit_id, taps, order)
     if taps:
         kept(visit_id, run)
@@ -153,16 +157,15 @@ def record(desk: Desk, visit_id: UUID, taps: Sequence[Tap]) -> Run:
 def append(desk: Desk, visit_id: UUID, taps: Sequence[Tap], order: Order | None = None) -> Run:
     """The same inside the caller's transaction; `kept` follows once it is committed."""
     order = order or order_of(desk.db, visit_id)
+    desk.demand("treat")
     new = [_checked(desk, tap) for tap in taps]
-    visit = visits.lock(desk.db, visit_id)
-    if visit is None:
-        raise NotFound("There is no such visit.")
-    desk.demand("treat", visit)
-    if not new:
-        return _run(desk, visit_id, order)
     seen, before = _folded.get(visit_id, (0, None))
-    run = _folded_on(desk, order, events.add_events(desk.db, visit_id, desk.me.id, new, seen), seen, before)
-    due = list(_due(run, {tap.id for tap in new}))
+    status, rows = events.keep(desk.db, visit_id, desk.me.id, new, seen)
+    if not status:
+        raise NotFound("There is no such visit.")
+    desk.demand("treat", visits.Locked(status))
+    run = _folded_on(desk, order, rows, seen, before)
+    due = list(_due(run, {tap.id for tap in new if tap.kind in LEAVE_TASKS}))
     if due:
         tasks.add_tasks(desk.db, visit_id, desk.me.id, desk.now, due)
     return run
@@ -195,6 +198,8 @@ def _checked(desk: Desk, tap: Tap) -> NewEvent:
 
 def _due(run: Run, new: set[UUID]) -> Iterable[NewTask]:
     """What these taps leave to be done: a spot to be read on a later day, a client to be called after an incident."""
+    if not new:
+        return
     fresh = {str(one) for one in new}
     for step, one in zip(run.steps, run.state.runs, strict=True):
         for spot in one.spots:

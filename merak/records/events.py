@@ -35,32 +35,27 @@ class NewEvent(NamedTuple):
     data: dict[str, Any] | None = None
 
 
-# Written out, and the taps as JSON, so that any number of them is one statement that the server has already planned. `before` is the
-# number of the visit's last event before these: whoever has folded up to there needs to read no other.
-_APPEND = """
-    INSERT INTO treat_event (id, visit_id, kind, at, value, words, step, data, by)
-    SELECT id, %(visit)s, kind, at, value, words, step, data, %(by)s
-    FROM jsonb_to_recordset(%(taps)s::jsonb)
-        AS tap (id uuid, kind text, at timestamptz, value float8, words text, step int, data jsonb)
-    ON CONFLICT (id) DO NOTHING
-    RETURNING id, kind, at, value, words, step, data, seq, by,
-        (SELECT seq FROM treat_event WHERE visit_id = %(visit)s ORDER BY seq DESC LIMIT 1) AS before
+# One errand, which the database carries out by itself (`keep_taps`, in the migrations): outside a transaction it is one of its own.
+_KEEP = """
+    SELECT status, before, id, kind, at, value, words, step, data, seq, by
+    FROM keep_taps(%(visit)s::uuid, %(by)s::uuid, %(taps)s::jsonb)
 """
 _SINCE = """
     SELECT id, kind, at, value, words, step, data, seq, by FROM treat_event WHERE visit_id = %(visit)s AND seq > %(seen)s ORDER BY seq
 """
 
 
-def add_events(db: Session, visit_id: UUID, by: UUID, new: Sequence[NewEvent], seen: int) -> list[EventRow]:
-    """Appends taps and gives those of the visit that came after number `seen`, in the server's order.
+def keep(db: Session, visit_id: UUID, by: UUID, new: Sequence[NewEvent], seen: int) -> tuple[str, list[EventRow]]:
+    """Appends taps, in one's turn, and gives the visit's status ("" when there is no such visit; a closed one takes none) and its taps
+    after number `seen`, in the server's order, which is the order of commit. Taps whose id is known already are left as they are.
 
-    Taps whose id is known already are left as they are. The caller holds the visit's lock, so that order of number is order of commit.
+    `before` is the number of the visit's last tap before these: whoever has folded up to there needs to read no other.
     """
     taps = json.dumps([tap._asdict() for tap in new], default=str)
-    rows = db.connection().exec_driver_sql(_APPEND, {"visit": visit_id, "by": by, "taps": taps}).all()
-    if rows and (rows[0].before or 0) == seen:
-        return [EventRow(*row[:9]) for row in rows]
-    return events(db, visit_id, seen)
+    head, *rows = db.connection().exec_driver_sql(_KEEP, {"visit": visit_id, "by": by, "taps": taps}).all()
+    if rows and (head[1] or 0) == seen:
+        return head[0], [EventRow(*row[2:]) for row in rows]
+    return head[0], events(db, visit_id, seen)
 
 
 def events(db: Session, visit_id: UUID, seen: int = 0) -> list[EventRow]:

@@ -1,13 +1,13 @@
 """At the chair, by hand: what the client says is answered, a timed step is not overrun in silence, STOP asks why and ends it."""
 
 import re
-from datetime import UTC, datetime, timedelta
 
 import pytest
 from playwright.sync_api import Browser, expect
 
-from tests.browser.test_kill import ready_to_begin, tap
+from tests.browser.test_kill import ready_to_begin
 from tests.conftest import Server, sign_in, signed_in_page
+from tests.sittings import tap
 
 
 @pytest.fixture(scope="module")
@@ -38,7 +38,7 @@ def test_the_chair_answers_warns_and_stops(browser: Browser, server: Server, vis
         expect(page.locator("#title")).to_have_text("Lift, left")
         expect(page.locator("#sent")).to_have_text("all kept")
         # Taps of eleven minutes ago from another browser: ten minutes of light are over since one, and this page hears of it.
-        late = [{**tap("next"), "at": (datetime.now(UTC) - timedelta(minutes=11)).isoformat()} for _ in range(2)]
+        late = [tap("next", 660), tap("next", 660)]
         assert sign_in(server.url, "tomas").post(f"/api/visits/{visit}/run", json={"taps": late}).status_code == 200
         expect(page.locator("#title")).to_have_text("Red light")
         expect(page.locator("#counting")).to_be_hidden()

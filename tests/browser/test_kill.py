@@ -1,35 +1,22 @@
 """kill -9 in mid-treatment: the page goes on, and leads back to the same step, count and second."""
 
 import re
-from datetime import UTC, datetime
-from uuid import uuid4
 
 import httpx
 from playwright.sync_api import Browser, expect
 
 from tests.conftest import Server, sign_in, signed_in_page
+from tests.sittings import begun, tap
 from tests.web.test_safety import visit_of
 
 
 def ready_to_begin(client: httpx.Client, name: str) -> str:
-    visit = visit_of(client, name)
-    client.post(f"/visits/{visit}/ask/confirm")
-    client.post(f"/visits/{visit}/ask", data={"since": "none", "changes": "none"}, headers={"hx-request": "true"})
-    for modality in ("microcurrent", "led", "finish"):
-        client.post(f"/visits/{visit}/plan/add", data={"modality": modality})
-    client.post(f"/visits/{visit}/consent", data={"agreed": "yes", "signed": "paper"})
-    assert client.post(f"/visits/{visit}/treat/begin").status_code == 200
-    return visit
-
-
-def tap(kind: str) -> dict[str, str]:
-    return {"id": str(uuid4()), "kind": kind, "at": datetime.now(UTC).isoformat()}
+    return begun(client, visit_of(client, name), "microcurrent", "led", "finish")
 
 
 def test_a_killed_server_is_not_noticed_at_the_chair(demo: str, browser: Browser) -> None:
     server = Server()
     client = sign_in(server.url, "tomas")
-    # Answers are merged by the form: confirm first, then what is asked afresh.
     visit = ready_to_begin(client, "Ines Duarte")
     run = f"/api/visits/{visit}/run"
     client.post(run, json={"taps": [tap("start"), tap("next"), *[tap("count") for _ in range(6)]]})

@@ -16,6 +16,8 @@ PATHS = (
     "/bench/heat",
     "/bench/modality/muscle_stimulation",
     "/rules?of=led",
+    "/instruments",
+    "/emergency",
     "ask",
     "look",
     "plate",

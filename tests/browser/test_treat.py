@@ -3,63 +3,19 @@ network, two devices at once, what a tap costs.
 """
 
 import re
-from datetime import UTC, datetime, timedelta
-from itertools import count
 from typing import Any
-from uuid import uuid4
 
 import httpx
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from merak.core.plan.screening import questions
 from tests.browser.test_pages import faint, violations
 from tests.conftest import Server, sign_in, signed_in_page
-
-Tap = tuple[str, float] | tuple[str, float, float | None] | tuple[str, float, float | None, dict[str, Any]]
-
-
-#: A day of its own for each.
-DAYS = count(40)
+from tests.sittings import begun, booked, sent, tap
 
 
 def treated(client: httpx.Client, name: str, *modalities: str, **zones: tuple[str, ...]) -> str:
-    """A new client's visit an hour from now, planned and begun."""
-    found = client.get("/").text
-    therapist = found.split('<option value="')[1:]
-    mine = next(one.split('"')[0] for one in therapist if "Adaeze" in one.split("</option>")[0])
-    ahead = datetime.now(UTC) + timedelta(days=next(DAYS))
-    client.post(
-        "/visits",
-        data={"name": name, "born": "1984-05-06", "day": f"{ahead:%Y-%m-%d}", "time": "13:00", "minutes": "120", "therapist": mine},
-    )
-    day = client.get(f"/?on={ahead:%Y-%m-%d}").text
-    visit = re.findall(r"/visits/([0-9a-f-]{36})", day[day.index(name) :])[0]
-    hx = {"hx-request": "true"}
-    client.post(f"/visits/{visit}/ask", data={q.id: q.options[0].id for q in questions(False)}, headers=hx)
-    client.post(f"/visits/{visit}/look", data={"phototype": "3"}, headers=hx)
-    for modality in modalities:
-        client.post(f"/visits/{visit}/plan/add", data={"modality": modality}, headers=hx)
-    plan = client.get(f"/visits/{visit}/plan").text
-    for title, where in zones.items():
-        item = re.search(rf'data-item="(s\d+)"[^>]*title="{title}', plan)
-        assert item, title
-        client.post(f"/visits/{visit}/plan/zones", data={"item": item[1]} | {f"zone.{zone}": "on" for zone in where}, headers=hx)
-    client.post(f"/visits/{visit}/consent", data={"agreed": "yes", "signed": "paper"})
-    assert client.post(f"/visits/{visit}/treat/begin").status_code == 200
-    return visit
-
-
-def sent(client: httpx.Client, visit: str, *taps: Tap) -> dict[str, Any]:
-    """Taps as another device would send them: (kind, seconds ago, value, data)."""
-    made = [
-        {"id": str(uuid4()), "kind": kind, "at": (datetime.now(UTC) - timedelta(seconds=ago)).isoformat(), "value": (*more, None)[0],
-         "data": (*more, None, None)[1]}
-        for kind, ago, *more in taps
-    ]  # fmt: skip
-    answer = client.post(f"/api/visits/{visit}/run", json={"taps": made})
-    assert answer.status_code == 200, answer.text
-    return answer.json()  # type: ignore[no-any-return]
+    return begun(client, booked(client, name), *modalities, **zones)
 
 
 @pytest.fixture(scope="module")
@@ -73,6 +29,7 @@ def at_the_chair(page: Page, server: Server, visit: str) -> None:
 
 
 def kept(page: Page) -> None:
+    assert page.evaluate("document.documentElement.scrollHeight") <= 800, "the chair never scrolls"
     expect(page.locator("#sent")).to_have_text("all kept")
 
 
@@ -249,8 +206,7 @@ def test_a_second_device_follows_live_and_both_count(browser: Browser, server: S
 def test_a_tap_is_painted_at_once_without_the_server(browser: Browser, server: Server, adaeze: httpx.Client, record_property: Any) -> None:
     visit = treated(adaeze, "Quick Invented", "numbing", "rf_fractional", "finish")
     sent(adaeze, visit, ("start", 3000), ("next", 2900), ("next", 900), ("next", 600))
-    adaeze.post(f"/api/visits/{visit}/run", json={"taps": [
-        {"id": str(uuid4()), "kind": "unlock", "at": datetime.now(UTC).isoformat(), "words": "read on the other cheek"}]})  # fmt: skip
+    adaeze.post(f"/api/visits/{visit}/run", json={"taps": [tap("unlock", words="read on the other cheek")]})
     with signed_in_page(browser, server, "adaeze") as page:
         at_the_chair(page, server, visit)
         expect(page.locator("#main-act")).to_have_text("Pulse")

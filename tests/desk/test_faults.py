@@ -8,14 +8,13 @@ import sys
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import UTC, datetime
 from threading import Condition, Event, Thread
-from uuid import uuid4
 
 import httpx
 import psycopg
 
 from tests.conftest import ROOT, cli, sign_in
+from tests.sittings import begun, tap
 from tests.web.test_safety import visit_of
 
 KILLS, ROOMS, BETWEEN = 100, 4, 6
@@ -80,13 +79,7 @@ class Room:
 
     def __init__(self, client: httpx.Client, name: str) -> None:
         self.client = client
-        visit = visit_of(client, name)
-        client.post(f"/visits/{visit}/ask/confirm")
-        client.post(f"/visits/{visit}/ask", data={"since": "none", "changes": "none"}, headers={"hx-request": "true"})
-        for modality in ("microcurrent", "led", "finish"):
-            client.post(f"/visits/{visit}/plan/add", data={"modality": modality})
-        client.post(f"/visits/{visit}/consent", data={"agreed": "yes", "signed": "paper"})
-        assert client.post(f"/visits/{visit}/treat/begin").status_code == 200
+        visit = begun(client, visit_of(client, name), "microcurrent", "led", "finish")
         self.run = f"/api/visits/{visit}/run"
         self.acknowledged = 0
         self.errors: set[int] = set()
@@ -94,10 +87,10 @@ class Room:
         self.send("next")
 
     def send(self, kind: str, value: float | None = None, stop: Event | None = None) -> bool:
-        tap = {"id": str(uuid4()), "kind": kind, "at": datetime.now(UTC).isoformat(), "value": value}
+        sending = {"taps": [tap(kind, 0, value)]}
         while stop is None or not stop.is_set():
             try:
-                answer = self.client.post(self.run, json={"taps": [tap]}, timeout=10)
+                answer = self.client.post(self.run, json=sending, timeout=10)
                 if answer.status_code == 200:
                     return True
                 self.errors.add(answer.status_code)

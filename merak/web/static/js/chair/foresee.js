@@ -127,6 +127,15 @@ export function foresee(order, state, tap, now, limits) {
     case "spot":
       if (step.spot) run.spot = { placed: tap.at, due: new Date(Date.parse(tap.at) + step.spot.wait_s * 1000).toISOString(), at: run.set_to ?? step.spot.at, zone: tap.data.zone, answer: null };
       break;
+    case "spot_read":  // the plain case only, so that a spell without network does not stand still here; all else is for the rule book
+      { const seen = tap.data, mild = !seen.mark && Math.max(seen.redness, seen.swelling) < limits.severe && seen.pain < limits.pain;
+        if (run.spot && step.spot.same_visit && Date.parse(tap.at) >= Date.parse(run.spot.due) && mild && (seen.redness || seen.swelling)) {
+          run.spot.answer = { verdict: "keep", set_to: run.spot.at, words: "" };
+          run.set_to = run.spot.at;
+          run.lock = null;
+        } }
+      break;
+    case "unlock": if (run.lock?.kind === "spot") run.lock = null; break;
     case "halt": if (going) { stand(order, state, state.why); state.phase = "halted"; for (const [k, one] of state.steps.entries()) if (one.begun && !order[k].keeps) one.on = false; } break;
     case "incident": state.owed = ""; state.incidents += 1; break;
     case "machine": state.machine = tap.words; break;

@@ -18,6 +18,7 @@ export class Painter {
     this.sheets = [...document.querySelectorAll("[data-sheet]")];
     this.names = [...document.querySelectorAll("[data-step-name]")];
     this.used = [...document.querySelectorAll("[data-used]")];
+    this.shorts = Object.fromEntries([...document.querySelectorAll("[data-short]")].map((place) => [place.dataset.short, place]));
     this.spent = [...document.querySelectorAll("[data-spent]")];
   }
 
@@ -154,14 +155,15 @@ export class Painter {
       const n = Number(item.dataset.stepName), run = state.steps[n];
       item.classList.toggle("here", n === state.step && !this.over(state));
       item.classList.toggle("done", Boolean(run.ended));
+      item.classList.toggle("begun", run.begun);
       item.classList.toggle("runs", Boolean(run.begun && run.on && n !== state.step));
       item.classList.toggle("short", short.has(n));
     }
     for (const place of this.used) {
       const n = Number(place.dataset.used), seconds = this.secondsOf(state, n, this.now());
       const lacks = short.get(n), run = state.steps[n];
-      const left = run.begun && run.missed ? ` · ${run.missed} missed` : "";
-      put(place, `${run.begun ? `${this.clock(seconds)} of ` : ""}${this.clock(this.order[n].seconds)}${lacks ? ` · ${this.clock(lacks)} short` : ""}${left}`);
+      put(place, this.clock(run.begun ? seconds : this.order[n].seconds));
+      put(this.shorts[n], `${lacks ? ` · ${this.clock(lacks)} short` : ""}${run.begun && run.missed ? ` · ${run.missed} missed` : ""}`);
     }
     for (const bar of this.spent) {
       const n = Number(bar.dataset.spent), share = this.secondsOf(state, n, this.now()) / this.order[n].seconds;

@@ -1,0 +1,57 @@
+"""Treatments that have begun, through the front door: booked, asked, looked at, planned, agreed to; and taps from another device."""
+
+import re
+from datetime import UTC, date, datetime, timedelta
+from itertools import count
+from typing import Any
+from uuid import uuid4
+
+import httpx
+
+from merak.core.plan.screening import questions
+
+Tap = tuple[str, float] | tuple[str, float, float | None] | tuple[str, float, float | None, dict[str, Any]]
+HX = {"hx-request": "true"}
+#: A day of its own for each booking, far from the demo's.
+DAYS = count(40)
+
+
+def booked(client: httpx.Client, name: str, therapist: str = "Adaeze") -> str:
+    """A new client's visit; its id."""
+    options = client.get("/").text.split('<option value="')[1:]
+    whose = next(one.split('"')[0] for one in options if therapist in one.split("</option>")[0])
+    day = date.today() + timedelta(days=next(DAYS))
+    form = {"name": name, "born": "1984-05-06", "day": f"{day}", "time": "13:00", "minutes": "120", "therapist": whose}
+    client.post("/visits", data=form)
+    sheet = client.get(f"/?on={day}").text
+    return str(re.findall(r"/visits/([0-9a-f-]{36})", sheet[sheet.index(name) :])[0])
+
+
+def begun(client: httpx.Client, visit: str, *modalities: str, **zones: tuple[str, ...]) -> str:
+    """The visit with a plan of these, agreed to and begun; `zones` are those of a step, by how its title begins."""
+    client.post(f"/visits/{visit}/ask/confirm")
+    client.post(f"/visits/{visit}/ask", data={q.id: q.options[0].id for q in questions(True)}, headers=HX)
+    client.post(f"/visits/{visit}/look", data={"phototype": "3"}, headers=HX)
+    for modality in modalities:
+        client.post(f"/visits/{visit}/plan/add", data={"modality": modality}, headers=HX)
+    plan = client.get(f"/visits/{visit}/plan").text
+    for title, where in zones.items():
+        item = re.search(rf'data-item="(s\d+)"[^>]*title="{title}', plan)
+        assert item, title
+        client.post(f"/visits/{visit}/plan/zones", data={"item": item[1]} | {f"zone.{zone}": "on" for zone in where}, headers=HX)
+    client.post(f"/visits/{visit}/consent", data={"agreed": "yes", "signed": "paper"})
+    assert client.post(f"/visits/{visit}/treat/begin").status_code == 200
+    return visit
+
+
+def tap(kind: str, ago: float = 0, value: float | None = None, data: dict[str, Any] | None = None, words: str = "") -> dict[str, Any]:
+    """One tap as a browser makes it, so many seconds ago."""
+    moment = datetime.now(UTC) - timedelta(seconds=ago)
+    return {"id": str(uuid4()), "kind": kind, "at": moment.isoformat(), "value": value, "data": data, "words": words}
+
+
+def sent(client: httpx.Client, visit: str, *taps: Tap) -> dict[str, Any]:
+    """Taps as another device would send them: (kind, seconds ago, value, data)."""
+    answer = client.post(f"/api/visits/{visit}/run", json={"taps": [tap(*one) for one in taps]})
+    assert answer.status_code == 200, answer.text
+    return answer.json()  # type: ignore[no-any-return]
