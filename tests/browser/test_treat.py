@@ -102,7 +102,7 @@ def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(browser: Browser, 
         # The machine counts for itself, is unplugged in mid-step, and it goes on by hand.
         page.get_by_role("button", name="connect").click()
         expect(page.locator("#machine-says")).to_contain_text("Set to 2 W.")
-        pins = re.search(r'data-instrument="([0-9a-f-]{36})"><div><h3>Pin unit', adaeze.get("/instruments").text)
+        pins = re.search(r'data-instrument="([0-9a-f-]{36})"><div><h2>Pin unit', adaeze.get("/instruments").text)
         assert pins
         adaeze.post(f"/instruments/{pins[1]}/fire", data={"value": "4"})
         expect(page.locator("#count")).to_have_text("7")
@@ -228,3 +228,36 @@ def test_a_tap_is_painted_at_once_without_the_server(browser: Browser, server: S
         expect(page.locator("#count")).to_have_text("30")
         record_property("tap_to_paint_ms", round(spent[14], 1))
         record_property("tap_to_paint_p95_ms", round(spent[28], 1))
+
+
+def test_the_clock_is_right_after_the_machine_slept(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = treated(adaeze, "Asleep Invented", "mask", "finish")
+    sent(adaeze, visit, ("start", 200), ("next", 60))
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.clock.install()
+        at_the_chair(page, server, visit)
+        expect(page.locator("#clock")).to_have_text(re.compile(r"^1[34]:"))
+        page.route("**/api/**", lambda route: route.abort())
+        page.clock.fast_forward("05:00")
+        expect(page.locator("#clock")).to_have_text(re.compile(r"^[89]:"))
+        page.unroute("**/api/**")
+        page.clock.fast_forward("00:20")  # awake: the server is asked, and its time is the time
+        expect(page.locator("#clock")).to_have_text(re.compile(r"^1[34]:"))
+
+
+def test_a_spot_that_is_due_is_read_from_the_day_sheet(browser: Browser, server: Server) -> None:
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.get_by_role("list", name="Due").get_by_role("link", name=re.compile("Wanda Kessler")).click()
+        page.get_by_role("button", name="Keep what is seen").click()
+        expect(page.locator("#slip-redness")).to_contain_text("Redness: 0 to 4")
+        assert violations(page) == []
+        for name, value in (("redness", "0"), ("swelling", "0"), ("pain", "0")):
+            page.locator(f"input[name={name}][value='{value}']").check(force=True)
+        page.get_by_label("no mark").check()
+        page.get_by_label("Note").fill("Nothing seen, nothing felt.")
+        page.get_by_role("button", name="Keep what is seen").click()
+        expect(page.locator("main")).to_contain_text("Nothing seen: one step up. One step up, to")
+        page.goto(server.url)
+        expect(page.get_by_text("Read the test spot")).to_have_count(0)
+    with signed_in_page(browser, server, "joost") as page:
+        expect(page.get_by_role("list", name="Due")).to_have_count(0)
