@@ -45,6 +45,18 @@ def demo() -> str:
     return os.environ["MERAK_DATABASE_URL"]
 
 
+def ready(url: str) -> None:
+    """Returns once the server answers."""
+    deadline = time.monotonic() + 30
+    while time.monotonic() < deadline:
+        try:
+            if httpx.get(f"{url}/health").status_code == 200:
+                return
+        except httpx.TransportError:
+            time.sleep(0.01)  # a poll for readiness, not a wait for an outcome
+    raise RuntimeError("the server did not start")
+
+
 class Server:
     """The real application as its own process."""
 
@@ -59,14 +71,7 @@ class Server:
     def start(self) -> None:
         words = [sys.executable, "-m", *self.words, "--port", str(self.port)]
         self.process = subprocess.Popen(words, cwd=ROOT, stderr=subprocess.PIPE)
-        deadline = time.monotonic() + 20
-        while time.monotonic() < deadline:
-            try:
-                if httpx.get(f"{self.url}/health").status_code == 200:
-                    return
-            except httpx.TransportError:
-                time.sleep(0.02)  # a poll for readiness, not a wait for an outcome
-        raise RuntimeError("the server did not start")
+        ready(self.url)
 
     def kill(self) -> None:
         self.process.send_signal(signal.SIGKILL)

@@ -24,14 +24,15 @@ def booked(client: httpx.Client, name: str, therapist: str = "Adaeze") -> str:
     form = {"name": name, "born": "1984-05-06", "day": f"{day}", "time": "13:00", "minutes": "120", "therapist": whose}
     client.post("/visits", data=form)
     sheet = client.get(f"/?on={day}").text
-    return str(re.findall(r"/visits/([0-9a-f-]{36})", sheet[sheet.index(name) :])[0])
+    visit = str(re.findall(r"/visits/([0-9a-f-]{36})", sheet[sheet.index(name) :])[0])
+    client.post(f"/visits/{visit}/look", data={"phototype": "3"}, headers=HX)
+    return visit
 
 
 def begun(client: httpx.Client, visit: str, *modalities: str, **zones: tuple[str, ...]) -> str:
     """The visit with a plan of these, agreed to and begun; `zones` are those of a step, by how its title begins."""
     client.post(f"/visits/{visit}/ask/confirm")
     client.post(f"/visits/{visit}/ask", data={q.id: q.options[0].id for q in questions(True)}, headers=HX)
-    client.post(f"/visits/{visit}/look", data={"phototype": "3"}, headers=HX)
     for modality in modalities:
         client.post(f"/visits/{visit}/plan/add", data={"modality": modality}, headers=HX)
     plan = client.get(f"/visits/{visit}/plan").text

@@ -2,7 +2,7 @@
 
 import asyncio
 import json
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from datetime import datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID
@@ -198,30 +198,27 @@ async def live(request: Request, visit_id: UUID) -> StreamingResponse:
     409 before it began. It ends when the sign-in does.
     """
 
-    def read() -> tuple[int, str]:
+    def read() -> str:
         with entered(request) as desk:
-            found = _standing(treating.run_of(desk, visit_id), desk)
-            return found["seq"], json.dumps(found)
+            return json.dumps(_standing(treating.run_of(desk, visit_id), desk))
 
-    first = await run_in_threadpool(read)  # what is refused is refused before anything streams
-    return StreamingResponse(_events(visit_id, first, read), media_type="text/event-stream", headers={"x-accel-buffering": "no"})
+    await run_in_threadpool(read)  # what is refused is refused before anything streams
+    return StreamingResponse(_events(visit_id, read), media_type="text/event-stream", headers={"x-accel-buffering": "no"})
 
 
-async def _events(visit_id: UUID, first: tuple[int, str], read: Any) -> AsyncIterator[str]:
+async def _events(visit_id: UUID, read: Callable[[], str]) -> AsyncIterator[str]:
     loop, woken = asyncio.get_running_loop(), asyncio.Event()
+    woken.set()  # the state as it is comes first, read after one is told of changes: nothing falls between
 
     def wake() -> None:
         loop.call_soon_threadsafe(woken.set)
 
     with following(visit_id, wake):
-        _, told = first
-        yield f"data: {told}\n\n"
         while True:
             try:
                 await asyncio.wait_for(woken.wait(), HEARTBEAT_S)
                 woken.clear()
-                _, told = await run_in_threadpool(read)
-                yield f"data: {told}\n\n"
+                yield f"data: {await run_in_threadpool(read)}\n\n"
             except TimeoutError:
                 yield ": still here\n\n"
             except Exception:  # signed out, closed, or the database is away: the browser asks again and is told why

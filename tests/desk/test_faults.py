@@ -13,7 +13,7 @@ from threading import Condition, Event, Thread
 import httpx
 import psycopg
 
-from tests.conftest import ROOT, cli, sign_in
+from tests.conftest import ROOT, cli, ready, sign_in
 from tests.sittings import begun, tap
 from tests.web.test_safety import visit_of
 
@@ -61,17 +61,6 @@ def forking() -> Iterator[tuple[str, "subprocess.Popen[str]"]]:
     finally:
         os.killpg(parent.pid, signal.SIGKILL)
         parent.wait()
-
-
-def ready(url: str) -> None:
-    deadline = time.monotonic() + 30
-    while time.monotonic() < deadline:
-        try:
-            if httpx.get(f"{url}/health").status_code == 200:
-                return
-        except httpx.TransportError:
-            time.sleep(0.01)  # a poll for readiness, not a wait for an outcome
-    raise RuntimeError("the server did not come back")
 
 
 class Room:

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from merak.core.dose.thermal import BREAK_C, R_ABOVE, R_BELOW
+from merak.core.dose.thermal import BREAK_C, CHARRED_C, R_ABOVE, R_BELOW
 
 Numbers = NDArray[np.float64]
 #: Blood: kg/m³, J/(kg·K); and the temperature that it and the core bring, °C (house defaults after the handbook).
@@ -52,6 +52,7 @@ def thermal_dose_min(celsius: Numbers, dt: float) -> Numbers:
     above, below = -np.log(R_ABOVE), -np.log(R_BELOW)
 
     def rates(away: Numbers) -> float:  # below the break the steeper of the two is the lower
+        away = np.minimum(away, CHARRED_C - BREAK_C)
         return float(np.exp(np.minimum(above * away, below * away)).sum())
 
     # Row by row, which stays in the processor's own memory.

@@ -6,6 +6,8 @@ from math import exp, inf
 
 #: R below and from 43 °C up (Sapareto & Dewey 1984; from memory).
 R_BELOW, R_ABOVE, BREAK_C = 0.25, 0.5, 43.0
+#: Beyond this a dose is none any more, °C: it is told as if it were this, so that it stays a number.
+CHARRED_C = 200.0
 #: Henriques 1947, from memory: frequency factor 1/s, activation energy J/mol; the molar gas constant J/(mol·K).
 HENRIQUES_A, HENRIQUES_E, GAS_R = 3.1e98, 6.28e5, 8.314
 KELVIN = 273.15
@@ -16,7 +18,8 @@ def cem43_min(temperature_c: float, minutes: float) -> float:
 
     Sapareto & Dewey 1984; from memory. For seconds to hours, not for pulses of milliseconds.
     """
-    return float(minutes * (R_ABOVE if temperature_c >= BREAK_C else R_BELOW) ** (BREAK_C - temperature_c))
+    away = BREAK_C - min(temperature_c, CHARRED_C)
+    return float(minutes * (R_ABOVE if temperature_c >= BREAK_C else R_BELOW) ** away)
 
 
 def cem43_of(readings: Sequence[tuple[float, float]], steps: int = 50) -> float:

@@ -42,7 +42,9 @@ def chair_steps(
 
 def own_steps(brief: Brief, one: Worked, side: Side, of: Schools, laid: bool) -> tuple[Step, ...]:
     """The steps of one item. The last of a waiting one is its wait."""
-    key = ("steps", one.item.model_dump_json(), one.seconds, one.spot_only, side, tuple(of.items()), laid)
+    if laid:
+        return tuple(_asked(one, step) for step in _made(brief, one, side, of, laid))
+    key = ("steps", one.item.model_dump_json(), one.seconds, one.spot_only, side, tuple(of.items()))
     return brief.once(key, lambda: tuple(_asked(one, step) for step in _made(brief, one, side, of, laid)))
 
 

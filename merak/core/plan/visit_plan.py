@@ -87,7 +87,9 @@ def visit_plan(brief: Brief, plan: Plan, chair: bool = True, laid: bool = False)
     a plan with any of it cannot be started. Without `chair` the steps of the treatment are left out, which nobody sees while a field is
     typed; with `laid` they stand on the client's plate, section by section. Raises BadInput for measures that no body has.
     """
-    return brief.once(("plan", plan.model_dump_json(), chair, laid), lambda: _visit_plan(brief, plan, chair, laid))
+    if laid:  # once in a visit's life, and long: not remembered
+        return _visit_plan(brief, plan, chair, laid)
+    return brief.once(("plan", plan.model_dump_json(), chair), lambda: _visit_plan(brief, plan, chair, laid))
 
 
 def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:

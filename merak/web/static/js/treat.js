@@ -10,7 +10,7 @@ const watching = "watch" in chair.dataset;
 const at = (id) => document.getElementById(id);
 const voice = new sound.Voice();
 
-let offset = 0, state = null, armed = { at: -9999, words: "" }, rang = "", draft = 38, aimed = true;
+let offset = 0, state = null, armed = { at: -9999, words: "" }, rang = "", spoken = "", draft = 38, aimed = true;
 let look = { redness: null, swelling: null, mark: 0 }, where = "right jawline", grade = 1, card = "";
 // The step and moment of the last count: one press too many must not carry the treatment into the next step.
 let last = { step: -1, at: 0 };
@@ -155,6 +155,7 @@ function tick() {
   at("clock").classList.toggle("over", late);
   at("clock").classList.toggle("left", step.must_end && !late);
   put("planned", step.must_end && !late ? `${clock(step.seconds)} left` : clock(step.seconds));
+  if (step.must_end && state.phase === "running") countDown(n, Math.ceil(step.seconds - seconds));
   put("alarm", said.words);
   at("alarm").dataset.kind = said.kind;
   chair.classList.toggle("flash", Boolean(said.flash));
@@ -162,6 +163,12 @@ function tick() {
   if (!said.kind) rang = "";
   painter.strip(state);
   paintMain();
+}
+
+// The last half minute and the last ten seconds of a clock that must not be overrun, spoken once each.
+function countDown(n, left) {
+  const key = `${n} ${left}`;
+  if ([30, 10].includes(left) && spoken !== key) { spoken = key; voice.say(`${left} seconds`); }
 }
 
 function paintMain() {
@@ -277,6 +284,8 @@ const awake = () => { if (!document.hidden) navigator.wakeLock?.request("screen"
 document.addEventListener("visibilitychange", awake);
 awake();
 take(first, line.queue);
+draft = Object.values(state.steps[state.step].warmth || {}).at(-1)?.last ?? draft;
+paint();
 line.seq = first.seq;
 line.open();
 setInterval(tick, 250);

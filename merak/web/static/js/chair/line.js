@@ -51,7 +51,8 @@ export class Line {
 
   listen() {
     const live = new EventSource(`${this.address}/live`);
-    live.addEventListener("message", (event) => this.told(JSON.parse(event.data)));
+    // While a tap of ours is on its way its own answer comes next: a state between would count it twice for a blink.
+    live.addEventListener("message", (event) => { if (!this.sending) this.told(JSON.parse(event.data)); });
     live.addEventListener("error", () => { if (live.readyState === EventSource.CLOSED) setTimeout(() => this.listen(), WAIT_MS); });
   }
 

@@ -72,6 +72,7 @@ export class Painter {
       place.classList.toggle("doubled", count > want);
       place.classList.toggle("current", next);
       place.classList.toggle("off", !here && !count);
+      if (here && step.heat) this.celsius(place, run.warmth?.[step.parts[k].name]);
       if (next && tip && step.kind === "strokes") {
         const end = place.points[place.points.length - 1];
         tip.setAttribute("cx", end.x);
@@ -80,6 +81,22 @@ export class Painter {
       }
     });
     if (here && run.begun && !run.passes) Object.assign(run, { missed, doubled });
+  }
+
+  // A zone's last temperature, written on it.
+  celsius(place, zone) {
+    if (!zone) return;
+    let words = place.nextElementSibling?.matches("text.celsius") ? place.nextElementSibling : null;
+    if (!words) {
+      const box = place.getBBox();
+      words = document.createElementNS("http://www.w3.org/2000/svg", "text");
+      words.classList.add("celsius");
+      words.setAttribute("x", box.x + box.width / 2);
+      words.setAttribute("y", box.y + box.height / 2);
+      words.setAttribute("text-anchor", "middle");
+      place.after(words);
+    }
+    put(words, zone.last.toFixed(1));
   }
 
   // What waits to be said: the weightiest first. `kind` is stop, now or "" for nothing loud.
@@ -123,7 +140,7 @@ export class Painter {
     put("band", zone ? this.clock(zone.band_s) : "0:00");
     put("dwell", zone && zone.dwell_s !== null ? `${zone.dwell_s.toFixed(1)} s` : `${step.heat.dwell_s} s`);
     const deep = zone ? zone.deep43 : 0;
-    put("dose", `${deep.toFixed(2)} of ${step.heat.stop_min} CEM43 min below, ${zone ? zone.cem43.toFixed(2) : "0.00"} at the surface`);
+    put("dose", `burn guard: ${deep.toFixed(2)} of ${step.heat.stop_min} CEM43 min at the hottest depth, ${zone ? zone.cem43.toFixed(2) : "0.00"} at the surface`);
     at("dose-bar").style.setProperty("--share", String(Math.min(1, deep / step.heat.stop_min)));
     at("dose-bar").classList.toggle("warn", deep >= step.heat.warn_min);
   }
