@@ -60,5 +60,5 @@ class MeterStandIn(Frozen):
 
 
 def _chance(name: str, reads: int) -> Random:
-    """The same scatter for the same reading, so that a run can be told again."""
+    """The same scatter for the same reading, so that what was read can be told again."""
     return Random(f"{name} {reads}")  # noqa: S311 (a stand-in's scatter, no secret)
