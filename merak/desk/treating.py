@@ -100,6 +100,15 @@ def my_licences(desk: Desk) -> list[str]:
     return people.licences(desk.db, desk.me.id)
 
 
+def holders(desk: Desk) -> dict[str, list[str]]:
+    """Licence → who holds it here."""
+    found: dict[str, list[str]] = {}
+    for person in people.treating(desk.db):
+        for licence in person.licences:
+            found.setdefault(licence, []).append(person.name)
+    return found
+
+
 def _names(desk: Desk, ids: set[UUID]) -> dict[UUID, str]:
     """Who they are. A name is read once a process."""
     _known[desk.me.id] = desk.me.name

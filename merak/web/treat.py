@@ -60,7 +60,7 @@ def _told(desk: Desk, file: VisitFile, run: treating.Run) -> dict[str, Any]:
     return {
         "beside": _beside(run.steps), "least": LEAST_S,
         "sheets": _sheets(file, run.steps), "cards": adverse.cards(), "emergency": adverse.number_of(desk), "reasons": REASONS,
-        "told": {"order": order, "state": state_of(run), "limits": limits(), "me": mine},
+        "told": {"order": order, "state": state_of(run), "limits": limits(), "me": mine, "held": treating.holders(desk)},
     }  # fmt: skip
 
 

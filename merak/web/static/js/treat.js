@@ -4,7 +4,7 @@
 const chair = document.getElementById("chair");
 const [{ Line, uuid7 }, sight, { Painter, put }, sound] = await Promise.all(
   ["line", "foresee", "paint", "sound"].map((name) => import(chair.dataset[name])));
-const { order, limits, me, state: first } = JSON.parse(document.getElementById("told").textContent);
+const { order, limits, me, held, state: first } = JSON.parse(document.getElementById("told").textContent);
 const { foresee, secondsOf, clock, over } = sight;
 const watching = "watch" in chair.dataset;
 const at = (id) => document.getElementById(id);
@@ -90,17 +90,17 @@ function paint() {
   const n = state.step, step = order[n], run = state.steps[n], ended = over(state), begun = run.begun;
   const counted = step.wanted.length > 0 && !ended && begun && !run.lock;
   put("title", ended ? (state.phase === "finished" ? "Finished" : "Stopped") : step.title);
-  put("act", ended ? (state.reason ? `Because of: ${state.reason}.` : "Everything is on the record.") : begun && run.lock?.kind === "licence" ? `${run.lock.words} ${run.lock.act}` : step.act);
+  put("act", ended ? (state.reason ? `Because of: ${state.reason}.` : "Everything is on the record.") : begun && run.lock?.kind === "licence" ? `${run.lock.words} ${run.lock.act} ${(held[step.licence] || []).join(", ")}` : step.act);
   at("counting").hidden = !counted;
   at("levels").hidden = !step.lines.length || ended || !begun;
   at("saying").hidden = !step.sayings.length || ended || !begun;
   const spotted = begun && run.lock?.kind === "spot";
-  at("heat").hidden = !step.asks.includes("heat") || ended || !begun || spotted;
+  at("heat").hidden = !step.asks.includes("heat") || ended || !begun || Boolean(run.lock);
   const { part, words } = painter.whereNow(state);
   painter.plate(state);
   painter.warmth(state, part);
   const spot = painter.spot(state);
-  at("pain").hidden = !step.asks.includes("pain") || ended || !begun || (spotted && !spot.due);
+  at("pain").hidden = !step.asks.includes("pain") || ended || !begun || (Boolean(run.lock) && !spot.due);
   if (counted) { put("count", String(run.strokes)); put("total", String(step.wanted.reduce((a, b) => a + b, 0) * step.passes)); }
   const wipe = step.clean_every && counted ? ` · wipe in ${Math.max(0, step.clean_every - run.since_clean)}` : "";
   const dial = step.dials.length && !ended ? step.dials.map(([name, value, unit]) => (unit === "level" ? `${name} level ${run.set_to ?? value}` : `${name} ${run.set_to ?? value} ${unit}`)).join(" · ") : "";
@@ -139,7 +139,7 @@ function paint() {
 }
 
 function machineLine(step, ended) {
-  at("machine").hidden = !step.machine || ended || !["running", "paused"].includes(state.phase) || watching;
+  at("machine").hidden = !step.machine || ended || state.steps[state.step].lock?.kind === "licence" || !["running", "paused"].includes(state.phase) || watching;
   const box = state.instrument, lost = state.machine === "lost";
   const told = box && box.plugged ? `${box.name}: ${box.at ?? "–"} ${box.scale} · ${box.pulses} pulses${box.wants_wiping ? " · wants wiping" : ""}` : step.machine_name;
   put("machine-says", at("machine").dataset.says || (lost ? `${step.machine_name} is lost` : state.machine === "plugged" ? told : `${step.machine_name}, by hand`));
