@@ -31,7 +31,7 @@ ANSWERS: TypeAdapter[Answers] = TypeAdapter(dict[str, Answer])
 SENIORS = ("senior", "owner")
 #: The stages that a plan follows from.
 FOLLOWED = ("ask", "look", "margins", "overrides")
-MOST_BRIEFS = 64
+MOST_BRIEFS = 32
 #: Briefs that were used lately, by everything that they were made from.
 _briefs: dict[str, Brief] = {}
 

@@ -49,6 +49,7 @@ def test_another_skin_has_other_start_values(browser: Browser, server: Server) -
 def test_the_rule_book_is_searched_as_one_types(browser: Browser, server: Server) -> None:
     with signed_in_page(browser, server, "joost") as page:
         page.get_by_role("link", name="Rules").click()
+        page.wait_for_url("**/rules")  # loaded, and live: no hand is quicker, a test is
         with page.expect_response("**/rules?**"):
             page.get_by_label("Words").fill("1000 µA")
         expect(page.locator(".rule-list li")).to_have_count(1)
