@@ -188,7 +188,7 @@ def record(request: Request, visit_id: UUID, sent: TapsIn) -> Response:
     """
     with entered(request) as desk:
         taps = [treating.Tap(one.id, one.kind, one.at, one.value, one.words, one.step, _plain(one.data)) for one in sent.taps]
-        return _told(_standing(treating.record(desk, visit_id, taps), desk))
+        return _told(_standing(instruments.record(desk, visit_id, taps), desk))
 
 
 @router.get("/run/live", response_class=StreamingResponse)

@@ -1,5 +1,6 @@
 """The instruments: what is plugged in, what it says. Here stand-ins are plugged in, behind the ports that real ones would use."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
@@ -12,6 +13,8 @@ from merak.core.knowledge import has_rule, number
 from merak.core.modality import rf_bulk
 from merak.core.modality.device import MachineCard, read_cards
 from merak.core.ports import Answer
+from merak.core.session import setting
+from merak.desk import treating
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import turn
 from merak.desk.treating import Run, Tap, append, kept, run_of
@@ -145,13 +148,27 @@ def attach(desk: Desk, visit_id: UUID) -> tuple[Answer, Run]:
         if not step.machine:
             raise OutOfTurn("This step has no machine.")
         source = _one_source(desk, step.machine)
-        set_to = run.state.runs[n].set_to
-        after, answer = source.set_to(set_to if set_to is not None else step.dials[0][1])
+        after, answer = source.set_to(setting(step, run.state.runs[n]) or 0.0)
         if answer.ok:
             standins.keep(desk.db, step.machine, after.but(visit=str(visit_id)).model_dump(mode="json"))
             run = append(desk, visit_id, [_tap(desk, run, "machine", {"source": source.name}, "plugged")])
     kept(visit_id, run)
     return answer, run
+
+
+def record(desk: Desk, visit_id: UUID, taps: Sequence[Tap]) -> Run:
+    """Keeps taps, as `treating.record` does; a machine that is connected is then set to what they left: a level, a spot's answer."""
+    run = treating.record(desk, visit_id, taps)
+    step, wanted = run.steps[run.state.step], setting(run.steps[run.state.step], run.state.runs[run.state.step])
+    if run.state.machine == "plugged" and wanted is not None:
+        source = _one_source(desk, step.machine)
+        if source.visit == str(visit_id) and source.at != wanted:
+            after, answer = source.set_to(wanted)
+            with transaction(desk.db):
+                standins.keep(desk.db, step.machine, after.model_dump(mode="json"))
+                run = run if answer.ok else append(desk, visit_id, [_tap(desk, run, "machine", {"source": source.name}, "lost")])
+            kept(visit_id, run)
+    return run
 
 
 def at_work(desk: Desk, run: Run) -> dict[str, Any] | None:

@@ -167,6 +167,31 @@ def test_a_machine_counts_asks_to_be_wiped_and_is_lost_in_mid_step(desk: Desk) -
         instruments.drive(desk, pins, "dance")
 
 
+def test_a_connected_machine_follows_the_spot_and_the_level(desk: Desk) -> None:
+    visit = begun(desk, "numbing", "rf_fractional", "finish", rf_fractional="mid cheek")
+    n = at(desk, visit, "pulses")
+    pins, early = device(desk, "rf_fractional"), later(desk, minutes=-9)
+    tapped(early, visit, "spot", zone="right jawline")
+    assert instruments.attach(desk, visit)[0].value == 2
+    looked = Tap(uuid7(), "spot_read", desk.now, None, "", n, {"redness": 4, "swelling": 1})
+    run = instruments.record(desk, visit, [looked])
+    assert run.state.runs[n].set_to == 1 and instruments.shelf(desk).sources[pins].at == 1, "a step down is a step down at the machine"
+    visit = begun(desk, "ultrasound", "microcurrent", "finish")
+    at(desk, visit, "sections")
+    assert instruments.attach(desk, visit)[1].state.machine == "plugged"
+    lift = at(desk, visit, "strokes")
+    run = treating.run_of(desk, visit)
+    assert run.state.machine == "", "another machine is not connected yet"
+    planned = run.steps[lift].lines[0].level
+    assert instruments.attach(desk, visit)[0].value == planned
+    run = instruments.record(desk, visit, [Tap(uuid7(), "level", desk.now, 0.5, "", lift)])
+    unit = device(desk, "microcurrent")
+    assert instruments.shelf(desk).sources[unit].at == planned + 0.5
+    instruments.drive(desk, unit, "unplug")
+    assert treating.run_of(desk, visit).state.machine == "lost"
+    instruments.drive(desk, unit, "plug")
+
+
 def test_the_thermometer_reads_what_lies_below_its_dot_and_keeps_the_peak(desk: Desk) -> None:
     visit = begun(desk, "rf_bulk", "finish", rf_bulk="mid cheek")
     n = at(desk, visit, "sections")

@@ -11,7 +11,7 @@ from merak.core.errors import MerakError
 from merak.core.knowledge import about, all_of, has_rule, number, rule
 from merak.core.modality import microcurrent as lifting
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.device import CardTip, MachineCard
+from merak.core.modality.device import CardTip, MachineCard, MicrocurrentCard
 from merak.core.modality.shared import stepped
 from merak.core.plan.brief import Brief, plate_of
 from merak.core.plan.chair import Cell, HeatRule, Part, Span, Step, StepLine
@@ -84,7 +84,11 @@ class Making:
     @property
     def machine(self) -> dict[str, Any]:
         """The machine and what it is set to, in its own scale."""
-        if not isinstance(self.card, MachineCard) or self.one.machine is None or not hasattr(self.settings, "at"):
+        if self.one.machine is None:
+            return {"licence": self.licence}
+        if isinstance(self.card, MicrocurrentCard):
+            return {"machine": self.one.machine.id, "dials": (("set to", float(self.settings.level), "level"),)}
+        if not isinstance(self.card, MachineCard) or not hasattr(self.settings, "at"):
             return {"licence": self.licence}
         return {"licence": self.licence, "machine": self.one.machine.id, "dials": (("set to", float(self.settings.at), self.card.scale),)}
 
@@ -232,7 +236,7 @@ def _lift(make: Making) -> Iterable[Step]:
         yield make.step(
             "strokes", f"Lift, {at}", (lift.numbers[f"minutes_{at}"].value or 0) * 60,
             "Gel on this side only. Up and out; renew the gel before it dries.", side=at, lines=lines, hold_s=hold, level_most=most,
-            sayings=lifting.sayings(settings.feel),
+            sayings=lifting.sayings(settings.feel), **make.machine,
         )  # fmt: skip
 
 

@@ -313,7 +313,9 @@ def _finish(state: RunState, steps: Sequence[Step], event: Event) -> None:
 
 
 def _enter(state: RunState, steps: Sequence[Step], n: int, event: Event) -> None:
-    """At a step. A level that was moved on one side goes with the therapist to the other."""
+    """At a step. A level that was moved on one side goes with the therapist to the other; another machine is not connected yet."""
+    if state.machine and steps[n].machine and steps[n].machine != steps[state.step].machine:
+        state.machine = ""
     state.step = n
     run = state.runs[n]
     if run.begun is None:

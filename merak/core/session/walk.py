@@ -55,3 +55,14 @@ def missed_in_all(step: Step, run: StepRun) -> tuple[int, int]:
     here = walked(step, run.walk)
     missed = sum(len(one.open) for one in closed) + len(here.missed)
     return missed, sum(len(one.doubled) for one in (*closed, here))
+
+
+def setting(step: Step, run: StepRun) -> float | None:
+    """What the machine is to be set to now: the lit line's level as it was moved, what a spot said, or the plan; None without a machine."""
+    if not step.machine:
+        return None
+    if step.lines:
+        place = next_place(step, run)
+        level = step.lines[place].level if place is not None else max(line.level for line in step.lines)
+        return max(1.0, level + run.level_shift)
+    return run.set_to if run.set_to is not None else step.dials[0][1]

@@ -103,7 +103,7 @@ function paint() {
   at("pain").hidden = !step.asks.includes("pain") || ended || !begun || (Boolean(run.lock) && !spot.due);
   if (counted) { put("count", String(run.strokes)); put("total", String(step.wanted.reduce((a, b) => a + b, 0) * step.passes)); }
   const wipe = step.clean_every && counted ? ` · wipe in ${Math.max(0, step.clean_every - run.since_clean)}` : "";
-  const dial = step.dials.length && !ended ? step.dials.map(([name, value, unit]) => (unit === "level" ? `${name} level ${run.set_to ?? value}` : `${name} ${run.set_to ?? value} ${unit}`)).join(" · ") : "";
+  const dial = step.dials.length && !step.lines.length && !ended ? step.dials.map(([name, value, unit]) => (unit === "level" ? `${name} level ${run.set_to ?? value}` : `${name} ${run.set_to ?? value} ${unit}`)).join(" · ") : "";
   at("line").hidden = spotted;
   put("line", [counted ? words + wipe : "", dial].filter(Boolean).join(" · "));
   if (step.lines.length && begun) {
