@@ -2,6 +2,7 @@
 
 from playwright.sync_api import Browser, expect
 
+from tests.browser.test_visit import settled
 from tests.conftest import Server, signed_in_page
 
 
@@ -19,10 +20,12 @@ def test_a_calculation_answers_as_one_types(browser: Browser, server: Server) ->
             page.get_by_role("textbox", name="Minutes").fill("30")
         expect(found).to_contain_text("72.0")
         expect(found).to_have_attribute("open", "")  # a working that was open stays open
+        settled(page)
         with page.expect_response("**/bench/fluence"):
             page.get_by_role("textbox", name="Irradiance").fill("80")
         expect(page.locator("#slip-minutes")).to_contain_text("144.0 J/cm² is above 96 J/cm²")
         assert page.locator(".plot .line").get_attribute("d") != line
+        settled(page)
         with page.expect_response("**/bench/fluence"):
             page.get_by_role("textbox", name="Irradiance").fill("much")
         expect(page.locator("#slip-irradiance_mw_cm2")).to_contain_text("“much” is not a number")
@@ -38,9 +41,11 @@ def test_another_skin_has_other_start_values(browser: Browser, server: Server) -
         expect(page.get_by_label("Set to")).to_have_value("10")
         expect(page.get_by_label("Filter from")).to_have_value("590")
         expect(page.locator("#w-pulsed_light-start")).to_contain_text("phototype IV or darker")
+        settled(page)
         with page.expect_response("**/bench/modality/pulsed_light"):
             page.get_by_label("Set to").fill("17")
         expect(page.locator("#slip-settings-at")).to_contain_text("above 16 J/cm²")
+        settled(page)
         with page.expect_response("**/bench/modality/pulsed_light"):
             page.get_by_label("Phototype").fill("6")
         expect(page.locator("#answer")).to_contain_text("Never on phototype VI")

@@ -144,7 +144,8 @@ def test_a_machine_counts_asks_to_be_wiped_and_is_lost_in_mid_step(desk: Desk) -
     n = at(desk, visit, "pulses")
     tapped(desk, visit, "unlock", words="read on the other cheek")
     pins = device(desk, "rf_fractional")
-    instruments.drive(desk, pins, "wipe")
+    for command in ("unplug", "plug", "mend", "wipe"):  # as new, whoever had it before
+        instruments.drive(desk, pins, command)
     assert not instruments.drive(desk, pins, "set", "99").ok and not instruments.drive(desk, pins, "fire").ok, "not set: refused"
     with pytest.raises(BadInput):
         instruments.drive(desk, pins, "set", "much")
