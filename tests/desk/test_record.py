@@ -49,7 +49,8 @@ def test_who_and_when_stand_on_everything(record: psycopg.Connection[tuple[objec
 
 
 def test_the_order_keeps_its_workings(record: psycopg.Connection[tuple[object, ...]]) -> None:
-    orders = [VisitPlan.model_validate(body) for (body,) in record.execute("SELECT body FROM record WHERE stage = 'order' ORDER BY id LIMIT 40")]
+    rows = record.execute("SELECT body FROM record WHERE stage = 'order' ORDER BY id LIMIT 40")
+    orders = [VisitPlan.model_validate(body) for (body,) in rows]
     lifts = 0
     for order in orders:
         assert order.startable
