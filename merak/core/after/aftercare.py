@@ -1,49 +1,197 @@
-"""The aftercare sheet, joined from all that was really done: every line with its date and time."""
+"""The aftercare sheet, joined from all that was really done: every line with its date and time.
+
+Joining is a maximum, topic by topic: the longest time and the highest step of the topic's ladder. So it does not matter in which order
+things were done, nor whether one of them was done twice, and nothing on the sheet is shorter or laxer than any of its parts.
+"""
 
 from collections.abc import Iterable
-from datetime import datetime, timedelta
+from datetime import UTC, date, datetime, time, timedelta, tzinfo
+from typing import Any, Literal, NamedTuple
 
-from merak.core.knowledge import Advice, book, number
+from pydantic import Field
+
+from merak.core.knowledge import Advice, AdviceWeight, book, number, topics, traits
 from merak.core.working import Frozen
 
-#: The order in which a client reads: what to do, what to leave, what is normal, when to call.
-WEIGHTS = ("do", "avoid", "normal", "call")
+#: The order in which a client reads: what to do, what to leave, what is normal, when to call, when not to wait for us.
+WEIGHTS: tuple[AdviceWeight, ...] = ("do", "avoid", "normal", "call", "emergency")
+Family = Literal["acne-prone", "pigment", "ageing", "sensitive", ""]
+
+
+class Personal(Frozen):
+    """What of a client changes the sheet: the family that the skin belongs to, whether it is shaved or made up, an event that is coming,
+    darker or sensitive skin, its area in cm². What is not known counts as if it were so.
+    """
+
+    family: Family = ""
+    shaves: bool = True
+    make_up: bool = True
+    event: date | None = None
+    dark: bool = False
+    sensitive: bool = False
+    area_cm2: float = Field(600, gt=0, le=20_000)
+
+    @property
+    def holds(self) -> frozenset[str]:
+        """What holds for this client, as lines of advice ask for it."""
+        return frozenset(
+            name
+            for name, so in (("shaves", self.shaves), ("make-up", self.make_up), ("event", self.event is not None), (self.family, True))
+            if so
+        )
+
+
+class Moments(NamedTuple):
+    """When the visit ended, the next one begins (None: not booked) and a test spot is read (None: there is none), all aware."""
+
+    ended: datetime
+    next_visit: datetime | None = None
+    reading: datetime | None = None
 
 
 class SheetLine(Frozen):
-    """One dated line."""
+    """One dated line: its topic and the step of its ladder, in words; `rules` are all the lines of advice that ask for it."""
 
+    topic: str
+    step: int
+    weight: AdviceWeight
+    sign: str
     words: str
-    weight: str
     start: datetime
     until: datetime
-    rule: str
+    rules: tuple[str, ...]
 
 
-def sheet(done: Iterable[str], ended: datetime, next_visit: datetime | None) -> tuple[SheetLine, ...]:
-    """The lines for what was done (tags of the modalities, "reacted"), from the end of the visit (aware).
+def sheet(done: Iterable[str], of: Personal, at: Moments) -> tuple[SheetLine, ...]:
+    """The lines for what was done (tags, see `tags_of`), for this client, from the end of the visit."""
+    return in_order(yielding(join(lines(done, of, at))))
 
-    Of lines on the same topic the longest time wins, then the stricter wording.
-    """
+
+def lines(done: Iterable[str], of: Personal, at: Moments) -> tuple[SheetLine, ...]:
+    """Every single line that is asked for, before they are joined."""
     tags = {"any", *done}
-    by_topic: dict[str, list[Advice]] = {}
-    for advice in book().advice:
-        if tags & set(advice.tags):
-            by_topic.setdefault(advice.topic, []).append(advice)
-    lines = [_joined(same, ended, next_visit) for same in by_topic.values()]
-    return tuple(sorted(lines, key=lambda line: (WEIGHTS.index(line.weight), line.start)))
+    if of.dark and tags & REDDENING:
+        tags.add("dark")
+    if of.sensitive:
+        tags.add("sensitive")
+    asked = (one for one in book().advice if tags & set(one.tags) and set(one.when) <= of.holds)
+    return tuple(line for line in (_dated(one, of, at) for one in asked) if line.until > line.start)
 
 
-def _joined(same: list[Advice], ended: datetime, next_visit: datetime | None) -> SheetLine:
-    """The strictest wording over the longest time of lines on one topic."""
-    strictest = min(same, key=lambda advice: advice.rank)
-    endless = any(advice.until_h is None for advice in same)
-    hours = max(advice.until_h or 0 for advice in same)
-    until = (next_visit or ended + timedelta(days=number("after.open_ended"))) if endless else ended + timedelta(hours=hours)
-    start = ended + timedelta(hours=min(advice.from_h for advice in same))
-    return SheetLine(words=strictest.words, weight=strictest.weight, start=start, until=until, rule=strictest.id)
+#: After these, redness can leave marks in darker skin.
+REDDENING = frozenset({"peel", "dry_abrasion", "pulsed_light", "fractional", "needles", "rf", "reacted", "burn"})
 
 
-def tags_done(modalities_done: Iterable[str], redness: int, swelling: int) -> tuple[str, ...]:
-    """Tags for a sheet: each modality that was really begun, and "reacted" for a grade of 3 or more."""
-    return (*modalities_done, *(("reacted",) if max(redness, swelling) >= 3 else ()))
+def _dated(advice: Advice, of: Personal, at: Moments) -> SheetLine:
+    start = at.ended + timedelta(hours=advice.from_h)
+    until = at.ended + timedelta(hours=advice.until_h) if advice.until_h is not None else _open_end(advice, of, at)
+    topic = topics()[advice.topic]
+    return SheetLine(
+        topic=topic.id, step=advice.step, weight=topic.weight, sign=topic.sign, words=advice.words, start=start, until=until,
+        rules=(advice.id,),
+    )  # fmt: skip
+
+
+def _open_end(advice: Advice, of: Personal, at: Moments) -> datetime:
+    """The end of what has no hours of its own: the reading of a spot, an event, else the next visit, or four weeks when none is booked."""
+    if advice.until == "reading" and at.reading:
+        return at.reading
+    if advice.until == "event" and of.event:
+        return midnight(of.event, at.ended.tzinfo)
+    return max(at.next_visit or at.ended + timedelta(days=number("after.open_ended")), at.ended)
+
+
+def midnight(day: date, zone: tzinfo | None) -> datetime:
+    """The beginning of a day, aware."""
+    return datetime.combine(day, time(), zone or UTC)
+
+
+def join(asked: Iterable[SheetLine]) -> tuple[SheetLine, ...]:
+    """Lines on one topic become one: from the earliest start to the latest end, at the highest step."""
+    found: dict[str, SheetLine] = {}
+    for line in asked:
+        there = found.get(line.topic)
+        found[line.topic] = line if there is None else _both(there, line)
+    return tuple(found[topic] for topic in sorted(found))
+
+
+def _both(a: SheetLine, b: SheetLine) -> SheetLine:
+    higher = max(a, b, key=lambda line: line.step)
+    rules = tuple(sorted({*a.rules, *b.rules}))
+    return higher.model_copy(update={"start": min(a.start, b.start), "until": max(a.until, b.until), "rules": rules})
+
+
+def yielding(joined: Iterable[SheetLine]) -> tuple[SheetLine, ...]:
+    """What would contradict a stricter line begins when that ends: no sun protection, no cream on channels that are still open."""
+    there = {line.topic: line for line in joined}
+    found = []
+    for line in there.values():
+        stricter = there.get(topics()[line.topic].gives_way)
+        begins = max(line.start, stricter.until) if stricter else line.start
+        if begins < line.until:
+            found.append(line.model_copy(update={"start": begins}))
+    return tuple(found)
+
+
+def in_order(of: Iterable[SheetLine]) -> tuple[SheetLine, ...]:
+    """As a client reads them: by weight, then as the rule book has its topics."""
+    place = {topic: n for n, topic in enumerate(topics())}
+    return tuple(sorted(of, key=lambda line: (WEIGHTS.index(line.weight), place[line.topic])))
+
+
+#: Modality → its tags; what is not named here leaves nothing to mind but what holds for every visit.
+TAGS: dict[str, tuple[str, ...]] = {
+    "microcurrent": ("microcurrent",),
+    "led": ("led",),
+    "galvanic_softening": ("galvanic",),
+    "iontophoresis": ("galvanic",),
+    "ultrasound": ("ultrasound",),
+    "oxygen_jet": ("oxygen",),
+    "oxygen_airbrush": ("oxygen",),
+    "oxygen_mask": ("oxygen", "oxygen_mask"),
+    "spatula": ("spatula",),
+    "extract": ("extract",),
+    "muscle_stimulation": ("muscle_stimulation",),
+    "wet_abrasion": ("wet_abrasion",),
+    "crystal": ("dry_abrasion",),
+    "diamond": ("dry_abrasion",),
+    "enzyme": ("enzyme",),
+    "peel": ("peel",),
+    "pulsed_light": ("pulsed_light",),
+    "rf_bulk": ("rf",),
+    "focused_lifting": ("rf", "focused"),
+    "rf_fractional": ("fractional",),
+    "micro_needling": ("needles",),
+    "nano": ("nano",),
+    "numbing": ("numbing",),
+}
+#: Emergency card → its tag.
+INCIDENTS = {
+    "emergency.burn": "burn",
+    "emergency.shock": "shock",
+    "emergency.eye": "eye",
+    "emergency.anaesthetic": "anaesthetic",
+}
+
+
+def tags_of(modality: str, settings: dict[str, Any], spot_only: bool = False) -> tuple[str, ...]:
+    """The tags of a modality as it was really set. A test spot alone is no treatment."""
+    if spot_only:
+        return ("spot",)
+    tags = list(TAGS.get(modality, ()))
+    if modality == "peel" and settings.get("percent", 0) > number("acid.mild"):
+        tags.append("strong_acid")
+    if modality == "wet_abrasion" and settings.get("peel_min", 0) > 0:
+        tags.append("peel")
+    if modality == "led" and "blue" in (settings.get("colour"), settings.get("then")):
+        tags.append("led.blue")
+    if modality == "pulsed_light" and settings.get("target") != "brown":
+        tags.append("pulsed_light.vessels")
+    if modality in traits() and traits()[modality].strong:
+        tags.append("strong")
+    return tuple(tags)
+
+
+def answered(redness: int, swelling: int) -> tuple[str, ...]:
+    """The tag of a skin that answered with a grade of 3 or more."""
+    return ("reacted",) if max(redness, swelling) >= number("follow.severe") else ()

@@ -19,14 +19,19 @@ Mark = Literal["S", "P", "H", "D"]
 Verdict = Literal["go", "change", "wait", "letter", "no", "never"]
 
 
-class Cited(Frozen):
-    """What every line of the rule book carries: its id, its words, why, from where, and the source's kind."""
+class Sourced(Frozen):
+    """What every line of the rule book carries: its id, why, from where, and the source's kind."""
 
     id: str
-    words: str
     reason: str
     source: str
     mark: Mark
+
+
+class Cited(Sourced):
+    """One that says something in words."""
+
+    words: str
 
 
 class Rule(Cited):
@@ -176,18 +181,83 @@ class Method(Cited):
     schools: tuple[School, ...]
 
 
-class Advice(Cited):
-    """One line of an aftercare sheet, from and until so many hours after the end of the visit (`until_h` None: until the next visit).
+AdviceWeight = Literal["do", "avoid", "normal", "call", "emergency"]
 
-    Of lines with the same `topic` the longest time wins, then the lower `rank` (the stricter wording).
+
+class Topic(Frozen):
+    """What aftercare speaks of: a `ladder` of words, each step saying what those below say and more; its pictogram. While the topic that
+    it `gives_way` to lasts, it waits.
+    """
+
+    id: str
+    weight: AdviceWeight
+    sign: str
+    ladder: tuple[str, ...]
+    gives_way: str = ""
+
+
+class Advice(Sourced):
+    """One line of aftercare: after what was done (`tags`), on which topic, which step of its ladder, from and until so many hours after
+    the end of the visit. `until_h` None holds until the next visit, or to the moment that `until` names. With `when` it concerns only
+    those clients.
     """
 
     tags: tuple[str, ...]
     topic: str
-    weight: Literal["do", "avoid", "normal", "call"]
+    step: int = Field(0, ge=0)
+    from_h: float = Field(0, ge=0)
+    until_h: float | None = Field(None, ge=0)
+    until: Literal["", "reading", "event"] = ""
+    when: tuple[str, ...] = ()
+
+    @property
+    def words(self) -> str:
+        """What it says. Raises KnowledgeError for a topic or step that there is not."""
+        try:
+            return topics()[self.topic].ladder[self.step]
+        except (KeyError, IndexError):
+            raise KnowledgeError(f"{self.id}: no step {self.step} of a topic “{self.topic}”") from None
+
+
+class Home(Cited):
+    """A product for home: how it is used, after what, for which family of skin (empty: all), from and until so many hours after the visit.
+
+    Its amount a time is a film over the treated skin (`film` names a rule in mg/cm²) or `grams`.
+    """
+
+    use: str
+    tags: tuple[str, ...]
+    family: tuple[str, ...] = ()
     from_h: float = 0
-    until_h: float | None = None
-    rank: int = 5
+    until_h: float
+    film: str = ""
+    grams: float = 0
+    times: int = 1
+    sterile: bool = False
+
+
+class AskOption(Frozen):
+    """One answer of a question afterwards."""
+
+    value: str
+    words: str
+
+
+class AskAfter(Cited):
+    """One question that is asked afterwards: which field of the answer it fills, and at which follow-ups."""
+
+    field: str
+    kinds: tuple[str, ...]
+    options: tuple[AskOption, ...]
+
+
+class Remedy(Cited):
+    """What soothes: for what was seen from grade `least` on, for so many minutes; never after these."""
+
+    seen: tuple[str, ...]
+    least: int
+    minutes: int
+    not_after: tuple[str, ...] = ()
 
 
 class Landmark(Frozen):
@@ -299,7 +369,11 @@ class Book(Frozen):
 
     rule: tuple[Rule, ...] = ()
     question: tuple[Question, ...] = ()
+    topic: tuple[Topic, ...] = ()
     advice: tuple[Advice, ...] = ()
+    home: tuple[Home, ...] = ()
+    ask_after: tuple[AskAfter, ...] = ()
+    remedy: tuple[Remedy, ...] = ()
     landmark: tuple[Landmark, ...] = ()
     work: tuple[Work, ...] = ()
     margin: tuple[Margin, ...] = ()
@@ -407,6 +481,12 @@ def methods() -> dict[str, Method]:
 
 
 @cache
+def topics() -> dict[str, Topic]:
+    """What aftercare speaks of, by id."""
+    return {entry.id: entry for entry in book().topic}
+
+
+@cache
 def aspects() -> dict[str, Aspect]:
     """The aspects of modalities by id."""
     return {entry.id: entry for entry in book().aspect}
@@ -487,10 +567,11 @@ def _cited() -> dict[str, tuple[str, str, str, str]]:
         f"screening.{one.id}": (one.ask, "A screening answer acts on each modality separately.", one.source, one.mark)
         for one in everything.question
     }
-    kinds: tuple[Sequence[Cited], ...] = (
+    kinds: tuple[Sequence[Cited | Advice], ...] = (
         everything.advice, everything.margin, everything.no_go, everything.mark_kind, everything.work, everything.modality,
         everything.tissue, everything.sign, everything.group, everything.aspect, everything.condition, everything.trait,
         everything.pairing, everything.method, everything.rule, everything.emergency, everything.halting,
+        everything.home, everything.ask_after, everything.remedy,
     )  # fmt: skip
     return found | {entry.id: (entry.words, entry.reason, entry.source, entry.mark) for kind in kinds for entry in kind}
 
@@ -500,7 +581,7 @@ def cited(rule_id: str) -> tuple[str, str, str, str] | None:
     return _cited().get(rule_id)
 
 
-_PLANNING = ("sign", "group", "aspect", "condition", "trait", "pairing", "method", "emergency", "halting")
+_PLANNING = ("sign", "group", "aspect", "condition", "trait", "pairing", "method", "emergency", "halting", "home", "ask_after", "remedy")
 
 
 def all_ids() -> Iterator[str]:
