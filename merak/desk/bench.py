@@ -8,9 +8,10 @@ from merak.core.bench.answer import Answer, Calculation
 from merak.core.bench.catalogue import CALCULATIONS
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import About, about
+from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
-from merak.core.modality.shared import Before, Dose, Modality, Subject, begun, in_zone
+from merak.core.modality.shared import Dose, Modality, Subject, begun, in_zone
 from merak.core.working import Quantity
 from merak.desk import planning
 from merak.desk.desk import Desk, NotFound, OutOfTurn
@@ -105,7 +106,9 @@ def tried(desk: Desk, name: str, form: dict[str, str]) -> Trial:
     skin_form = form if any(key.startswith("subject.") for key in form) else texts(Subject(phototype=2), "subject.")
     before_form = form if any(key.startswith("before.") for key in form) else {}
     trial.subject = tuple(one for one in shown(Subject, skin_form, "subject.") if one.name != "subject.verdict")  # screening’s to say
-    trial.before = tuple(one for one in shown(Before, before_form, "before.") if one.name != "before.stepped_up")
+    trial.before = tuple(
+        one for one in shown(Before, before_form, "before.") if Before.model_fields[one.name.removeprefix("before.")].title
+    )
     trial.zone = form.get("zone", "")
     try:
         skin = read(Subject, skin_form, "subject.")

@@ -15,8 +15,8 @@ from merak.core.body.marks import Mark
 from merak.core.body.treatable import Narrowed
 from merak.core.client import Findings, LastTime, Measures
 from merak.core.knowledge import book, mark_kinds, number
+from merak.core.modality.before import Before
 from merak.core.modality.device import read_cards
-from merak.core.modality.shared import Before
 from merak.core.plan.brief import Brief, Machine, Wish
 from merak.core.plan.screening import Answer, Answers, Letter, Override
 from merak.core.plan.spots import SpotAnswer, SpotRead

@@ -1,5 +1,6 @@
 """Asking afterwards: when, what, and which answers raise the senior at once."""
 
+from collections.abc import Iterable
 from datetime import datetime, time, timedelta
 from typing import Literal, get_args
 from zoneinfo import ZoneInfo
@@ -7,7 +8,8 @@ from zoneinfo import ZoneInfo
 from pydantic import Field, ValidationError
 
 from merak.core.errors import BadInput
-from merak.core.knowledge import AskAfter, book, caution, number
+from merak.core.knowledge import AskAfter, book, caution, number, traits
+from merak.core.modality.before import Before
 from merak.core.working import Caution, Frozen
 
 FollowKind = Literal["day1", "day7", "before"]
@@ -65,14 +67,18 @@ def alarms(answer: FollowUp) -> tuple[Caution, ...]:
     """What in an answer raises the senior at once; nothing of it is diagnosed, doubt goes to a doctor."""
     found = []
     if answer.marked:
-        found.append(caution("titration.stop", "stop", f"The client tells of {answer.marked}.", "Call now; a photograph; a doctor in doubt."))
+        found.append(
+            caution("titration.stop", "stop", f"The client tells of {answer.marked}.", "Call now; a photograph; a doctor in doubt.")
+        )
     worst = max(answer.redness or 0, answer.swelling or 0)
     if worst >= number("follow.severe"):
         found.append(caution("follow.severe", "stop", f"Redness or swelling is still {worst} of 4.", "Call now; see it today."))
     if (answer.pain or 0) >= number("follow.pain"):
         found.append(caution("follow.pain", "stop", f"Pain is {answer.pain} of 10.", "Call now; see it today."))
     if answer.improvement == -2:
-        found.append(caution("titration.worse", "stop", "The client finds the skin much worse.", "Call, and look before anything is planned."))
+        found.append(
+            caution("titration.worse", "stop", "The client finds the skin much worse.", "Call, and look before anything is planned.")
+        )
     return tuple(found)
 
 
@@ -90,3 +96,27 @@ def at_ten(moment: datetime, days: int, zone: ZoneInfo) -> datetime:
     """The hour at which messages go out, so many days after a moment's day in the studio's time zone."""
     day = moment.astimezone(zone).date() + timedelta(days=days)
     return datetime.combine(day, time(int(number("follow.hour"))), zone)
+
+
+def late(modality: str, answers: Iterable[FollowUp]) -> bool:
+    """Whether it took longer to settle than this modality is expected to."""
+    expected = max(traits()[modality].settle_h if modality in traits() else 0, number("titration.settle_floor"))
+    return any(answer.settled_h is not None and answer.settled_h >= expected for answer in answers)
+
+
+def with_answers(last: Before, modality: str, answers: Iterable[FollowUp]) -> Before:
+    """How it ended, with what the client said afterwards."""
+    said = tuple(answers)
+    if not said:
+        return last
+    improved = [one.improvement for one in said if one.improvement is not None]
+    return last.model_copy(
+        update={
+            "redness": max([last.redness, *(one.redness or 0 for one in said)]),
+            "swelling": max([last.swelling, *(one.swelling or 0 for one in said)]),
+            "settled_late": last.settled_late or late(modality, said),
+            "mark": last.mark or next((one.marked for one in said if one.marked), ""),
+            "improvement": improved[-1] if improved else last.improvement,
+            "graded": last.graded or bool(improved),
+        }
+    )

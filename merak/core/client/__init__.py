@@ -74,7 +74,7 @@ class Findings(Measures):
 
 
 class LastTime(Frozen):
-    """What the last finished visit of the same treatment left behind."""
+    """What the last finished visit of the same treatment left behind; `turn` is what titration makes of it, None where it was not asked."""
 
     on: date
     level: float | None = None
@@ -83,11 +83,12 @@ class LastTime(Frozen):
     swelling: int | None = None
     pain: int | None = None
     note: str = ""
+    turn: Literal["up", "same", "down", "stop"] | None = None
 
     @property
     def reacted(self) -> bool:
-        """A strong reaction: redness or swelling of 3 or more (rule microcurrent.reacted)."""
-        return max(self.redness or 0, self.swelling or 0) >= 3
+        """Whether titration asks for less; where it was not asked, a redness or swelling of 3 or more (rule microcurrent.reacted)."""
+        return self.turn in ("down", "stop") if self.turn else max(self.redness or 0, self.swelling or 0) >= 3
 
 
 def age_on(born: date, today: date) -> int:

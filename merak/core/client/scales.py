@@ -111,6 +111,79 @@ def life(asked: Life) -> Scored:
     return Scored(_score("quality of life index", total, "of 30", "all answers", parts), band, note)
 
 
+class Ageing(Frozen):
+    """Photo-ageing type: 1 no wrinkles · 2 wrinkles in motion · 3 wrinkles at rest · 4 only wrinkles."""
+
+    type: int = Field(1, ge=1, le=4, title="Type")
+
+
+def ageing(asked: Ageing) -> Scored:
+    """The photo-ageing type (Glogau 1996)."""
+    words = ("mild: no wrinkles", "moderate: wrinkles in motion", "advanced: wrinkles at rest", "severe: only wrinkles")[asked.type - 1]
+    return Scored(_score("photo-ageing type", asked.type, "of 4", "as it was seen", (_seen("scale.ageing"),)), words)
+
+
+class Wrinkles(Frozen):
+    """Wrinkles and elastosis around mouth and eyes, 1 to 9."""
+
+    score: int = Field(1, ge=1, le=9, title="Score")
+
+
+def wrinkles(asked: Wrinkles) -> Scored:
+    """The wrinkle score and its class: I from 1, II from 4, III from 7 (Fitzpatrick 1996)."""
+    degrees = (("class III, deep", "scale.wrinkles.three"), ("class II, fine to moderate", "scale.wrinkles.two"))
+    band = next((words for words, rule_id in degrees if asked.score >= number(rule_id)), "class I, fine")
+    return Scored(_score("wrinkle score", asked.score, "of 9", "as it was seen", (_seen("scale.wrinkles.two"),)), band)
+
+
+class Scars(Frozen):
+    """Scars after acne: 0 none · 1 flat, coloured · 2 seen close by · 3 seen at a distance · 4 seen at a distance, not flattened by
+    stretching.
+    """
+
+    grade: int = Field(0, ge=0, le=4, title="Grade")
+
+
+def scars(asked: Scars) -> Scored:
+    """The qualitative scar grade (Goodman & Baron 2006)."""
+    words = (
+        "none",
+        "flat, coloured only",
+        "mild: hidden by make-up",
+        "moderate: seen at a distance",
+        "severe: not flattened by stretching",
+    )
+    note = "Deep scars are for a doctor." if asked.grade >= number("scale.scars.refer") else ""
+    return Scored(_score("scar grade", asked.grade, "of 4", "as it was seen", (_seen("scale.scars.refer"),)), words[asked.grade], note)
+
+
+class Readings(Frozen):
+    """Instruments: water that the skin loses, g/(m²·h), and its sebum, µg/cm²; None where there was none to read."""
+
+    water_loss: float | None = Field(None, ge=0, le=150, title="Water loss", json_schema_extra={"unit": "g/m²h"}, allow_inf_nan=False)
+    sebum: float | None = Field(None, ge=0, le=500, title="Sebum", json_schema_extra={"unit": "µg/cm²"}, allow_inf_nan=False)
+
+
+def readings(asked: Readings) -> Scored:
+    """Water loss and its customary bands: up to 10 very good, 15 good, 25 normal, 30 strained, beyond it critical."""
+    parts = (Quantity(name="sebum", value=asked.sebum, unit="µg/cm²", digits=0),)
+    degrees = (("critical", "critical"), ("strained", "strained"), ("normal", "normal"), ("good", "good"))
+    loss = asked.water_loss
+    if loss is None:
+        band = "water loss was not measured"
+    else:
+        band = "barrier " + next((words for words, key in degrees if loss > number(f"scale.water_loss.{key}")), "very good")
+    told = Quantity(
+        name="water loss", value=loss, unit="g/m²h", digits=1, formula="" if loss is not None else "not measured", inputs=parts,
+        rules=("scale.water_loss.normal",),
+    )  # fmt: skip
+    return Scored(told, band)
+
+
+def _seen(rule_id: str) -> Quantity:
+    return Quantity(name="seen", value=None, formula="by eye", rules=(rule_id,))
+
+
 def _score(name: str, total: float, unit: str, formula: str, parts: tuple[Quantity, ...], digits: int = 0) -> Quantity:
     rules = tuple(rule for part in parts for rule in part.rules)
     return Quantity(name=name, value=total, unit=unit, digits=digits, formula=formula, inputs=parts, rules=rules)
@@ -131,6 +204,10 @@ SCALES = {
     for one in (
         Scale("acne", "Acne, global score", "0 none, 1 comedones, 2 papules, 3 pustules, 4 nodules, the worst in the region.", Acne, acne),
         Scale("pigment", "Pigment area and severity", "Area 0 to 6, darkness and evenness 0 to 4, region by region.", Pigment, pigment),
+        Scale("ageing", "Photo-ageing type", "1 no wrinkles, 2 in motion, 3 at rest, 4 only wrinkles.", Ageing, ageing),
+        Scale("wrinkles", "Wrinkles", "Around mouth and eyes, 1 to 9: fine, moderate, deep, three steps each.", Wrinkles, wrinkles),
+        Scale("scars", "Scars after acne", "0 none, 1 flat and coloured, 2 mild, 3 moderate, 4 severe.", Scars, scars),
+        Scale("readings", "Instruments", "Water loss and sebum; hydration and tone stand under Look.", Readings, readings),
         Scale("life", "Quality of life", "Ten answers from the client’s own sheet, 0 not at all to 3 very much.", Life, life),
     )
 }

@@ -222,7 +222,8 @@ class Advice(Sourced):
 class Home(Cited):
     """A product for home: how it is used, after what, for which family of skin (empty: all), from and until so many hours after the visit.
 
-    Its amount a time is a film over the treated skin (`film` names a rule in mg/cm²) or `grams`.
+    Its amount a time is a film over the treated skin (`film` names a rule in mg/cm²) or `grams`. It begins when the one that it `follows`
+    has ended.
     """
 
     use: str
@@ -234,6 +235,7 @@ class Home(Cited):
     grams: float = 0
     times: int = 1
     sterile: bool = False
+    follows: str = ""
 
 
 class AskOption(Frozen):

@@ -8,6 +8,7 @@ from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
 from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, gel_ml, given, physical, worked
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.titration import titrate
 
 NAME = "cold"
 CARD = True
@@ -29,7 +30,7 @@ def start(card: MachineCard, subject: Subject) -> Start:
     """The mildest cold of the range, or a step colder where that did not calm."""
     mildest = card.at(number(f"{NAME}.start"))
     base = given("mildest", card.most if mildest is None else mildest, card.scale, 1, f"{NAME}.start")
-    missed = subject.last is not None and subject.last.endpoint_seen == "not seen" and not subject.last.reacted
+    missed = subject.last is not None and titrate(subject.last).turn == "up"
     last = subject.last.at if subject.last and subject.last.at is not None else base.value or 0
     colder = given("endpoint not reached last time", -card.step if missed else 0, card.scale, 1, f"{NAME}.adjust.missed")
     value = min(max(card.least, last + (colder.value or 0)), card.most)

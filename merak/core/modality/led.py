@@ -10,6 +10,7 @@ from merak.core.dose.light import fluence_j_cm2, irradiance_at, minutes_for
 from merak.core.knowledge import Verdict, caution, number
 from merak.core.modality.device import Colour, LedCard
 from merak.core.modality.shared import Dose, Judge, Start, Step, Subject
+from merak.core.modality.titration import titrate
 from merak.core.working import Frozen, Quantity
 
 NAME = "led"
@@ -41,20 +42,25 @@ def start_for(card: LedCard, findings: Findings, last: LastTime | None, verdict:
     careful = last is None or bool(findings.sensitive) or verdict == "change"
     rule_id = "led.first_visit" if careful else "led.start_minutes"
     minutes = last.led_minutes if last and last.led_minutes and not careful else number(rule_id)
+    words = "first visit, sensitive, or something to mind" if careful else "as is usual, or as last time"
+    if last and last.turn in ("down", "stop"):
+        minutes, rule_id, words = max(1.0, minutes + number("led.reacted")), "led.reacted", "shorter after last time's reaction"
+    elif last and last.turn == "up" and last.led_minutes and not careful:
+        minutes, rule_id, words = minutes + number("led.missed"), "led.missed", "longer, since last time fell short"
     distances = sorted(distance for distance, _ in card.points) or [10.0]
     distance = distances[min(1, len(distances) - 1)]
     bright = irradiance_at(distance, card.points)
     if bright:  # a strong panel reaches the ceiling sooner than the usual minutes
         longest = minutes_for(number("led.ceiling.red_fluence"), bright)
         minutes = min(minutes, round(longest - 0.05, 1))
-    words = "first visit, sensitive, or something to mind" if careful else "as is usual, or as last time"
     worked = Quantity(name="start minutes", value=minutes, unit="min", digits=1, formula=words, rules=(rule_id,))
     return Settings(minutes=minutes, distance_cm=distance), worked
 
 
 def start(card: LedCard, subject: Subject) -> Start:
     """The same for a skin that is described and not looked at."""
-    last = LastTime(on=subject.last.on or date.min, led_minutes=subject.last.at) if subject.last else None
+    turn = titrate(subject.last).turn if subject.last else None
+    last = LastTime(on=subject.last.on or date.min, led_minutes=subject.last.at, turn=turn) if subject.last else None
     return Start(*start_for(card, Findings(sensitive=subject.sensitive), last, subject.verdict))
 
 

@@ -17,6 +17,7 @@ from merak.core.dose.product import film_ml
 from merak.core.knowledge import Verdict, caution, number, quantity
 from merak.core.modality.device import MicrocurrentCard
 from merak.core.modality.shared import Dose, Start, Step, Subject
+from merak.core.modality.titration import titrate
 from merak.core.working import Caution, Frozen, Quantity, Saying
 
 NAME = "microcurrent"
@@ -90,6 +91,8 @@ def start_for(card: MicrocurrentCard, findings: Findings, last: LastTime | None,
         steps.append(quantity("microcurrent.sensitive", "sensitive skin", 1))
     if last and (last.reacted or verdict == "change"):
         steps.append(quantity("microcurrent.reacted", "last time's reaction", 1))
+    elif last and last.level and last.turn == "up":
+        steps.append(quantity("microcurrent.missed", "last time fell short", 1))
     level = max(1.0, sum(step.value or 0 for step in steps))
     words = " ".join(f"{step.value:+g} {step.name}" if i else f"{step.value:g} {step.name}" for i, step in enumerate(steps))
     worked = Quantity(
@@ -112,7 +115,8 @@ def start_for(card: MicrocurrentCard, findings: Findings, last: LastTime | None,
 
 def start(card: MicrocurrentCard, subject: Subject) -> Start:
     """The same for a skin that is described and not looked at."""
-    last = LastTime(on=subject.last.on or date.min, level=subject.last.at, redness=subject.last.redness) if subject.last else None
+    turn = titrate(subject.last).turn if subject.last else None
+    last = LastTime(on=subject.last.on or date.min, level=subject.last.at, turn=turn) if subject.last else None
     return Start(*start_for(card, Findings(sensitive=subject.sensitive), last, subject.verdict))
 
 

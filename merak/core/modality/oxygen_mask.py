@@ -5,6 +5,7 @@ from pydantic import Field
 from merak.core.knowledge import number
 from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, whole, worked
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.titration import titrate
 
 NAME = "oxygen_mask"
 CARD = False
@@ -25,7 +26,7 @@ def start(card: None, subject: Subject) -> Start:
     """Two minutes of activator for a newcomer, or as long as last time; two in winter or on dehydrated skin."""
     newcomer = given("newcomer", number(f"{NAME}.newcomer"), "min", 1, f"{NAME}.newcomer")
     value = newcomer.value or 2
-    if subject.last and subject.last.at is not None and not subject.last.reacted:
+    if subject.last and subject.last.at is not None and titrate(subject.last).turn in ("same", "up"):
         value = max(0.5, min(subject.last.at, number(f"{NAME}.longest")))
     if subject.dehydrated:
         value = min(value, number(f"{NAME}.dehydrated"))

@@ -4,8 +4,7 @@ Every modality is one module with the same face (`Modality`), over words that st
 """
 
 from collections.abc import Callable
-from datetime import date
-from typing import Any, Literal, NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol
 
 from pydantic import ConfigDict, Field, ValidationError
 
@@ -14,7 +13,9 @@ from merak.core.body.treatable import treatable
 from merak.core.client import Measures
 from merak.core.errors import BadInput, KnowledgeError
 from merak.core.knowledge import Verdict, caution, has_rule, number, quantity, rule
+from merak.core.modality.before import Before
 from merak.core.modality.device import MachineCard
+from merak.core.modality.titration import titrate
 from merak.core.working import Caution, Frozen, Quantity
 
 #: Beyond this a value counts as past its ceiling: rounding in the last digits does not.
@@ -27,23 +28,6 @@ class Settings(Frozen):
     """Base of what is set for a modality: no field takes a number that is none."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
-
-
-class Before(Frozen):
-    """How the same modality ended last time: where it was set, whether its endpoint was seen, how the skin answered (0 to 4)."""
-
-    at: float | None = Field(None, ge=-50, le=10_000, title="Ended at")
-    endpoint_seen: Literal["seen", "not seen", ""] = Field("", title="Endpoint")
-    redness: int = Field(0, ge=0, le=4, title="Redness, 0 to 4")
-    swelling: int = Field(0, ge=0, le=4, title="Swelling, 0 to 4")
-    settled_late: bool = Field(False, title="Settled late")
-    stepped_up: bool = False
-    on: date | None = None
-
-    @property
-    def reacted(self) -> bool:
-        """A grade of 3 or more, or later settling than expected."""
-        return max(self.redness, self.swelling) >= 3 or self.settled_late
 
 
 class Subject(Settings):
@@ -148,10 +132,12 @@ ADJUSTMENTS: dict[str, Callable[[Subject], bool]] = {
     "dehydrated": lambda s: s.dehydrated,
     "bone": lambda s: s.bony,
     "thin": lambda s: s.thin,
-    "reacted": lambda s: s.last is not None and s.last.reacted,
+    "reacted": lambda s: s.last is not None and titrate(s.last).turn in ("down", "stop"),
     "careful": lambda s: s.verdict == "change",
-    "missed": lambda s: s.last is not None and s.last.endpoint_seen == "not seen" and not s.last.reacted and not s.last.stepped_up,
+    "missed": lambda s: s.last is not None and titrate(s.last).turn == "up",
 }
+#: What holds for every modality that says nothing of its own.
+USUALLY = {"reacted": "titration.down"}
 #: These describe a skin that last time's setting has already been fitted to.
 KNOWN_SINCE = frozenset({"first_visit", "sensitive", "dark"})
 
@@ -169,9 +155,9 @@ def started(
     else:
         lines = [base or quantity(f"{name}.start", "start value", digits)]
     for key, holds in ADJUSTMENTS.items():
-        if has_rule(f"{name}.adjust.{key}") and holds(subject) and not (last is not None and key in KNOWN_SINCE):
-            steps = number(f"{name}.adjust.{key}")
-            lines.append(Quantity(name=_words(key), value=steps * step, unit=unit, digits=digits, rules=(f"{name}.adjust.{key}",)))
+        rule_id = f"{name}.adjust.{key}" if has_rule(f"{name}.adjust.{key}") else USUALLY.get(key, "")
+        if rule_id and holds(subject) and not (last is not None and key in KNOWN_SINCE):
+            lines.append(Quantity(name=_words(key), value=number(rule_id) * step, unit=unit, digits=digits, rules=(rule_id,)))
     total = sum(line.value or 0 for line in lines)
     value = min(max(least, int((total - least) / step + 1e-9) * step + least), most)
     said = "".join(f" {line.value:+g} {line.name}" if n else f"{line.value:g} {line.name}" for n, line in enumerate(lines))
@@ -197,7 +183,7 @@ def _words(key: str) -> str:
         "thin": "thin skin",
         "reacted": "last time's reaction",
         "careful": "something to mind",
-        "missed": "endpoint not reached last time",
+        "missed": "last time fell short",
     }[key]
 
 
@@ -329,6 +315,13 @@ def stepped(module: Modality, settings: Frozen, card: Any, up: bool) -> Frozen:
     value = getattr(settings, field) + (by if up != down else -by)
     least, most = (card.least, card.most) if field == "at" and isinstance(card, MachineCard) else _bounds(type(settings), field)
     return settings.model_copy(update={field: type(getattr(settings, field))(min(max(value, least), most))})
+
+
+def more_energy(card: Any, field: str, was: float, now: float) -> float | None:
+    """How many times the energy of a setting another one is; None where the machine's scale says nothing of it."""
+    known = isinstance(card, MachineCard) and field == "at"
+    before, after = (card.physical(was), card.physical(now)) if known else (was, now)
+    return after / before if before and after else None
 
 
 def _bounds(model: type[Frozen], field: str) -> tuple[float, float]:

@@ -1,10 +1,8 @@
 """Titration: what the skin said to a visit, and what it does to the same modality next time."""
 
-from collections.abc import Iterable
 from typing import Literal
 
-from merak.core.after.following import FollowUp
-from merak.core.knowledge import number, rule, traits
+from merak.core.knowledge import number, rule
 from merak.core.modality.before import Before
 from merak.core.working import Frozen
 
@@ -43,27 +41,3 @@ def titrate(last: Before) -> Titration:
 
 def _turn(turn: Turn, rule_id: str, seen: str = "") -> Titration:
     return Titration(turn=turn, words=f"{seen}{rule(rule_id).words}", rule=rule_id)
-
-
-def late(modality: str, answers: Iterable[FollowUp]) -> bool:
-    """Whether it took longer to settle than this modality is expected to."""
-    expected = max(traits()[modality].settle_h if modality in traits() else 0, number("titration.settle_floor"))
-    return any(answer.settled_h is not None and answer.settled_h >= expected for answer in answers)
-
-
-def with_answers(last: Before, modality: str, answers: Iterable[FollowUp]) -> Before:
-    """How it ended, with what the client said afterwards."""
-    said = tuple(answers)
-    if not said:
-        return last
-    improved = [one.improvement for one in said if one.improvement is not None]
-    return last.model_copy(
-        update={
-            "redness": max([last.redness, *(one.redness or 0 for one in said)]),
-            "swelling": max([last.swelling, *(one.swelling or 0 for one in said)]),
-            "settled_late": last.settled_late or late(modality, said),
-            "mark": last.mark or next((one.marked for one in said if one.marked), ""),
-            "improvement": improved[-1] if improved else last.improvement,
-            "graded": last.graded or bool(improved),
-        }
-    )

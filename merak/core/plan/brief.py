@@ -13,9 +13,10 @@ from merak.core.body.plate import PLATES, area_cm2, zone_names
 from merak.core.body.treatable import BESIDE, Narrowed, Treatable, treatable
 from merak.core.client import Findings, LastTime
 from merak.core.knowledge import about, all_of, book, number, quantity, traits
+from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card, fits
-from merak.core.modality.shared import Before, Subject
+from merak.core.modality.shared import Subject
 from merak.core.plan.screening import HOUSEKEEPING, Answers, Board, Letter, Override, board
 from merak.core.plan.spots import SpotRead
 from merak.core.working import Frozen, Quantity
@@ -95,7 +96,8 @@ class Brief(Frozen):
     def board(self) -> Board:
         """Where each modality stands today."""
         return board(
-            self.answers, self.born, self.today, self.returning, self.findings, self.letters, self.overrides, self.offered
+            self.answers, self.born, self.today, self.returning, self.findings, self.letters, self.overrides, self.offered,
+            {name: (last.mark, last.on) for name, last in self.history.items() if last.mark and last.on},
         )  # fmt: skip
 
     @cached_property

@@ -1,5 +1,6 @@
 """One thing in a plan: what is set for it, where it goes, and what that comes to for this client."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -12,7 +13,8 @@ from merak.core.knowledge import Consider, about, all_of, caution, methods, numb
 from merak.core.modality import led, microcurrent
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import read_card
-from merak.core.modality.shared import Dose, Subject, begun, stepped
+from merak.core.modality.shared import Dose, Subject, begun, more_energy, stepped
+from merak.core.modality.titration import titrate
 from merak.core.plan.brief import Brief, Machine, workable
 from merak.core.plan.fitting import Methods, chosen, title
 from merak.core.plan.screening import demand
@@ -176,6 +178,7 @@ def _begin(brief: Brief, modality: str, item_id: str, of: Methods, consider: Con
     changed = school_settings(modality, of) | (consider.set if consider else {})
     if modality == "rf_bulk":
         changed["zone_cm2"] = _zone_that_warms(settings, card, subject)
+    settings = _carried(brief, modality, settings, card)
     settings = module.Settings.model_validate(settings.model_dump() | _answered(brief, modality) | changed)
     if modality == "led":
         settings = _known_colours(settings, card)
@@ -190,6 +193,24 @@ def _answered(brief: Brief, modality: str) -> dict[str, Any]:
     read = brief.spots.get(modality)
     carried = read is not None and read.speaks(brief.today) and modality not in brief.history
     return {MODALITIES[modality].STEP.field: read.answer.set_to} if read and carried else {}
+
+
+#: Their own start values do not begin where last time ended; it is done here.
+CARRIED_OVER = frozenset({"peel", "enzyme", "wet_abrasion"})
+
+
+def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
+    """Start settings with what last time says: where it ended, a step on by its titration, never more than a fifth more energy."""
+    before, module = brief.history.get(modality), MODALITIES[modality]
+    if before is None or before.at is None:
+        return settings
+    field, turn = module.STEP.field, titrate(before).turn
+    last = settings.model_copy(update={field: type(getattr(settings, field))(before.at)})
+    if modality in CARRIED_OVER:
+        settings = last if turn == "same" else stepped(module, last, card, up=turn == "up")
+    more = more_energy(card, field, before.at, float(getattr(settings, field)))
+    too_much = turn == "up" and not module.STEP.down and more is not None and more > number("titration.fifth") + 1e-9
+    return last if too_much else settings
 
 
 #: Zones worked at once with bulk radiofrequency, cm², from the usual down.
@@ -355,9 +376,25 @@ def _judged(brief: Brief, item: Item, dose: Dose) -> tuple[tuple[Caution, ...], 
     return tuple(stops), tuple(past)
 
 
+def _last_time(brief: Brief, item: Item) -> Iterator[Caution]:
+    """What last time's answer says to this one, with its reason; a setting above what it asks for is told."""
+    before = brief.history.get(item.modality)
+    if before is None or before.on is None or before.at is None:
+        return
+    said, (field, _, down) = titrate(before), MODALITIES[item.modality].STEP
+    now = item.settings.get(field)
+    if not isinstance(now, int | float) or item.modality in brief.spots:
+        return
+    went = "as then" if abs(now - before.at) < 1e-9 else "gentler" if (now < before.at) != down else "stronger"
+    words = f"Last time, {before.on:%-d %b}: {before.at:g}; now {now:g}, {went}. {said.words}"
+    against = {"down": ("as then", "stronger"), "stop": ("as then", "stronger", "gentler"), "same": ("stronger",), "up": ()}[said.turn]
+    act = "Go back, or let a senior decide." if went in against else rule(said.rule).reason
+    yield caution(said.rule, "change" if went in against else "know", words, act)
+
+
 def _minded(brief: Brief, item: Item, settings: Any) -> tuple[Caution, ...]:
     """What answers and findings change about it, and what was lifted by whom."""
-    found = []
+    found = list(_last_time(brief, item))
     for name in (item.modality, *aspects_of(item.modality, settings)):
         for reason in brief.board[name].reasons if name in brief.board else ():
             where = f" ({', '.join(reason.zones)})" if reason.zones else ""

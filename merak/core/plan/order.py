@@ -12,7 +12,7 @@ from merak.core.knowledge import about, all_of, has_rule, number, rule
 from merak.core.modality import microcurrent as lifting
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import CardTip, MachineCard, MicrocurrentCard
-from merak.core.modality.shared import stepped
+from merak.core.modality.shared import more_energy, stepped
 from merak.core.plan.brief import Brief, plate_of
 from merak.core.plan.chair import Cell, HeatRule, Part, Span, Step, StepLine
 from merak.core.plan.item import Worked, compute, lifted, school_acts
@@ -357,10 +357,9 @@ def _next_up(brief: Brief, one: Worked, card: Any) -> tuple[float | None, str]:
     was, now = float(getattr(one.settings, field)), float(getattr(stronger, field))
     if now <= was:
         return None, "The scale ends here."
-    known = isinstance(card, MachineCard) and field == "at"
-    before, after = (card.physical(was), card.physical(now)) if known else (was, now)
-    if before and after and after / before > number("rf_fractional.step.most") + 1e-9:
-        return None, f"A step would be {100 * (after / before - 1):.0f} % more energy; a fifth is the most."
+    more = more_energy(card, field, was, now)
+    if more and more > number("rf_fractional.step.most") + 1e-9:
+        return None, f"A step would be {100 * (more - 1):.0f} % more energy; a fifth is the most."
     try:
         stops = compute(brief, one.item.with_settings(stronger), (), (), {}).stops
     except (MerakError, ValidationError) as stop:

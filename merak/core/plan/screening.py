@@ -1,6 +1,6 @@
 """Each answer and each finding acts on each modality separately; the most careful verdict wins. Letters and a senior's word lift some."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import date, datetime, timedelta
 from functools import cache
 from typing import Literal, get_args
@@ -150,8 +150,12 @@ def board(
     letters: Iterable[Letter] = (),
     overrides: Iterable[Override] = (),
     offered: frozenset[str] | None = None,
+    marked: Mapping[str, tuple[str, date]] | None = None,
 ) -> Board:
-    """Modality or aspect → standing. Raises BadInput, by question, for answers that are not in the rule book or dates in the future."""
+    """Modality or aspect → standing. Raises BadInput, by question, for answers that are not in the rule book or dates in the future.
+
+    `marked` are modalities that left a mark, with what and when: they wait for a doctor's letter that came since.
+    """
     found: dict[str, list[Reason]] = {name: [] for name in subjects()}
     open_: dict[str, list[str]] = {name: [] for name in subjects()}
     for question in questions(returning, offered):
@@ -173,7 +177,11 @@ def board(
         for name in found:
             found[name].append(_minor(name))
     kept, said = tuple(letters), tuple(overrides)
-    return {name: _standing(name, [_lifted(one, name, kept, said, today) for one in found[name]], tuple(open_[name])) for name in found}
+    stand = {name: [_lifted(one, name, kept, said, today) for one in reasons] for name, reasons in found.items()}
+    for name, (what, on) in (marked or {}).items():  # a letter from before it speaks for nothing that came since
+        since = tuple(one for one in kept if one.received >= on)
+        stand[name].append(_lifted(_after_mark(what, on), name, since, said, today))
+    return {name: _standing(name, reasons, tuple(open_[name])) for name, reasons in stand.items()}
 
 
 def _reason(ruling: Ruling, words: str, rule_id: str, given: Answer, today: date, dated: bool) -> Reason | None:
@@ -212,6 +220,13 @@ def _from_findings(findings: Findings, today: date) -> Iterable[tuple[str, Reaso
 
 
 @cache
+def _after_mark(what: str, on: date) -> Reason:
+    """A course that stops because of what was left on the skin."""
+    entry = rule("titration.stop")
+    words = f"{entry.words} On {on:%-d %b %Y} it left {what}."
+    return Reason(verdict="letter", answer=what, reason=words, act="Report it; ask for a doctor's letter.", rule=entry.id)
+
+
 def _minor(name: str) -> Reason:
     of = aspects()[name].of if name in aspects() else name
     stops = of in all_of(("ENERGY", "OPEN"))

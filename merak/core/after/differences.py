@@ -1,0 +1,66 @@
+"""Where what was done differs from the plan: told from the events, explained by whoever closes."""
+
+from collections.abc import Sequence
+
+from merak.core.knowledge import number
+from merak.core.plan.chair import Step
+from merak.core.plan.screening import HOUSEKEEPING
+from merak.core.session.facts import StepFacts
+from merak.core.working import Frozen
+
+#: Why something was done otherwise, in one tap; "other" asks for the note.
+WHY = {
+    "client": "the client asked for it",
+    "skin": "the skin answered",
+    "time": "time ran out",
+    "machine": "machine or product",
+    "senior": "ordered by a senior",
+    "judged": "as judged at the chair",
+    "other": "see the note",
+}
+
+
+class Difference(Frozen):
+    """One step that was done otherwise: its number in the plan, its title, how it differs; `because` where the events say why."""
+
+    step: int
+    title: str
+    words: str
+    because: str = ""
+
+
+def differences(steps: Sequence[Step], facts: Sequence[StepFacts], stopped: str = "") -> tuple[Difference, ...]:
+    """The steps that differ; cleansing and other housekeeping only where they were left out. `stopped` is why the treatment was stopped."""
+    found = []
+    for n, (step, fact) in enumerate(zip(steps, facts, strict=True)):
+        words = _differs(step, fact)
+        if words:
+            because = f"stopped: {stopped}" if stopped and (not fact.reached or words[0].startswith(("only", "in"))) else ""
+            found.append(Difference(step=n, title=fact.title, words="; ".join(words), because=because))
+    return tuple(found)
+
+
+def _differs(step: Step, fact: StepFacts) -> list[str]:
+    if not fact.reached:
+        return ["not begun"]
+    words = []
+    if fact.done_strokes < fact.planned_strokes:
+        words.append(f"only {fact.done_strokes} of {fact.planned_strokes} counted")
+    if fact.missed:
+        words.append(f"{fact.missed} missed")
+    if fact.doubled:
+        words.append(f"{fact.doubled} twice")
+    planned_level = max((line.level for line in step.lines), default=None)
+    if fact.level is not None and planned_level is not None and fact.level != planned_level and fact.done_strokes:
+        words.append(f"level {fact.level:g}, not {planned_level:g}")
+    if fact.set_to is not None and step.spot is not None and fact.set_to != step.spot.at:
+        words.append(f"set to {fact.set_to:g}, not {step.spot.at:g}, after its spot")
+    timed = step.must_end and step.modality not in HOUSEKEEPING and fact.planned_s > 0
+    if timed and abs(fact.done_s - fact.planned_s) > number("close.differs") / 100 * fact.planned_s:
+        words.append(f"in {clock(fact.done_s)}, not {clock(fact.planned_s)}")
+    return words
+
+
+def clock(seconds: float) -> str:
+    """ "5:24"."""
+    return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
