@@ -13,8 +13,10 @@ from merak.core.knowledge import book
 from merak.desk.practice import database_answers
 from merak.door import Headers
 from merak.web import (
+    answer,
     ask,
     bench,
+    clients,
     close,
     day,
     emergency,
@@ -24,6 +26,7 @@ from merak.web import (
     plan,
     plate,
     practice,
+    reactions,
     returning,
     rules,
     scales,
@@ -62,6 +65,9 @@ def make_app() -> FastAPI:
         instruments,
         emergency,
         tasks,
+        clients,
+        reactions,
+        answer,
         rules,
         signing_in,
     )  # the busiest first

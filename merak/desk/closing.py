@@ -1,69 +1,106 @@
-"""Closing: planned beside done, the skin's answer, the aftercare sheet."""
+"""Closing: planned beside done and why it differs, the skin's answer, products left on, the sheet; then the record is sealed."""
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from merak.core.after.aftercare import SheetLine, sheet, tags_done
-from merak.core.errors import BadInput
+from merak.core.after.answer import LOOKS, SkinAnswer
+from merak.core.after.differences import WHY, Difference, differences
+from merak.core.after.energy import Given, given
+from merak.core.errors import BadInput, MerakError
 from merak.core.knowledge import about
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.plan.chair import Step
+from merak.core.plan.item import Item, compute
 from merak.core.plan.screening import HOUSEKEEPING
-from merak.core.session import StepFacts, StepRun, step_facts
+from merak.core.session import StepFacts, step_facts
+from merak.core.working import Quantity
+from merak.desk import follow_ups, registering
+from merak.desk.answering import answer_of
 from merak.desk.desk import Desk, OutOfTurn
 from merak.desk.file import VisitFile, turn
+from merak.desk.keeping import keep_drawing
+from merak.desk.sheets import Sheet, body_of, done_tags, joined, keep_habits, worked
+from merak.desk.sheets import kept as kept_sheet
 from merak.desk.treating import Run, run_file
 from merak.records import events, visits
 
-#: Field → (words, most). Grades as the handbook of outcomes has them.
-GRADES = {"redness": ("Redness", 4), "swelling": ("Swelling", 4), "pain": ("Pain at worst", 10), "comfort": ("Comfort", 10)}
+#: Field → (words, most).
+GRADES = {"pain": ("Pain at worst", 10), "comfort": ("Comfort", 10)}
+EXPLAINED = ("drawn", "initials", "declined")
+#: What a mark on the skin is, and whether it stops the course.
+MARKS = {"bruise": "a bruise", "blister": "a blister or burn", "colour": "a brown, white or grey mark", "other": "another mark"}
+STOPPING_MARKS = frozenset({"blister", "colour"})
+PRODUCTS = 8
+LOTS_OF = timedelta(days=60)
 
 
 @dataclass
 class Closed:
-    """The close page: what was to be and what was, what the form holds, the sheet."""
+    """The close page: what was to be and what was, why it differs, how the skin answered, what the form holds, the sheet."""
 
     file: VisitFile
     run: Run | None
+    order: dict[str, Any]
     facts: list[StepFacts]
+    differences: tuple[Difference, ...]
+    answer: SkinAnswer
+    begun: tuple[str, ...]
+    tags: tuple[str, ...]
     form: dict[str, str]
-    sheet: tuple[SheetLine, ...]
+    products: list[tuple[str, str, bool]]
+    sheet: Sheet
     ended: datetime
     next_at: datetime | None
     wrong: dict[str, str]
 
+    @property
+    def judged(self) -> tuple[str, ...]:
+        """The modalities whose endpoint is asked for."""
+        return tuple(name for name in self.begun if name != "numbing")
+
 
 def closing(desk: Desk, visit_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> Closed:
-    """What stands, the grades prefilled as typed or as kept."""
+    """What stands, the fields as typed or as kept."""
     file, run = run_file(desk, visit_id)
     kept = file.body("close")
-    held = {key: str(kept[key]) for key in (*GRADES, "note", "explained") if key in kept} if form is None else form
+    order = (visits.order(desk.db, visit_id) if run else None) or {}
     facts = step_facts(run.steps, run.state, desk.now) if run else []
-    ended = datetime.fromisoformat(kept["ended"]) if "ended" in kept else _ended(desk, visit_id)
+    stopped = run.state.reason if run and run.state.phase == "stopped" else ""
+    differ = differences(run.steps, facts, stopped) if run else ()
+    ended = (datetime.fromisoformat(kept["ended"]) if "ended" in kept else _ended(desk, visit_id)).astimezone(desk.zone)
     following = visits.after(desk.db, file.visit)
     next_at = following.starts_at.astimezone(desk.zone) if following else None
-    grades = {key: int(held[key]) if held.get(key, "").isdigit() else 0 for key in ("redness", "swelling")}
-    worked = [tag for modality in _begun(run) for tag in about()[modality].tags]
-    tags = tags_done(worked, grades["redness"], grades["swelling"])
-    lines = sheet(tags, ended.astimezone(desk.zone), next_at)
-    return Closed(file, run, facts, held, lines, ended.astimezone(desk.zone), next_at, wrong or {})
+    answer, tags = answer_of(file), done_tags(run, order)
+    if file.visit.status == "closed":
+        sheet = kept_sheet(desk, file, ended, next_at)
+    else:
+        sheet = joined(desk, file, run, tags, (answer.worst("redness"), answer.worst("swelling")), ended, next_at, form)
+    held = _held(kept) if form is None else form
+    return Closed(
+        file, run, order, facts, differ, answer, _begun(run), tags, held, _products(desk, file, order, kept, form), sheet, ended, next_at,
+        wrong or {},
+    )  # fmt: skip
 
 
-def _begun(run: Run | None) -> list[str]:
-    """The modalities that were really begun: at least one stroke, or the light switched on."""
+def _held(kept: dict[str, Any]) -> dict[str, str]:
+    """The form's fields as they were kept."""
+    found = {key: str(kept[key]) for key in (*GRADES, "note", "explained", "initials", "words", "senior", "marked") if key in kept}
+    found |= {f"why.{n}": why for n, why in kept.get("why", {}).items()}
+    return found | {f"endpoint.{name}": seen for name, seen in kept.get("endpoints", {}).items()}
+
+
+def _begun(run: Run | None) -> tuple[str, ...]:
+    """The modalities that were really begun, housekeeping and spots that wait for a later day left out."""
     if run is None:
-        return []
+        return ()
     pairs = zip(run.steps, run.state.runs, strict=True)
-    return list(dict.fromkeys(step.modality for step, done in pairs if step.modality and _worked(step, done)))
+    names = (step.modality for step, done in pairs if step.modality and not _only_spot(step) and worked(step, done))
+    return tuple(name for name in dict.fromkeys(names) if name not in HOUSEKEEPING)
 
 
-def _worked(step: Step, done: StepRun) -> bool:
-    """Whether something of a step was really done: counted where it is counted, begun elsewhere. A spot alone is no treatment."""
-    if step.spot is not None and not step.spot.same_visit:
-        return False
-    return bool(done.strokes) if step.wanted else done.begun is not None
+def _only_spot(step: Any) -> bool:
+    return step.spot is not None and not step.spot.same_visit
 
 
 def _ended(desk: Desk, visit_id: UUID) -> datetime:
@@ -72,53 +109,170 @@ def _ended(desk: Desk, visit_id: UUID) -> datetime:
     return rows[-1].at if rows else desk.now
 
 
-def close(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Closed:
-    """Closes the visit: the grades, the note, whether the sheet was explained. Raises BadInput by field, OutOfTurn in mid-treatment."""
+def _products(
+    desk: Desk, file: VisitFile, order: dict[str, Any], kept: dict[str, Any], form: dict[str, str] | None
+) -> list[tuple[str, str, bool]]:
+    """(product, lot, left on) as typed or kept; before that, what the plan uses, with the lots that were used last."""
+    if form is not None:
+        return [(form.get(f"product.{n}", ""), form.get(f"lot.{n}", ""), f"left.{n}" in form) for n in range(PRODUCTS)]
+    if "products" in kept:
+        return [(one["product"], one["lot"], one["left"]) for one in kept["products"]]
+    items = order.get("plan", {}).get("items", ())
+    used = dict.fromkeys(thing for item in items for thing in about()[item["modality"]].consumables if thing not in LINEN)
+    lots = visits.last_lots(desk.db, desk.now - LOTS_OF) if used else {}
+    left = {thing for item in items if item["modality"] == "finish" for thing in about()["finish"].consumables}
+    rows = sorted(((thing, lots.get(thing, ""), thing in left) for thing in used), key=lambda row: not row[2])
+    return [*rows[: PRODUCTS - 1], *[("", "", False)] * max(1, PRODUCTS - len(rows) - 4)][:PRODUCTS]
+
+
+#: Things without a lot.
+LINEN = frozenset({"towel", "swabs", "gauze", "gloves", "eye shields", "opaque eye shields", "band covers", "electrode sponge"})
+
+
+def close(desk: Desk, visit_id: UUID, form: dict[str, str], base: str = "") -> Closed:
+    """Closes and seals the visit; leaves follow-ups with their links (below `base`), and lines in the reactions register.
+
+    Raises BadInput by field, OutOfTurn in mid-treatment.
+    """
     with turn(desk, visit_id, "close"):
         page = closing(desk, visit_id, form)
-        _close(desk, visit_id, form, page)
+        if page.run and page.run.state.phase in ("running", "paused", "halted"):
+            raise OutOfTurn("The treatment is still running. Finish or stop it first.")
+        body = _read(desk, page, form)
+        body |= _done(page) | {"did": _did(page)}
+        visits.add_version(desk.db, visit_id, "close", body, desk.me.id, desk.now)
+        visits.add_version(desk.db, visit_id, "sheet", body_of(page.sheet), desk.me.id, desk.now)
+        visits.set_status(desk.db, visit_id, "closed")
+        keep_habits(desk, page.file.visit.client_id, page.sheet.personal, "large" in form)
+        registering.from_close(desk, page.file, page.run, page.answer, body)
+        if page.begun:
+            follow_ups.leave(desk, visit_id, page.ended, page.next_at, base)
     return closing(desk, visit_id)
 
 
-def _close(desk: Desk, visit_id: UUID, form: dict[str, str], page: Closed) -> None:
-    if page.run and page.run.state.phase in ("running", "paused", "halted"):
-        raise OutOfTurn("The treatment is still running. Finish or stop it first.")
-    body: dict[str, Any] = {"note": form.get("note", "").strip(), "ended": page.ended.isoformat()}
+def _read(desk: Desk, page: Closed, form: dict[str, str]) -> dict[str, Any]:
+    """The form's words as they are kept. Raises BadInput by field."""
     wrong: dict[str, str] = {}
+    body: dict[str, Any] = {
+        "note": form.get("note", "").strip()[:2000], "words": form.get("words", "").strip()[:1000], "ended": page.ended.isoformat(),
+    }  # fmt: skip
+    if page.run:
+        _read_answer(page, form, body, wrong)
+        _read_differences(page, form, body, wrong)
+    elif not body["note"]:
+        wrong["note"] = "Nothing was treated: say why."
+    body["products"] = _read_products(page, wrong)
+    body["explained"] = form.get("explained")
+    if form.get("explained") not in EXPLAINED:
+        wrong["explained"] = "Initialled here, by letters, or declined?"
+    body["initials"] = form.get("initials", "").strip()[:6]
+    if form.get("explained") == "initials" and not body["initials"]:
+        wrong["explained"] = "The client’s initials."
+    if wrong:
+        raise BadInput(wrong)
+    if form.get("explained") == "drawn":
+        body["signature"] = keep_drawing(
+            desk, page.file.visit.client_id, form.get("signature", ""), "explained", "There are no initials yet."
+        )
+    return body
+
+
+def _read_answer(page: Closed, form: dict[str, str], body: dict[str, Any], wrong: dict[str, str]) -> None:
+    answer = page.answer
+    body |= {"redness": answer.worst("redness"), "swelling": answer.worst("swelling")}
+    if answer.missing:
+        wrong["answer"] = f"Look once more {' and '.join(LOOKS[one] for one in answer.missing)}: tap what is seen, or “nothing seen”."
     for key, (words, most) in GRADES.items():
         raw = form.get(key, "")
         if raw.isdigit() and int(raw) <= most:
             body[key] = int(raw)
-        elif page.run:
+        else:
             wrong[key] = f"{words}: 0 to {most}."
-    if form.get("explained") not in ("explained", "declined"):
-        wrong["explained"] = "Was the sheet explained, or declined?"
-    body["explained"] = form.get("explained")
-    if not page.run and not body["note"]:
-        wrong["note"] = "Nothing was treated: say why."
-    if wrong:
-        raise BadInput(wrong)
-    body |= _done(page) | {"did": _did(desk, page)}
-    visits.add_version(desk.db, visit_id, "close", body, desk.me.id, desk.now)
-    lines = [line.model_dump(mode="json") for line in page.sheet]
-    visits.add_version(desk.db, visit_id, "sheet", {"lines": lines}, desk.me.id, desk.now)
-    visits.set_status(desk.db, visit_id, "closed")
+    body["endpoints"] = {name: form.get(f"endpoint.{name}", "") for name in page.judged}
+    for name, seen in body["endpoints"].items():
+        if seen not in ("seen", "not seen"):
+            wrong[f"endpoint.{name}"] = "Was it seen?"
+    if answer.worst("marks"):
+        body["marked"] = form.get("marked", "")
+        if body["marked"] not in MARKS:
+            wrong["marked"] = "What kind of mark?"
+        elif body["marked"] in STOPPING_MARKS:
+            body["mark"] = MARKS[body["marked"]]
+    body["senior"] = form.get("senior", "").strip()[:80]
+    if answer.asks_senior and not body["senior"]:
+        wrong["senior"] = "Grade 3 or more: which senior looked, or was asked?"
 
 
-def _did(desk: Desk, page: Closed) -> dict[str, Any]:
-    """Each modality that was really begun, with where it was set and whether that was a step up from last time."""
-    order = visits.order(desk.db, page.file.visit.id) if page.run else None
-    begun_ = set(_begun(page.run)) - HOUSEKEEPING
-    done = _done(page)
-    ended = {"microcurrent": done.get("level"), "led": done.get("led_minutes")} | _set_to(page.run)
-    found = {}
-    for item in order.get("plan", {}).get("items", ()) if order else ():
-        if item["modality"] in begun_:
-            field, _, down = MODALITIES[item["modality"]].STEP
-            at, before = ended.get(item["modality"]) or item["settings"].get(field), page.file.history.get(item["modality"])
-            up = before is not None and before.at is not None and at is not None and (at < before.at if down else at > before.at)
-            found[item["modality"]] = {"at": at, "stepped_up": up}
+def _read_differences(page: Closed, form: dict[str, str], body: dict[str, Any], wrong: dict[str, str]) -> None:
+    body["why"] = {}
+    for one in page.differences:
+        why = one.because or form.get(f"why.{one.step}", "") or form.get("why.all", "")
+        if not one.because and why not in WHY:
+            wrong[f"why.{one.step}"] = "Why?"
+        elif why == "other" and not body["note"]:
+            wrong["note"] = "Why it was done otherwise."
+        body["why"][str(one.step)] = why
+    body["differences"] = [one.model_dump(mode="json") for one in page.differences]
+
+
+def _read_products(page: Closed, wrong: dict[str, str]) -> list[dict[str, Any]]:
+    found = []
+    for n, (product, lot, left) in enumerate(page.products):
+        if product.strip():
+            found.append({"product": product.strip()[:80], "lot": lot.strip()[:40], "left": left})
+            if left and not lot.strip():
+                wrong[f"lot.{n}"] = "Left on the skin: its lot, or “none”."
+        elif lot.strip():
+            wrong[f"product.{n}"] = "Which product?"
     return found
+
+
+def _did(page: Closed) -> dict[str, Any]:
+    """Each modality that was really begun: where it was set, whether that was a step up, on which machine, how much of it was given."""
+    done, found = _done(page), {}
+    ended = {"microcurrent": done.get("level"), "led": done.get("led_minutes")} | _set_to(page.run)
+    names = {one.id: one.card.name for one in page.file.machines}
+    for body in page.order.get("plan", {}).get("items", ()):
+        item = Item.model_validate(body)
+        if item.modality not in page.begun:
+            continue
+        field, _, down = MODALITIES[item.modality].STEP
+        at, before = ended.get(item.modality) or item.settings.get(field), page.file.history.get(item.modality)
+        up = before is not None and before.at is not None and at is not None and (at < before.at if down else at > before.at)
+        told = _given(page, item, at)
+        found[item.modality] = {
+            "at": at, "stepped_up": up, "device": item.machine, "machine": names.get(item.machine, ""),
+            "given": told.model_dump(mode="json") if told else None,
+        }  # fmt: skip
+    return found
+
+
+def _given(page: Closed, item: Item, at: Any) -> Given | None:
+    """How much was planned, and given by the setting that it really ended with."""
+    prefix = f"{item.id}."
+    planned = {
+        key.removeprefix(prefix): Quantity.model_validate(body)
+        for key, body in page.order.get("numbers", {}).items()
+        if key.startswith(prefix)
+    }
+    really, field = planned, MODALITIES[item.modality].STEP.field
+    if at is not None and at != item.settings.get(field) and item.modality != "led":
+        try:
+            really = compute(page.file.brief, item.with_settings(item.settings | {field: at}), (), (), {}).dose.numbers
+        except (MerakError, ValueError):
+            really = planned
+    return given(item.modality, planned, really, _share(page, item.id))
+
+
+def _share(page: Closed, item_id: str) -> float:
+    """How much of a step was done, by what is counted, else by its clock."""
+    planned = done = 0.0
+    for step, fact in zip(page.run.steps, page.facts, strict=True) if page.run else ():
+        if step.item == item_id and not _only_spot(step):
+            planned += fact.planned_s
+            part = fact.done_strokes / fact.planned_strokes if fact.planned_strokes else fact.done_s / (fact.planned_s or 1)
+            done += fact.planned_s * part
+    return round(done / planned, 3) if planned else 1.0
 
 
 def _set_to(run: Run | None) -> dict[str, float]:
@@ -138,4 +292,5 @@ def _done(page: Closed) -> dict[str, Any]:
         "level": levels[-1] if levels else None,
         "led_minutes": round(sum(light), 1) if light else None,
         "stopped": page.run.state.reason if page.run.state.phase == "stopped" else "",
+        "routine": page.order.get("plan", {}).get("routine", ""),
     }

@@ -1,7 +1,5 @@
 """Consent: the words for each treatment of the plan, signed; and what of it may be printed."""
 
-import base64
-import binascii
 from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
@@ -14,7 +12,7 @@ from merak.core.plan.visit_plan import Plan
 from merak.desk.changes import draft_of
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import VisitFile, open_file, turn
-from merak.desk.keeping import keep_file, kept_file
+from merak.desk.keeping import keep_drawing, kept_file
 from merak.desk.planning import Planned, planned
 from merak.records import visits
 
@@ -87,17 +85,13 @@ def _signed(desk: Desk, file: VisitFile, form: dict[str, str]) -> dict[str, Any]
     drawing = form.get("signature", "")
     if how not in SIGNED:
         wrong["signature"] = "Signed here, or on paper?"
-    elif how == "drawn" and not drawing.startswith("data:image/png;base64,"):
+    elif how == "drawn" and not drawing:
         wrong["signature"] = "There is no signature yet."
     if wrong:
         raise BadInput(wrong)
     kept: dict[str, Any] = {"signed": how, "guardian": guardian, "by": desk.me.name}
     if how == "drawn":
-        try:
-            content = base64.b64decode(drawing.partition(",")[2], validate=True)
-        except binascii.Error:
-            raise BadInput({"signature": "The signature did not arrive whole. Once more, please."}) from None
-        kept["signature"] = str(keep_file(desk, file.visit.client_id, content, "signature", field="signature").id)
+        kept["signature"] = keep_drawing(desk, file.visit.client_id, drawing, "signature", "There is no signature yet.")
     return kept
 
 

@@ -13,6 +13,7 @@ from merak.core.modality.device import read_cards
 from merak.core.plan.brief import offered_by
 from merak.core.plan.fitting import title
 from merak.core.plan.screening import STOPPING, VERDICTS, board
+from merak.desk import follow_ups
 from merak.desk.desk import Desk
 from merak.desk.file import find_visit, still_asked
 from merak.desk.permission import may
@@ -200,6 +201,9 @@ def cancel(desk: Desk, visit_id: UUID) -> None:
     with desk.saving("cancel", visit_id) as db:
         if visit.status == "booked":
             visits.set_status(db, visit_id, "cancelled")
+            last = visits.previous_of(db, [visit]).get(visit_id)
+            if last and visits.after(db, visit) is None:
+                follow_ups.drop_before(desk, last)
 
 
 def therapists(desk: Desk) -> list[Person]:

@@ -11,6 +11,7 @@ from zoneinfo import ZoneInfo
 
 from pydantic import TypeAdapter
 
+from merak.core.after.following import FollowUp, with_answers
 from merak.core.body.marks import Mark
 from merak.core.body.treatable import Narrowed
 from merak.core.client import Findings, LastTime, Measures
@@ -49,7 +50,7 @@ class VisitFile:
     marked: list[Standing]
     house: dict[str, Any]
     letters_kept: list[dict[str, Any]]
-    done_before: list[tuple[str, str, dict[str, Any], dict[str, Any]]]
+    done_before: list[tuple[str, str, dict[str, Any], dict[str, Any], list[dict[str, Any]] | None]]
     spots_read: list[tuple[str, dict[str, Any], str]]
 
     def body(self, stage: str) -> dict[str, Any]:
@@ -115,11 +116,15 @@ class VisitFile:
 
     @cached_property
     def history(self) -> dict[str, Before]:
-        """How each modality ended when it was last done."""
+        """How each modality ended when it was last done, and what the client said of it afterwards."""
         found = {}
-        for when, modality, did, close in self.done_before:
-            grades = {key: close.get(key) or 0 for key in ("redness", "swelling")}
-            found[modality] = Before(on=date.fromisoformat(when[:10]), at=did.get("at"), stepped_up=bool(did.get("stepped_up")), **grades)
+        for when, modality, did, close, said in self.done_before:
+            grades = {key: close.get(key) or 0 for key in ("redness", "swelling", "pain")}
+            ended = Before(
+                on=date.fromisoformat(when[:10]), at=did.get("at"), stepped_up=bool(did.get("stepped_up")),
+                endpoint_seen=close.get("endpoints", {}).get(modality, ""), mark=close.get("mark", ""), **grades,
+            )  # fmt: skip
+            found[modality] = with_answers(ended, modality, [FollowUp.model_validate(one["said"]) for one in said or () if "said" in one])
         return found
 
     @cached_property

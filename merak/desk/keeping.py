@@ -1,5 +1,7 @@
 """Files of a client: their type is read from their content, never from their name; what a picture tells of itself is stripped."""
 
+import base64
+import binascii
 from io import BytesIO
 from typing import Literal
 from uuid import UUID
@@ -70,3 +72,14 @@ def kept_file(desk: Desk, client_id: UUID, file_id: UUID) -> KeptFile:
     if found is None or found.client_id != client_id:
         raise NotFound("There is no such file.")
     return found
+
+
+def keep_drawing(desk: Desk, client_id: UUID, drawing: str, field: str, missing: str) -> str:
+    """A signature as the browser draws it (a PNG's data address), kept; its id. Raises BadInput on `field`."""
+    if not drawing.startswith("data:image/png;base64,"):
+        raise BadInput({field: missing})
+    try:
+        content = base64.b64decode(drawing.partition(",")[2], validate=True)
+    except binascii.Error:
+        raise BadInput({field: "The signature did not arrive whole. Once more, please."}) from None
+    return str(keep_file(desk, client_id, content, "signature", field=field).id)

@@ -11,6 +11,7 @@ from merak.core.errors import BadInput
 from merak.desk.desk import Desk
 from merak.desk.file import VisitFile, open_file, turn
 from merak.desk.keeping import keep_file
+from merak.desk.permission import Action
 from merak.records import visits
 
 #: View → what it is called, and the landmarks that are clicked in it.
@@ -35,6 +36,10 @@ class Photo:
     on: date
 
 
+#: When photographs are taken → the stage that they are kept under, and what one does then.
+MOMENTS: dict[str, tuple[str, Action]] = {"before": ("photos", "look"), "after": ("photos_after", "close")}
+
+
 @dataclass
 class Pictured:
     """The page of one view: today's photograph, earlier ones of the same view, and how one of them is laid over today's."""
@@ -46,6 +51,7 @@ class Pictured:
     against: Photo | None
     laid: Similarity | None
     wrong: dict[str, str]
+    moment: str = "before"
 
     @property
     def photo(self) -> Photo | None:
@@ -58,20 +64,24 @@ class Pictured:
         return VIEWS[self.view][1]
 
 
-def pictured(desk: Desk, visit_id: UUID, view: str = "front", against: str = "", wrong: dict[str, str] | None = None) -> Pictured:
-    """What stands. An earlier photograph is laid over today's where the same landmarks were clicked in both."""
+def pictured(
+    desk: Desk, visit_id: UUID, view: str = "front", against: str = "", wrong: dict[str, str] | None = None, moment: str = "before"
+) -> Pictured:
+    """What stands, before the treatment or after. An earlier photograph is laid over today's where the same landmarks were clicked in both."""
     view = view if view in VIEWS else "front"
+    moment = moment if moment in MOMENTS else "before"
     file = open_file(desk, visit_id)
-    today = {
-        name: _photo(body, file.visit.starts_at.astimezone(desk.zone).date()) for name, body in file.body("photos").items() if name in VIEWS
-    }
+    here, on = file.body(MOMENTS[moment][0]), file.visit.starts_at.astimezone(desk.zone).date()
+    today = {name: _photo(body, on) for name, body in here.items() if name in VIEWS}
     earlier = [
         _photo(body[view], at.astimezone(desk.zone).date())
         for at, body in visits.photos_before(desk.db, file.visit)
         if view in body
     ]  # fmt: skip
+    if moment == "after" and view in file.body("photos"):
+        earlier.append(_photo(file.body("photos")[view], on))
     other = next((one for one in earlier if one.file == against), earlier[-1] if earlier else None)
-    page = Pictured(file, view, today, earlier, other, None, wrong or {})
+    page = Pictured(file, view, today, earlier, other, None, wrong or {}, moment)
     if page.photo and other and page.photo.landmarks and other.landmarks:
         try:
             page.laid = similarity(other.landmarks, page.photo.landmarks)
@@ -85,19 +95,20 @@ def _photo(body: dict[str, Any], on: date) -> Photo:
     return Photo(body["file"], body["width"], body["height"], points, on)
 
 
-def add_photo(desk: Desk, visit_id: UUID, view: str, content: bytes | None) -> Pictured:
+def add_photo(desk: Desk, visit_id: UUID, view: str, content: bytes | None, moment: str = "before") -> Pictured:
     """Keeps a photograph of a view; an earlier one of today stays on the record. What is wrong comes back on "file"."""
-    if view not in VIEWS:
+    if view not in VIEWS or moment not in MOMENTS:
         raise BadInput({"view": "From which side?"})
+    stage, action = MOMENTS[moment]
     try:
-        with turn(desk, visit_id, "look") as file:
+        with turn(desk, visit_id, action) as file:
             kept = keep_file(desk, file.visit.client_id, content or b"", "photo")
             width, height = _size(kept.content)
-            body = {**file.body("photos"), view: {"file": str(kept.id), "width": width, "height": height}}
-            visits.add_version(desk.db, visit_id, "photos", body, desk.me.id, desk.now)
+            body = {**file.body(stage), view: {"file": str(kept.id), "width": width, "height": height}}
+            visits.add_version(desk.db, visit_id, stage, body, desk.me.id, desk.now)
     except BadInput as bad:
-        return pictured(desk, visit_id, view, wrong=bad.fields)
-    return pictured(desk, visit_id, view)
+        return pictured(desk, visit_id, view, wrong=bad.fields, moment=moment)
+    return pictured(desk, visit_id, view, moment=moment)
 
 
 def _size(content: bytes) -> tuple[int, int]:
@@ -107,10 +118,10 @@ def _size(content: bytes) -> tuple[int, int]:
         return picture.width, picture.height
 
 
-def mark_landmarks(desk: Desk, visit_id: UUID, view: str, points: str) -> Pictured:
+def mark_landmarks(desk: Desk, visit_id: UUID, view: str, points: str, moment: str = "before") -> Pictured:
     """Keeps the landmarks clicked in a photograph, "x,y x,y …" in its pixels and in their order. Raises BadInput on "landmarks"."""
-    with turn(desk, visit_id, "look") as file:
-        photos = file.body("photos")
+    with turn(desk, visit_id, MOMENTS.get(moment, MOMENTS["before"])[1]) as file:
+        photos = file.body(MOMENTS.get(moment, MOMENTS["before"])[0])
         if view not in photos:
             raise BadInput({"landmarks": "There is no photograph of this view yet."})
         try:
@@ -122,5 +133,5 @@ def mark_landmarks(desk: Desk, visit_id: UUID, view: str, points: str) -> Pictur
         if not inside or len(found) > len(VIEWS[view][1]):
             raise BadInput({"landmarks": "Those points do not lie on the photograph."})
         body = {**photos, view: {**one, "landmarks": found}}
-        visits.add_version(desk.db, visit_id, "photos", body, desk.me.id, desk.now)
-    return pictured(desk, visit_id, view)
+        visits.add_version(desk.db, visit_id, MOMENTS.get(moment, MOMENTS["before"])[0], body, desk.me.id, desk.now)
+    return pictured(desk, visit_id, view, moment=moment)

@@ -7,6 +7,7 @@ from uuid import UUID
 from merak.core.after.course import Proposal, propose
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
+from merak.desk import follow_ups
 from merak.desk.day import booked_spans, check_free, opening_of, read_start
 from merak.desk.desk import Desk, NotFound
 from merak.desk.file import find_visit
@@ -35,17 +36,17 @@ def returning(desk: Desk, visit_id: UUID, form: dict[str, str] | None = None, wr
     if booked is None:
         busy = booked_spans(desk, visit.therapist_id, visit.starts_at, visit.starts_at + timedelta(days=70))
         course, zone = visit.course, desk.studio.time_zone
-        course, zone = visit.course, desk.studio.time_zone
         proposal = propose(visit.starts_at, visit.session_no, course.sessions, visit.minutes, opening_of(desk), busy, zone)
     if form is None:
         form = {"day": f"{proposal.at:%Y-%m-%d}", "time": f"{proposal.at:%H:%M}"} if proposal else {}
     return Returning(visit, proposal, booked, form, wrong or {})
 
 
-def book(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Visit:
+def book(desk: Desk, visit_id: UUID, form: dict[str, str], base: str = "") -> Visit:
     """Books the next session with the same therapist. Raises BadInput by field.
 
-    A gap shorter than the course's least is refused; the same request sent twice books once.
+    The client is asked before it, by a link below `base`. A gap shorter than the course's least is refused; the same
+    request sent twice books once.
     """
     desk.demand("book")
     visit = find_visit(desk, visit_id)
@@ -83,6 +84,8 @@ def book(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Visit:
             created_by=desk.me.id,
         )
         db.add(following)
+        if visit.status == "closed":
+            follow_ups.leave_before(desk, visit_id, start, base)
     return following
 
 

@@ -9,8 +9,9 @@ from itertools import groupby
 from pathlib import Path
 
 import merak.core
+from merak.core.after.aftercare import TAGS
 from merak.core.body.plate import PLATES, zone_names
-from merak.core.knowledge import Cited, Ruling, about, all_of, aspects, book
+from merak.core.knowledge import Cited, Ruling, about, all_of, aspects, book, topics
 from merak.core.plan.screening import acted_on
 from merak.desk.desk import Desk
 
@@ -169,7 +170,15 @@ def _all() -> Iterator[Entry]:
         concerned = {aspects()[name].of if name in aspects() else name for name in acted_on(question)}
         yield _entry(cited, "question", "", concerned, used=("Ask",))
     for advice in everything.advice:
-        yield _entry(advice, "aftercare", advice.weight, {tag for tag in advice.tags if tag in about()}, used=("Close",))
+        said = Cited(id=advice.id, words=advice.words, reason=advice.reason, source=advice.source, mark=advice.mark)
+        after = {name for name, tags in TAGS.items() if set(tags) & set(advice.tags)}
+        yield _entry(said, "aftercare", topics()[advice.topic].weight, after, used=("Close",))
+    for take in everything.home:
+        yield _entry(take, "for home", take.use, {name for name, tags in TAGS.items() if set(tags) & set(take.tags)}, used=("Close",))
+    for asked in everything.ask_after:
+        yield _entry(asked, "question afterwards", ", ".join(option.words for option in asked.options), (), used=("Close",))
+    for remedy in everything.remedy:
+        yield _entry(remedy, "remedy", f"from {remedy.least} of 4, {remedy.minutes} min", (), used=("Close",))
     for kind in everything.mark_kind:
         yield _entry(kind, "mark on the plate", "", _works(kind.keeps_out), used=("Plate",))
     for tissue in everything.tissue:

@@ -7,11 +7,16 @@ from uuid import UUID
 
 from pydantic import ValidationError
 
+from merak.core.after.following import FollowUp, asked
 from merak.core.errors import BadInput
+from merak.core.knowledge import AskAfter, cited
 from merak.core.plan.fitting import title
 from merak.core.plan.spots import SpotAnswer, SpotLook, SpotRule, answer
+from merak.desk import follow_ups
 from merak.desk.desk import Desk, NotFound, OutOfTurn
-from merak.desk.permission import may
+from merak.desk.file import SENIORS
+from merak.desk.follow_ups import TITLES, said_of
+from merak.desk.permission import Denied, may
 from merak.records import tasks
 from merak.records.tables import Task
 
@@ -48,8 +53,15 @@ def _shown(desk: Desk, task: Task, client: str) -> Due:
 
 
 def _words(task: Task) -> str:
-    if task.kind == "spot":
-        return f"Read the test spot of {title(task.body['modality']).lower()}"
+    match task.kind:
+        case "spot":
+            return f"Read the test spot of {title(task.body['modality']).lower()}"
+        case "ask":
+            return f"{TITLES[task.body['follow']]}: ask how the skin is"
+        case "order":
+            return f"Order or refuse: {(cited(task.body['remedy']) or ['a remedy'])[0]}"
+        case "raise":
+            return f"{'Senior: ' if task.body.get('senior') else 'Call: '}{' '.join(task.body['words'])}"
     return f"Call after: {task.body.get('card') or 'an incident'}"
 
 
@@ -62,6 +74,8 @@ class TaskPage:
     wrong: dict[str, str]
     answer: SpotAnswer | None
     rule: SpotRule | None
+    questions: tuple[AskAfter, ...] = ()
+    said: FollowUp | None = None
 
 
 def task_page(desk: Desk, task_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> TaskPage:
@@ -74,7 +88,9 @@ def task_page(desk: Desk, task_id: UUID, form: dict[str, str] | None = None, wro
     kept = task.answer or {}
     told = SpotAnswer.model_validate(kept["answer"]) if "answer" in kept else None
     spot = SpotRule.model_validate(task.body["spot"]) if task.kind == "spot" else None
-    return TaskPage(_shown(desk, task, client), form or {}, wrong or {}, told, spot)
+    questions = asked(task.body["follow"]) if task.kind == "ask" else ()
+    said = said_of(task) or (FollowUp.model_validate(task.body["said"]) if task.kind == "raise" else None)
+    return TaskPage(_shown(desk, task, client), form or {}, wrong or {}, told, spot, questions, said)
 
 
 def finish(desk: Desk, task_id: UUID, form: dict[str, str]) -> TaskPage:
@@ -87,9 +103,19 @@ def finish(desk: Desk, task_id: UUID, form: dict[str, str]) -> TaskPage:
         task = found[0]
         if task.done_at is not None:
             raise OutOfTurn("This was done already; what was found then stands.")
-        task.answer = _spot_answer(desk, task, form) if task.kind == "spot" else _call_answer(form)
+        task.answer = _answer(desk, task, form)
         task.done_by, task.done_at = desk.me.id, desk.now
     return task_page(desk, task_id)
+
+
+def _answer(desk: Desk, task: Task, form: dict[str, str]) -> dict[str, Any]:
+    if task.kind == "spot":
+        return _spot_answer(desk, task, form)
+    if task.kind == "ask":
+        return follow_ups.answered(desk, task, form)
+    if task.kind == "raise" and task.body.get("senior") and desk.me.role not in SENIORS:
+        raise Denied("A senior answers this one.")
+    return _call_answer(form)
 
 
 def _spot_answer(desk: Desk, task: Task, form: dict[str, str]) -> dict[str, Any]:

@@ -1,16 +1,102 @@
-"""Pages to PDF, by WeasyPrint."""
+"""Pages to PDF, by WeasyPrint in a process of its own: setting a sheet holds up no page, and its memory is not the server's.
 
-import gc
+The process is asked over its standard input and answers over its standard output; it ends when the server does, or when it was idle long.
+"""
+
+import select
+import struct
+import subprocess
+import sys
 from pathlib import Path
-from typing import Any
+from threading import Lock
+from typing import IO, Any
+
+from merak.core.errors import MerakError
+
+#: Seconds after which an idle process ends.
+IDLE_S = 900
+_LENGTH = struct.Struct(">I")
+_lock = Lock()
+_setter: subprocess.Popen[bytes] | None = None
+
+
+class NotSet(MerakError):
+    """A sheet could not be made into a PDF."""
+
+
+def warm() -> None:
+    """Starts the process, so that it is ready when the first sheet is asked for."""
+    if _lock.acquire(blocking=False):
+        try:
+            _running()
+        finally:
+            _lock.release()
 
 
 def pdf(html: str, base: Path) -> bytes:
-    """An HTML page as PDF. Only files below `base` are read: nothing is fetched."""
-    from weasyprint import HTML  # heavy: only when a sheet is made
+    """An HTML page as PDF. Only files below `base` are read: nothing is fetched. Raises NotSet."""
+    asked = (str(base.resolve()) + "\n" + html).encode()
+    with _lock:
+        for _ in range(2):  # it may have ended idle just now
+            child = _running()
+            try:
+                return _asked(child, asked)
+            except (OSError, EOFError):
+                child.kill()
+        raise NotSet("The PDF could not be made. Print the page instead.")
+
+
+def _running() -> subprocess.Popen[bytes]:
+    global _setter
+    if _setter is None or _setter.poll() is not None:
+        command = [sys.executable, "-m", "merak.exchange.pdf"]
+        _setter = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+    return _setter
+
+
+def _asked(child: subprocess.Popen[bytes], asked: bytes) -> bytes:
+    if child.stdin is None or child.stdout is None:
+        raise EOFError
+    _write(child.stdin, asked)
+    answer = _read(child.stdout)
+    if not answer.startswith(b"%PDF"):
+        raise NotSet(f"The PDF could not be made: {answer.decode(errors='replace')[:200]}")
+    return answer
+
+
+def _write(to: IO[bytes], content: bytes) -> None:
+    to.write(_LENGTH.pack(len(content)) + content)
+    to.flush()
+
+
+def _read(source: IO[bytes]) -> bytes:
+    head = source.read(_LENGTH.size)
+    if len(head) < _LENGTH.size:
+        raise EOFError
+    return source.read(_LENGTH.unpack(head)[0])
+
+
+def serve() -> None:
+    """Sets one page after the other until nobody asks any more."""
+    import weasyprint  # noqa: F401 (heavy: loaded before the first page is asked for)
+
+    while select.select([sys.stdin.buffer], [], [], IDLE_S)[0]:
+        try:
+            base, _, html = _read(sys.stdin.buffer).decode().partition("\n")
+        except EOFError:
+            return
+        try:
+            made = _made(html, Path(base))
+        except Exception as broken:  # told to whoever asked
+            made = f"{type(broken).__name__}: {broken}".encode()
+        _write(sys.stdout.buffer, made)
+
+
+def _made(html: str, base: Path) -> bytes:
+    from weasyprint import HTML
     from weasyprint.urls import URLFetcher
 
-    root = base.resolve().as_uri() + "/"
+    root = base.as_uri() + "/"
 
     class BelowBase(URLFetcher):  # type: ignore[misc]
         """Refuses every address that is not below `base` or in the page itself."""
@@ -22,6 +108,8 @@ def pdf(html: str, base: Path) -> bytes:
                 raise ValueError(f"not fetched: {url}")
             return super().fetch(url, headers)
 
-    made = bytes(HTML(string=html, base_url=root, url_fetcher=BelowBase()).write_pdf())
-    gc.collect()  # a sheet leaves a tree of boxes behind that only the collector finds
-    return made
+    return bytes(HTML(string=html, base_url=root, url_fetcher=BelowBase()).write_pdf())
+
+
+if __name__ == "__main__":
+    serve()

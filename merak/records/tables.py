@@ -65,13 +65,16 @@ class SignedIn(Base):
 
 
 class Client(Base):
-    """A client, as the front desk knows one."""
+    """A client, as the front desk knows one. `habits` is what of their ways changes an aftercare sheet, as it was last told."""
 
     __tablename__ = "client"
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
     name: Mapped[str]
     born: Mapped[date]
     phone: Mapped[str] = mapped_column(default="")
+    email: Mapped[str] = mapped_column(default="", server_default="")
+    language: Mapped[str] = mapped_column(default="en", server_default="en")
+    habits: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
     created_by: Mapped[UUID | None] = mapped_column(ForeignKey("person.id"))
 
@@ -106,8 +109,8 @@ class Visit(Base):
 
 
 class Record(Base):
-    """One version of one stage of a visit (ask, look, margins, plan, overrides, consent, order, close, sheet, photos, scales). The latest
-    stands; none is changed.
+    """One version of one stage of a visit (ask, look, margins, plan, overrides, consent, order, answer, close, sheet, photos,
+    photos_after, scales). The latest stands; none is changed.
     """
 
     __tablename__ = "record"
@@ -140,12 +143,15 @@ class TreatEvent(Base):
 
 
 class Task(Base):
-    """Something that is due: a test spot to be read, a client to be called. `answer` is what came of it, once it is done."""
+    """Something that is due: a test spot to be read, a client to be called or asked. `answer` is what came of it, once it is done.
+
+    `link_hash` is the hash of the secret address under which the client answers; `done_by` is empty where the client did.
+    """
 
     __tablename__ = "task"
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
     client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"), index=True)
-    visit_id: Mapped[UUID] = mapped_column(ForeignKey("visit.id"))
+    visit_id: Mapped[UUID] = mapped_column(ForeignKey("visit.id"), index=True)
     kind: Mapped[str]
     due_at: Mapped[datetime] = mapped_column(index=True)
     body: Mapped[dict[str, Any]]
@@ -154,6 +160,41 @@ class Task(Base):
     at: Mapped[datetime] = mapped_column(server_default=func.now())
     done_by: Mapped[UUID | None] = mapped_column(ForeignKey("person.id"))
     done_at: Mapped[datetime | None]
+    link_hash: Mapped[str | None] = mapped_column(unique=True)
+
+
+class Message(Base):
+    """A mail or text to a client, as the stand-in outbox holds it: handed over at `send_at` unless it was recalled before."""
+
+    __tablename__ = "message"
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
+    client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"))
+    visit_id: Mapped[UUID] = mapped_column(ForeignKey("visit.id"), index=True)
+    task_id: Mapped[UUID | None] = mapped_column(ForeignKey("task.id"))
+    channel: Mapped[str]
+    address: Mapped[str]
+    subject: Mapped[str]
+    words: Mapped[str]
+    attached: Mapped[str] = mapped_column(default="", server_default="")
+    send_at: Mapped[datetime] = mapped_column(index=True)
+    recalled: Mapped[bool] = mapped_column(default=False, server_default="false")
+    by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class ReactionVersion(Base):
+    """One version of a line of the reactions register. The latest stands; none is changed."""
+
+    __tablename__ = "reaction"
+    __table_args__ = (UniqueConstraint("reaction_id", "version"),)
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
+    reaction_id: Mapped[UUID]
+    client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"))
+    visit_id: Mapped[UUID] = mapped_column(ForeignKey("visit.id"), index=True)
+    version: Mapped[int]
+    body: Mapped[dict[str, Any]]
+    by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
 class StandIn(Base):

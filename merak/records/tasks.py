@@ -19,11 +19,12 @@ class NewTask(NamedTuple):
     kind: str
     due_at: datetime
     body: dict[str, Any]
+    link_hash: str | None = None
 
 
 _ADD = """
-    INSERT INTO task (id, client_id, visit_id, kind, due_at, body, by, at)
-    SELECT %(id)s, client_id, id, %(kind)s, %(due)s, %(body)s::jsonb, %(by)s, %(at)s FROM visit WHERE id = %(visit)s
+    INSERT INTO task (id, client_id, visit_id, kind, due_at, body, by, at, link_hash)
+    SELECT %(id)s, client_id, id, %(kind)s, %(due)s, %(body)s::jsonb, %(by)s, %(at)s, %(link)s FROM visit WHERE id = %(visit)s
     ON CONFLICT (id) DO NOTHING
 """
 
@@ -31,7 +32,10 @@ _ADD = """
 def add_tasks(db: Session, visit_id: UUID, by: UUID, at: datetime, new: Sequence[NewTask]) -> None:
     """Adds tasks of a visit, each once."""
     for one in new:
-        values = {"id": one.id, "kind": one.kind, "due": one.due_at, "body": json.dumps(one.body), "by": by, "at": at, "visit": visit_id}
+        values = {
+            "id": one.id, "kind": one.kind, "due": one.due_at, "body": json.dumps(one.body), "by": by, "at": at, "visit": visit_id,
+            "link": one.link_hash,
+        }  # fmt: skip
         db.connection().exec_driver_sql(_ADD, values)
 
 
@@ -44,6 +48,13 @@ def open_tasks(db: Session, until: datetime) -> list[tuple[Task, str]]:
 def tasks_of(db: Session, visit_id: UUID) -> list[Task]:
     """The tasks that a visit left."""
     return list(db.scalars(select(Task).where(Task.visit_id == visit_id).order_by(Task.due_at, Task.id)))
+
+
+def by_link(db: Session, link_hash: str) -> tuple[Task, Client] | None:
+    """The task behind a secret address, and whose it is, held until this transaction ends."""
+    found = select(Task, Client).join(Client, Client.id == Task.client_id).where(Task.link_hash == link_hash)
+    row = db.execute(found.with_for_update(of=Task)).first()
+    return (row[0], row[1]) if row else None
 
 
 def locked_task(db: Session, task_id: UUID) -> tuple[Task, str] | None:

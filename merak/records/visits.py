@@ -31,7 +31,8 @@ class Standing(NamedTuple):
 _STANDING = """
     FROM unnest({visits}) AS v (id)
     CROSS JOIN unnest(CAST(ARRAY[
-        'ask', 'look', 'margins', 'plan', 'overrides', 'consent', 'order', 'close', 'sheet', 'photos', 'scales'] AS varchar[])) AS s (stage)
+        'ask', 'look', 'margins', 'plan', 'overrides', 'consent', 'order', 'answer', 'close', 'sheet', 'photos',
+        'photos_after', 'scales'] AS varchar[])) AS s (stage)
     CROSS JOIN LATERAL (
         SELECT version, body FROM record WHERE visit_id = v.id AND record.stage = s.stage ORDER BY version DESC LIMIT 1
     ) AS r
@@ -94,6 +95,24 @@ def version_of(db: Session, visit_id: UUID, stage: str, version: int) -> dict[st
     return db.scalar(found)
 
 
+def standing(db: Session, visit_id: UUID, stage: str) -> dict[str, Any] | None:
+    """The whole of a stage as it stands, however long; None when nothing does."""
+    found = select(Record.body).where(Record.visit_id == visit_id, Record.stage == stage)
+    return db.scalar(found.order_by(Record.version.desc()).limit(1))
+
+
+_LOTS = """
+    SELECT DISTINCT ON (p ->> 'product') p ->> 'product', p ->> 'lot' FROM record
+    CROSS JOIN LATERAL jsonb_array_elements(body -> 'products') AS p
+    WHERE stage = 'close' AND body ? 'products' AND at > %(since)s ORDER BY p ->> 'product', at DESC
+"""
+
+
+def last_lots(db: Session, since: datetime) -> dict[str, str]:
+    """Product → the lot that was used last in this studio since a moment."""
+    return {row[0]: row[1] for row in db.connection().exec_driver_sql(_LOTS, {"since": since})}
+
+
 _PHOTOS = """
     SELECT that.starts_at, r.body FROM visit AS that
     CROSS JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND stage = 'photos' ORDER BY version DESC LIMIT 1) AS r
@@ -130,7 +149,9 @@ _AROUND = f"""
         (SELECT json_agg(body ORDER BY letter_id) FROM (
             SELECT DISTINCT ON (letter_id) letter_id, body || jsonb_build_object('id', letter_id, 'file', file_id) AS body FROM letter
             WHERE client_id = visit.client_id ORDER BY letter_id, version DESC) AS l),
-        (SELECT json_agg(json_build_array(that.starts_at, did.key, did.value, r.body) ORDER BY that.starts_at)
+        (SELECT json_agg(json_build_array(that.starts_at, did.key, did.value, r.body - 'facts' - 'did',
+                (SELECT json_agg(task.answer ORDER BY task.done_at) FROM task
+                    WHERE task.visit_id = that.id AND task.kind = 'ask' AND task.done_at IS NOT NULL)) ORDER BY that.starts_at)
             FROM visit AS that
             CROSS JOIN LATERAL (
                 SELECT body FROM record WHERE visit_id = that.id AND stage = 'close' ORDER BY version DESC LIMIT 1) AS r
@@ -194,7 +215,8 @@ class VisitSeen(NamedTuple):
 class Around(NamedTuple):
     """A visit and what it stands in: the client's last closed visit, the studio's time zone, choices and machines as (id, card), what
     stands on the stages of both visits, the client's marks as they stand (for a closed visit, as they stood then), letters, what was
-    done before as (when, modality, what, how it ended), and the test spots that were read as (modality, answer, when).
+    done before as (when, modality, what, how it ended, what the client said afterwards), and the test spots that were read as (modality,
+    answer, when).
     """
 
     visit: VisitSeen
@@ -206,7 +228,7 @@ class Around(NamedTuple):
     earlier: dict[str, Standing]
     marks: list[Standing]
     letters: list[dict[str, Any]]
-    done: list[tuple[str, str, dict[str, Any], dict[str, Any]]]
+    done: list[tuple[str, str, dict[str, Any], dict[str, Any], list[dict[str, Any]] | None]]
     spots: list[tuple[str, dict[str, Any], str]]
 
 

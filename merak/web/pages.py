@@ -5,17 +5,21 @@ from datetime import date, datetime
 from functools import cache
 from pathlib import Path
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from jinja2_fragments import render_block
 
+from merak.core.after.aftercare import SheetLine
 from merak.core.knowledge import aspects, cited
 from merak.core.plan.fitting import title
 from merak.desk.desk import Desk
 from merak.desk.file import STAGES, VisitFile
 from merak.desk.permission import may
+from merak.exchange.language import moment, said
+from merak.exchange.letters import dated
 from merak.web.drawing import SIGNS, draw, polyline, rings, strokes
 
 HERE = Path(__file__).parent
@@ -31,6 +35,11 @@ def day_words(moment: date | datetime) -> str:
 def moment_words(moment: datetime) -> str:
     """ "Tue 24 Nov, 18:00"."""
     return f"{moment:%a %-d %b, %H:%M}"
+
+
+def kept_moment(kept: str, zone: ZoneInfo) -> str:
+    """A moment as it was kept (ISO), in the studio's time: "Tue 24 Nov, 18:00"."""
+    return moment_words(datetime.fromisoformat(kept).astimezone(zone))
 
 
 def clock_words(seconds: float) -> str:
@@ -62,6 +71,7 @@ def _environment() -> Environment:
         "day": day_words,
         "moment": moment_words,
         "clock": clock_words,
+        "kept_moment": kept_moment,
         "polyline": polyline,
         "rings": rings,
         "title_of": title,
@@ -84,6 +94,25 @@ def _environment() -> Environment:
 
 
 ENV = _environment()
+
+
+class Tongue:
+    """The client's language in a template: words, moments, when a line holds."""
+
+    def __init__(self, language: str) -> None:
+        self.language = language
+
+    def __call__(self, text: str, **values: object) -> str:
+        """A text in this language."""
+        return said(self.language, text, **values)
+
+    def moment(self, when: datetime) -> str:
+        """A day and a time."""
+        return moment(when, self.language)
+
+    def dated(self, line: SheetLine, since: bool) -> str:
+        """When a line holds."""
+        return dated(line, self.language, since)
 
 
 def page(request: Request, desk: Desk | None, template: str, code: int = 200, **context: Any) -> HTMLResponse:

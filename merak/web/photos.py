@@ -15,31 +15,35 @@ router = APIRouter(prefix="/visits/{visit_id}/photos")
 
 
 def _shown(request: Request, desk: Desk, found: picturing.Pictured) -> Response:
-    context: dict[str, Any] = {**stage_context(desk, found.file, "look"), "page": found, "views": picturing.VIEWS}
+    context: dict[str, Any] = {
+        **stage_context(desk, found.file, "close" if found.moment == "after" else "look"),
+        "page": found,
+        "views": picturing.VIEWS,
+    }
     return page(request, desk, "look/photos.html", 422 if found.wrong else 200, **context)
 
 
 @router.get("")
-def photos_page(request: Request, visit_id: UUID, view: str = "front", against: str = "") -> Response:
+def photos_page(request: Request, visit_id: UUID, view: str = "front", against: str = "", moment: str = "before") -> Response:
     """One view: today's photograph, and an earlier one laid over it."""
     with entered(request) as desk:
-        found = picturing.pictured(desk, visit_id, view, against)
+        found = picturing.pictured(desk, visit_id, view, against, moment=moment)
         desk.note_reading(visit_id)
         return _shown(request, desk, found)
 
 
 @router.post("/{view}")
-def add(request: Request, visit_id: UUID, view: str, parts: Parts) -> Response:
+def add(request: Request, visit_id: UUID, view: str, parts: Parts, moment: str = "before") -> Response:
     """A photograph, taken or chosen."""
     form, files = parts
     with entered(request, form) as desk:
-        found = picturing.add_photo(desk, visit_id, view, files.get("file"))
-        return _shown(request, desk, found) if found.wrong else go(f"/visits/{visit_id}/photos?view={view}")
+        found = picturing.add_photo(desk, visit_id, view, files.get("file"), moment)
+        return _shown(request, desk, found) if found.wrong else go(f"/visits/{visit_id}/photos?view={view}&moment={moment}")
 
 
 @router.post("/{view}/landmarks")
-def landmarks(request: Request, visit_id: UUID, view: str, form: Form) -> Response:
+def landmarks(request: Request, visit_id: UUID, view: str, form: Form, moment: str = "before") -> Response:
     """Landmarks, clicked."""
     with entered(request, form) as desk:
-        picturing.mark_landmarks(desk, visit_id, view, form.get("points", ""))
-        return go(f"/visits/{visit_id}/photos?view={view}")
+        picturing.mark_landmarks(desk, visit_id, view, form.get("points", ""), moment)
+        return go(f"/visits/{visit_id}/photos?view={view}&moment={moment}")

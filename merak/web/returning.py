@@ -38,7 +38,7 @@ def book(request: Request, visit_id: UUID, form: Form) -> Response:
     """Books it."""
     with entered(request, form) as desk:
         try:
-            returning.book(desk, visit_id, form)
+            returning.book(desk, visit_id, form, str(request.base_url))
         except BadInput as bad:
             return _shown(request, desk, returning.returning(desk, visit_id, form, bad.fields))
         return go(f"/visits/{visit_id}/return")

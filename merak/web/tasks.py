@@ -5,7 +5,9 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
+from merak.core.after.following import asked
 from merak.core.errors import BadInput
+from merak.core.knowledge import AskAfter
 from merak.desk import tasks
 from merak.desk.desk import Desk
 from merak.door import Form, entered
@@ -15,7 +17,24 @@ router = APIRouter(prefix="/tasks")
 
 
 def _shown(request: Request, desk: Desk, found: tasks.TaskPage) -> Response:
-    return page(request, desk, "tasks/page.html", 422 if found.wrong else 200, found=found, looks=tasks.LOOKS)
+    told = asked(found.due.task.body["follow"]) if "follow" in found.due.task.body else ()
+    return page(
+        request,
+        desk,
+        "tasks/page.html",
+        422 if found.wrong else 200,
+        found=found,
+        looks=tasks.LOOKS,
+        told=told,
+        option_of=_option,
+    )
+
+
+def _option(question: AskAfter, value: object) -> str:
+    """An answer in the words of its question's option."""
+    kept = {True: "yes", False: "no"}.get(value, value) if isinstance(value, bool) else value  # a call is asked as yes or no
+    told = f"{kept:g}" if isinstance(kept, float) else str(kept)
+    return next((option.words for option in question.options if option.value == told), "")
 
 
 @router.get("/{task_id}")

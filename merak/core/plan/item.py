@@ -8,6 +8,7 @@ from typing import Any
 from pydantic import Field, ValidationError, field_validator
 
 from merak.core.body.plate import area_cm2
+from merak.core.client import LastTime
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Consider, about, all_of, caution, methods, number, rule, traits
 from merak.core.modality import led, microcurrent
@@ -170,9 +171,9 @@ def _begin(brief: Brief, modality: str, item_id: str, of: Methods, consider: Con
     subject = brief.subject(modality, sum(areas.values()))
     card: Any = machine.card if machine else None
     if modality == "microcurrent":
-        settings: Any = microcurrent.start_for(card, brief.findings, brief.last, subject.verdict)[0]
+        settings: Any = microcurrent.start_for(card, brief.findings, _last_of(brief, modality), subject.verdict)[0]
     elif modality == "led":
-        settings = led.start_for(card, brief.findings, brief.last, subject.verdict)[0]
+        settings = led.start_for(card, brief.findings, _last_of(brief, modality), subject.verdict)[0]
     else:
         settings = begun(module, card, subject).settings
     changed = school_settings(modality, of) | (consider.set if consider else {})
@@ -193,6 +194,15 @@ def _answered(brief: Brief, modality: str) -> dict[str, Any]:
     read = brief.spots.get(modality)
     carried = read is not None and read.speaks(brief.today) and modality not in brief.history
     return {MODALITIES[modality].STEP.field: read.answer.set_to} if read and carried else {}
+
+
+def _last_of(brief: Brief, modality: str) -> LastTime | None:
+    """How lifting or light ended last time it was done, and which way titration turns it."""
+    before = brief.history.get(modality)
+    if before is None or before.at is None:
+        return brief.last
+    field = "level" if modality == "microcurrent" else "led_minutes"
+    return LastTime.model_validate({"on": before.on or brief.today, field: before.at, "turn": titrate(before).turn})
 
 
 #: Their own start values do not begin where last time ended; it is done here.

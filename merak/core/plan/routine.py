@@ -84,4 +84,4 @@ def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str],
         ids[n] = item.id
         host = ids.get(step.beside, "") if step.beside is not None else ""
         items.append(item.model_copy(update={"beside": host}))
-    return Plan(items=tuple(items), methods=routine.methods), tuple(left)
+    return Plan(items=tuple(items), methods=routine.methods, routine=routine.name), tuple(left)

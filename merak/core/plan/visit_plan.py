@@ -18,12 +18,15 @@ from merak.core.working import Caution, Frozen, Quantity
 
 
 class Plan(Frozen):
-    """What is chosen: items in their order, the side when it is not the computed one, schools that differ from the studio's."""
+    """What is chosen: items in their order, the side when it is not the computed one, schools that differ from the studio's, the
+    routine that it was fitted from.
+    """
 
     items: tuple[Item, ...] = Field((), max_length=40)
     side: Side | None = None
     methods: dict[str, str] = Field(default_factory=dict)
     kind: str = Field("", max_length=20)
+    routine: str = Field("", max_length=120)
 
     @model_validator(mode="after")
     def _each_once(self) -> "Plan":

@@ -1,4 +1,4 @@
-// A signature drawn with a finger, a pen or the mouse; it goes along with the form as a picture.
+// A signature or initials drawn with a finger, a pen or the mouse; they go along with the form as a picture.
 let inked = false;
 
 function ready() {
@@ -6,6 +6,7 @@ function ready() {
   if (!pad || pad.dataset.ready) return;
   pad.dataset.ready = "yes";
   inked = false;
+  const form = pad.closest("form");
   const pen = pad.getContext("2d");
   pen.lineWidth = 3.2;
   pen.lineCap = pen.lineJoin = "round";
@@ -16,12 +17,12 @@ function ready() {
   pad.addEventListener("pointermove", (event) => { if (!down) return; inked = true; pen.lineTo(...at(event)); pen.stroke(); });
   for (const end of ["pointerup", "pointercancel"]) pad.addEventListener(end, () => { down = false; });
   document.getElementById("wipe").addEventListener("click", () => { pen.clearRect(0, 0, pad.width, pad.height); inked = false; });
-  document.getElementById("consent-form").addEventListener("submit", (event) => {
-    const paper = document.getElementById("on-paper").checked;
-    if (inked && !paper) document.getElementById("signature").value = pad.toDataURL("image/png");
-    if (event.submitter?.value === "yes" && !inked && !paper) {
+  form.addEventListener("submit", (event) => {
+    const elsewhere = form.querySelector("[data-not-drawn]:checked");
+    if (inked && !elsewhere) document.getElementById("signature").value = pad.toDataURL("image/png");
+    if (event.submitter && "signs" in event.submitter.dataset && !inked && !elsewhere) {
       event.preventDefault();
-      document.getElementById("slip-signature").textContent = "Sign above, or tick that it was signed on paper.";
+      document.getElementById("slip-signature").textContent = pad.dataset.missing;
     }
   });
 }

@@ -1,0 +1,61 @@
+"""How much of a modality was planned and really given: one number each, so that it can be laid beside the skin's answer."""
+
+from collections.abc import Mapping
+from typing import NamedTuple
+
+from merak.core.working import Frozen, Quantity
+
+
+class Amount(NamedTuple):
+    """Which number of a dose says how much it is, and whether it adds up as it is given (else it is a level that is held)."""
+
+    key: str
+    adds_up: bool = False
+
+
+AMOUNTS = {
+    "microcurrent": Amount("charge", True),
+    "muscle_stimulation": Amount("current"),
+    "galvanic_softening": Amount("dose", True),
+    "iontophoresis": Amount("dose", True),
+    "ultrasound": Amount("mean"),
+    "led": Amount("fluence", True),
+    "pulsed_light": Amount("fluence"),
+    "rf_bulk": Amount("power"),
+    "rf_fractional": Amount("energy"),
+    "focused_lifting": Amount("energy"),
+    "wet_abrasion": Amount("suction"),
+    "crystal": Amount("suction"),
+    "diamond": Amount("path", True),
+    "peel": Amount("rank", True),
+    "enzyme": Amount("minutes", True),
+    "oxygen_mask": Amount("activator", True),
+    "oxygen_airbrush": Amount("pressure"),
+    "oxygen_jet": Amount("pressure"),
+    "micro_needling": Amount("depth"),
+    "nano": Amount("depth"),
+    "cold": Amount("minutes", True),
+}
+
+
+class Given(Frozen):
+    """What was planned and what was given, in `unit` (None: unknown), and the share of the step that was done, 0 up."""
+
+    name: str
+    unit: str
+    planned: float | None
+    done: float | None
+    share: float
+
+
+def given(modality: str, planned: Mapping[str, Quantity], really: Mapping[str, Quantity], share: float) -> Given | None:
+    """A modality's amount as planned and as given: by the settings that it `really` ran with, and the share that was done.
+
+    None for what has no amount of its own.
+    """
+    amount = AMOUNTS.get(modality)
+    if amount is None or amount.key not in planned:
+        return None
+    was, now = planned[amount.key], really.get(amount.key, planned[amount.key])
+    done = now.value * share if now.value is not None and amount.adds_up else now.value
+    return Given(name=was.name, unit=was.unit, planned=was.value, done=done if share > 0 else 0.0, share=share)

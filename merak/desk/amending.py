@@ -1,0 +1,34 @@
+"""Additions to a sealed record: a later version with who, when and why; nothing that stood is lost."""
+
+from typing import Any
+from uuid import UUID
+
+from merak.core.errors import BadInput
+from merak.desk.desk import Desk, OutOfTurn
+from merak.desk.file import turn
+from merak.records import visits
+
+GRADES = ("redness", "swelling")
+
+
+def add(desk: Desk, visit_id: UUID, form: dict[str, str]) -> None:
+    """Adds words to a closed visit, and corrects a grade where one is given. Raises BadInput by field, OutOfTurn before it is closed."""
+    with turn(desk, visit_id, "amend") as file:
+        if file.visit.status != "closed":
+            raise OutOfTurn("This visit is still open: write it where it belongs.")
+        what, why = form.get("what", "").strip()[:1000], form.get("because", "").strip()[:400]
+        kept: dict[str, Any] = dict(file.body("close"))
+        wrong = {key: words for key, text, words in (("what", what, "What is added?"), ("because", why, "Why now?")) if not text}
+        changed = {}
+        for key in GRADES:
+            raw = form.get(key, "")
+            if raw and not (raw.isdigit() and int(raw) <= 4):
+                wrong[key] = "0 to 4."
+            elif raw and int(raw) != kept.get(key):
+                changed[key] = int(raw)
+        if wrong:
+            raise BadInput(wrong)
+        words = "".join(f" {key.capitalize()} {kept.get(key, 'not graded')} → {grade}." for key, grade in changed.items())
+        entry = {"what": what + words, "why": why, "by": desk.me.name, "at": desk.now.isoformat()}
+        body = {**kept, **changed, "added": [*kept.get("added", ()), entry]}
+        visits.add_version(desk.db, visit_id, "close", body, desk.me.id, desk.now)

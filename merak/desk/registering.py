@@ -1,0 +1,157 @@
+"""The reactions register: what went wrong, how badly, with which device and lot, what was done, when it settled, who was told."""
+
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+from uuid import UUID
+
+from uuid_utils.compat import uuid7
+
+from merak.core.after.answer import SkinAnswer
+from merak.core.after.following import FollowUp
+from merak.core.after.outcomes import Signal, signals
+from merak.core.errors import BadInput
+from merak.core.knowledge import number
+from merak.core.plan.fitting import title
+from merak.desk.desk import Desk, NotFound
+from merak.desk.file import VisitFile, turn
+from merak.desk.treating import Run
+from merak.records import reactions, visits
+from merak.records.reactions import Line
+from merak.records.tables import ReactionVersion, Task
+
+#: Who may have to hear of it.
+TELL = {"nobody": "nobody has to", "maker": "the maker", "authority": "an authority", "both": "the maker and an authority"}
+
+
+@dataclass
+class Register:
+    """The page: every line, and the devices and lots with their reactions."""
+
+    lines: list[Line]
+    signals: tuple[Signal, ...]
+
+
+def register(desk: Desk) -> Register:
+    """The register as it stands, what stands out first."""
+    desk.demand("read notes")
+    found = reactions.register(desk.db)
+    uses = [
+        (kind, name, str(visit))
+        for visit, did, products in reactions.used(desk.db)
+        for kind, name in (
+            *(("device", one["machine"]) for one in did.values() if one.get("machine")),
+            *(("lot", f"{one['product']}, lot {one['lot']}") for one in products if one.get("lot") and one["lot"] != "none"),
+        )
+    ]
+    return Register(found, signals(uses, {str(line.visit) for line in found}))
+
+
+def from_close(desk: Desk, file: VisitFile, run: Run | None, answer: SkinAnswer, body: dict[str, Any]) -> None:
+    """The lines that a visit leaves: each incident, and an answer of grade 3 or more or a mark that stops the course."""
+    with_what = _with_what(body)
+    for one in run.state.incidents if run else ():
+        told = {"grade": one.grade, "what": one.card or "Incident", "where": one.zone, "done": one.done, "told": one.told}
+        _add(desk, file, {**told, "modality": run.steps[one.step].modality if run else "", "source": f"incident {one.id}", **with_what})
+    grade = max(answer.strongest, answer.worst("marks") if body.get("mark") else 0)
+    if grade >= number("follow.severe") or body.get("mark"):
+        zones = sorted({zone for look in answer.looks.values() for of in look.zones.values() for zone in of})
+        what = body.get("mark") or ("redness" if answer.worst("redness") >= answer.worst("swelling") else "swelling")
+        done = "; ".join(one.remedy.removeprefix("remedy.").replace("_", " ") for one in answer.remedies if one.done)
+        told = {"grade": grade, "what": what, "where": ", ".join(zones), "done": done, "told": body.get("senior", "")}
+        _add(desk, file, {**told, "modality": "", "source": "close", **with_what})
+
+
+def _with_what(body: dict[str, Any]) -> dict[str, Any]:
+    did = body.get("did", {})
+    return {
+        "did": [title(name) for name in did],
+        "devices": sorted({one["machine"] for one in did.values() if one.get("machine")}),
+        "lots": [f"{one['product']}, lot {one['lot']}" for one in body.get("products", ()) if one["lot"]],
+        "settled": "", "tell": "",
+    }  # fmt: skip
+
+
+def _add(desk: Desk, file: VisitFile, body: dict[str, Any]) -> None:
+    new = ReactionVersion(
+        reaction_id=uuid7(), client_id=file.visit.client_id, visit_id=file.visit.id, version=1, body=body, by=desk.me.id, at=desk.now
+    )
+    desk.db.add(new)
+
+
+def from_answer(desk: Desk, task: Task, said: FollowUp) -> None:
+    """The line that a bad answer leaves, once a visit; a later answer is a later version. Inside the caller's transaction."""
+    kept = visits.standing(desk.db, task.visit_id, "close") or {}
+    grade = max(said.redness or 0, said.swelling or 0, 3 if said.marked else 0)
+    told = {"grade": grade, "what": said.marked or "redness or swelling", "where": "", "done": "", "told": "", "modality": ""}
+    there = reactions.of_visit(desk.db, task.visit_id, "follow-up")
+    body = {**_with_what(kept), **told, "source": "follow-up"}
+    desk.db.add(
+        ReactionVersion(
+            reaction_id=there.reaction_id if there else uuid7(), client_id=task.client_id, visit_id=task.visit_id,
+            version=there.version + 1 if there else 1, body={**there.body, **told} if there else body, by=task.by, at=desk.now,
+        )
+    )  # fmt: skip
+
+
+@dataclass
+class ReactionPage:
+    """One line with its versions, the newest first."""
+
+    line: Line
+    versions: list[ReactionVersion]
+    form: dict[str, str]
+    wrong: dict[str, str]
+
+
+def reaction(desk: Desk, reaction_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> ReactionPage:
+    """One line. Raises NotFound, Denied."""
+    desk.demand("read notes")
+    line = next((one for one in reactions.register(desk.db) if one.id == reaction_id), None)
+    if line is None:
+        raise NotFound("There is no such line in the register.")
+    held = {key: str(line.body.get(key, "")) for key in ("grade", "done", "settled", "told", "tell")}
+    return ReactionPage(line, reactions.versions(desk.db, reaction_id), form or held, wrong or {})
+
+
+def correct(desk: Desk, reaction_id: UUID, form: dict[str, str]) -> None:
+    """A later version: grade, what was done, when it settled, who was told, who has to hear. Raises BadInput by field, NotFound."""
+    desk.demand("close")
+    page = reaction(desk, reaction_id)
+    wrong: dict[str, str] = {}
+    if not (form.get("grade", "").isdigit() and int(form["grade"]) <= 4):
+        wrong["grade"] = "Grade: 0 to 4."
+    settled = form.get("settled", "").strip()
+    if settled:
+        try:
+            if not page.line.on.date() <= date.fromisoformat(settled) <= desk.today:
+                wrong["settled"] = "Between the visit and today."
+        except ValueError:
+            wrong["settled"] = "A date, please."
+    if form.get("tell", "") not in ("", *TELL):
+        wrong["tell"] = "Who has to hear of it?"
+    if wrong:
+        raise BadInput(wrong)
+    body = {
+        **page.line.body, "grade": int(form["grade"]), "settled": settled, "tell": form.get("tell", ""),
+        "done": form.get("done", "").strip()[:600], "told": form.get("told", "").strip()[:200],
+    }  # fmt: skip
+    with desk.saving("reaction", reaction_id) as db:
+        newest = reactions.versions(db, reaction_id)[0]
+        db.add(
+            ReactionVersion(
+                reaction_id=reaction_id, client_id=newest.client_id, visit_id=newest.visit_id, version=newest.version + 1, body=body,
+                by=desk.me.id, at=desk.now,
+            )
+        )  # fmt: skip
+
+
+def note_by_hand(desk: Desk, visit_id: UUID, form: dict[str, str]) -> None:
+    """A reaction that was told later, of a closed visit. Raises BadInput by field."""
+    what = form.get("what", "").strip()[:120]
+    grade = form.get("grade", "")
+    if not what or not (grade.isdigit() and int(grade) <= 4):
+        raise BadInput({"what": "What was it, and how bad, 0 to 4?"})
+    with turn(desk, visit_id, "amend") as file:
+        told = {"grade": int(grade), "what": what, "where": form.get("where", "").strip()[:120], "done": "", "told": ""}
+        _add(desk, file, {**told, "modality": "", "source": "told later", **_with_what(file.body("close"))})

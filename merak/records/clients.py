@@ -1,0 +1,99 @@
+"""Clients: one with their newest visits, everything that shows progress, and what the studio as a whole has seen."""
+
+from datetime import date, datetime
+from typing import Any, NamedTuple
+from uuid import UUID
+
+from sqlalchemy.orm import Session
+
+_STANDS = (
+    "LEFT JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND stage = '{0}' ORDER BY version DESC LIMIT 1) AS {0} ON true"
+)
+_SAID = "(SELECT json_agg(answer ORDER BY done_at) FROM task WHERE visit_id = that.id AND kind = 'ask' AND done_at IS NOT NULL)"
+
+_CLIENT = f"""
+    SELECT client.id, client.name, client.born, client.phone, client.email, client.language, client.habits,
+        (SELECT count(*) FROM visit WHERE client_id = client.id AND status = 'closed'),
+        (SELECT json_agg(row_to_json(v)) FROM (
+            SELECT that.id, that.starts_at, that.minutes, that.status, that.session_no, course.name AS course, course.sessions,
+                person.name AS therapist, close.body ->> 'note' AS note, close.body -> 'redness' AS redness,
+                close.body -> 'swelling' AS swelling, close.body -> 'did' AS did, close.body ->> 'stopped' AS stopped,
+                CASE WHEN that.status = 'closed' THEN {_SAID} END AS said
+            FROM visit AS that
+            JOIN course ON course.id = that.course_id
+            JOIN person ON person.id = that.therapist_id
+            {_STANDS.format("close")}
+            WHERE that.client_id = client.id AND that.status <> 'cancelled'
+            ORDER BY that.starts_at DESC LIMIT %(most)s OFFSET %(skip)s) AS v)
+    FROM client WHERE client.id = %(client)s
+"""  # noqa: S608 (constants)
+
+
+class ClientSeen(NamedTuple):
+    """A client as their page shows one: how they are reached, how many visits are closed, the newest visits as they were kept."""
+
+    id: UUID
+    name: str
+    born: date
+    phone: str
+    email: str
+    language: str
+    habits: dict[str, Any]
+    closed: int
+    visits: list[dict[str, Any]]
+
+
+def client(db: Session, client_id: UUID, most: int, skip: int = 0) -> ClientSeen | None:
+    """A client and `most` visits from the newest down, in one question. None when there is no such client."""
+    row = db.connection().exec_driver_sql(_CLIENT, {"client": client_id, "most": most, "skip": skip}).first()
+    return ClientSeen._make([*row[:8], row[8] or []]) if row else None
+
+
+_PROGRESS = f"""
+    SELECT that.id, that.starts_at, look.body, scales.body, close.body - 'facts', photos.body, photos_after.body, {_SAID}
+    FROM visit AS that
+    {" ".join(_STANDS.format(stage) for stage in ("look", "scales", "close", "photos", "photos_after"))}
+    WHERE that.client_id = %(client)s AND that.status = 'closed' ORDER BY that.starts_at, that.id
+"""  # noqa: S608 (constants)
+
+
+class Step(NamedTuple):
+    """One closed visit of a course as progress needs it; the stages' bodies, empty where nothing was kept, and what was said after."""
+
+    visit: UUID
+    at: datetime
+    look: dict[str, Any]
+    scales: dict[str, Any]
+    close: dict[str, Any]
+    photos: dict[str, Any]
+    photos_after: dict[str, Any]
+    said: list[dict[str, Any]]
+
+
+def progress(db: Session, client_id: UUID) -> list[Step]:
+    """A client's closed visits, the oldest first."""
+    rows = db.connection().exec_driver_sql(_PROGRESS, {"client": client_id})
+    return [Step._make([row[0], row[1], *(part or {} for part in row[2:7]), row[7] or []]) for row in rows]
+
+
+_CHANGES = f"""
+    SELECT that.client_id, that.starts_at, look.body -> 'grades', close.body -> 'did', close.body ->> 'routine'
+    FROM visit AS that {_STANDS.format("look")} {_STANDS.format("close")}
+    WHERE that.status = 'closed' ORDER BY that.client_id, that.starts_at
+"""  # noqa: S608 (constants)
+
+
+class Graded(NamedTuple):
+    """What was graded at a closed visit and then done at it; no name."""
+
+    client: UUID
+    at: datetime
+    grades: dict[str, dict[str, int]]
+    did: dict[str, Any]
+    routine: str
+
+
+def graded(db: Session) -> list[Graded]:
+    """Every closed visit of the studio, client by client, the oldest first."""
+    rows = db.connection().exec_driver_sql(_CHANGES)
+    return [Graded(row[0], row[1], row[2] or {}, row[3] or {}, row[4] or "") for row in rows]
