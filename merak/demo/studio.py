@@ -14,14 +14,14 @@ from uuid_utils.compat import uuid7
 from merak.core.errors import Refused
 from merak.core.plan.screening import questions
 from merak.demo.portrait import portrait
-from merak.desk import asking, closing, consenting, looking, marking, picturing, planning, treating
+from merak.desk import answering, asking, closing, consenting, follow_ups, looking, marking, picturing, planning, scaling, treating
 from merak.desk.day import COURSE_NAME, add_visit
 from merak.desk.desk import Desk
 from merak.desk.file import open_file
 from merak.desk.practice import CARD
 from merak.desk.signing_in import HASHER
 from merak.records import db as database
-from merak.records import people
+from merak.records import people, tasks
 from merak.records.people import Worker
 from merak.records.tables import Base, Client, Course, Device, Person, Studio
 
@@ -147,7 +147,8 @@ class Invented:
     """One client of the demo, always seen at the same hour `at`, today unless `today` is False; `past` counts closed visits before it.
     `done` is what was done at those, `found` what was graded then, condition → zones as they were tapped.
 
-    `answers` are given at the last closed visit (days are counted back from today), `redness` is how that visit ended.
+    `answers` are given at the last closed visit (days are counted back from today), `redness` is how that visit ended, `said` what is
+    answered after it otherwise than usual; `better` are zones that grade one lower from the second visit on.
     """
 
     name: str
@@ -167,6 +168,11 @@ class Invented:
     done: tuple[str, ...] = ("microcurrent", "led")
     photographed: bool = False
     found: dict[str, str] = field(default_factory=lambda: {"laxity": LAX})
+    phone: str = ""
+    email: str = ""
+    language: str = "en"
+    said: dict[str, str] = field(default_factory=dict)
+    better: dict[str, str] = field(default_factory=dict)
 
 
 CLIENTS = (
@@ -177,6 +183,9 @@ CLIENTS = (
         2,
         tapes=(272, 186),
         photographed=True,
+        email="ines.duarte@vesper-bay.example",
+        language="pt",
+        better={"laxity": "left lower cheek, left jawline"},
         found={
             "laxity": LAX,
             "pigment": "right upper cheek, right upper cheek, left upper cheek",
@@ -218,11 +227,21 @@ CLIENTS = (
         sensitive=True,
         heights=(9.0, 11.5, 18.0, 20.0),
         note="Cheeks stayed red for an hour, cool cloth, settled before leaving.",
+        phone="+351 900 000 104",
+        said={"settled_h": "8", "redness": "1"},
         marks=({"kind": "patch", "shape": "area", "grade": "3", "points": _round(-62, 118, 16, 10), "note": "Gone after an hour."},),
     ),
     Invented("Petra Halloran", date(1971, 9, 14), "14:15", 0, "adaeze"),
     Invented(
-        "Samir Oduya", date(1968, 4, 30), "15:30", 4, phototype=5, tapes=(291, 199), found={"laxity": LAX, "congestion": NOSE, "oil": NOSE}
+        "Samir Oduya",
+        date(1968, 4, 30),
+        "15:30",
+        4,
+        phototype=5,
+        tapes=(291, 199),
+        found={"laxity": LAX, "congestion": NOSE, "oil": NOSE},
+        email="samir@vesper-bay.example",
+        better={"laxity": "left lower cheek", "congestion": "right nose tip and wings"},
     ),
     Invented("Noor Castellane", date(1996, 12, 5), "16:45", 0, sensitive=True),
     Invented(
@@ -232,12 +251,22 @@ CLIENTS = (
         9,
         "adaeze",
         heights=(11.0, 11.4, 19.5, 19.0),
+        email="greta@vesper-bay.example",
+        better={"fine_lines": "left crow's feet", "laxity": "left lower cheek"},
         found={"laxity": LAX, "fine_lines": "right crow's feet, left crow's feet, left crow's feet, right forehead"},
     ),
     Invented("Elif Sarno", date(1992, 2, 11), "10:15", 2, answers={"pregnancy": ("breastfeeding", None)}, today=False),
     Invented("Bruno Achebe", date(1976, 10, 3), "14:15", 3, phototype=6, today=False),
     Invented("Wanda Kessler", date(1955, 5, 16), "09:00", 1, "adaeze", today=False, done=("pulsed_light",), found={"pigment": SUN}),
-    Invented("Margit Ferro", date(1988, 8, 24), "17:45", 5, today=False),
+    Invented(
+        "Margit Ferro",
+        date(1988, 8, 24),
+        "17:45",
+        5,
+        today=False,
+        phone="+351 900 000 112",
+        said={"mark": "colour", "redness": "1", "call": "yes"},
+    ),
 )
 
 
@@ -273,7 +302,9 @@ def load(fresh: bool = False) -> None:
 
 def _client(desk: Desk, who: Invented, workers: dict[str, Worker]) -> None:
     today = desk.now.astimezone(ZONE).date()
-    client = Client(name=who.name, born=who.born, phone="", created_by=workers["joost"].id)
+    client = Client(
+        name=who.name, born=who.born, phone=who.phone, email=who.email, language=who.language, created_by=workers["joost"].id
+    )  # fmt: skip
     with database.transaction(desk.db):
         desk.db.add(client)
         desk.db.flush()
@@ -287,6 +318,7 @@ def _client(desk: Desk, who: Invented, workers: dict[str, Worker]) -> None:
     days = [0] if who.today else [1 + CLIENTS.index(who) % 4 + 4 * n for n in range(10 - who.past)]
     for ahead in days:
         _book(desk, client, datetime.combine(today + timedelta(days=ahead), at, ZONE))
+    _asked_afterwards(desk, client.id, who)
 
 
 def _book(desk: Desk, client: Client, start: datetime) -> UUID:
@@ -332,9 +364,18 @@ def _closed_visit(desk: Desk, who: Invented, client: Client, start: datetime, la
     for condition, zones in who.found.items() if not returning else ():  # later visits begin from these
         for zone in zones.split(", "):
             looking.tap_zone(desk, visit_id, condition, zone)
+    if returning and last:
+        for condition, zones in who.better.items():
+            for zone in zones.split(", "):
+                for _ in range(4):  # from one grade to the one below it
+                    looking.tap_zone(desk, visit_id, condition, zone)
+    if who.photographed:
+        scaling.score(desk, visit_id, "wrinkles", {"wrinkles.score": str(6 - open_file(desk, visit_id).visit.session_no)})
+        readings = {"readings.water_loss": f"{17 - 2 * open_file(desk, visit_id).visit.session_no}", "readings.sebum": "90"}
+        scaling.score(desk, visit_id, "readings", readings)
     if who.photographed:
         back = who.past - open_file(desk, visit_id).visit.session_no
-        content, landmarks = portrait(12 * back, 2.0 * back, 6.0 - 3 * back)
+        content, landmarks = portrait(12 * back, 2.0 * back, 6.0 - 3 * back, 9.0 * back)
         picturing.add_photo(desk, visit_id, "front", content)
         picturing.mark_landmarks(desk, visit_id, "front", landmarks)
     for mark in who.marks if last else ():
@@ -345,18 +386,38 @@ def _closed_visit(desk: Desk, who: Invented, client: Client, start: datetime, la
         consenting.consent(desk, visit_id, {"agreed": "yes", "signed": "paper"})
         treating.begin(desk, visit_id)
         _run(desk, visit_id)
-    closing.close(
-        Desk(desk.db, desk.me, desk.now + timedelta(minutes=55)),
-        visit_id,
-        {
-            "redness": str(who.redness if last else 1),
-            "swelling": "0",
-            "pain": "2" if who.redness else "0",
-            "comfort": "6" if who.redness else "9",
-            "note": who.note if last and who.note else "Tolerated well.",
-            "explained": "explained",
-        },
-    )
+    later = Desk(desk.db, desk.me, desk.now + timedelta(minutes=50))
+    red = who.redness if last else 1
+    answering.nothing(later, visit_id, "1")
+    for _ in range(red):
+        answering.tap(later, visit_id, "1", "redness", "right upper cheek")
+    answering.nothing(Desk(desk.db, desk.me, desk.now + timedelta(minutes=54)), visit_id, "2")
+    form = {
+        "pain": "2" if who.redness else "0", "comfort": "6" if who.redness else "9", "explained": "initials", "senior": "Adaeze Okonjo",
+        "initials": "".join(part[0] for part in who.name.split()), "note": who.note if last and who.note else "Tolerated well.",
+    }  # fmt: skip
+    form |= {f"endpoint.{name}": "seen" for name in who.done}
+    form |= {f"{key}.{n}": value for n, row in enumerate(LEFT_ON) for key, value in zip(("product", "lot", "left"), row, strict=True)}
+    closing.close(Desk(desk.db, desk.me, desk.now + timedelta(minutes=55)), visit_id, form)
+
+
+#: What is left on the skin at the end, with its lot.
+LEFT_ON = (("serum", "S-2291", "on"), ("eye product", "E-0417", "on"), ("cream", "C-8830", "on"), ("sun protection", "P-1176", "on"))
+#: How most answer afterwards.
+USUAL = {
+    "redness": "0", "swelling": "0", "pain": "0", "settled_h": "1", "mark": "none", "kept": "mostly", "improvement": "1",
+    "satisfaction": "8", "call": "no",
+}  # fmt: skip
+
+
+def _asked_afterwards(desk: Desk, client_id: UUID, who: Invented) -> None:
+    """What the client answered to the questions that were due by now; the last one with what this client has to say."""
+    due = [task for task in tasks.asked_of(desk.db, client_id) if task.due_at < desk.now]
+    for n, task in enumerate(due):
+        form = USUAL | {"settled_h": "1" if task.body["follow"] == "day1" else "0"} | (who.said if n == len(due) - 1 else {})
+        at = Desk(desk.db, desk.me, min(desk.now, task.due_at + timedelta(hours=2)))
+        with database.transaction(desk.db):
+            task.answer, task.done_at = follow_ups.answered(at, task, form), at.now
 
 
 def _run(desk: Desk, visit_id: UUID) -> None:

@@ -122,7 +122,7 @@ def check_free(desk: Desk, therapist_id: UUID, start: datetime, minutes: int) ->
     return free(start, minutes, opening_of(desk), busy)
 
 
-def add_visit(desk: Desk, form: dict[str, str]) -> UUID:
+def add_visit(desk: Desk, form: dict[str, str], base: str = "") -> UUID:
     """A walk-in or a booking, for a client who is known or new. Raises BadInput by field.
 
     A walk-in that starts now is taken outside opening hours too, but never over another visit of the same therapist.
@@ -156,6 +156,9 @@ def add_visit(desk: Desk, form: dict[str, str]) -> UUID:
                       therapist_id=therapist.id, starts_at=start.astimezone(UTC), minutes=minutes, created_by=desk.me.id)  # fmt: skip
         db.add(visit)
         db.flush()
+        last = visits.previous_of(db, [visit]).get(visit.id)
+        if last:
+            follow_ups.leave_before(desk, last, start, base)
         return visit.id
 
 

@@ -19,7 +19,7 @@ from merak.core.knowledge import AskAfter, number
 from merak.desk import outbox, registering
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.signing_in import token_hash
-from merak.exchange.language import LANGUAGES
+from merak.exchange.language import LANGUAGES, later
 from merak.exchange.letters import follow_up_words
 from merak.records import db as database
 from merak.records import messages, tasks
@@ -124,7 +124,7 @@ def _visitor() -> Iterator[Desk]:
 def asked_by(token: str, address: str, form: dict[str, str] | None = None, language: str = "") -> Asked:
     """The page behind a secret address; with a form its answers are kept, once. Raises NotFound for a wrong address, TooMany."""
     if not _TRIES.hit(_BY_ADDRESS, "address", address):
-        raise TooMany("Too many tries. Wait five minutes, then try again.")
+        raise TooMany(later("Too many tries. Wait five minutes, then try again."))
     with _visitor() as desk:
         if form is None:
             return _asked(desk, token, None, language)
@@ -153,7 +153,7 @@ def _asked(desk: Desk, token: str, form: dict[str, str] | None, language: str) -
 def _task(desk: Desk, token: str) -> tuple[Task, Client]:
     found = tasks.by_link(desk.db, token_hash(token))
     if found is None:
-        raise NotFound("There is nothing here. The address may have been typed wrongly, or is too old.")
+        raise NotFound(later("There is nothing here. The address may have been typed wrongly, or is too old."))
     return found
 
 

@@ -67,7 +67,9 @@ class Pictured:
 def pictured(
     desk: Desk, visit_id: UUID, view: str = "front", against: str = "", wrong: dict[str, str] | None = None, moment: str = "before"
 ) -> Pictured:
-    """What stands, before the treatment or after. An earlier photograph is laid over today's where the same landmarks were clicked in both."""
+    """What stands, before the treatment or after. An earlier photograph is laid over this one where the same landmarks were clicked in
+    both.
+    """
     view = view if view in VIEWS else "front"
     moment = moment if moment in MOMENTS else "before"
     file = open_file(desk, visit_id)
@@ -120,8 +122,9 @@ def _size(content: bytes) -> tuple[int, int]:
 
 def mark_landmarks(desk: Desk, visit_id: UUID, view: str, points: str, moment: str = "before") -> Pictured:
     """Keeps the landmarks clicked in a photograph, "x,y x,y …" in its pixels and in their order. Raises BadInput on "landmarks"."""
-    with turn(desk, visit_id, MOMENTS.get(moment, MOMENTS["before"])[1]) as file:
-        photos = file.body(MOMENTS.get(moment, MOMENTS["before"])[0])
+    stage, action = MOMENTS.get(moment, MOMENTS["before"])
+    with turn(desk, visit_id, action) as file:
+        photos = file.body(stage)
         if view not in photos:
             raise BadInput({"landmarks": "There is no photograph of this view yet."})
         try:
@@ -133,5 +136,5 @@ def mark_landmarks(desk: Desk, visit_id: UUID, view: str, points: str, moment: s
         if not inside or len(found) > len(VIEWS[view][1]):
             raise BadInput({"landmarks": "Those points do not lie on the photograph."})
         body = {**photos, view: {**one, "landmarks": found}}
-        visits.add_version(desk.db, visit_id, MOMENTS.get(moment, MOMENTS["before"])[0], body, desk.me.id, desk.now)
+        visits.add_version(desk.db, visit_id, stage, body, desk.me.id, desk.now)
     return pictured(desk, visit_id, view, moment=moment)

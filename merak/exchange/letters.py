@@ -4,23 +4,29 @@ from collections.abc import Iterable
 
 from merak.core.after.aftercare import WEIGHTS, SheetLine
 from merak.core.after.following import FollowKind
-from merak.exchange.language import moment, said
+from merak.exchange.language import later, moment, said
 
 #: Weight of a line → the heading over it.
-HEADINGS = {"do": "Do", "avoid": "Leave", "normal": "What is normal", "call": "Call us", "emergency": "Emergency"}
+HEADINGS = {
+    "do": later("Do"),
+    "avoid": later("Leave"),
+    "normal": later("What is normal"),
+    "call": later("Call us"),
+    "emergency": later("Emergency"),
+}
 #: Weight of a line → how its end is said.
-UNTIL = {"do": "until {when}", "avoid": "not before {when}", "normal": "until {when}", "call": "until {when}", "emergency": "until {when}"}
+UNTIL = {"do": later("until {when}"), "avoid": later("not before {when}")}
 QUESTIONS: dict[FollowKind, str] = {
-    "day1": "How is your skin the day after your visit? A minute for a few questions:",
-    "day7": "A week after your visit: how does your skin look now? A minute for a few questions:",
-    "before": "Your next visit is near. How has your skin been? A minute for a few questions:",
+    "day1": later("How is your skin the day after your visit? A minute for a few questions:"),
+    "day7": later("A week after your visit: how does your skin look now? A minute for a few questions:"),
+    "before": later("Your next visit is near. How has your skin been? A minute for a few questions:"),
 }
 
 
 def dated(line: SheetLine, language: str, since: bool) -> str:
     """When a line holds, in words: "until …", "not before …", with its beginning where it begins later."""
     begins = said(language, "from {when}", when=moment(line.start, language)) + ", " if since else ""
-    return begins + said(language, UNTIL[line.weight], when=moment(line.until, language))
+    return begins + said(language, UNTIL.get(line.weight, UNTIL["do"]), when=moment(line.until, language))
 
 
 def sheet_words(lines: Iterable[SheetLine], language: str, number: str, own: str) -> str:

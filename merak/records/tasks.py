@@ -50,6 +50,12 @@ def tasks_of(db: Session, visit_id: UUID) -> list[Task]:
     return list(db.scalars(select(Task).where(Task.visit_id == visit_id).order_by(Task.due_at, Task.id)))
 
 
+def asked_of(db: Session, client_id: UUID) -> list[Task]:
+    """The questions that a client is asked, those due first coming first."""
+    found = select(Task).where(Task.client_id == client_id, Task.kind == "ask", Task.done_at.is_(None))
+    return list(db.scalars(found.order_by(Task.due_at, Task.id)))
+
+
 def by_link(db: Session, link_hash: str) -> tuple[Task, Client] | None:
     """The task behind a secret address, and whose it is, held until this transaction ends."""
     found = select(Task, Client).join(Client, Client.id == Task.client_id).where(Task.link_hash == link_hash)

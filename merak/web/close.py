@@ -14,6 +14,7 @@ from merak.core.knowledge import about
 from merak.desk import amending, answering, closing, outbox, sending, tasks
 from merak.desk.desk import Desk
 from merak.desk.looking import ZONES
+from merak.desk.permission import may
 from merak.desk.sheets import FAMILIES
 from merak.door import Form, entered
 from merak.exchange.language import LANGUAGES
@@ -35,7 +36,8 @@ def _context(desk: Desk, closed: closing.Closed, request: Request) -> dict[str, 
     name = closed.file.visit.client.name
     sealed = closed.file.visit.status == "closed"
     return {
-        **stage_context(desk, closed.file, "close"), "closed": closed, "studio": desk.studio, "why": WHY, "marks": closing.MARKS,
+        **stage_context(desk, closed.file, "close"), "closed": closed, "sealed": sealed,
+        "open": not sealed and may(desk.me, "close", closed.file.visit), "studio": desk.studio, "why": WHY, "marks": closing.MARKS,
         "looks": LOOKS, "look": look if look in LOOKS else first, "seen_kinds": SEEN, "kind": kind if kind in SEEN else "redness",
         "gradable_zones": ZONES, "area": closed.file.brief.area("mask"), "remedies": answering.offered(closed.file, closed.tags),
         "endpoint_of": lambda modality: about()[modality].endpoint, "families": FAMILIES, "weights": WEIGHTS, "headings": HEADINGS,

@@ -44,7 +44,7 @@ def add(request: Request, form: Form) -> Response:
     """Adds a walk-in or a booking."""
     with entered(request, form) as desk:
         try:
-            desk_day.add_visit(desk, form)
+            desk_day.add_visit(desk, form, str(request.base_url))
         except BadInput as bad:
             return _sheet(request, desk, desk.today, form, bad.fields)
         return go(f"/?on={form['day']}")

@@ -1,6 +1,7 @@
 """Rendering: templates, blocks of them for htmx, and the words for dates."""
 
 import hashlib
+import re
 from datetime import date, datetime
 from functools import cache
 from pathlib import Path
@@ -11,6 +12,7 @@ from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from jinja2_fragments import render_block
+from markupsafe import Markup, escape
 
 from merak.core.after.aftercare import SheetLine
 from merak.core.knowledge import aspects, cited
@@ -35,6 +37,14 @@ def day_words(moment: date | datetime) -> str:
 def moment_words(moment: datetime) -> str:
     """ "Tue 24 Nov, 18:00"."""
     return f"{moment:%a %-d %b, %H:%M}"
+
+
+_LINK = re.compile(r"(?:https?://[^\s/]+)?(/answer/[\w-]+)")
+
+
+def letter(words: str) -> Markup:
+    """A message as it is read, with the client's secret address to be followed."""
+    return Markup(_LINK.sub(lambda found: f'<a href="{found[1]}" rel="noreferrer">{found[0]}</a>', str(escape(words))))  # noqa: S704 (escaped before)
 
 
 def kept_moment(kept: str, zone: ZoneInfo) -> str:
@@ -72,6 +82,7 @@ def _environment() -> Environment:
         "moment": moment_words,
         "clock": clock_words,
         "kept_moment": kept_moment,
+        "letter": letter,
         "polyline": polyline,
         "rings": rings,
         "title_of": title,
@@ -90,6 +101,7 @@ def _environment() -> Environment:
         "named_machines": lambda machines: [(key, card.name) for key, card in machines],
     }
     env.globals["m"] = env.get_template("macros.html").module  # fragments are rendered without the page around them
+    env.globals["signs"] = env.get_template("signs.html").module
     return env
 
 
