@@ -114,6 +114,10 @@ def _said(step: Step) -> list[FollowUp]:
     return [FollowUp.model_validate(kept["said"]) for kept in step.said if "said" in kept]
 
 
+#: What is told in one unit but is not of one kind → what it is called together.
+TOGETHER = {"worst grade, of 4": "What was found", "of 4": "The skin’s answer", "of 10": "As the client felt"}
+
+
 def _curves(steps: list[Step]) -> Iterable[Curve]:
     """One picture for each unit: what is measured in the same unit lies together, what was measured once is a dot."""
     lines: dict[str, dict[str, list[Pair]]] = {}
@@ -123,14 +127,16 @@ def _curves(steps: list[Step]) -> Iterable[Curve]:
             lines.setdefault(unit, {}).setdefault(what, []).append((day, value))
     for unit, threads in lines.items():
         shown = tuple(Thread(name=what, points=tuple(points), dots=len(points) == 1) for what, points in threads.items())
-        name = (
-            next(iter(threads))
-            if len(threads) == 1
-            else {"worst grade, of 4": "What was found", "of 4": "The skin’s answer", "of 10": "As the client felt"}.get(
-                unit, ", ".join(threads)
-            )
-        )
-        yield Curve(title=name, x="days since the first visit", y=unit, threads=shown)
+        name = next(iter(threads)) if len(threads) == 1 else TOGETHER.get(unit, ", ".join(threads))
+        yield Curve(title=name, x="days since the first visit", y=unit, threads=shown, span=_span(unit))
+
+
+def _span(unit: str) -> tuple[float, float] | None:
+    """The whole of a scale, so that a small change looks small; from nought for amounts."""
+    most = unit.rpartition("of ")[2]
+    if most.isdigit():
+        return 0.0, float(most)
+    return {"−2 to 2": (-2.0, 2.0), "°": None, "a*": None}.get(unit, (0.0, 0.0))
 
 
 def _rows(desk: Desk, step: Step) -> Iterable[Row]:
@@ -156,7 +162,9 @@ def _doses(rows: list[Row]) -> Iterable[Curve]:
         }
         if len(answers["redness"]) >= 2:
             dots = tuple(Thread(name=words, points=points, dots=True) for words, points in answers.items() if points)
-            yield Curve(title=f"{modality}: {name} given, and the answer", x=f"{name}, {unit}".rstrip(", "), y="of 4", threads=dots)
+            yield Curve(
+                title=f"{modality}: {name} given, and the answer", x=f"{name}, {unit}".rstrip(", "), y="of 4", threads=dots, span=(0.0, 4.0)
+            )
 
 
 @dataclass(frozen=True)

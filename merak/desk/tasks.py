@@ -18,7 +18,7 @@ from merak.desk.file import SENIORS
 from merak.desk.follow_ups import TITLES, said_of
 from merak.desk.permission import Denied, may
 from merak.records import tasks
-from merak.records.tables import Task
+from merak.records.tables import Client, Task
 
 #: Field of a look at a spot → (words, most).
 LOOKS = {"redness": ("Redness", 4), "swelling": ("Swelling", 4), "pain": ("Pain", 10)}
@@ -37,10 +37,11 @@ class Due:
 
 
 def due(desk: Desk) -> list[Due]:
-    """What is due up to tomorrow, for those who may read notes; nothing for others."""
+    """What is due up to tomorrow, for those who may read notes, what asks for a senior at once before all else; nothing for others."""
     if not may(desk.me, "read notes"):
         return []
-    return [_shown(desk, task, client) for task, client in tasks.open_tasks(desk.db, desk.now + AHEAD)]
+    found = [_shown(desk, task, client) for task, client in tasks.open_tasks(desk.db, desk.now + AHEAD)]
+    return sorted(found, key=lambda one: not (one.task.kind == "raise" and one.task.body.get("senior")))
 
 
 def left_by(desk: Desk, visit_id: UUID, client: str) -> list[Due]:
@@ -76,6 +77,7 @@ class TaskPage:
     rule: SpotRule | None
     questions: tuple[AskAfter, ...] = ()
     said: FollowUp | None = None
+    reach: Client | None = None
 
 
 def task_page(desk: Desk, task_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> TaskPage:
@@ -90,7 +92,7 @@ def task_page(desk: Desk, task_id: UUID, form: dict[str, str] | None = None, wro
     spot = SpotRule.model_validate(task.body["spot"]) if task.kind == "spot" else None
     questions = asked(task.body["follow"]) if task.kind == "ask" else ()
     said = said_of(task) or (FollowUp.model_validate(task.body["said"]) if task.kind == "raise" else None)
-    return TaskPage(_shown(desk, task, client), form or {}, wrong or {}, told, spot, questions, said)
+    return TaskPage(_shown(desk, task, client), form or {}, wrong or {}, told, spot, questions, said, desk.db.get(Client, task.client_id))
 
 
 def finish(desk: Desk, task_id: UUID, form: dict[str, str]) -> TaskPage:

@@ -29,7 +29,7 @@ PAGE = "close/page.html"
 def _context(desk: Desk, closed: closing.Closed, request: Request) -> dict[str, Any]:
     """What the page and its blocks show; which look, what is seen, and the sheet's language stand in the address."""
     asked = request.query_params
-    first = next(iter(closed.answer.missing), "2")
+    first = next(iter(closed.answer.missing), "1" if closed.file.visit.status == "closed" else "2")
     look = asked.get("look", first)
     kind = asked.get("kind", "redness")
     language = asked.get("lang", closed.sheet.language)
@@ -77,7 +77,7 @@ def tap(request: Request, visit_id: UUID, form: Form) -> Response:
         kind = form.get("kind", "")
         answering.tap(desk, visit_id, request.query_params.get("look", ""), kind, form.get("zone", ""))
         context = _context(desk, closing.closing(desk, visit_id), request) | {"kind": kind, "oob": True}
-        return _answered(blocks(request, desk, PAGE, ("answer_plate", "soothing"), **context))
+        return _answered(blocks(request, desk, PAGE, ("answer_plate", "answer_nav", "soothing"), **context))
 
 
 @router.post("/close/nothing")

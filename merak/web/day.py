@@ -11,7 +11,7 @@ from merak.desk import day as desk_day
 from merak.desk import tasks
 from merak.desk.desk import Desk
 from merak.door import Form, entered
-from merak.web.pages import go, page
+from merak.web.pages import blocks, go, page
 
 router = APIRouter()
 
@@ -21,6 +21,13 @@ def today(request: Request, on: date | None = None) -> Response:
     """A day's visits; today's unless another is named."""
     with entered(request) as desk:
         return _sheet(request, desk, on or desk.today)
+
+
+@router.get("/due")
+def due(request: Request) -> Response:
+    """What is due now; the day sheet asks again and again, so that a bad answer is seen at once."""
+    with entered(request) as desk:
+        return blocks(request, desk, "day/page.html", ("due",), due=tasks.due(desk), day=desk.today, today=desk.today)
 
 
 def _sheet(request: Request, desk: Desk, day: date, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> Response:

@@ -57,6 +57,7 @@ def plot(curve: Curve) -> Plot:
     """A curve ready to be inked."""
     xs = [x for line in curve.threads for x, _ in line.points] + [limit.at for limit in curve.limits if not limit.across]
     ys = [y for line in curve.threads for _, y in line.points] + [limit.at for limit in curve.limits if limit.across]
+    ys += curve.span or ()
     x_ticks, y_ticks = ticks(min(xs), max(xs)), ticks(min(ys), max(ys))
     x0, x1, y0, y1 = min(min(xs), x_ticks[0]), max(xs), min(min(ys), y_ticks[0]), max(max(ys), y_ticks[-1])
 

@@ -37,13 +37,14 @@ class Limit(Frozen):
 
 
 class Curve(Frozen):
-    """A picture of an answer: axes with their units, lines, limits."""
+    """A picture of an answer: axes with their units, lines, limits; `span` is what the upright axis reaches over at least."""
 
     title: str
     x: str
     y: str
     threads: tuple[Thread, ...]
     limits: tuple[Limit, ...] = ()
+    span: tuple[float, float] | None = None
 
 
 class Answer(Frozen):
