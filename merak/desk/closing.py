@@ -5,16 +5,17 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
+from merak.core.after.aftercare import too_near
 from merak.core.after.answer import LOOKS, SkinAnswer
 from merak.core.after.differences import WHY, Difference, differences
 from merak.core.after.energy import Given, given
 from merak.core.errors import BadInput, MerakError
-from merak.core.knowledge import about
+from merak.core.knowledge import about, rule
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.item import Item, compute
 from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.session import StepFacts, step_facts
-from merak.core.working import Quantity
+from merak.core.working import Caution, Quantity
 from merak.desk import follow_ups, registering
 from merak.desk.answering import answer_of
 from merak.desk.desk import Desk, OutOfTurn
@@ -53,6 +54,11 @@ class Closed:
     ended: datetime
     next_at: datetime | None
     wrong: dict[str, str]
+
+    @property
+    def near(self) -> Caution | None:
+        """A word where something strong was done too near an event."""
+        return too_near(self.tags, self.sheet.personal, self.ended)
 
     @property
     def judged(self) -> tuple[str, ...]:
@@ -221,7 +227,7 @@ def _read_products(page: Closed, wrong: dict[str, str]) -> list[dict[str, Any]]:
         if product.strip():
             found.append({"product": product.strip()[:80], "lot": lot.strip()[:40], "left": left})
             if left and not lot.strip():
-                wrong[f"lot.{n}"] = "Left on the skin: its lot, or “none”."
+                wrong[f"lot.{n}"] = f"Its lot, or “none”. {rule('close.products').reason}"
         elif lot.strip():
             wrong[f"product.{n}"] = "Which product?"
     return found

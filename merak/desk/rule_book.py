@@ -77,7 +77,7 @@ KINDS = {
     "tissue": "Tissue", "modality": "Modalities", "way of working": "Ways of working",
     "finding": "Findings", "group": "Groups", "aspect": "Aspects", "condition": "Conditions", "trait": "In a plan",
     "pairing": "What fits with what", "method": "Methods", "emergency card": "Emergencies",
-    "when it is stopped": "Emergencies",
+    "when it is stopped": "Emergencies", "for home": "Aftercare", "question afterwards": "Afterwards", "remedy": "Afterwards",
 }  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-"""Aftercare joined by topic, the return proposed from gap, hours and diary; a broken rule book is told with its line."""
+"""The return proposed from gap, hours and diary; a broken rule book is told with its line."""
 
 from datetime import UTC, datetime, time, timedelta
 from pathlib import Path
@@ -8,31 +8,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from merak.core.after.aftercare import sheet, tags_done
 from merak.core.after.course import free, propose
 from merak.core.errors import KnowledgeError
 from merak.core.knowledge import all_ids, book, cited, read_file
 
 LISBON = ZoneInfo("Europe/Lisbon")
-ENDED = datetime(2026, 11, 25, 10, tzinfo=LISBON)
 WEEK = {day: (time(9), time(18)) for day in range(5)}
-
-
-def test_the_longest_time_and_the_strictest_words_win() -> None:
-    calm, red = (sheet(tags_done(["microcurrent", "led"], grade, 0), ENDED, None) for grade in (1, 3))
-    acids = [[line for line in lines if "acids" in line.words] for lines in (calm, red)]
-    assert [len(lines) for lines in acids] == [1, 1], "one line a topic"
-    assert acids[0][0].until == ENDED + timedelta(hours=24)
-    assert acids[1][0].until == ENDED + timedelta(hours=72)
-    assert "strongly" in acids[1][0].words
-    assert not any("sauna" in line.words for line in calm)
-    assert all(ENDED <= line.start < line.until for line in red)
-
-
-def test_only_what_was_done_is_spoken_of() -> None:
-    words = " ".join(line.words for line in sheet(["led"], ENDED, ENDED + timedelta(days=3)))
-    assert "red light" in words and "muscles" not in words and "twitching" not in words
-    assert sheet(["led"], ENDED, ENDED + timedelta(days=3))[0].until == ENDED + timedelta(days=3), "until the next visit"
 
 
 @given(st.datetimes(datetime(2026, 1, 1), datetime(2027, 12, 31)), st.integers(1, 12), st.sets(st.integers(0, 200), max_size=60))

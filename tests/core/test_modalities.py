@@ -11,10 +11,10 @@ from pydantic import BaseModel, ValidationError
 
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about, number
+from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import MACHINES, LedCard, MachineCard
 from merak.core.modality.muscle_stimulation import layout
-from merak.core.modality.before import Before
 from merak.core.modality.shared import Dose, Subject, begun, in_zone, stepped
 from merak.desk.rule_book import entries
 from tests.core.machines import SCALES, card_of, machine

@@ -10,8 +10,8 @@ from typing import Any, Literal, NamedTuple
 
 from pydantic import Field
 
-from merak.core.knowledge import Advice, AdviceWeight, book, number, topics, traits
-from merak.core.working import Frozen
+from merak.core.knowledge import Advice, AdviceWeight, book, caution, number, topics, traits
+from merak.core.working import Caution, Frozen
 
 #: The order in which a client reads: what to do, what to leave, what is normal, when to call, when not to wait for us.
 WEIGHTS: tuple[AdviceWeight, ...] = ("do", "avoid", "normal", "call", "emergency")
@@ -190,6 +190,17 @@ def tags_of(modality: str, settings: dict[str, Any], spot_only: bool = False) ->
     if modality in traits() and traits()[modality].strong:
         tags.append("strong")
     return tuple(tags)
+
+
+def too_near(done: Iterable[str], of: Personal, ended: datetime) -> Caution | None:
+    """A word where something strong was done within the weeks before an event."""
+    if of.event is None or "strong" not in set(done):
+        return None
+    days = (of.event - ended.date()).days
+    if not 0 <= days < number("after.event"):
+        return None
+    words = f"The client's event is in {days} days; it may still be seen."
+    return caution("after.event", "change", words, "Tell them now, and offer gentle things only until then.")
 
 
 def answered(redness: int, swelling: int) -> tuple[str, ...]:

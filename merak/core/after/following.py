@@ -84,7 +84,7 @@ def alarms(answer: FollowUp) -> tuple[Caution, ...]:
 
 def dues(ended: datetime, zone: ZoneInfo) -> dict[FollowKind, datetime]:
     """When the follow-ups of a visit that ended then are due, except the one before the next session, aware."""
-    return {"day1": at_ten(ended, 1, zone), "day7": at_ten(ended, int(number("follow.day7")), zone)}
+    return {"day1": at_ten(ended, int(number("follow.day1")), zone), "day7": at_ten(ended, int(number("follow.day7")), zone)}
 
 
 def due_before(next_visit: datetime, zone: ZoneInfo) -> datetime:

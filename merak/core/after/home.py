@@ -58,8 +58,9 @@ def _each(one: Home, of: Personal) -> Quantity:
     if not one.film:
         return Quantity(name="each time", value=one.grams, unit="g", digits=1, rules=(one.id,))
     area = Quantity(name="skin", value=of.area_cm2, unit="cm²")
-    value = of.area_cm2 * number(one.film) / 1000
+    film = f"after.{one.film}_film"
+    value = of.area_cm2 * number(film) / 1000
     return Quantity(
-        name="each time", value=value, unit="g", digits=1, formula="skin × film", inputs=(area, quantity(one.film, "film", 1)),
-        rules=(one.film, one.id),
+        name="each time", value=value, unit="g", digits=1, formula="skin × film", inputs=(area, quantity(film, "film", 1)),
+        rules=(film, one.id),
     )  # fmt: skip

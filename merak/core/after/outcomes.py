@@ -38,6 +38,7 @@ class Effect(Frozen):
     mean: float | None
     low: float | None = None
     high: float | None = None
+    rules: tuple[str, ...] = ("outcomes.least", "outcomes.interval")
 
 
 def effects(seen: Iterable[Seen]) -> tuple[Effect, ...]:
@@ -87,6 +88,7 @@ class Signal(Frozen):
     high: float
     others: float | None
     stands_out: bool
+    rules: tuple[str, ...] = ("signal.interval", "signal.least")
 
     @property
     def words(self) -> str:

@@ -26,8 +26,9 @@ def start(card: None, subject: Subject) -> Start:
     """Two minutes of activator for a newcomer, or as long as last time; two in winter or on dehydrated skin."""
     newcomer = given("newcomer", number(f"{NAME}.newcomer"), "min", 1, f"{NAME}.newcomer")
     value = newcomer.value or 2
-    if subject.last and subject.last.at is not None and titrate(subject.last).turn in ("same", "up"):
-        value = max(0.5, min(subject.last.at, number(f"{NAME}.longest")))
+    if subject.last and subject.last.at is not None:
+        known = titrate(subject.last).turn in ("same", "up")
+        value = max(0.5, min(subject.last.at, number(f"{NAME}.longest") if known else value))
     if subject.dehydrated:
         value = min(value, number(f"{NAME}.dehydrated"))
     found = worked(

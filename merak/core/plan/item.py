@@ -218,8 +218,11 @@ def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
     last = settings.model_copy(update={field: type(getattr(settings, field))(before.at)})
     if modality in CARRIED_OVER:
         settings = last if turn == "same" else stepped(module, last, card, up=turn == "up")
-    more = more_energy(card, field, before.at, float(getattr(settings, field)))
-    too_much = turn == "up" and not module.STEP.down and more is not None and more > number("titration.fifth") + 1e-9
+    now, down = float(getattr(settings, field)), module.STEP.down
+    if turn != "up" and (now > before.at) != down and now != before.at:
+        return last  # a scale's foot, or a usual value, is no reason for more
+    more = more_energy(card, field, before.at, now)
+    too_much = turn == "up" and not down and more is not None and more > number("titration.fifth") + 1e-9
     return last if too_much else settings
 
 
