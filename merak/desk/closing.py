@@ -271,10 +271,13 @@ def _given(page: Closed, item: Item, at: Any) -> Given | None:
 
 
 def _share(page: Closed, item_id: str) -> float:
-    """How much of a step was done, by what is counted, else by its clock."""
+    """How much of a step was done: of its counted parts, else of those on a clock. Gel and mirror give nothing."""
     planned = done = 0.0
-    for step, fact in zip(page.run.steps, page.facts, strict=True) if page.run else ():
-        if step.item == item_id and not _only_spot(step):
+    pairs = zip(page.run.steps, page.facts, strict=True) if page.run else ()
+    mine = [(step, fact) for step, fact in pairs if step.item == item_id and not _only_spot(step)]
+    counted = any(fact.planned_strokes for _, fact in mine)
+    for step, fact in mine:
+        if bool(fact.planned_strokes) if counted else step.must_end:
             planned += fact.planned_s
             part = fact.done_strokes / fact.planned_strokes if fact.planned_strokes else fact.done_s / (fact.planned_s or 1)
             done += fact.planned_s * part

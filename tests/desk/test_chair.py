@@ -18,7 +18,7 @@ from merak.desk.file import open_file
 from merak.desk.permission import Denied
 from merak.desk.standing import state_of
 from merak.desk.treating import Run, Tap
-from tests.desk.test_visit import AGREED, GRADED, MONDAY, as_, ask_nothing, desk, later, new_visit, setting, step_of
+from tests.desk.test_visit import AGREED, GRADED, MONDAY, as_, ask_nothing, desk, later, looked_twice, new_visit, setting, step_of
 
 __all__ = ["desk"]
 #: A day of its own for each of these long visits, far from what others book.
@@ -83,6 +83,7 @@ def test_a_spot_of_pulsed_light_is_a_visit_of_its_own_and_is_carried_into_the_ne
     for _ in range(2):
         treating.record(desk, visit, [again])
     tapped(desk, visit, "stop", words="client asks")
+    looked_twice(desk, visit)
     closed = closing.close(desk, visit, GRADED)
     assert "pulsed_light" not in closed.file.body("close")["did"], "a spot is no treatment"
     (due,) = tasks.left_by(desk, visit, "x")

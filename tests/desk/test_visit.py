@@ -10,7 +10,21 @@ from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput
 from merak.core.plan.screening import questions
-from merak.desk import allowing, asking, closing, consenting, day, looking, planning, practice, returning, signing_in, treating
+from merak.desk import (
+    allowing,
+    answering,
+    asking,
+    closing,
+    consenting,
+    day,
+    looking,
+    planning,
+    practice,
+    returning,
+    signing_in,
+    tasks,
+    treating,
+)
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.permission import Denied, Sealed
 from merak.records import db as database
@@ -96,7 +110,19 @@ def treated(desk: Desk, visit: UUID, shift: float = 0.0) -> None:
     treating.record(later(desk, minutes=30), visit, taps)
 
 
-GRADED = {"redness": "1", "swelling": "0", "pain": "0", "comfort": "9", "explained": "explained", "note": ""}
+#: What the close form holds when all went well.
+GRADED = {
+    "pain": "0", "comfort": "9", "explained": "initials", "initials": "IM", "note": "", "why.all": "judged",
+    **{f"endpoint.{name}": "seen" for name in ("microcurrent", "led", "wet_abrasion", "rf_fractional", "pulsed_light", "rf_bulk")},
+}  # fmt: skip
+
+
+def looked_twice(desk: Desk, visit: UUID, redness: int = 1) -> None:
+    """Both looks at the skin: so red on a cheek, then nothing more."""
+    answering.nothing(desk, visit, "1")
+    for _ in range(redness):
+        answering.tap(desk, visit, "1", "redness", "right upper cheek")
+    answering.nothing(desk, visit, "2")
 
 
 def test_last_time_is_carried_into_the_next_visit(desk: Desk) -> None:
@@ -106,6 +132,7 @@ def test_last_time_is_carried_into_the_next_visit(desk: Desk) -> None:
         desk, first, {"phototype": "4", "sensitive": "no", "ear_to_ear_mm": "290", "brow_right_mm": "10", "brow_left_mm": "12"}
     )
     treated(desk, first, shift=1.0)
+    looked_twice(later(desk, minutes=50), first)
     closing.close(later(desk, hours=1), first, GRADED)
     name = day.listed(day.find_visit(desk, first).client)
     second = new_visit(later(desk, days=4), name)
@@ -218,11 +245,14 @@ def test_closing_asks_for_what_is_missing_and_seals(desk: Desk) -> None:
         closing.close(desk, visit, GRADED)
     treating.record(desk, visit, [treating.Tap(uuid7(), "stop", desk.now, None, "pain")])
     with pytest.raises(BadInput) as missing:
-        closing.close(desk, visit, {"redness": "7", "note": "kept"})
-    assert set(missing.value.fields) == {"redness", "swelling", "pain", "comfort", "explained"}
+        closing.close(desk, visit, {"pain": "11", "note": "kept", "lot.0": "L1", "product.1": "serum", "left.1": "on"})
+    assert set(missing.value.fields) == {"answer", "pain", "comfort", "product.0", "lot.1", "explained"}, (
+        "a stop explains what was left out"
+    )
+    looked_twice(desk, visit)
     closed = closing.close(desk, visit, GRADED)
     assert closed.file.body("close")["stopped"] == "pain" and closed.file.body("close")["led_minutes"] is None
-    assert not any("light" in line.words or "muscle" in line.words for line in closed.sheet), "what was not begun is not spoken of"
+    assert not any("light" in line.words or "muscle" in line.words for line in closed.sheet.lines), "what was not begun is not spoken of"
     for write in (
         lambda: asking.save_answers(desk, visit, {"heart": "yes"}),
         lambda: looking.tap_zone(desk, visit, "laxity", "left chin"),
@@ -242,7 +272,8 @@ def test_a_visit_without_a_treatment_needs_a_why(desk: Desk) -> None:
         closing.close(desk, visit, {"explained": "declined", "note": "  "})
     assert list(missing.value.fields) == ["note"]
     closed = closing.close(desk, visit, {"explained": "declined", "note": "cold sore"})
-    assert {line.rule for line in closed.sheet} == {"after.sun", "after.call"}
+    assert {line.topic for line in closed.sheet.lines} == {"sun", "call", "cleanse", "emergency"}
+    assert not tasks.left_by(desk, visit, "x"), "nothing was done, nothing is asked afterwards"
 
 
 def test_the_return_keeps_the_gap_the_hours_and_other_visits(desk: Desk) -> None:

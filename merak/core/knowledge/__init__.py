@@ -222,8 +222,8 @@ class Advice(Sourced):
 class Home(Cited):
     """A product for home: how it is used, after what, for which family of skin (empty: all), from and until so many hours after it.
 
-    Its amount a time is a film over the treated skin (`film` names a rule after.…_film, in mg/cm²) or `grams`. It begins when the one that it `follows`
-    has ended.
+    Its amount a time is a film over the treated skin (`film` names a rule after.…_film, in mg/cm²) or `grams`. It begins when the one
+    that it `follows` has ended.
     """
 
     use: str
