@@ -18,6 +18,12 @@ PATHS = (
     "/rules?of=led",
     "/instruments",
     "/emergency",
+    "/outbox",
+    "/reactions",
+    "/outcomes",
+    "/clients/CLIENT",
+    "/clients/CLIENT/progress",
+    "/clients/CLIENT/photos",
     "ask",
     "look",
     "plate",
@@ -31,8 +37,12 @@ PATHS = (
 
 
 def addresses(server: Server, client_name: str) -> list[str]:
-    visit = visit_of(sign_in(server.url, "marit"), client_name)
-    return [f"{server.url}{path}" if path.startswith("/") else f"{server.url}/visits/{visit}/{path}" for path in PATHS]
+    marit = sign_in(server.url, "marit")
+    visit = visit_of(marit, client_name)
+    whose = re.search(r'/clients/([0-9a-f-]{36})" class="[^"]*">Ines Duarte', marit.get("/").text)
+    assert whose
+    paths = (path.replace("CLIENT", whose[1]) for path in PATHS)
+    return [f"{server.url}{path}" if path.startswith("/") else f"{server.url}/visits/{visit}/{path}" for path in paths]
 
 
 def violations(page: Page) -> list[str]:
