@@ -17,6 +17,7 @@ from uuid import UUID, uuid4
 import httpx
 import psycopg
 
+from benchmarks.after import client_ratio, pdf_at_the_server, sheet_ms
 from benchmarks.chair import painted_ms, rebuilt_ms
 from benchmarks.heat import heat_ratios
 from benchmarks.plate import plate_ratios
@@ -137,6 +138,8 @@ def main() -> int:
                 }
             )
         found |= rooms_at_work(server, client)
+        many_ms, many = client_ratio(lambda address: wire.ask("GET", address))
+        first_pdf, pdf, beside = pdf_at_the_server(server, treating)
         painted, painted_p95 = painted_ms(server, sign_in(server.url, "adaeze"))
     finally:
         server.kill()
@@ -162,6 +165,16 @@ def main() -> int:
         ),
         "state from 5 000 taps ÷ 50 ms": (rebuilt / 50, 1.0),
         "tap to paint, p95 ÷ 50 ms": (painted_p95 / 50, 1.0),
+    }
+    joined = sheet_ms()
+    print(
+        f"  sheet joined {joined:.1f} ms; PDF {first_pdf:.2f} s, then {pdf:.2f} at most, another page meanwhile {beside:.2f} times as long"
+    )
+    print(f"  client with 200 visits {many_ms:.1f} ms")
+    ratios |= {
+        "joined sheet ÷ 20 ms": (joined / 20, 1.0),
+        "sheet as PDF, the slowest ÷ 1.5 s": (max(first_pdf, pdf) / 1.5, 1.0),
+        "client with 200 visits ÷ bare endpoint, one SELECT": (many, 4.0),
     }
     told = acknowledged / found["40 rooms: bare INSERT in the driver"]
     print(f"  40 rooms: tap over HTTP ÷ bare INSERT in the driver {told:.2f}, told only")

@@ -7,9 +7,12 @@ import select
 import struct
 import subprocess
 import sys
+from functools import cache
+from io import BytesIO
 from pathlib import Path
 from threading import Lock
 from typing import IO, Any
+from urllib.parse import unquote, urlsplit
 
 from merak.core.errors import MerakError
 
@@ -24,11 +27,11 @@ class NotSet(MerakError):
     """A sheet could not be made into a PDF."""
 
 
-def warm() -> None:
-    """Starts the process, so that it is ready when the first sheet is asked for."""
+def warm(base: Path) -> None:
+    """Starts the process, so that it is ready, with the fonts below `base`, when the first sheet is asked for."""
     if _lock.acquire(blocking=False):
         try:
-            _running()
+            _running(base)
         finally:
             _lock.release()
 
@@ -38,7 +41,7 @@ def pdf(html: str, base: Path) -> bytes:
     asked = (str(base.resolve()) + "\n" + html).encode()
     with _lock:
         for _ in range(2):  # it may have ended idle just now
-            child = _running()
+            child = _running(base)
             try:
                 return _asked(child, asked)
             except (OSError, EOFError):
@@ -46,10 +49,10 @@ def pdf(html: str, base: Path) -> bytes:
         raise NotSet("The PDF could not be made. Print the page instead.")
 
 
-def _running() -> subprocess.Popen[bytes]:
+def _running(base: Path) -> subprocess.Popen[bytes]:
     global _setter
     if _setter is None or _setter.poll() is not None:
-        command = [sys.executable, "-m", "merak.exchange.pdf"]
+        command = [sys.executable, "-m", "merak.exchange.pdf", str(base)]
         _setter = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
     return _setter
 
@@ -76,25 +79,39 @@ def _read(source: IO[bytes]) -> bytes:
     return source.read(_LENGTH.unpack(head)[0])
 
 
-def serve() -> None:
-    """Sets one page after the other until nobody asks any more."""
+def serve(base: Path) -> None:
+    """Sets one page after the other until nobody asks any more; fonts below `base` are unpacked before the first."""
     import weasyprint  # noqa: F401 (heavy: loaded before the first page is asked for)
+
+    for font in base.rglob("*.woff2"):
+        _unpacked(str(font))
 
     while select.select([sys.stdin.buffer], [], [], IDLE_S)[0]:
         try:
-            base, _, html = _read(sys.stdin.buffer).decode().partition("\n")
+            where, _, html = _read(sys.stdin.buffer).decode().partition("\n")
         except EOFError:
             return
         try:
-            made = _made(html, Path(base))
+            made = _made(html, Path(where))
         except Exception as broken:  # told to whoever asked
             made = f"{type(broken).__name__}: {broken}".encode()
         _write(sys.stdout.buffer, made)
 
 
+@cache
+def _unpacked(path: str) -> bytes:
+    """A web font as it was before it was packed: unpacking takes longer than setting a line, and is done once."""
+    from fontTools.ttLib import TTFont
+
+    font, out = TTFont(path), BytesIO()
+    font.flavor = None
+    font.save(out)
+    return out.getvalue()
+
+
 def _made(html: str, base: Path) -> bytes:
     from weasyprint import HTML
-    from weasyprint.urls import URLFetcher
+    from weasyprint.urls import URLFetcher, URLFetcherResponse
 
     root = base.as_uri() + "/"
 
@@ -106,10 +123,12 @@ def _made(html: str, base: Path) -> bytes:
             drawn = url.startswith("data:image/png;base64,")  # a signature, given with the page
             if not drawn and (not url.startswith(root) or ".." in url):
                 raise ValueError(f"not fetched: {url}")
+            if url.endswith(".woff2"):
+                return URLFetcherResponse(url, _unpacked(unquote(urlsplit(url).path)), {"Content-Type": "font/ttf"})
             return super().fetch(url, headers)
 
     return bytes(HTML(string=html, base_url=root, url_fetcher=BelowBase()).write_pdf())
 
 
 if __name__ == "__main__":
-    serve()
+    serve(Path(sys.argv[1]).resolve())

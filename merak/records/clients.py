@@ -19,12 +19,12 @@ _CLIENT = f"""
                 person.name AS therapist, close.body ->> 'note' AS note, close.body -> 'redness' AS redness,
                 close.body -> 'swelling' AS swelling, close.body -> 'did' AS did, close.body ->> 'stopped' AS stopped,
                 CASE WHEN that.status = 'closed' THEN {_SAID} END AS said
-            FROM visit AS that
+            FROM (SELECT * FROM visit WHERE client_id = client.id AND status <> 'cancelled'
+                ORDER BY starts_at DESC LIMIT %(most)s OFFSET %(skip)s) AS that
             JOIN course ON course.id = that.course_id
             JOIN person ON person.id = that.therapist_id
             {_STANDS.format("close")}
-            WHERE that.client_id = client.id AND that.status <> 'cancelled'
-            ORDER BY that.starts_at DESC LIMIT %(most)s OFFSET %(skip)s) AS v)
+            ORDER BY that.starts_at DESC) AS v)
     FROM client WHERE client.id = %(client)s
 """  # noqa: S608 (constants)
 

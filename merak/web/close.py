@@ -56,7 +56,7 @@ def _page(request: Request, desk: Desk, closed: closing.Closed) -> Response:
 @router.get("/close")
 def close_page(request: Request, visit_id: UUID) -> Response:
     """What was to be, what was, and how the skin answered."""
-    warm()
+    warm(STATIC)
     with entered(request) as desk:
         closed = closing.closing(desk, visit_id)
         desk.note_reading(visit_id)
