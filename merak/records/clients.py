@@ -11,19 +11,21 @@ _STANDS = (
 )
 _SAID = "(SELECT json_agg(answer ORDER BY done_at) FROM task WHERE visit_id = that.id AND kind = 'ask' AND done_at IS NOT NULL)"
 
+# A body is long and packed: it is unpacked once for all that is read of it.
 _CLIENT = f"""
     SELECT client.id, client.name, client.born, client.phone, client.email, client.language, client.habits,
         (SELECT count(*) FROM visit WHERE client_id = client.id AND status = 'closed'),
         (SELECT json_agg(row_to_json(v)) FROM (
             SELECT that.id, that.starts_at, that.minutes, that.status, that.session_no, course.name AS course, course.sessions,
-                person.name AS therapist, close.body ->> 'note' AS note, close.body -> 'redness' AS redness,
-                close.body -> 'swelling' AS swelling, close.body -> 'did' AS did, close.body ->> 'stopped' AS stopped,
+                person.name AS therapist, close.note, close.redness, close.swelling, close.did, close.stopped,
                 CASE WHEN that.status = 'closed' THEN {_SAID} END AS said
             FROM (SELECT * FROM visit WHERE client_id = client.id AND status <> 'cancelled'
                 ORDER BY starts_at DESC LIMIT %(most)s OFFSET %(skip)s) AS that
             JOIN course ON course.id = that.course_id
             JOIN person ON person.id = that.therapist_id
-            {_STANDS.format("close")}
+            LEFT JOIN LATERAL (SELECT told.* FROM record, jsonb_to_record(body)
+                AS told (note text, redness int, swelling int, did jsonb, stopped text)
+                WHERE visit_id = that.id AND stage = 'close' ORDER BY version DESC LIMIT 1) AS close ON true
             ORDER BY that.starts_at DESC) AS v)
     FROM client WHERE client.id = %(client)s
 """  # noqa: S608 (constants)
