@@ -1,10 +1,12 @@
 """One picture of each main view at 1280×800, from the demo, by walking through a visit. Run by scripts/screenshots."""
 
 import os
+import re
 import subprocess
 import sys
 from pathlib import Path
 
+import psycopg
 from playwright.sync_api import Browser, Page, sync_playwright
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -102,9 +104,7 @@ def walk(browser: Browser, server: Server) -> None:
         page.goto(f"{server.url}/rules?of=pulsed_light")
         shot(page, "rules")
         photograph(page, visit)
-        shot(page, "photos")
         page.goto(f"{visit}/plan")
-        shot(page, "proposals")
         page.get_by_role("button", name="Take this one").first.click()
         page.locator("#strip .step-block[title^='Microcurrent']").click()
         page.locator("#item-form").wait_for()
@@ -128,17 +128,14 @@ def walk(browser: Browser, server: Server) -> None:
         page.locator("#main-act").click()
         page.get_by_text("all kept").wait_for()
         page.goto(f"{visit}/close")
-        for name, grade in (("redness", 1), ("swelling", 0), ("pain", 0), ("comfort", 9)):
-            page.locator(f"input[name={name}][value='{grade}']").check(force=True)
-        page.get_by_label("Note").fill("Right side up by two millimetres; left side not done, out of time.")
-        page.get_by_role("radio", name="Sheet explained").check()
-        shot(page, "close")
-        page.get_by_role("button", name="Close and seal").click()
+        close(page)
         page.get_by_role("button", name="Book it").click()
+        page.get_by_text("session 4 of 10").wait_for()
         shot(page, "return")
         made = Path(os.environ["MERAK_VAR_PDF"])
-        made.write_bytes(page.request.get(f"{visit}/sheet.pdf").body())
+        made.write_bytes(page.request.get(f"{visit}/sheet.pdf?lang=en").body())
         subprocess.run(["pdftoppm", "-png", "-r", "70", "-singlefile", str(made), str(SHOTS / "aftercare-sheet")], check=True)
+        afterwards(page, server)
     at_the_chair(browser, server)
     with signed_in_page(browser, server, "marit") as page:
         page.goto(f"{server.url}/practice")
@@ -147,8 +144,51 @@ def walk(browser: Browser, server: Server) -> None:
         shot(page, "instruments")
 
 
+def close(page: Page) -> None:
+    """Both looks at the skin, what differs explained, initials; then sealed."""
+    page.get_by_role("link", name=re.compile("2 after the mask")).click()
+    page.get_by_role("button", name="Nothing seen").click()
+    page.locator("#soothing", has_text="nothing").wait_for()
+    page.get_by_role("link", name=re.compile("1 after the treatment")).click()
+    for zone, times in (("right-upper-cheek", 2), ("right-mid-cheek", 1)):
+        for n in range(times):
+            page.locator(f"#z-{zone}").press("Enter")
+            page.locator(f"#z-{zone}[aria-label$='{n + 1} of 4']").wait_for()
+    for name, grade in (("pain", 0), ("comfort", 9)):
+        page.locator(f"input[name={name}][value='{grade}']").check(force=True)
+    for group in page.get_by_role("radiogroup", name=re.compile("Endpoint of")).all():
+        group.get_by_role("radio", name="seen", exact=True).check()
+    page.get_by_label("Why, for all").select_option("time")
+    page.get_by_label("Note").fill("Right side up by two millimetres; left side not done, out of time.")
+    page.locator("#sheet").get_by_role("link", name="English").click()
+    page.locator("#sheet", has_text="Do").wait_for()
+    page.get_by_role("radio", name="by letters").check()
+    page.get_by_label("Initials", exact=True).fill("ID")
+    shot(page, "close")
+    page.get_by_role("button", name="Close and seal").click()
+
+
+def afterwards(page: Page, server: Server) -> None:
+    """The client's page, progress, two photographs and what changed between them, the client's own questions."""
+    page.goto(server.url)
+    whose = page.get_by_role("link", name="Ines Duarte").get_attribute("href")
+    page.goto(f"{server.url}{whose}")
+    shot(page, "client")
+    page.goto(f"{server.url}{whose}/progress")
+    shot(page, "progress")
+    page.goto(f"{server.url}{whose}/photos?neutral_one=770,1000&neutral_other=770,1005&place=330,640")
+    page.locator(".said").wait_for()
+    shot(page, "photos")
+    with psycopg.connect(os.environ["MERAK_DATABASE_URL"]) as db:  # a day goes by
+        db.execute("UPDATE task SET due_at = now() - interval '1 hour' WHERE kind = 'ask' AND done_at IS NULL")
+    page.goto(f"{server.url}/outbox")
+    letter = page.locator("article.message", has_text="Ines Duarte").filter(has_text="no dia a seguir").first
+    page.goto(f"{server.url}{letter.locator('a[href^="/answer/"]').get_attribute('href')}?lang=en")
+    shot(page, "answer")
+
+
 def at_the_chair(browser: Browser, server: Server) -> None:
-    """Pins walked cell by cell; a zone being warmed, dim; and stopped."""
+    """Pins walked cell by cell; a zone being warmed, dim."""
     desk = sign_in(server.url, "adaeze")
     cheeks = ("mid cheek", "lower cheek", "upper cheek")
     pins = begun(desk, visit_of(desk, "Petra Halloran"), "cleanse", "numbing", "rf_fractional", "finish", Fractional=cheeks)
@@ -187,11 +227,6 @@ def at_the_chair(browser: Browser, server: Server) -> None:
         dim(page, server)
         page.locator("#main-act", has_text="Section done").wait_for()
         shot(page, "treat-dim")
-        page.context.clear_cookies(name="theme")
-        page.goto(f"{server.url}/visits/{warm}/treat")
-        page.get_by_role("button", name="STOP", exact=True).click()
-        page.get_by_role("tab", name="Burn").click()
-        shot(page, "stopped")
 
 
 def main() -> None:

@@ -6,6 +6,7 @@ from typing import Any
 from uuid import UUID
 
 from merak.core.after.course import Opening, free
+from merak.core.after.following import FollowUp
 from merak.core.client import Findings, age_on
 from merak.core.errors import BadInput
 from merak.core.knowledge import about, number
@@ -17,7 +18,7 @@ from merak.desk import follow_ups
 from merak.desk.desk import Desk
 from merak.desk.file import find_visit, still_asked
 from merak.desk.permission import may
-from merak.records import people, visits
+from merak.records import people, tasks, visits
 from merak.records.tables import Client, Course, Person, Visit
 
 COURSE_NAME = "Lift and red light"
@@ -42,6 +43,7 @@ def day_sheet(desk: Desk, day: date) -> list[Row]:
     clinical = may(desk.me, "read notes")
     earlier = visits.previous_of(desk.db, found) if clinical else {}
     standing = visits.latest(desk.db, [visit.id for visit in found] + list(earlier.values())) if clinical else {}
+    said = tasks.said_after(desk.db, list(earlier.values())) if clinical else {}
     offered = offered_by(card for _, card in read_cards((str(one.id), one.card) for one in people.devices(desk.db)))
     rows = []
     for visit in found:
@@ -49,6 +51,8 @@ def day_sheet(desk: Desk, day: date) -> list[Row]:
         last_id = earlier.get(visit.id)
         last = {stage: record.body for stage, record in standing.get(last_id, {}).items()} if last_id else {}
         flags = _flags(visit, records, last, last_id is not None, desk.today, offered) if clinical else []
+        if last_id in said:
+            flags = [*_said(said[last_id]), *flags]
         rows.append(Row(visit, visit.starts_at.astimezone(desk.zone), _stage(visit, records), flags))
     return rows
 
@@ -87,6 +91,16 @@ def _flags(
         flags.append(("know", "first visit"))
     if age_on(visit.client.born, today) < number("screening.age"):
         flags.append(("stop", "under 18"))
+    return flags
+
+
+def _said(answers: list[dict[str, Any]]) -> list[tuple[str, str]]:
+    """What the client said after the last visit, where it matters before the next."""
+    told = [FollowUp.model_validate(one) for one in answers]
+    flags = [("stop", f"left {one.marked} last time: a doctor's word first") for one in told if one.marked][-1:]
+    worst = max((max(one.redness or 0, one.swelling or 0) for one in told), default=0)
+    if worst >= number("follow.severe"):
+        flags.append(("change", f"still {worst} of 4 after the day"))
     return flags
 
 

@@ -69,7 +69,7 @@ class Desk:
             self.db.add(Audit(person_id=self.me.id, action=action, thing=str(thing)))
             yield self.db
 
-    def note_reading(self, thing: UUID) -> None:
+    def note_reading(self, thing: UUID | str) -> None:
         """Keeps that a clinical record was read."""
         with self.saving("read", thing):
             pass

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 from functools import cached_property
 from typing import Any
 from uuid import UUID
@@ -117,14 +117,23 @@ class VisitFile:
     @cached_property
     def history(self) -> dict[str, Before]:
         """How each modality ended when it was last done, and what the client said of it afterwards."""
-        found = {}
+        found: dict[str, Before] = {}
+        marks: dict[str, tuple[datetime, str]] = {}
         for when, modality, did, close, said in self.done_before:
+            then = datetime.fromisoformat(when)
+            told = [(datetime.fromisoformat(one["told"]), FollowUp.model_validate(one["said"])) for one in said or () if "said" in one]
+            left = [(then, str(close.get("mark", ""))), *((max(at, then), answer.marked) for at, answer in told)]
+            marks |= [(modality, one) for one in left if one[1]]
             grades = {key: close.get(key) or 0 for key in ("redness", "swelling", "pain")}
             ended = Before(
                 on=date.fromisoformat(when[:10]), at=did.get("at"), stepped_up=bool(did.get("stepped_up")),
-                endpoint_seen=close.get("endpoints", {}).get(modality, ""), mark=close.get("mark", ""), **grades,
+                endpoint_seen=close.get("endpoints", {}).get(modality, ""), **grades,
             )  # fmt: skip
-            found[modality] = with_answers(ended, modality, [FollowUp.model_validate(one["said"]) for one in said or () if "said" in one])
+            found[modality] = with_answers(ended, modality, [answer for _, answer in told])
+            at, mark = marks.get(modality, (then, ""))
+            # What was told once it had been done again since had its letter; what was told later, of whichever visit, has not.
+            marked = {"mark": mark, "marked_on": at.date()} if mark and at >= then else {"mark": ""}
+            found[modality] = found[modality].model_copy(update=marked)
         return found
 
     @cached_property

@@ -9,7 +9,7 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from merak.records.tables import Client, Task
+from merak.records.tables import Client, Task, Visit
 
 
 class NewTask(NamedTuple):
@@ -54,6 +54,18 @@ def asked_of(db: Session, client_id: UUID) -> list[Task]:
     """The questions that a client is asked, those due first coming first."""
     found = select(Task).where(Task.client_id == client_id, Task.kind == "ask", Task.done_at.is_(None))
     return list(db.scalars(found.order_by(Task.due_at, Task.id)))
+
+
+def said_after(db: Session, visit_ids: Sequence[UUID]) -> dict[UUID, list[dict[str, Any]]]:
+    """visit → what the client said of it, and of any earlier one since, in order."""
+    since = (Task.visit_id == Visit.id) | (Task.done_at > Visit.starts_at)
+    found = select(Visit.id, Task.answer).join(Task, (Task.client_id == Visit.client_id) & since)
+    found = found.where(Visit.id.in_(visit_ids), Task.kind == "ask", Task.done_at.is_not(None))
+    said: dict[UUID, list[dict[str, Any]]] = {}
+    for visit_id, answer in db.execute(found.order_by(Task.done_at)):
+        if answer and "said" in answer:
+            said.setdefault(visit_id, []).append(answer["said"])
+    return said
 
 
 def by_link(db: Session, link_hash: str) -> tuple[Task, Client] | None:

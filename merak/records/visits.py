@@ -150,7 +150,7 @@ _AROUND = f"""
             SELECT DISTINCT ON (letter_id) letter_id, body || jsonb_build_object('id', letter_id, 'file', file_id) AS body FROM letter
             WHERE client_id = visit.client_id ORDER BY letter_id, version DESC) AS l),
         (SELECT json_agg(json_build_array(that.starts_at, did.key, did.value, r.body - 'facts' - 'did',
-                (SELECT json_agg(task.answer ORDER BY task.done_at) FROM task
+                (SELECT json_agg(task.answer || jsonb_build_object('told', task.done_at) ORDER BY task.done_at) FROM task
                     WHERE task.visit_id = that.id AND task.kind = 'ask' AND task.done_at IS NOT NULL)) ORDER BY that.starts_at)
             FROM visit AS that
             CROSS JOIN LATERAL (

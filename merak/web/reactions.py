@@ -18,6 +18,7 @@ router = APIRouter()
 def register(request: Request) -> Response:
     """Every reaction, and what stands out."""
     with entered(request) as desk:
+        desk.note_reading("reactions")
         return page(request, desk, "reactions/page.html", found=registering.register(desk), tell=registering.TELL)
 
 
@@ -49,4 +50,5 @@ def correct(request: Request, reaction_id: UUID, form: Form) -> Response:
 def outbox_page(request: Request) -> Response:
     """What went out to clients, and what waits."""
     with entered(request) as desk:
+        desk.note_reading("outbox")
         return page(request, desk, "outbox/page.html", sent=outbox.outbox(desk))

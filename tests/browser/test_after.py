@@ -84,6 +84,7 @@ def test_from_close_to_the_clients_answer_and_the_changed_next_plan(
         expect(page.locator("#slip-signature")).to_contain_text("Initials above")
         sign(page)
         page.get_by_role("button", name="Close and seal").click()
+        page.get_by_label("Time").fill("09:30")  # beside what other tests have booked
         page.get_by_role("button", name="Book it").click()
         expect(page.get_by_text("session 2 of 10")).to_be_visible()
         page.goto(f"{server.url}/visits/{visit}/close")

@@ -37,12 +37,12 @@ def test_the_chair_answers_warns_and_stops(browser: Browser, server: Server, vis
             page.keyboard.press("n")
         expect(page.locator("#title")).to_have_text("Lift, left")
         expect(page.locator("#sent")).to_have_text("all kept")
-        # Taps of eleven minutes ago from another browser: ten minutes of light are over since one, and this page hears of it.
+        # Taps of eleven minutes ago from another browser: eight minutes of light (two less after a reaction) are over since three.
         late = [tap("next", 660), tap("next", 660)]
         assert sign_in(server.url, "tomas").post(f"/api/visits/{visit}/run", json={"taps": late}).status_code == 200
         expect(page.locator("#title")).to_have_text("Red light")
         expect(page.locator("#counting")).to_be_hidden()
-        expect(page.locator("#alarm")).to_contain_text(re.compile(r"Time is up, 1:\d\d over\. Light off\."))
+        expect(page.locator("#alarm")).to_contain_text(re.compile(r"Time is up, 3:\d\d over\. Light off\."))
         expect(page.locator("#clock")).to_have_class(re.compile("over"))
         page.get_by_role("button", name="STOP", exact=True).click()
         expect(page.locator("#first-act")).to_have_text("Light off; shields stay on until it is dark.")

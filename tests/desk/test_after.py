@@ -8,6 +8,7 @@ import psycopg
 import pytest
 
 from merak.core.errors import BadInput
+from merak.demo.portrait import portrait
 from merak.desk import (
     amending,
     answering,
@@ -19,6 +20,7 @@ from merak.desk import (
     follow_ups,
     outbox,
     outcomes,
+    picturing,
     planning,
     progress,
     registering,
@@ -224,8 +226,27 @@ def test_a_bad_answer_raises_the_senior_and_stops_the_course(desk: Desk) -> None
     assert line.body["what"] == "a blister or burn" and line.body["devices"] and line.body["source"] == "follow-up"
     at, second = again(desk, visit)
     board = open_file(at, second).brief.board
+    assert any(
+        "left a blister or burn" in words for row in day.day_sheet(at, find_visit(desk, second).starts_at.date()) for _, words in row.flags
+    )
     assert board["microcurrent"].verdict == board["led"].verdict == "letter", "what left a mark waits for a doctor's word"
     assert board["rf_bulk"].verdict == "go"
+
+
+def test_a_mark_that_is_told_of_an_earlier_visit_still_stops_the_next(desk: Desk) -> None:
+    first = finished(desk)
+    second = finished(later(desk, days=8), name=day.listed(find_visit(desk, first).client))
+    for when, verdict in ((find_visit(desk, second).starts_at + timedelta(hours=9), "letter"), (find_visit(desk, second).starts_at, "go")):
+        task = asked(desk, first, "day7").task
+        task.answer = {"said": {"mark": "colour"}}
+        task.done_at = when - timedelta(hours=1)
+        desk.db.commit()
+        at = later(desk, days=16)
+        third = new_visit(at, day.listed(find_visit(desk, first).client))
+        asking.confirm_carried(at, third)
+        asking.save_answers(at, third, {"since": "none", "changes": "none"})
+        assert open_file(at, third).brief.board["microcurrent"].verdict == verdict
+        day.cancel(at, third)
 
 
 def test_answers_move_the_next_plans_start_values_with_their_reason(desk: Desk) -> None:
@@ -278,9 +299,9 @@ def test_the_register_keeps_versions_and_asks_for_what_is_wrong(desk: Desk) -> N
     with pytest.raises(BadInput) as wrong:
         registering.correct(desk, line.id, {"grade": "7", "settled": "2001-01-01", "tell": "moon"})
     assert set(wrong.value.fields) == {"grade", "settled", "tell"}
-    settled = f"{later(desk, days=1).today}"
+    settled = f"{find_visit(desk, visit).starts_at.date() + timedelta(days=1)}"
     registering.correct(
-        later(desk, days=2), line.id, {"grade": "3", "settled": settled, "tell": "maker", "done": "cool cloth", "told": "M."}
+        later(desk, days=90), line.id, {"grade": "3", "settled": settled, "tell": "maker", "done": "cool cloth", "told": "M."}
     )
     page = registering.reaction(desk, line.id)
     assert [one.version for one in page.versions] == [2, 1] and page.line.body["settled"] == settled
@@ -315,6 +336,19 @@ def test_the_client_page_shows_the_front_desk_no_more_than_it_may_know(desk: Des
     assert not theirs.did and not theirs.answer and not theirs.note
     with pytest.raises(NotFound):
         clients.client_page(desk, uuid4())
+
+
+def test_photographs_after_lie_beside_those_before(desk: Desk) -> None:
+    visit = new_visit(desk)
+    content, landmarks = portrait(0, 0, 0)
+    picturing.add_photo(desk, visit, "front", content)
+    picturing.mark_landmarks(desk, visit, "front", landmarks)
+    after, clicked = portrait(20, 2, 4)
+    assert picturing.add_photo(desk, visit, "front", after, "after").moment == "after"
+    page = picturing.mark_landmarks(desk, visit, "front", clicked, "after")
+    assert page.laid and page.laid.off < 3 and page.against and page.against.file == picturing.pictured(desk, visit).photo.file  # type: ignore[union-attr]
+    with pytest.raises(BadInput):
+        picturing.add_photo(desk, visit, "front", after, "between")
 
 
 def test_links_are_kept_only_as_hashes(desk: Desk, demo: str) -> None:

@@ -33,6 +33,9 @@ def test_the_demo_is_alive_today_and_on_the_days_ahead(desk: Desk, record: psyco
     assert any(flag.startswith("never: ") for flag in flags["Rosalind Achterberg"]), "one is stopped by a rule"
     assert any("wait until" in words for words in flags["Kofi Mensah-Lund"]), "one must wait until a date"
     assert any("strong reaction" in words for words in flags["Yuki Tanabe-Ross"]), "one reacted last time"
+    ahead = [row for n in range(1, 6) for row in day.day_sheet(as_(there, "tomas"), today + timedelta(days=n))]
+    margit = next(row for row in ahead if row.visit.client.name == "Margit Ferro")
+    assert ("stop", "left a brown, white or grey mark last time: a doctor's word first") in margit.flags, "one told of a mark afterwards"
     for ahead in range(1, 15):
         assert day.day_sheet(there, today + timedelta(days=ahead)), f"nobody {ahead} days ahead"
 

@@ -10,7 +10,8 @@ from merak.core.working import Frozen
 
 class Before(Frozen):
     """How the same modality ended last time: where it was set, whether its endpoint was seen, how the skin answered (0 to 4), the worst
-    pain (0 to 10), what mark it left in words, how the result was graded (−2 much worse to 2 much better), whether anybody graded it.
+    pain (0 to 10), what mark it left in words and when
+    that was told, how the result was graded (−2 much worse to 2 much better), whether anybody graded it.
     """
 
     at: float | None = Field(None, ge=-50, le=10_000, title="Ended at")
@@ -22,5 +23,6 @@ class Before(Frozen):
     on: date | None = None
     pain: int = Field(0, ge=0, le=10)
     mark: str = ""
+    marked_on: date | None = None
     improvement: int | None = Field(None, ge=-2, le=2)
     graded: bool = False

@@ -97,7 +97,7 @@ class Brief(Frozen):
         """Where each modality stands today."""
         return board(
             self.answers, self.born, self.today, self.returning, self.findings, self.letters, self.overrides, self.offered,
-            {name: (last.mark, last.on) for name, last in self.history.items() if last.mark and last.on},
+            {name: (last.mark, on) for name, last in self.history.items() if last.mark and (on := last.marked_on or last.on)},
         )  # fmt: skip
 
     @cached_property
