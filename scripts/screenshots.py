@@ -28,12 +28,6 @@ def shot(page: Page, name: str) -> None:
     page.screenshot(path=SHOTS / f"{name}.png")
 
 
-def dim(page: Page, server: Server) -> None:
-    """The theme for a dark room, from here on."""
-    page.context.add_cookies([{"name": "theme", "value": "dim", "url": server.url}])
-    page.reload()
-
-
 def first_answers(page: Page) -> None:
     """Last time's answers confirmed, the rest asked, nothing found."""
     page.get_by_role("button", name="Unchanged").click()
@@ -84,7 +78,7 @@ def walk(browser: Browser, server: Server) -> None:
             page.locator(f"#f-{field}").fill(value)
         page.locator("#side", has_text="1.3 mm higher").wait_for()
         page.goto(f"{visit}/look?kind=laxity")
-        for zone, before, times in (("left-lower-cheek", 2, 1), ("left-jawline", 1, 2), ("left-mid-cheek", 0, 1)):
+        for zone, before, times in (("left-lower-cheek", 1, 1), ("left-jawline", 0, 2), ("left-mid-cheek", 0, 1)):
             for n in range(times):
                 page.locator(f"#z-{zone}").press("Enter")
                 page.locator(f"#z-{zone}[aria-label$='{before + n + 1} of 4']").wait_for()
@@ -147,9 +141,11 @@ def walk(browser: Browser, server: Server) -> None:
 def close(page: Page) -> None:
     """Both looks at the skin, what differs explained, initials; then sealed."""
     page.get_by_role("link", name=re.compile("2 after the mask")).click()
+    page.locator("#answer-nav [aria-current]", has_text="2 after").wait_for()
     page.get_by_role("button", name="Nothing seen").click()
     page.locator("#soothing", has_text="nothing").wait_for()
     page.get_by_role("link", name=re.compile("1 after the treatment")).click()
+    page.locator("#answer-nav [aria-current]", has_text="1 after").wait_for()
     for zone, times in (("right-upper-cheek", 2), ("right-mid-cheek", 1)):
         for n in range(times):
             page.locator(f"#z-{zone}").press("Enter")
@@ -171,7 +167,7 @@ def close(page: Page) -> None:
 def afterwards(page: Page, server: Server) -> None:
     """The client's page, progress, two photographs and what changed between them, the client's own questions."""
     page.goto(server.url)
-    whose = page.get_by_role("link", name="Ines Duarte").get_attribute("href")
+    whose = page.get_by_role("link", name="Ines Duarte", exact=True).get_attribute("href")
     page.goto(f"{server.url}{whose}")
     shot(page, "client")
     page.goto(f"{server.url}{whose}/progress")
@@ -183,12 +179,13 @@ def afterwards(page: Page, server: Server) -> None:
         db.execute("UPDATE task SET due_at = now() - interval '1 hour' WHERE kind = 'ask' AND done_at IS NULL")
     page.goto(f"{server.url}/outbox")
     letter = page.locator("article.message", has_text="Ines Duarte").filter(has_text="no dia a seguir").first
-    page.goto(f"{server.url}{letter.locator('a[href^="/answer/"]').get_attribute('href')}?lang=en")
+    link = letter.locator("[href^='/answer/']").get_attribute("href")
+    page.goto(f"{server.url}{link}?lang=en")
     shot(page, "answer")
 
 
 def at_the_chair(browser: Browser, server: Server) -> None:
-    """Pins walked cell by cell; a zone being warmed, dim."""
+    """Pins walked cell by cell."""
     desk = sign_in(server.url, "adaeze")
     cheeks = ("mid cheek", "lower cheek", "upper cheek")
     pins = begun(desk, visit_of(desk, "Petra Halloran"), "cleanse", "numbing", "rf_fractional", "finish", Fractional=cheeks)
@@ -202,18 +199,6 @@ def at_the_chair(browser: Browser, server: Server) -> None:
         ("next", 460),
         ("spot", 400, None, {"zone": "right jawline"}),
     )
-    warm = begun(desk, visit_of(desk, "Greta Lindqvist"), "cleanse", "rf_bulk", "cold", "finish", Bulk=cheeks)
-    sent(desk, warm, ("start", 700), ("next", 460), ("next", 300), ("count", 200), ("heat", 90, 2.0))
-    zone = {"zone": "right mid cheek", "source": "hand"}
-    sent(
-        desk,
-        warm,
-        ("reading", 150, 39.5, zone),
-        ("reading", 90, 40.5, zone),
-        ("reading", 20, 41.5, zone),
-        ("heat", 5, 3.0),
-        ("pain", 4, 1.0),
-    )
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{pins}/treat")
         page.get_by_role("radiogroup", name="Redness").get_by_role("radio", name="2").click()
@@ -223,10 +208,6 @@ def at_the_chair(browser: Browser, server: Server) -> None:
             page.keyboard.press("Space")
         page.get_by_text("all kept").wait_for()
         shot(page, "treat-pins")
-        page.goto(f"{server.url}/visits/{warm}/treat")
-        dim(page, server)
-        page.locator("#main-act", has_text="Section done").wait_for()
-        shot(page, "treat-dim")
 
 
 def main() -> None:

@@ -8,7 +8,7 @@ from uuid import UUID
 from merak.core.after.aftercare import too_near
 from merak.core.after.answer import LOOKS, SkinAnswer
 from merak.core.after.differences import WHY, Difference, differences
-from merak.core.after.energy import Given, given
+from merak.core.after.energy import AMOUNTS, Given, given
 from merak.core.errors import BadInput, MerakError
 from merak.core.knowledge import about, rule
 from merak.core.modality.catalogue import MODALITIES
@@ -62,8 +62,8 @@ class Closed:
 
     @property
     def judged(self) -> tuple[str, ...]:
-        """The modalities whose endpoint is asked for."""
-        return tuple(name for name in self.begun if name != "numbing")
+        """The modalities whose endpoint is asked for: those that give an amount of something."""
+        return tuple(name for name in self.begun if name in AMOUNTS)
 
 
 def closing(desk: Desk, visit_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> Closed:

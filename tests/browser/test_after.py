@@ -66,6 +66,7 @@ def test_from_close_to_the_clients_answer_and_the_changed_next_plan(
             re.compile("Adaeze Okonjo.*Adaeze Okonjo", re.DOTALL)
         )
         page.get_by_role("link", name=re.compile("2 after the mask")).click()
+        expect(page.locator("#answer-nav [aria-current]").first).to_contain_text("2 after")
         page.get_by_role("button", name="Nothing seen").click()
         expect(page.locator("#answer-nav .text-stop")).to_have_count(0)
         for name in ("Pain", "Comfort"):

@@ -228,6 +228,7 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
             expect(page.locator("#z-right-upper-cheek")).to_have_attribute("aria-label", re.compile(f"redness {grade} of 4"))
         expect(page.locator("#sheet")).to_contain_text("No sauna")
         page.get_by_role("link", name=re.compile("2 after the mask")).click()
+        expect(page.locator("#answer-nav [aria-current]").first).to_contain_text("2 after")
         page.get_by_role("button", name="Nothing seen").click()
         expect(page.locator("#soothing")).to_contain_text("before they go, Adaeze Okonjo: nothing")
         expect(page.get_by_label("Senior who looked")).to_have_value("Adaeze Okonjo")
