@@ -15,13 +15,14 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.item import Item, compute
 from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.session import StepFacts, step_facts
+from merak.core.session.facts import delivered
 from merak.core.working import Caution, Quantity
 from merak.desk import follow_ups, registering
 from merak.desk.answering import answer_of
 from merak.desk.desk import Desk, OutOfTurn
 from merak.desk.file import VisitFile, turn
 from merak.desk.keeping import keep_drawing
-from merak.desk.sheets import Sheet, body_of, done_tags, joined, keep_habits, worked
+from merak.desk.sheets import Sheet, body_of, done_tags, joined, keep_habits
 from merak.desk.sheets import kept as kept_sheet
 from merak.desk.treating import Run, run_file
 from merak.records import events, visits
@@ -77,15 +78,16 @@ def closing(desk: Desk, visit_id: UUID, form: dict[str, str] | None = None, wron
     ended = (datetime.fromisoformat(kept["ended"]) if "ended" in kept else _ended(desk, visit_id)).astimezone(desk.zone)
     following = visits.after(desk.db, file.visit)
     next_at = following.starts_at.astimezone(desk.zone) if following else None
-    answer, tags = answer_of(file), done_tags(run, order)
+    done = delivered(run.steps, run.state, desk.now) if run else ()
+    answer, tags = answer_of(file), done_tags(run, order, done)
     if file.visit.status == "closed":
         sheet = kept_sheet(desk, file, ended, next_at)
     else:
         sheet = joined(desk, file, run, tags, (answer.worst("redness"), answer.worst("swelling")), ended, next_at, form)
     held = _held(kept) if form is None else form
     return Closed(
-        file, run, order, facts, differ, answer, _begun(run), tags, held, _products(desk, file, order, kept, form), sheet, ended, next_at,
-        wrong or {},
+        file, run, order, facts, differ, answer, _begun(run, done), tags, held, _products(desk, file, order, kept, form), sheet, ended,
+        next_at, wrong or {},
     )  # fmt: skip
 
 
@@ -96,12 +98,9 @@ def _held(kept: dict[str, Any]) -> dict[str, str]:
     return found | {f"endpoint.{name}": seen for name, seen in kept.get("endpoints", {}).items()}
 
 
-def _begun(run: Run | None) -> tuple[str, ...]:
-    """The modalities that were really begun, housekeeping and spots that wait for a later day left out."""
-    if run is None:
-        return ()
-    pairs = zip(run.steps, run.state.runs, strict=True)
-    names = (step.modality for step, done in pairs if step.modality and not _only_spot(step) and worked(step, done))
+def _begun(run: Run | None, done: tuple[str, ...]) -> tuple[str, ...]:
+    """The modalities that were really done, housekeeping left out."""
+    names = (step.modality for step in run.steps if step.item in done) if run else ()
     return tuple(name for name in dict.fromkeys(names) if name not in HOUSEKEEPING)
 
 

@@ -10,8 +10,6 @@ from merak.core.after.home import Take, kit
 from merak.core.body.plate import area_cm2
 from merak.core.client import Findings
 from merak.core.knowledge import emergencies
-from merak.core.plan.chair import Step
-from merak.core.session import StepRun
 from merak.desk.adverse import number_of
 from merak.desk.desk import Desk
 from merak.desk.file import VisitFile
@@ -41,21 +39,17 @@ class Sheet:
     sealed: bool
 
 
-def worked(step: Step, done: StepRun) -> bool:
-    """Whether something of a step was really done: counted where it is counted, begun elsewhere."""
-    return bool(done.strokes) if step.wanted else done.begun is not None
-
-
-def done_tags(run: Run | None, order: dict[str, Any]) -> tuple[str, ...]:
-    """The tags of everything that was really begun, as it was set; a spot of a later reading counts as one."""
+def done_tags(run: Run | None, order: dict[str, Any], done: tuple[str, ...]) -> tuple[str, ...]:
+    """The tags of every item that was really `done`, as it was set; a spot of a later reading counts as one."""
     if run is None:
         return ()
     settings = {item["id"]: item["settings"] for item in order.get("plan", {}).get("items", ())}
     tags: dict[str, None] = {}
     for step, one in zip(run.steps, run.state.runs, strict=True):
-        waits = step.spot is not None and not step.spot.same_visit
-        if step.modality and (bool(one.spots) if waits else worked(step, one)):
-            tags |= dict.fromkeys(tags_of(step.modality, settings.get(step.item, {}), waits))
+        if step.spot is not None and not step.spot.same_visit and one.spots:
+            tags |= dict.fromkeys(tags_of(step.modality, {}, spot_only=True))
+        elif step.item in done:
+            tags |= dict.fromkeys(tags_of(step.modality, settings.get(step.item, {})))
     titles = {card.title: INCIDENTS.get(card.id, "") for card in emergencies()}
     tags |= dict.fromkeys(titles[one.card] for one in run.state.incidents if titles.get(one.card))
     return tuple(tags)

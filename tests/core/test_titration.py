@@ -17,10 +17,11 @@ from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import Subject, begun, more_energy, stepped
 from merak.core.modality.titration import titrate
-from merak.core.plan.chair import Step
+from merak.core.plan.chair import Part, Step
 from merak.core.plan.item import begin
 from merak.core.plan.screening import Letter
-from merak.core.session.facts import StepFacts
+from merak.core.session.facts import StepFacts, delivered
+from merak.core.session.state import RunState, StepRun
 from merak.core.working import Quantity
 from tests.core.machines import SCALES
 from tests.core.making import EVERY_LICENCE, brief
@@ -211,3 +212,21 @@ def test_a_lot_that_keeps_causing_trouble_stands_out() -> None:
     found = {one.name: one for one in signals(uses, bad)}
     assert found["gel, lot A"].stands_out and not found["gel, lot B"].stands_out
     assert not any(one.stands_out for one in signals(uses, bad[:2])), "two may be chance"
+
+
+def test_what_was_really_done_is_told_from_the_parts_that_give_something() -> None:
+    gel = Step(kind="free", title="Gel", act="", seconds=60, modality="microcurrent", item="s1")
+    lift = Step(
+        kind="sections", title="Lift", act="", seconds=300, modality="microcurrent", item="s1", parts=(Part(name="a"), Part(name="b"))
+    )
+    acid = Step(kind="timed", title="Acid", act="", seconds=120, modality="peel", item="s2")
+    at = datetime(2026, 11, 25, 18, tzinfo=UTC)
+
+    def done(strokes: int, lifted_s: float, acid_s: float) -> tuple[str, ...]:
+        state = RunState(runs=[StepRun(begun=at, worked_s=60), StepRun(begun=at, worked_s=lifted_s), StepRun(begun=at, worked_s=acid_s)])
+        state.runs[1].walk = [0] * strokes
+        return delivered((gel, lift, acid), state, at)
+
+    assert done(0, 2, 1) == (), "gel alone is no lift, a slip of the finger no peel"
+    assert done(1, 2, 6) == ("s1", "s2"), "acid works from the first seconds"
+    assert done(0, 61, 0) == ("s1",), "nobody counted, but somebody worked"

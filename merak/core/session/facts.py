@@ -4,8 +4,9 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import NamedTuple
 
+from merak.core.knowledge import number
 from merak.core.plan.chair import Step
-from merak.core.session.state import RunState
+from merak.core.session.state import RunState, StepRun
 from merak.core.session.walk import missed_in_all
 
 
@@ -40,3 +41,28 @@ def step_facts(steps: Sequence[Step], state: RunState, now: datetime) -> list[St
             )
         )  # fmt: skip
     return facts
+
+
+def delivered(steps: Sequence[Step], state: RunState, now: datetime) -> tuple[str, ...]:
+    """The plan's items that were really done: in their counted parts, else in those on a clock, else in any.
+
+    A counted part was done where something was counted, or where so much of its time was spent that somebody forgot to count (rule
+    close.uncounted); one on a clock after the first seconds (rule close.touched). A test spot that is read on a later day is none.
+    """
+    parts: dict[str, list[tuple[Step, StepRun]]] = {}
+    for step, run in zip(steps, state.runs, strict=True):
+        if step.item and step.modality and (step.spot is None or step.spot.same_visit):
+            parts.setdefault(step.item, []).append((step, run))
+    return tuple(item for item, those in parts.items() if any(_done(step, run, now) for step, run in _giving(those)))
+
+
+def _giving(parts: list[tuple[Step, StepRun]]) -> list[tuple[Step, StepRun]]:
+    """The parts in which something is given to the skin: gel, mirror and massage around them are not."""
+    return [one for one in parts if one[0].wanted] or [one for one in parts if one[0].must_end] or parts
+
+
+def _done(step: Step, run: StepRun, now: datetime) -> bool:
+    spent = run.seconds(now)
+    if step.wanted:
+        return bool(run.strokes) or spent >= number("close.uncounted") / 100 * step.seconds > 0
+    return spent >= number("close.touched") if step.must_end else run.begun is not None

@@ -1,12 +1,4 @@
-// Photographs side by side: the line to slide, and three clicks that measure a change of colour.
-const slide = document.getElementById("slide");
-slide?.addEventListener("input", () => {
-  const box = document.getElementById("over").viewBox.baseVal;
-  const x = box.width * slide.value / 100;
-  document.getElementById("cut").setAttribute("width", x);
-  document.getElementById("seam").setAttribute("d", `M${x} 0V${box.height}`);
-});
-
+// Photographs side by side: three clicks that measure a change of colour.
 const measure = document.getElementById("measure");
 const words = document.getElementById("measuring");
 let found = null;

@@ -1,4 +1,4 @@
-// Photographs: landmarks clicked in their order, a line to slide between before and after, a camera with an outline to fit into.
+// Photographs: landmarks clicked in their order, a camera with an outline to fit into.
 const photo = document.getElementById("photo");
 const again = document.getElementById("again");
 let clicked = null;
@@ -30,14 +30,6 @@ photo?.addEventListener("click", (event) => {
     document.getElementById("points").value = clicked.map(([x, y]) => `${x.toFixed(1)},${y.toFixed(1)}`).join(" ");
     document.getElementById("landmarks").submit();
   }
-});
-
-const slide = document.getElementById("slide");
-slide?.addEventListener("input", () => {
-  const box = document.getElementById("over").viewBox.baseVal;
-  const x = box.width * slide.value / 100;
-  document.getElementById("cut").setAttribute("width", x);
-  document.getElementById("seam").setAttribute("d", `M${x} 0V${box.height}`);
 });
 
 const camera = document.getElementById("camera");
