@@ -22,7 +22,9 @@ class Wire:
         self.socket.sendall((head + body).encode())
         read = b""
         while b"\r\n\r\n" not in read:
-            read += self.socket.recv(65536)
+            more = self.socket.recv(65536)
+            assert more, "the server closed this connection: it was idle too long"
+            read += more
         top, _, rest = read.partition(b"\r\n\r\n")
         assert top.startswith(b"HTTP/1.1 200"), top
         length = int(top.lower().split(b"content-length: ")[1].split(b"\r\n")[0])
