@@ -6,7 +6,7 @@ from typing import Any
 from uuid import UUID
 
 from merak.core.after.aftercare import too_near
-from merak.core.after.answer import LOOKS, SkinAnswer
+from merak.core.after.answer import LOOKS, SEEN_MARKS, STOPPING_MARKS, SkinAnswer
 from merak.core.after.differences import WHY, Difference, differences
 from merak.core.after.energy import AMOUNTS, Given, given
 from merak.core.errors import BadInput, MerakError
@@ -30,9 +30,6 @@ from merak.records import events, visits
 #: Field → (words, most).
 GRADES = {"pain": ("Pain at worst", 10), "comfort": ("Comfort", 10)}
 EXPLAINED = ("drawn", "initials", "declined")
-#: What a mark on the skin is, and whether it stops the course.
-MARKS = {"bruise": "a bruise", "blister": "a blister or burn", "colour": "a brown, white or grey mark", "other": "another mark"}
-STOPPING_MARKS = frozenset({"blister", "colour"})
 PRODUCTS = 8
 LOTS_OF = timedelta(days=60)
 
@@ -102,10 +99,6 @@ def _begun(run: Run | None, done: tuple[str, ...]) -> tuple[str, ...]:
     """The modalities that were really done, housekeeping left out."""
     names = (step.modality for step in run.steps if step.item in done) if run else ()
     return tuple(name for name in dict.fromkeys(names) if name not in HOUSEKEEPING)
-
-
-def _only_spot(step: Any) -> bool:
-    return step.spot is not None and not step.spot.same_visit
 
 
 def _ended(desk: Desk, visit_id: UUID) -> datetime:
@@ -199,10 +192,10 @@ def _read_answer(page: Closed, form: dict[str, str], body: dict[str, Any], wrong
             wrong[f"endpoint.{name}"] = "Was it seen?"
     if answer.worst("marks"):
         body["marked"] = form.get("marked", "")
-        if body["marked"] not in MARKS:
+        if body["marked"] not in SEEN_MARKS:
             wrong["marked"] = "What kind of mark?"
         elif body["marked"] in STOPPING_MARKS:
-            body["mark"] = MARKS[body["marked"]]
+            body["mark"] = SEEN_MARKS[body["marked"]]
     body["senior"] = form.get("senior", "").strip()[:80]
     if answer.asks_senior and not body["senior"]:
         wrong["senior"] = "Grade 3 or more: which senior looked, or was asked?"
@@ -273,7 +266,7 @@ def _share(page: Closed, item_id: str) -> float:
     """How much of a step was done: of its counted parts, else of those on a clock. Gel and mirror give nothing."""
     planned = done = 0.0
     pairs = zip(page.run.steps, page.facts, strict=True) if page.run else ()
-    mine = [(step, fact) for step, fact in pairs if step.item == item_id and not _only_spot(step)]
+    mine = [(step, fact) for step, fact in pairs if step.item == item_id and not step.only_spot]
     counted = any(fact.planned_strokes for _, fact in mine)
     for step, fact in mine:
         if bool(fact.planned_strokes) if counted else step.must_end:

@@ -14,7 +14,7 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import number
 from merak.core.plan.fitting import title
 from merak.desk.desk import Desk, NotFound
-from merak.desk.file import VisitFile, turn
+from merak.desk.file import VisitFile
 from merak.desk.treating import Run
 from merak.records import reactions, visits
 from merak.records.reactions import Line
@@ -80,18 +80,33 @@ def _add(desk: Desk, file: VisitFile, body: dict[str, Any]) -> None:
 
 
 def from_answer(desk: Desk, task: Task, said: FollowUp) -> None:
-    """The line that a bad answer leaves, once a visit; a later answer is a later version. Inside the caller's transaction."""
-    kept = visits.standing(desk.db, task.visit_id, "close") or {}
-    grade = max(said.redness or 0, said.swelling or 0, 3 if said.marked else 0)
-    told = {"grade": grade, "what": said.marked or "redness or swelling", "where": "", "done": "", "told": "", "modality": ""}
+    """The line that a bad answer leaves, once a visit; a later answer is a later version, in which what was done about it stands.
+
+    Inside the caller's transaction.
+    """
     there = reactions.of_visit(desk.db, task.visit_id, "follow-up")
-    body = {**_with_what(kept), **told, "source": "follow-up"}
+    if there:
+        base = there.body
+    else:
+        base = {"where": "", "done": "", "told": "", "modality": "", "source": "follow-up", "grade": 0}
+        base |= _with_what(visits.standing(desk.db, task.visit_id, "close") or {})
+    grade = max(base["grade"], said.redness or 0, said.swelling or 0, 3 if said.marked else 0)
     desk.db.add(
         ReactionVersion(
             reaction_id=there.reaction_id if there else uuid7(), client_id=task.client_id, visit_id=task.visit_id,
-            version=there.version + 1 if there else 1, body={**there.body, **told} if there else body, by=task.by, at=desk.now,
+            version=there.version + 1 if there else 1, body={**base, "grade": grade, "what": _what(said), "settled": ""}, by=task.by,
+            at=desk.now,
         )
     )  # fmt: skip
+
+
+def _what(said: FollowUp) -> str:
+    """What a bad answer is about."""
+    if said.marked:
+        return said.marked
+    if max(said.redness or 0, said.swelling or 0) >= number("follow.severe"):
+        return "redness or swelling"
+    return "pain" if (said.pain or 0) >= number("follow.pain") else "much worse, as the client says"
 
 
 @dataclass
@@ -144,14 +159,3 @@ def correct(desk: Desk, reaction_id: UUID, form: dict[str, str]) -> None:
                 by=desk.me.id, at=desk.now,
             )
         )  # fmt: skip
-
-
-def note_by_hand(desk: Desk, visit_id: UUID, form: dict[str, str]) -> None:
-    """A reaction that was told later, of a closed visit. Raises BadInput by field."""
-    what = form.get("what", "").strip()[:120]
-    grade = form.get("grade", "")
-    if not what or not (grade.isdigit() and int(grade) <= 4):
-        raise BadInput({"what": "What was it, and how bad, 0 to 4?"})
-    with turn(desk, visit_id, "amend") as file:
-        told = {"grade": int(grade), "what": what, "where": form.get("where", "").strip()[:120], "done": "", "told": ""}
-        _add(desk, file, {**told, "modality": "", "source": "told later", **_with_what(file.body("close"))})

@@ -5,10 +5,9 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from merak.core.after.aftercare import INCIDENTS, Family, Moments, Personal, SheetLine, answered, sheet, tags_of
+from merak.core.after.aftercare import INCIDENTS, Family, Moments, Personal, SheetLine, answered, family_of, sheet, tags_of
 from merak.core.after.home import Take, kit
 from merak.core.body.plate import area_cm2
-from merak.core.client import Findings
 from merak.core.knowledge import emergencies
 from merak.desk.adverse import number_of
 from merak.desk.desk import Desk
@@ -46,24 +45,13 @@ def done_tags(run: Run | None, order: dict[str, Any], done: tuple[str, ...]) -> 
     settings = {item["id"]: item["settings"] for item in order.get("plan", {}).get("items", ())}
     tags: dict[str, None] = {}
     for step, one in zip(run.steps, run.state.runs, strict=True):
-        if step.spot is not None and not step.spot.same_visit and one.spots:
+        if step.only_spot and one.spots:
             tags |= dict.fromkeys(tags_of(step.modality, {}, spot_only=True))
         elif step.item in done:
             tags |= dict.fromkeys(tags_of(step.modality, settings.get(step.item, {})))
     titles = {card.title: INCIDENTS.get(card.id, "") for card in emergencies()}
     tags |= dict.fromkeys(titles[one.card] for one in run.state.incidents if titles.get(one.card))
     return tuple(tags)
-
-
-def family_of(findings: Findings) -> Family:
-    """The family that the skin belongs to, by what was found; the most delicate first."""
-    if findings.sensitive:
-        return "sensitive"
-    if findings.worst("acne") >= 1:
-        return "acne-prone"
-    if findings.worst("pigment") >= 1:
-        return "pigment"
-    return "ageing" if max(findings.worst("laxity"), findings.worst("fine_lines")) >= 1 else ""
 
 
 def personal_of(file: VisitFile, client: Client, form: dict[str, str] | None) -> Personal:

@@ -115,6 +115,8 @@ def _answer(desk: Desk, task: Task, form: dict[str, str]) -> dict[str, Any]:
         return _spot_answer(desk, task, form)
     if task.kind == "ask":
         return follow_ups.answered(desk, task, form)
+    if task.kind == "order":
+        raise OutOfTurn("A remedy is ordered on the page of its visit.")
     if task.kind == "raise" and task.body.get("senior") and desk.me.role not in SENIORS:
         raise Denied("A senior answers this one.")
     return _call_answer(form)

@@ -7,7 +7,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from merak.core.after.aftercare import WEIGHTS
-from merak.core.after.answer import LOOKS, SEEN
+from merak.core.after.answer import LOOKS, SEEN, SEEN_MARKS
 from merak.core.after.differences import WHY
 from merak.core.errors import BadInput
 from merak.core.knowledge import about
@@ -37,7 +37,7 @@ def _context(desk: Desk, closed: closing.Closed, request: Request) -> dict[str, 
     sealed = closed.file.visit.status == "closed"
     return {
         **stage_context(desk, closed.file, "close"), "closed": closed, "sealed": sealed,
-        "open": not sealed and may(desk.me, "close", closed.file.visit), "studio": desk.studio, "why": WHY, "marks": closing.MARKS,
+        "open": not sealed and may(desk.me, "close", closed.file.visit), "studio": desk.studio, "why": WHY, "marks": SEEN_MARKS,
         "looks": LOOKS, "look": look if look in LOOKS else first, "seen_kinds": SEEN, "kind": kind if kind in SEEN else "redness",
         "gradable_zones": ZONES, "area": closed.file.brief.area("mask"), "remedies": answering.offered(closed.file, closed.tags),
         "endpoint_of": lambda modality: about()[modality].endpoint, "families": FAMILIES, "weights": WEIGHTS, "headings": HEADINGS,

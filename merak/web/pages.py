@@ -15,6 +15,7 @@ from jinja2_fragments import render_block
 from markupsafe import Markup, escape
 
 from merak.core.after.aftercare import SheetLine
+from merak.core.after.differences import clock
 from merak.core.knowledge import aspects, cited
 from merak.core.plan.fitting import title
 from merak.desk.desk import Desk
@@ -52,11 +53,6 @@ def kept_moment(kept: str, zone: ZoneInfo) -> str:
     return moment_words(datetime.fromisoformat(kept).astimezone(zone))
 
 
-def clock_words(seconds: float) -> str:
-    """ "5:24"."""
-    return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
-
-
 @cache
 def asset(name: str) -> str:
     """The address of a static file, with its content's hash, so that it may be kept for ever."""
@@ -80,7 +76,7 @@ def _environment() -> Environment:
     env.filters |= {
         "day": day_words,
         "moment": moment_words,
-        "clock": clock_words,
+        "clock": clock,
         "kept_moment": kept_moment,
         "letter": letter,
         "polyline": polyline,

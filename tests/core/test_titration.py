@@ -167,7 +167,7 @@ def test_the_skin_is_looked_at_twice_and_soothed_where_it_answered() -> None:
     whole = SkinAnswer(looks={"1": first, "2": Look(at=at + timedelta(minutes=12), by="B").tapped("redness", "right upper cheek")})
     assert not whole.missing and whole.worst("redness") == 3, "the worse of both looks counts"
     names = {one.id for one in fitting(whole, {"open_skin", "no_cold"})}
-    assert "remedy.sterile_gel" in names and not names & {"remedy.soothing_gel", "remedy.cold_pack"}
+    assert "remedy.sterile_gel" in names and not names & {"remedy.soothing_gel", "remedy.cold_pack", "remedy.cool_cloth"}
     cloth = next(one for one in fitting(whole, ()) if one.id == "remedy.cool_cloth")
     assert where(whole, cloth) == ("right upper cheek",), "where it still is in the last look"
     assert first.tapped("redness", "right upper cheek").tapped("redness", "right upper cheek").zones["redness"] == {}, "from 4 back to none"

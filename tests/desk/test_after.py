@@ -152,6 +152,8 @@ def test_remedies_are_asked_for_ordered_and_done_in_that_order(desk: Desk) -> No
     answering.soothe(lin, visit, cloth, "ask")
     waiting = [one for one in tasks.due(adaeze) if one.task.visit_id == visit]
     assert len(waiting) == 1 and "Cool, damp cloth" in waiting[0].words, "it is on the day sheet, once"
+    with pytest.raises(OutOfTurn):
+        tasks.finish(lin, waiting[0].task.id, {"note": "done", "doctor": "no"})
     answering.soothe(adaeze, visit, cloth, "order")
     assert not [one for one in tasks.due(adaeze) if one.task.visit_id == visit]
     answering.soothe(lin, visit, cloth, "done")
@@ -231,6 +233,21 @@ def test_a_bad_answer_raises_the_senior_and_stops_the_course(desk: Desk) -> None
     )
     assert board["microcurrent"].verdict == board["led"].verdict == "letter", "what left a mark waits for a doctor's word"
     assert board["rf_bulk"].verdict == "go"
+
+
+def test_a_second_bad_answer_keeps_what_was_done_about_the_first(desk: Desk) -> None:
+    visit = finished(desk)
+    opened(desk, visit)
+    follow_ups.asked_by(link(desk, visit, "day1"), "e", ANSWERS | {"pain": "6"})
+    (line,) = [one for one in registering.register(desk).lines if one.visit == visit]
+    assert line.body["what"] == "pain" and line.body["grade"] == 0
+    settled = f"{find_visit(desk, visit).starts_at.date()}"
+    form = {"grade": "2", "settled": settled, "tell": "nobody", "done": "cool cloth", "told": "Marit"}
+    registering.correct(later(desk, days=90), line.id, form)
+    follow_ups.asked_by(link(desk, visit, "day7"), "e", ANSWERS | {"settled_h": "0", "redness": "3"})
+    (line,) = [one for one in registering.register(desk).lines if one.visit == visit]
+    assert (line.version, line.body["grade"], line.body["what"]) == (3, 3, "redness or swelling")
+    assert (line.body["done"], line.body["told"], line.body["settled"]) == ("cool cloth", "Marit", ""), "open again, nothing forgotten"
 
 
 def test_a_mark_that_is_told_of_an_earlier_visit_still_stops_the_next(desk: Desk) -> None:

@@ -10,6 +10,7 @@ from typing import Any, Literal, NamedTuple
 
 from pydantic import Field
 
+from merak.core.client import Findings
 from merak.core.knowledge import Advice, AdviceWeight, book, caution, number, topics, traits
 from merak.core.working import Caution, Frozen
 
@@ -39,6 +40,17 @@ class Personal(Frozen):
             for name, so in (("shaves", self.shaves), ("make-up", self.make_up), ("event", self.event is not None), (self.family, True))
             if so
         )
+
+
+def family_of(findings: Findings) -> Family:
+    """The family that the skin belongs to, by what was found; the most delicate first."""
+    if findings.sensitive:
+        return "sensitive"
+    if findings.worst("acne") >= 1:
+        return "acne-prone"
+    if findings.worst("pigment") >= 1:
+        return "pigment"
+    return "ageing" if max(findings.worst("laxity"), findings.worst("fine_lines")) >= 1 else ""
 
 
 class Moments(NamedTuple):

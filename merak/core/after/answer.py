@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
+from merak.core.after.following import MARKS as TOLD
 from merak.core.knowledge import Remedy, book, number
 from merak.core.working import Frozen
 
@@ -14,6 +15,9 @@ SEEN: dict[SeenKind, str] = {"redness": "Redness", "swelling": "Swelling", "patc
 #: Look → when it is made.
 LOOKS = {"1": "after the treatment", "2": "after the mask, before they go"}
 MOST = 4
+#: What a mark that was seen is; after some the course stops (rule titration.stop). Those that clients tell of are called as they are there.
+SEEN_MARKS = {"bruise": "a bruise", "blister": TOLD["blister"], "colour": TOLD["colour"], "other": "another mark"}
+STOPPING_MARKS = frozenset({"blister", "colour"})
 
 
 class Look(Frozen):

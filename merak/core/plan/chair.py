@@ -105,6 +105,11 @@ class Step(Frozen):
         return sum(self.wanted) * self.passes
 
     @property
+    def only_spot(self) -> bool:
+        """Whether it only places a test spot, which is read on a later day."""
+        return self.spot is not None and not self.spot.same_visit
+
+    @property
     def must_end(self) -> bool:
         """Whether its clock may not be overrun in silence."""
         return self.strict or self.kind == "timed"

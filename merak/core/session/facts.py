@@ -51,7 +51,7 @@ def delivered(steps: Sequence[Step], state: RunState, now: datetime) -> tuple[st
     """
     parts: dict[str, list[tuple[Step, StepRun]]] = {}
     for step, run in zip(steps, state.runs, strict=True):
-        if step.item and step.modality and (step.spot is None or step.spot.same_visit):
+        if step.item and step.modality and not step.only_spot:
             parts.setdefault(step.item, []).append((step, run))
     return tuple(item for item, those in parts.items() if any(_done(step, run, now) for step, run in _giving(those)))
 
