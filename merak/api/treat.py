@@ -21,15 +21,19 @@ from merak.door import Parts, entered
 router = APIRouter(prefix="/api/visits/{visit_id}", tags=["treat"])
 TapKind = Literal[
     "start", "count", "uncount", "pass", "next", "back", "go", "pause", "resume", "level", "comfort", "heat", "pain", "reading", "clean",
-    "spot", "spot_read", "unlock", "take_over", "incident", "machine", "halt", "stop", "finish", "stroke", "unstroke",
+    "spot", "spot_read", "unlock", "take_over", "incident", "strike", "machine", "halt", "why", "leave", "stop", "finish", "reopen",
+    "stroke", "unstroke",
 ]  # fmt: skip
 Short = Annotated[str, Field(max_length=80)]
+Steady = Annotated[float, Field(ge=0, le=1e8, allow_inf_nan=False)]
 #: A follower is told at least so often that the line still stands, s.
 HEARTBEAT_S = 15.0
 
 
 class TapData(BaseModel):
-    """What else belongs to a tap: of a reading or a spot its zone, of a look at a spot its grades, of an incident what was done."""
+    """What else belongs to a tap: of a reading or a spot its zone, of a look at a spot its grades, of an incident what was done, of a
+    strike the incident's id.
+    """
 
     model_config = ConfigDict(extra="forbid")
     zone: Short | None = None
@@ -41,12 +45,14 @@ class TapData(BaseModel):
     card: Short | None = None
     done: Annotated[str, Field(max_length=400)] | None = None
     told: Annotated[str, Field(max_length=400)] | None = None
+    incident: Short | None = None
 
 
 class TapIn(BaseModel):
     """One tap. `id` is made by the browser (UUIDv7), so that sending it again is harmless; `at` is the tap's own moment.
 
-    `step` is the step that it was made in; `value` a place, a level, a heat word, a pain or °C, by kind.
+    `step` is the step that it was made in; `value` a place, a level, a heat word, a pain or °C, by kind. `load` is the page load that it
+    was made in and `mono_s` the reading of that load's steady clock (s): with them no jump of a clock moves it.
     """
 
     id: UUID
@@ -56,12 +62,22 @@ class TapIn(BaseModel):
     words: Annotated[str, Field(max_length=300)] = ""
     step: int | None = Field(None, ge=0, le=500)
     data: TapData | None = None
+    load: UUID | None = None
+    mono_s: Steady | None = None
+
+
+class SentIn(BaseModel):
+    """The page load that sends, and the reading of its steady clock (s) as it does."""
+
+    load: UUID
+    mono_s: Steady
 
 
 class TapsIn(BaseModel):
     """Taps in the order in which they were made."""
 
     taps: Annotated[list[TapIn], Field(max_length=500)]
+    sent: SentIn | None = None
 
 
 class PaceOut(BaseModel):
@@ -127,10 +143,32 @@ class StepOut(BaseModel):
     since_clean: int = 0
     lock: LockOut | None = None
     over: str = ""
+    left: str = ""
     set_to: float | None = None
     spot: SpotOut | None = None
     hands: list[str] = []
     warmth: dict[str, WarmthOut] = {}
+
+
+class IncidentOut(BaseModel):
+    """An incident as it was written; `struck` who struck it out, and why."""
+
+    id: str
+    at: datetime
+    card: str
+    zone: str
+    grade: int
+    done: str
+    struck: str
+
+
+class EndingOut(BaseModel):
+    """When it was ended, by whom, why, and when that was taken back."""
+
+    at: datetime
+    by: str
+    reason: str
+    back: datetime | None
 
 
 class StateOut(BaseModel):
@@ -144,7 +182,9 @@ class StateOut(BaseModel):
     reason: str
     holder: str
     machine: str
-    incidents: int
+    unheard: str
+    incidents: list[IncidentOut]
+    endings: list[EndingOut]
     photos: int
     seq: int
     now: datetime
@@ -180,14 +220,26 @@ def _plain(data: TapData | None) -> dict[str, Any] | None:
     return data.model_dump(exclude_none=True) if data else None
 
 
+def _tap(one: TapIn, sent: SentIn | None) -> treating.Tap:
+    """A tap as the desk takes it; how old it is, where it was made in the load that sends it."""
+    age = sent.mono_s - one.mono_s if sent and one.mono_s is not None and one.load == sent.load else None
+    load = str(one.load) if one.load else None
+    return treating.Tap(
+        one.id, one.kind, one.at, one.value, one.words, one.step, _plain(one.data), load, one.mono_s if load else None,
+        None if age is None else max(0.0, age),
+    )  # fmt: skip
+
+
 @router.post("/run", response_model=StateOut)
 def record(request: Request, visit_id: UUID, sent: TapsIn) -> Response:
     """Keeps taps, once each; when this answers they are on the disk.
 
-    403 without the right or the token, 409 before it began or after closing, 422 for taps that cannot be read.
+    A tap's moment lies between the order's begin, its device's last tap and the server's clock, give or take two seconds; one outside is
+    kept with both times, marked, and counts as made when it arrived. 403 without the right or the token, 409 before it began or
+    after closing, 422 for taps that cannot be read and for an id that belongs to another visit.
     """
     with entered(request) as desk:
-        taps = [treating.Tap(one.id, one.kind, one.at, one.value, one.words, one.step, _plain(one.data)) for one in sent.taps]
+        taps = [_tap(one, sent.sent) for one in sent.taps]
         return _told(_standing(instruments.record(desk, visit_id, taps), desk))
 
 

@@ -44,6 +44,6 @@ def add_photo(desk: Desk, visit_id: UUID, content: bytes | None, when: str, zone
     with turn(desk, visit_id, "treat") as file:
         found = keep_file(desk, file.visit.client_id, content or b"", "photo")
         data: dict[str, Any] = {"file": str(found.id), "when": when[:40], "zone": zone[:80]}
-        run = append(desk, visit_id, [Tap(uuid7(), "photo", desk.now, None, "", None, data)])
+        run = append(desk, visit_id, [Tap(uuid7(), "photo", desk.now, None, "", None, data, own=True)])
     kept(visit_id, run)
     return run

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from functools import cached_property
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -28,11 +28,12 @@ class OutOfTurn(MerakError):
 
 @dataclass
 class Desk:
-    """Everything that a desk function needs. `now` is aware, UTC."""
+    """Everything that a desk function needs. `now` is aware, UTC; `jumped` is how far it has run away from the process's steady clock."""
 
     db: Session
     me: Worker
     now: datetime
+    jumped: timedelta = timedelta(0)
 
     @cached_property
     def studio(self) -> Studio:

@@ -60,10 +60,16 @@ def _source(body: dict[str, Any] | None, card: Any) -> SourceStandIn:
 
 
 def _one_source(desk: Desk, device: str) -> SourceStandIn:
-    card = next((found for key, found in read_cards((str(d.id), d.card) for d in people.devices(desk.db)) if key == device), None)
+    card = _card_of(desk, device)
     if card is None:
         raise NotFound("There is no such instrument.")
     return _source(standins.one(desk.db, device), card)
+
+
+def _card_of(desk: Desk, device: str) -> Any:
+    """The card of a machine, also of one that was put away: a treatment that was ordered with it goes on. None where there is none."""
+    found = people.device(desk.db, device)
+    return next((card for _, card in read_cards([(device, found.card)])), None) if found else None
 
 
 def drive(desk: Desk, instrument: str, command: str, value: str = "") -> Answer:
@@ -137,7 +143,7 @@ def _tell_treatment(desk: Desk, device: str, visit_id: UUID, source: SourceStand
 
 
 def _tap(desk: Desk, run: Run, kind: str, data: dict[str, Any], words: str = "", value: float | None = None) -> Tap:
-    return Tap(uuid7(), kind, desk.now, value, words, run.state.step, data)
+    return Tap(uuid7(), kind, desk.now, value, words, run.state.step, data, own=True)
 
 
 def attach(desk: Desk, visit_id: UUID) -> tuple[Answer, Run]:
@@ -194,7 +200,7 @@ def read_temperature(desk: Desk, visit_id: UUID, zone: str, aim_mm: float) -> tu
         standins.keep(desk.db, THERMOMETER, after.model_dump(mode="json"))
         if answer.ok:
             data = {"zone": zone, "source": known.name}
-            run = append(desk, visit_id, [Tap(uuid7(), "reading", desk.now, answer.value, "", n, data)])
+            run = append(desk, visit_id, [Tap(uuid7(), "reading", desk.now, answer.value, "", n, data, own=True)])
     kept(visit_id, run)
     return answer, run
 
@@ -205,7 +211,7 @@ def _skin(desk: Desk, visit_id: UUID, run: Run) -> tuple[float, float]:
     items = (visits.order(desk.db, visit_id) or {}).get("plan", {}).get("items", ())
     item = next(one for one in items if one["id"] == step.item)
     settings = rf_bulk.Settings.model_validate(item["settings"])
-    card = next((c for key, c in read_cards((str(d.id), d.card) for d in people.devices(desk.db)) if key == step.machine), None)
+    card = _card_of(desk, step.machine)
     power = (card.physical(settings.at) if isinstance(card, MachineCard) else None) or 0.0
     one = run.state.runs[n]
     since = one.counted or one.begun or desk.now

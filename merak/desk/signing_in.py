@@ -5,6 +5,7 @@ import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
+from time import monotonic
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
@@ -25,6 +26,8 @@ HASHER = PasswordHasher(time_cost=2, memory_cost=19456, parallelism=1)
 LASTS = timedelta(hours=12)
 _TRIES = MovingWindowRateLimiter(MemoryStorage())
 _BY_NAME, _BY_ADDRESS = parse("8 per 5 minutes"), parse("40 per 5 minutes")
+#: The clock and the steady clock as this process began.
+_BEGAN = (datetime.now(UTC), monotonic())
 #: Checked when nobody has the name, so that the answer takes as long.
 _NOBODY = HASHER.hash(secrets.token_hex(8))
 
@@ -77,7 +80,8 @@ def at_desk(token: str | None) -> Iterator[Desk | None]:
     with database.desk_session() as db:
         now = datetime.now(UTC)
         held = _held(db, token_hash(token), now) if token else None
-        yield Desk(db, held, now) if held else None
+        jumped = now - _BEGAN[0] - timedelta(seconds=monotonic() - _BEGAN[1])
+        yield Desk(db, held, now, jumped) if held else None
 
 
 #: Token's hash → (who, when looked up). Every request asks, so for a few seconds the last answer stands.

@@ -30,7 +30,12 @@ def state_of(run: Run) -> dict[str, Any]:
     tempo = pace(steps, state, run.now, run.order.booked_s)
     return {
         "phase": state.phase, "step": state.step, "following": following(steps, state), "why": state.why, "owed": state.owed,
-        "reason": state.reason, "holder": state.holder, "machine": state.machine, "incidents": len(state.incidents),
+        "reason": state.reason, "holder": state.holder, "machine": state.machine, "unheard": state.unheard,
+        "incidents": [
+            {"at": _iso(one.at)} | {key: getattr(one, key) for key in ("id", "card", "zone", "grade", "done", "struck")}
+            for one in state.incidents
+        ],
+        "endings": [{"at": _iso(one.at), "by": one.by, "reason": one.reason, "back": _iso(one.back)} for one in state.endings],
         "photos": len(state.photos), "seq": run.seq, "now": run.now.isoformat(),
         "pace": {"used_s": tempo.used_s, "left_s": tempo.left_s, "late_s": tempo.late_s, "starved": tempo.starved, "words": tempo.words},
         "steps": [_step(run, n, steps[n], one) for n, one in enumerate(state.runs)],
@@ -48,7 +53,8 @@ def _step(run: Run, n: int, step: Step, one: StepRun) -> dict[str, Any]:
         "tally": one.tally, "walk": one.walk[-1] if one.walk else None, "next": next_place(step, one), "passes": len(one.passes),
         "complete": complete(step, one), "missed": missed, "doubled": doubled, "level_shift": one.level_shift, "said": one.said[-SAID:],
         "heat": one.heat, "pain": one.pain, "asked": _iso(one.asked), "since_clean": one.since_clean,
-        "lock": {"kind": lock.kind, "words": lock.words, "act": lock.act} if lock else None, "over": one.over, "set_to": one.set_to,
+        "lock": {"kind": lock.kind, "words": lock.words, "act": lock.act} if lock else None, "over": one.over,
+        "left": one.left, "set_to": one.set_to,
         "spot": _spot(one.spots[-1]) if one.spots else None, "hands": one.hands,
         "warmth": {zone: _warmth(step, found) for zone, found in one.warmth.items()},
     }  # fmt: skip

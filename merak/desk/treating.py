@@ -2,8 +2,9 @@
 
 from collections.abc import Iterable, Sequence
 from contextlib import nullcontext
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from time import monotonic
 from typing import Any, NamedTuple
 from uuid import UUID
 
@@ -13,14 +14,14 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import number, rule
 from merak.core.plan.chair import Step
 from merak.core.plan.visit_plan import visit_plan
-from merak.core.session import KINDS, Event, RunState, fold
+from merak.core.session import KINDS, Earlier, Event, RunState, Told, fold, moment
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import VisitFile, find_visit, open_file, turn
 from merak.desk.following import changed
 from merak.desk.planning import planned
 from merak.records import events, people, tasks, visits
 from merak.records.db import transaction
-from merak.records.events import EventRow, NewEvent
+from merak.records.events import EventRow, NewEvent, TakenId
 from merak.records.tasks import NewTask
 
 #: Taps that leave something to be done another day.
@@ -31,7 +32,9 @@ MOST_KEPT = 500
 
 @dataclass
 class Tap:
-    """One event as the browser sends it: its own id, kind, moment (aware), the step it was made in, and what belongs to its kind."""
+    """One event as the browser sends it: its own id, kind, moment (aware), the step it was made in, and what belongs to its kind; the
+    page load that it was made in with the reading of its steady clock, and its age when it was sent (s). `own` taps the server makes.
+    """
 
     id: UUID
     kind: str
@@ -40,6 +43,10 @@ class Tap:
     words: str = ""
     step: int | None = None
     data: dict[str, Any] | None = None
+    load: str | None = None
+    mono_s: float | None = None
+    age_s: float | None = None
+    own: bool = False
 
 
 class Order(NamedTuple):
@@ -51,12 +58,15 @@ class Order(NamedTuple):
 
 @dataclass
 class Run:
-    """A treatment and where it stands. `seq` is the server's number of the last tap."""
+    """A treatment and where it stands. `seq` is the server's number of the last tap, `now` the treatment's own time: the server's clock,
+    less what it jumped by meanwhile. `clocks` is what the taps just kept say of their devices' clocks.
+    """
 
     order: Order
     state: RunState
     seq: int
     now: datetime
+    clocks: dict["Device", "Clock"] = field(default_factory=dict)
 
     @property
     def steps(self) -> tuple[Step, ...]:
@@ -78,20 +88,43 @@ def run_of(desk: Desk, visit_id: UUID) -> Run:
 
 def _run(desk: Desk, visit_id: UUID, order: Order) -> Run:
     seen, before = _folded.get(visit_id, (0, None))
-    return _folded_on(desk, order, events.events(desk.db, visit_id, seen), seen, before)
+    return _folded_on(desk, visit_id, order, events.events(desk.db, visit_id, seen), seen, before)
 
 
-def _folded_on(desk: Desk, order: Order, rows: Sequence[EventRow], seen: int, before: RunState | None) -> Run:
+def _folded_on(desk: Desk, visit_id: UUID, order: Order, rows: Sequence[EventRow], seen: int, before: RunState | None) -> Run:
+    now = treatment_time(desk, visit_id)
     if before is not None and not rows:
-        return Run(order, before, seen, desk.now)
+        return Run(order, before, seen, now)
     names = _names(desk, {row.by for row in rows})
     taps = [Event(str(r.id), r.kind, r.at, r.value, r.words, r.step, r.data or {}, names[r.by]) for r in rows]
-    return Run(order, fold(order.steps, taps, before), rows[-1].seq if rows else seen, desk.now)
+    return Run(order, fold(order.steps, taps, before), rows[-1].seq if rows else seen, now)
 
 
 #: visit → (number of the last tap, the state after it), of committed taps only: what is read again is only what came since.
 _folded: dict[UUID, tuple[int, RunState]] = {}
 _orders: dict[UUID, Order] = {}
+#: (visit, person, page load; None for a device that names none).
+Device = tuple[UUID, UUID, str | None]
+_clocks: dict[Device, "Clock"] = {}
+#: visit → by how much the server's clock had jumped when this process first met its treatment.
+_jumped: dict[UUID, timedelta] = {}
+
+
+class Clock(NamedTuple):
+    """A device's last tap: when the order was fixed, the tap's moment (None: none yet), the device's steady clock then, the server's."""
+
+    begun: datetime
+    at: datetime | None
+    mono_s: float | None
+    steady: float | None
+
+
+def treatment_time(desk: Desk, visit_id: UUID) -> datetime:
+    """Now, as a treatment counts it: the server's clock, less what it jumped by while the treatment went on."""
+    by = desk.jumped - _jumped.setdefault(visit_id, desk.jumped)
+    return desk.now - by if abs(by) > timedelta(seconds=number("chair.clock.tolerance")) else desk.now
+
+
 _known: dict[UUID, str] = {}
 
 
@@ -151,8 +184,9 @@ def begin(desk: Desk, visit_id: UUID) -> None:
 def record(desk: Desk, visit_id: UUID, taps: Sequence[Tap]) -> Run:
     """Keeps taps, in the order sent, and says where the treatment stands; when this returns they are on the disk.
 
-    Repeated ids are harmless. A tap's moment is never taken as later than its arrival. Raises OutOfTurn before the treatment began,
-    NotFound for a kind that there is not, Denied or BadInput for what only a senior lets pass, and only with a reason.
+    Repeated ids are harmless, one of another visit is refused. A tap counts at the moment that `core.session.moments` finds. Raises
+    OutOfTurn before the treatment began, NotFound for a kind that there is not, Denied or BadInput for what only a senior lets pass, and
+    only with a reason, BadInput for a taken id and for an incident of which nothing is said.
     """
     order = order_of(desk.db, visit_id)
     leaves = any(tap.kind in LEAVE_TASKS for tap in taps)
@@ -167,13 +201,19 @@ def append(desk: Desk, visit_id: UUID, taps: Sequence[Tap], order: Order | None 
     """The same inside the caller's transaction; `kept` follows once it is committed."""
     order = order or order_of(desk.db, visit_id)
     desk.demand("treat")
-    new = [_checked(desk, tap) for tap in taps]
+    clocks: dict[Device, Clock] = {}
+    licensed = any(step.licence for step in order.steps)
+    new = [_checked(desk, visit_id, tap, licensed, clocks) for tap in taps]
     seen, before = _folded.get(visit_id, (0, None))
-    status, rows = events.keep(desk.db, visit_id, desk.me.id, new, seen)
+    try:
+        status, rows = events.keep(desk.db, visit_id, desk.me.id, new, seen)
+    except TakenId:
+        raise BadInput({"id": "A tap with this id belongs to another visit. Nothing of these was kept."}) from None
     if not status:
         raise NotFound("There is no such visit.")
     desk.demand("treat", visits.Locked(status))
-    run = _folded_on(desk, order, rows, seen, before)
+    run = _folded_on(desk, visit_id, order, rows, seen, before)
+    run.clocks = clocks
     due = list(_due(run, {tap.id for tap in new if tap.kind in LEAVE_TASKS}))
     if due:
         tasks.add_tasks(desk.db, visit_id, desk.me.id, desk.now, due)
@@ -186,23 +226,67 @@ def kept(visit_id: UUID, run: Run) -> None:
         _folded.clear()
     if run.seq >= _folded.get(visit_id, (0, None))[0]:
         _folded[visit_id] = (run.seq, run.state)
+    for device, clock in run.clocks.items():
+        _clocks[device] = clock
+    if len(_clocks) > MOST_KEPT:
+        _clocks.clear()
     changed(visit_id)
 
 
-def _checked(desk: Desk, tap: Tap) -> NewEvent:
-    """A tap as it is kept. Who has it in hand, and with which licences, is for the server to say."""
+def _timed(desk: Desk, visit_id: UUID, tap: Tap, clocks: dict[Device, Clock]) -> tuple[datetime, dict[str, Any]]:
+    """The moment that a tap counts at, and what is kept of how it was found; `clocks` goes on to the next tap of the same device."""
+    device = (visit_id, desk.me.id, tap.load)
+    last = clocks.get(device) or _clocks.get(device)
+    if last is None:
+        row = events.last_of(desk.db, visit_id, desk.me.id, tap.load)
+        last = Clock(row.begun or desk.now, row.at, row.mono_s, None)
+    steady = monotonic()
+    ago = None if last.steady is None else steady - last.steady
+    earlier = None if last.at is None else Earlier(last.at, last.mono_s, ago)
+    found = moment(Told(tap.at, tap.mono_s, tap.age_s), last.begun, treatment_time(desk, visit_id), earlier)
+    kept: dict[str, Any] = {"load": tap.load, "mono_s": tap.mono_s}
+    if found.marked:
+        return found.at, kept | {"marked": found.marked, "told": tap.at.isoformat()}
+    if last.at is None or found.at >= last.at:
+        clocks[device] = Clock(last.begun, found.at, tap.mono_s, steady)
+    return found.at, kept
+
+
+def _checked(desk: Desk, visit_id: UUID, tap: Tap, licensed: bool, clocks: dict[Device, Clock]) -> NewEvent:
+    """A tap as it is kept. Who has it in hand, and with which licences it was given, is for the server to say."""
     if tap.kind not in KINDS:
         raise NotFound(f"There is no event “{tap.kind}”.")
-    data = dict(tap.data or {})
+    data = {key: value for key, value in (tap.data or {}).items() if key != "licences"}
+    if tap.own:
+        return NewEvent(tap.id, tap.kind, treatment_time(desk, visit_id), tap.value, tap.words, tap.step, data or None)
+    if licensed:
+        data["licences"] = my_licences(desk)
     if tap.kind in ("start", "take_over"):
         data = {"name": desk.me.name, "licences": my_licences(desk)}
+    if tap.kind == "incident":
+        _check_incident(tap, data)
+    if tap.kind == "strike" and len(tap.words.strip()) < 5:
+        raise BadInput({"words": "Why is it struck out? A few words: it stays on the record."})
     if tap.kind == "unlock":
         desk.demand("override")
         if len(tap.words.strip()) < 5:
             raise BadInput({"words": "Why may it begin without a read spot? A few words, for the record."})
-        data = {"name": desk.me.name}
-    at = min(tap.at, desk.now + timedelta(seconds=1))
-    return NewEvent(tap.id, tap.kind, at, tap.value, tap.words, tap.step, data or None)
+        data |= {"name": desk.me.name}
+    at, clock = _timed(desk, visit_id, tap, clocks)
+    return NewEvent(tap.id, tap.kind, at, tap.value, tap.words, tap.step, data or None, clock)
+
+
+def _check_incident(tap: Tap, data: dict[str, Any]) -> None:
+    """What an incident must say. Raises BadInput by field."""
+    wrong = {}
+    if not str(data.get("card", "")).strip():
+        wrong["card"] = "What happened? Choose a card."
+    if len(str(data.get("done", "")).strip()) < 3:
+        wrong["done"] = "What was done? A few words."
+    if tap.value is None or not 0 <= tap.value <= 4:
+        wrong["grade"] = "Grade: 0 to 4."
+    if wrong:
+        raise BadInput(wrong)
 
 
 def _due(run: Run, new: set[UUID]) -> Iterable[NewTask]:

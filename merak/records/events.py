@@ -33,6 +33,11 @@ class NewEvent(NamedTuple):
     words: str
     step: int | None = None
     data: dict[str, Any] | None = None
+    clock: dict[str, Any] | None = None
+
+
+class TakenId(Exception):
+    """A tap of another visit has this id already."""
 
 
 # One errand, which the database carries out by itself (`keep_taps`, in the migrations): outside a transaction it is one of its own.
@@ -49,10 +54,13 @@ def keep(db: Session, visit_id: UUID, by: UUID, new: Sequence[NewEvent], seen: i
     """Appends taps, in one's turn, and gives the visit's status ("" when there is no such visit; a closed one takes none) and its taps
     after number `seen`, in the server's order, which is the order of commit. Taps whose id is known already are left as they are.
 
-    `before` is the number of the visit's last tap before these: whoever has folded up to there needs to read no other.
+    `before` is the number of the visit's last tap before these: whoever has folded up to there needs to read no other. Raises TakenId,
+    with nothing kept, where an id is that of a tap of another visit.
     """
     taps = json.dumps([tap._asdict() for tap in new], default=str)
     head, *rows = db.connection().exec_driver_sql(_KEEP, {"visit": visit_id, "by": by, "taps": taps}).all()
+    if head[0] == "taken":
+        raise TakenId
     if rows and (head[1] or 0) == seen:
         return head[0], [EventRow(*row[2:]) for row in rows]
     return head[0], events(db, visit_id, seen)
@@ -61,3 +69,25 @@ def keep(db: Session, visit_id: UUID, by: UUID, new: Sequence[NewEvent], seen: i
 def events(db: Session, visit_id: UUID, seen: int = 0) -> list[EventRow]:
     """The taps of a treatment after number `seen`, in the server's order."""
     return [EventRow(*row) for row in db.connection().exec_driver_sql(_SINCE, {"visit": visit_id, "seen": seen})]
+
+
+_LAST_OF = """
+    SELECT (SELECT at FROM record WHERE visit_id = %(visit)s AND stage = 'order' ORDER BY version LIMIT 1), last.at, last.mono
+    FROM (SELECT 1) AS always LEFT JOIN LATERAL (
+        SELECT at, (clock ->> 'mono_s')::float8 AS mono FROM treat_event
+        WHERE visit_id = %(visit)s AND by = %(by)s AND clock IS NOT NULL AND clock ->> 'load' IS NOT DISTINCT FROM %(load)s::text
+        ORDER BY at DESC, seq DESC LIMIT 1) AS last ON true
+"""
+
+
+class LastOf(NamedTuple):
+    """When the visit's order was fixed, and a device's last tap: its moment and the reading of its steady clock (s)."""
+
+    begun: datetime | None
+    at: datetime | None
+    mono_s: float | None
+
+
+def last_of(db: Session, visit_id: UUID, by: UUID, load: str | None) -> LastOf:
+    """The last tap that somebody gave in one load of the page (None: by a device that does not say)."""
+    return LastOf(*db.connection().exec_driver_sql(_LAST_OF, {"visit": visit_id, "by": by, "load": load}).one())

@@ -75,6 +75,14 @@ def devices(db: Session) -> list[Device]:
     return list(db.scalars(select(Device).where(Device.active).order_by(Device.id)))
 
 
+def device(db: Session, device_id: str) -> Device | None:
+    """One machine, in use or put away."""
+    try:
+        return db.get(Device, UUID(device_id))
+    except ValueError:
+        return None
+
+
 def use_code(db: Session, code_hash: str) -> bool:
     """Takes the one-time code; False when it is not the one."""
     return bool(db.execute(delete(SetUpCode).where(SetUpCode.code_hash == code_hash).returning(SetUpCode.code_hash)).first())

@@ -125,7 +125,11 @@ class Record(Base):
 
 
 class TreatEvent(Base):
-    """One tap in a treatment. The id is the browser's, so that a repeated send is harmless; `seq` is the server's order."""
+    """One tap in a treatment. The id is the browser's, so that a repeated send is harmless; `seq` is the server's order.
+
+    `clock` is how its moment was found: the page load, its steady clock (s), and, where it is marked, why and what time was told. It is
+    empty for taps that the server made itself.
+    """
 
     __tablename__ = "treat_event"
     __table_args__ = (Index("treat_event_of_visit", "visit_id", "seq"),)
@@ -138,6 +142,7 @@ class TreatEvent(Base):
     words: Mapped[str] = mapped_column(default="")
     step: Mapped[int | None]
     data: Mapped[dict[str, Any] | None]
+    clock: Mapped[dict[str, Any] | None]
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
     received_at: Mapped[datetime] = mapped_column(server_default=func.now())
 

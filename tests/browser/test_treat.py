@@ -68,7 +68,8 @@ def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(browser: Browser, 
     sent(adaeze, visit, ("start", 3000), ("next", 2900), ("next", 900), ("next", 600))
     with signed_in_page(browser, server, "lin") as page:
         at_the_chair(page, server, visit)
-        expect(page.locator("#main-act")).to_have_text("Place the spot: right jawline")
+        expect(page.locator("#main-act")).to_have_text("Needs a licence: fractional")  # the senior's is not the assistant's
+        expect(page.locator("#main-act")).to_be_disabled()
     with signed_in_page(browser, server, "adaeze") as page:
         at_the_chair(page, server, visit)
         page.get_by_role("button", name="below the ear").click()

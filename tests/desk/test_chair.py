@@ -69,6 +69,9 @@ def test_the_assistant_starts_and_the_senior_takes_over(desk: Desk) -> None:
         tapped(desk, visit, "unlock", words="no")
     tapped(desk, visit, "unlock", words="spot read last week on the same settings")
     run = tapped(lin, visit, "count")
+    assert run.state.runs[n].strokes == 0 and "Lin Farrow holds no licence for fractional" in run.state.unheard, "the senior's is not hers"
+    assert tapped(lin, visit, "pain", 2.0).state.runs[n].pain == 2.0, "what the client says, anybody writes down"
+    run = tapped(desk, visit, "count")
     assert run.state.runs[n].strokes == 1 and run.state.runs[n].hands == ["Lin Farrow", "Adaeze Okonjo"], "who did what"
     assert run.state.runs[n].unlocked.startswith("Adaeze Okonjo: spot read")
 

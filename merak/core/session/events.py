@@ -7,7 +7,8 @@ from typing import Any, Literal, NamedTuple, get_args
 
 Kind = Literal[
     "start", "count", "uncount", "pass", "next", "back", "go", "pause", "resume", "level", "comfort", "heat", "pain", "reading", "clean",
-    "spot", "spot_read", "unlock", "take_over", "incident", "photo", "machine", "halt", "stop", "finish", "stroke", "unstroke",
+    "spot", "spot_read", "unlock", "take_over", "incident", "strike", "photo", "machine", "halt", "why", "leave", "stop", "finish",
+    "reopen", "stroke", "unstroke",
 ]  # fmt: skip
 KINDS: frozenset[str] = frozenset(get_args(Kind))
 #: Taps of earlier versions, as they stand in records.
@@ -17,7 +18,8 @@ NOTHING: Mapping[str, Any] = MappingProxyType({})
 
 class Event(NamedTuple):
     """One tap. `at` is its moment (aware), `id` the browser's. `step` is the step that it was made in, None for the current one; `value`
-    a level, a place, a heat word, a pain, °C or a setting, by kind; `words` what was said; `data` what else belongs to it; `by` who.
+    a level, a place, a heat word, a pain, °C or a setting, by kind; `words` what was said; `data` what else belongs to it, among it the
+    licences that its giver held (records of before do not say: there the holder's count); `by` who.
     """
 
     id: str

@@ -14,8 +14,9 @@ from merak.core.knowledge import number
 from merak.core.plan.chair import Step, guests_of
 from merak.core.plan.spots import SpotLook, answer, due
 from merak.core.session.events import OLD_NAMES, Event
+from merak.core.session.hands import may_give
 from merak.core.session.locks import locked
-from merak.core.session.state import Incident, RunState, Spot, StepRun
+from merak.core.session.state import Ending, Incident, RunState, Spot, StepRun
 from merak.core.session.walk import next_place, tallied
 from merak.core.session.warmth import Warmth
 
@@ -31,9 +32,12 @@ def fold(steps: Sequence[Step], events: Iterable[Event], before: RunState | None
     for event in events:
         if event.id not in state.seen:
             state.seen.add(event.id)
-            act = ACTS.get(OLD_NAMES.get(event.kind, event.kind))
-            if act and not state.over:
-                act(state, steps, event)
+            kind = OLD_NAMES.get(event.kind, event.kind)
+            act = ACTS.get(kind)
+            if act and (not state.over or kind in AFTERWARDS):
+                state.unheard = may_give(steps, state, _step_of(state, steps, event), kind, event)
+                if not state.unheard:
+                    act(state, steps, event)
     return state
 
 
@@ -69,6 +73,9 @@ def _count(state: RunState, steps: Sequence[Step], event: Event) -> None:
     place = next_place(step, run) if event.value is None else int(event.value)
     if place is None or not 0 <= place < len(step.wanted):
         return
+    if step.lines:
+        at = max(1.0, step.lines[place].level + run.level_shift)
+        run.level_most = max(run.level_most or 0.0, at)
     run.walk.append(place)
     run.tally[place] += 1
     run.since_clean += 1
@@ -152,6 +159,9 @@ def _pause(state: RunState, steps: Sequence[Step], event: Event) -> None:
 def _resume(state: RunState, steps: Sequence[Step], event: Event) -> None:
     if state.phase in ("paused", "halted") and not state.owed:
         state.phase, state.why, state.stood_at = "running", "", None
+        here = state.runs[state.step]
+        if here.left:  # what was left and is gone on with has not ended
+            here.left, here.ended = "", None
         for n in (state.step, steps[state.step].beside):
             if n is not None and state.runs[n].since is None and state.runs[n].ended is None and not state.runs[n].over:
                 state.runs[n].since = event.at
@@ -163,8 +173,9 @@ def _level(state: RunState, steps: Sequence[Step], event: Event) -> None:
     step, run = steps[n], state.runs[n]
     if state.phase not in ("running", "paused") or not step.lines or event.value is None:
         return
-    planned = max((line.level for line in step.lines), default=1.0)
+    planned, before = max((line.level for line in step.lines), default=1.0), run.level_shift
     run.level_shift = min(max(planned + run.level_shift + event.value, 1.0), step.level_most) - planned
+    run.level_changes += run.level_shift != before
     if event.words:
         _say(run, event, event.words)
 
@@ -281,6 +292,13 @@ def _incident(state: RunState, steps: Sequence[Step], event: Event) -> None:
     state.owed = ""
 
 
+def _strike(state: RunState, steps: Sequence[Step], event: Event) -> None:
+    """An incident that was written by mistake is struck out with a reason; it stays to be read."""
+    one = next((one for one in state.incidents if one.id == str(event.data.get("incident", "")) and not one.struck), None)
+    if one is not None and event.words.strip():
+        one.struck = f"{event.by}: {event.words.strip()}"
+
+
 def _photo(state: RunState, steps: Sequence[Step], event: Event) -> None:
     state.photos.append((str(event.data.get("file", "")), str(event.data.get("when", "")), str(event.data.get("zone", ""))))
 
@@ -300,16 +318,55 @@ def _halt(state: RunState, steps: Sequence[Step], event: Event) -> None:
         state.phase = "halted"
 
 
+def _why(state: RunState, steps: Sequence[Step], event: Event) -> None:
+    """Why it was stopped, in a word. It ends nothing."""
+    if state.phase in ("halted", "paused") and event.words.strip():
+        state.why = event.words.strip()
+        _say(state.runs[state.step], event, state.why)
+
+
+def _leave_act(state: RunState, steps: Sequence[Step], event: Event) -> None:
+    """The act under way is left before its end, with its reason; the hands stand before the next one. From the last one nothing follows."""
+    if state.phase not in ("running", "paused", "halted") or state.owed or event.step not in (None, state.step):
+        return
+    here, to = state.step, following(steps, state)
+    run = state.runs[here]
+    if run.begun is None:
+        return
+    run.left = event.words.strip() or state.why or "left"
+    _leave(state, here, event.at)
+    state.phase, state.why, state.stood_at = "running", "", None
+    if to is not None:
+        _enter(state, steps, to, event)
+    _stand(state, steps, event.at, "")
+
+
 def _stop(state: RunState, steps: Sequence[Step], event: Event) -> None:
     if state.phase != "ready":
-        _end(state, event.at)
+        _end(state, event)
         state.phase, state.reason = "stopped", event.words
 
 
 def _finish(state: RunState, steps: Sequence[Step], event: Event) -> None:
     if state.phase in ("running", "paused") and not state.owed and following(steps, state) is None:
-        _end(state, event.at)
+        _end(state, event)
         state.phase = "finished"
+
+
+def _reopen(state: RunState, steps: Sequence[Step], event: Event) -> None:
+    """The ending is taken back: the hands stand where they stood. What was on the skin has worked on meanwhile; both times are kept."""
+    if not state.over:
+        return
+    ended = state.endings[-1]
+    ended.back = event.at
+    for n in state.ran:
+        state.runs[n].ended = None
+        if steps[n].keeps:
+            state.runs[n].worked_s += max(0.0, (event.at - ended.at).total_seconds())
+            state.runs[n].since = event.at
+    if state.step not in state.ran and state.runs[state.step].ended == ended.at:
+        state.runs[state.step].ended = None
+    state.phase, state.reason, state.why, state.stood_at = "paused", "", "", event.at
 
 
 def _enter(state: RunState, steps: Sequence[Step], n: int, event: Event) -> None:
@@ -350,11 +407,12 @@ def _stand(state: RunState, steps: Sequence[Step], at: datetime, why: str) -> No
     state.why = why
 
 
-def _end(state: RunState, at: datetime) -> None:
-    for run in state.runs:
-        if run.since is not None:
-            _bank_run(run, at)
-            run.ended = at
+def _end(state: RunState, event: Event) -> None:
+    state.ran = tuple(n for n, run in enumerate(state.runs) if run.since is not None)
+    for n in state.ran:
+        _bank_run(state.runs[n], event.at)
+        state.runs[n].ended = event.at
+    state.endings.append(Ending(event.at, event.by, event.words if event.kind == "stop" else ""))
 
 
 def _say(run: StepRun, event: Event, words: str) -> None:
@@ -378,6 +436,9 @@ def _no_licence(steps: Sequence[Step], state: RunState, n: int) -> bool:
 ACTS: dict[str, Callable[[RunState, Sequence[Step], Event], None]] = {
     "start": _start, "count": _count, "uncount": _uncount, "pass": _pass, "next": _next, "back": _back, "go": _go, "pause": _pause,
     "resume": _resume, "level": _level, "comfort": _comfort, "heat": _heat, "pain": _pain, "reading": _reading, "clean": _clean,
-    "spot": _spot, "spot_read": _spot_read, "unlock": _unlock, "take_over": _take_over, "incident": _incident, "photo": _photo,
-    "machine": _machine, "halt": _halt, "stop": _stop, "finish": _finish,
+    "spot": _spot, "spot_read": _spot_read, "unlock": _unlock, "take_over": _take_over, "incident": _incident, "strike": _strike,
+    "photo": _photo, "machine": _machine, "halt": _halt, "why": _why, "leave": _leave_act, "stop": _stop, "finish": _finish,
+    "reopen": _reopen,
 }  # fmt: skip
+#: What is still heard once it is over: what went wrong is often seen afterwards.
+AFTERWARDS = frozenset({"incident", "strike", "photo", "reopen"})

@@ -26,7 +26,10 @@ class Spot:
 
 @dataclass(slots=True)
 class Incident:
-    """Something that went wrong: the card that was opened, where, grade 0 to 4, what was done, who was told."""
+    """Something that went wrong: the card that was opened, where, grade 0 to 4, what was done, who was told.
+
+    `struck` is who struck it out as written by mistake, and why; it stays on the record.
+    """
 
     id: str
     at: datetime
@@ -37,6 +40,17 @@ class Incident:
     grade: int
     done: str
     told: str
+    struck: str = ""
+
+
+@dataclass(slots=True)
+class Ending:
+    """A moment at which the treatment was ended, by whom and why; when it was taken back, if it was."""
+
+    at: datetime
+    by: str
+    reason: str
+    back: datetime | None = None
 
 
 @dataclass(slots=True)
@@ -44,7 +58,8 @@ class StepRun:
     """What happened in one step. `walk` is the places as they were counted in the pass under way, `tally` how often each was in it,
     `passes` the walks of closed passes.
 
-    `worked_s` are the seconds of its clock up to `since`, from which it runs on (None: it stands).
+    `worked_s` are the seconds of its clock up to `since`, from which it runs on (None: it stands). `left` is why it was left before its
+    end. `level_most` is the highest level that something was counted at, `level_changes` how often the level was moved.
     """
 
     walk: list[int] = field(default_factory=list)
@@ -67,7 +82,10 @@ class StepRun:
     spots: list[Spot] = field(default_factory=list)
     unlocked: str = ""
     over: str = ""
+    left: str = ""
     set_to: float | None = None
+    level_most: float | None = None
+    level_changes: int = 0
     hands: list[str] = field(default_factory=list)
 
     @property
@@ -92,7 +110,8 @@ class RunState:
     """Where a treatment stands. `why` is why it stands while it is paused or halted; `owed` the incident that is to be written first.
 
     `holder` has it in hand, with these licences. `stood_at` is the moment since which it stands. `machine` is "" without one, else
-    "plugged", "lost" or "hand".
+    "plugged", "lost" or "hand". `ran` are the steps whose clocks were running when it was last ended. `unheard` is why the last tap did
+    nothing that its giver should know of.
     """
 
     phase: Phase = "ready"
@@ -108,6 +127,9 @@ class RunState:
     machine: str = ""
     started: datetime | None = None
     incidents: list[Incident] = field(default_factory=list)
+    endings: list[Ending] = field(default_factory=list)
+    ran: tuple[int, ...] = ()
+    unheard: str = ""
     photos: list[tuple[str, str, str]] = field(default_factory=list)
     seen: set[str] = field(default_factory=set)
 
@@ -123,6 +145,6 @@ class RunState:
     def copy(self) -> "RunState":
         """One that may be changed."""
         return replace(
-            self, runs=[run.copy() for run in self.runs], holders=self.holders[:], incidents=self.incidents[:], photos=self.photos[:],
-            seen=set(self.seen),
+            self, runs=[run.copy() for run in self.runs], holders=self.holders[:], photos=self.photos[:], seen=set(self.seen),
+            incidents=[replace(one) for one in self.incidents], endings=[replace(one) for one in self.endings],
         )  # fmt: skip

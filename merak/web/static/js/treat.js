@@ -1,37 +1,51 @@
 // The run at the chair. The server's fold over taps is the truth; here a tap is painted at once, queued, sent, and the server's own
-// state is painted over it. The parts: the line to the server, what a tap will do, how it is painted, sounds.
+// state is painted over it. The parts: the line to the server, what a tap will do, how it is painted, keys, sounds.
 
 const chair = document.getElementById("chair");
-const [{ Line, uuid7 }, sight, { Painter, put }, sound] = await Promise.all(
-  ["line", "foresee", "paint", "sound"].map((name) => import(chair.dataset[name])));
+const [{ Line, uuid7 }, sight, { Painter, put }, { Keys }, sound] = await Promise.all(
+  ["line", "foresee", "paint", "keys", "sound"].map((name) => import(chair.dataset[name])));
 const { order, limits, me, held, state: first } = JSON.parse(document.getElementById("told").textContent);
 const { foresee, secondsOf, clock, over } = sight;
 const watching = "watch" in chair.dataset;
 const at = (id) => document.getElementById(id);
+const all = (what) => [...document.querySelectorAll(what)];
 const voice = new sound.Voice();
+const ASKS = ["saying", "heat", "warm", "pain", "spot", "machine"];
+const SHEETS = ["why", "acts", "more", "unlock-why"];
 
-let offset = 0, state = null, armed = { at: -9999, words: "" }, rang = "", spoken = "", draft = 38, aimed = true;
-let look = { redness: null, swelling: null, mark: 0 }, where = "right jawline", grade = 1, card = "";
-// The step and moment of the last count: one press too many must not carry the treatment into the next step.
-let last = { step: -1, at: 0 };
+// The server's time as it was told, carried on by the page's own steady clock: no clock that is set meanwhile moves it.
+let told = { at: Date.now(), mono: performance.now() };
+let state = null, armed = { at: -9999, words: "" }, rang = "", spoken = "", draft = 38, aimed = true;
+let look = { redness: null, swelling: null, mark: 0 }, where = "right jawline", grade = 1, card = "", going = null;
+// What is asked: the one that is due, until another is chosen; a new thing due takes its place again.
+let chosen = { step: -1, key: "", due: "" };
+// The step and moment of the last count, and of the last act that was entered: one press too many must not leave an act.
+let last = { step: -1, at: -9999 }, entered = -9999;
 
-const now = () => Date.now() + offset;
+const now = () => told.at + performance.now() - told.mono;
 const painter = new Painter(order, limits, { clock, secondsOf, over, now });
-const line = new Line(chair.dataset.visit, chair.dataset.csrf, take, (words, failed) => { put("sent", words); at("sent").classList.toggle("late", failed); });
+const line = new Line(chair.dataset.visit, chair.dataset.me, chair.dataset.csrf, take, (words, failed, refused) => {
+  put("sent", words);
+  at("sent").classList.toggle("late", failed);
+
+  at("aside").hidden = !refused.length;
+  put("aside-says", refused.map((one) => `${one.kind.replace("_", " ")}, ${new Date(one.at).toLocaleTimeString()}: ${one.why}`).join(" · "));
+});
 
 function take(fresh, queue) {
-  const moment = Date.parse(fresh.now);
-  offset = moment - Date.now();
-  state = { ...fresh, at: moment };
-  for (const one of queue) foresee(order, state, one, now(), limits);
+  told = { at: Date.parse(fresh.now), mono: performance.now() };
+  state = { ...fresh, at: told.at };
+  for (const one of queue) foresee(order, state, one, now(), limits, me.licences);
   paint();
 }
 
+const NAMED = ["count", "uncount", "pass", "next", "leave", "level", "comfort", "heat", "pain", "reading", "clean", "spot", "spot_read", "unlock", "incident"];
 function tap(kind, value = null, words = "", data = null) {
   if (watching || !state) return;
-  const named = ["count", "uncount", "pass", "next", "level", "comfort", "heat", "pain", "reading", "clean", "spot", "spot_read", "unlock", "incident"];
-  const made = { id: uuid7(), kind, at: new Date(now()).toISOString(), value, words, step: named.includes(kind) ? state.step : null, data };
-  foresee(order, state, made, now(), limits);
+  const made = { id: uuid7(), kind, at: new Date(now()).toISOString(), value, words, step: NAMED.includes(kind) ? state.step : null, data };
+  const here = state.step;
+  foresee(order, state, made, now(), limits, me.licences);
+  if (state.step !== here) entered = performance.now();
   paint();
   line.push(made);
 }
@@ -39,22 +53,26 @@ function tap(kind, value = null, words = "", data = null) {
 // The one thing to do next: its words, what it does, whether it can be done.
 function mainAct() {
   const n = state.step, step = order[n], run = state.steps[n], to = state.following, titled = to === null ? "" : order[to].title;
-  const on = to === null ? { words: "Finish", does: () => { if (!justCounted()) tap("finish"); } } : { words: `Next: ${titled}`, does: () => { if (!justCounted()) leave(); } };
+  const on = to === null ? { words: "Finish", does: () => { if (!tooSoon()) tap("finish"); } } : { words: `Next: ${titled}`, does: () => { if (!tooSoon()) leave(); } };
   if (over(state)) return { words: "Close the visit", does: () => window.location.assign(`/visits/${chair.dataset.visit}/close`), always: true };
   if (state.phase === "ready") return { words: "Start the clock", does: () => tap("start") };
-  if (state.owed) return { words: "Write the incident", does: () => openWhy() };
-  if (state.phase === "halted") return { words: "Stopped: say why", does: () => openWhy() };
+  if (state.owed) return { words: "Write the incident", does: () => open_("why") };
+  if (state.phase === "halted") return { words: "Stopped: how to go on?", does: () => open_("why") };
   if (run.over) return on;
+  if (state.phase === "paused" && run.left && to === null) return on;
   if (state.phase === "paused") return { words: "Resume", does: () => tap("resume") };
   if (run.lock?.kind === "licence") return me.licences.includes(step.licence) ? { words: `${me.name.split(" ")[0]} takes over`, does: () => tap("take_over") } : { words: `Needs a licence: ${step.licence}`, does: () => {}, cannot: true };
+  const giving = !step.licence || me.licences.includes(step.licence), cannot = !giving;
   const spot = painter.spot(state);
-  if (!at("spot").hidden) {
-    if (spot.due) return { words: look.redness === null || look.swelling === null ? "Grade the spot" : "Keep what is seen", does: readSpot, cannot: look.redness === null || look.swelling === null };
+  if (spot.shown) {
     if (spot.later) return on;
+    if (cannot) return { words: `Needs a licence: ${step.licence}`, does: () => {}, cannot };
+    if (spot.due) return { words: look.redness === null || look.swelling === null ? "Grade the spot" : "Keep what is seen", does: readSpot, cannot: look.redness === null || look.swelling === null };
     if (spot.placed) return { words: "Waiting for the spot", does: () => {}, cannot: true };
     return { words: `Place the spot: ${where}`, does: () => tap("spot", null, "", { zone: where }) };
   }
   if (step.clean_every && run.since_clean >= step.clean_every) return { words: "Tip wiped and dried", does: () => tap("clean") };
+  if (!run.complete && cannot) return { words: `Needs a licence: ${step.licence}`, does: () => {}, cannot };
   if (!run.complete && run.next !== null) return { words: { strokes: "Stroke", pulses: "Pulse", sections: "Section done" }[step.kind], does: count };
   if (!run.complete) return { words: `Close pass ${run.passes + 1} of ${step.passes}`, does: () => tap("pass") };
   return on;
@@ -77,8 +95,8 @@ function leave() {
   tap("next");
 }
 
-// One press too many on the last count.
-const justCounted = () => last.step === state.step && performance.now() - last.at < 800;
+// One press too many, on the last count or on the act that was just entered.
+const tooSoon = () => (last.step === state.step && performance.now() - last.at < 800) || performance.now() - entered < 400;
 const arming = () => performance.now() - armed.at < 4000;
 
 function readSpot() {
@@ -86,82 +104,157 @@ function readSpot() {
   look = { redness: null, swelling: null, mark: 0 };
 }
 
+// What may be asked now, the one that is due first; the one that is shown.
+function asked(spot, alarm) {
+  const n = state.step, step = order[n], run = state.steps[n], ended = over(state);
+  if (ended || !run.begun) return { able: [], due: "", shown: "" };
+  const free = !run.lock, machine = step.machine && run.lock?.kind !== "licence" && ["running", "paused"].includes(state.phase) && !watching;
+  const able = ASKS.filter((key) => ({
+    saying: step.sayings.length, heat: step.asks.includes("heat") && free, warm: step.heat, pain: step.asks.includes("pain") && (free || spot.due),
+    spot: spot.shown, machine,
+  })[key]);
+  const key = alarm.key || "";
+  const due = spot.shown ? "spot" : state.machine === "lost" && machine ? "machine" : key.startsWith("read") ? "warm"
+    : key.startsWith("ask") ? (step.asks.includes("heat") ? "heat" : "pain") : "";
+  if (chosen.step !== n || (due && due !== chosen.due) || !able.includes(chosen.key)) chosen = { step: n, key: able.includes(due) ? due : able[0] || "", due };
+  chosen.due = due;
+  return { able, due, shown: chosen.key };
+}
+
 function paint() {
   const n = state.step, step = order[n], run = state.steps[n], ended = over(state), begun = run.begun;
   const counted = step.wanted.length > 0 && !ended && begun && !run.lock;
   put("title", ended ? (state.phase === "finished" ? "Finished" : "Stopped") : step.title);
-  put("act", ended ? (state.reason ? `Because of: ${state.reason}.` : "Everything is on the record.") : begun && run.lock?.kind === "licence" ? `${run.lock.words} ${run.lock.act} ${(held[step.licence] || []).join(", ")}` : step.act);
+  put("act", ended ? (state.reason ? `Because of: ${state.reason}.` : state.phase === "finished" ? "Everything is on the record." : "No reason was given.") : begun && run.lock?.kind === "licence" ? `${run.lock.words} ${run.lock.act} ${(held[step.licence] || []).join(", ")}` : step.act);
+  put("nth", `${n + 1} of ${order.length}`);
   at("counting").hidden = !counted;
+  at("still").hidden = counted || ended;
   at("levels").hidden = !step.lines.length || ended || !begun;
-  at("saying").hidden = !step.sayings.length || ended || !begun;
-  const spotted = begun && run.lock?.kind === "spot";
-  at("heat").hidden = !step.asks.includes("heat") || ended || !begun || Boolean(run.lock);
   const { part, words } = painter.whereNow(state);
   painter.plate(state);
   painter.warmth(state, part);
-  const spot = painter.spot(state);
-  at("pain").hidden = !step.asks.includes("pain") || ended || !begun || (Boolean(run.lock) && !spot.due);
   if (counted) { put("count", String(run.strokes)); put("total", String(step.wanted.reduce((a, b) => a + b, 0) * step.passes)); }
   const wipe = step.clean_every && counted ? ` · wipe in ${Math.max(0, step.clean_every - run.since_clean)}` : "";
   const dial = step.dials.length && !step.lines.length && !ended ? step.dials.map(([name, value, unit]) => (unit === "level" ? `${name} level ${run.set_to ?? value}` : `${name} ${run.set_to ?? value} ${unit}`)).join(" · ") : "";
-  at("line").hidden = spotted;
   put("line", [counted ? words + wipe : "", dial].filter(Boolean).join(" · "));
-  if (step.lines.length && begun) {
-    const planned = run.next !== null && step.lines[run.next] ? step.lines[run.next].level : Math.max(...step.lines.map((one) => one.level));
-    put("level", String(Math.max(1, planned + run.level_shift)));
-  }
-  chair.classList.toggle("roomy", at("warm").hidden && at("spot").hidden);
-  paintMain();
-  const going = ["running", "paused"].includes(state.phase);
+  if (step.lines.length && begun) level(step, run);
+  const working = ["running", "paused"].includes(state.phase);
   put("pause", state.phase === "paused" ? "paused" : "pause");
   at("pause").disabled = state.phase !== "running" || watching;
-  at("undo").hidden = !step.wanted.length || ended;
-  at("undo").disabled = !begun || !run.strokes || watching;
+  at("undo").disabled = !step.wanted.length || ended || !begun || !run.strokes || watching || state.phase === "halted";
   at("pass").hidden = !counted || step.passes < 2 || run.next === null || run.complete || !run.missed;
   at("photo").hidden = !step.mirror || ended || watching;
-  at("stop").disabled = !going || watching;
+  at("stop").disabled = !working || watching;
   const pressed = (row, value) => row.querySelectorAll("[data-value]").forEach((key) => key.setAttribute("aria-pressed", String(value !== null && Number(key.dataset.value) === value)));
   pressed(at("heat"), begun ? run.heat : null);
   pressed(at("pain"), begun ? run.pain : null);
-  document.querySelectorAll("[data-look]").forEach((key) => key.setAttribute("aria-checked", String(look[key.dataset.look] === Number(key.dataset.value))));
-  document.querySelectorAll("[data-zone]").forEach((key) => key.setAttribute("aria-pressed", String(where === key.dataset.zone)));
+  all("[data-look]").forEach((key) => key.setAttribute("aria-checked", String(look[key.dataset.look] === Number(key.dataset.value))));
+  all("[data-zone]").forEach((key) => key.setAttribute("aria-pressed", String(where === key.dataset.zone)));
   put("draft", draft.toFixed(1));
   put("aim", aimed ? `dot ${Math.round(limits.below_mm)} mm above` : "dot on the place");
   at("aim").setAttribute("aria-pressed", String(aimed));
-  machineLine(step, ended);
-  put("said", begun && run.said.length ? `said: ${run.said.slice(-3).join(", ")}` : "");
+  machineLine(step);
+  put("said", state.unheard || (begun && run.said.length && !ended ? `said: ${run.said.slice(-3).join(", ")}` : ""));
   put("holder", state.holder ? `in hand: ${state.holder}` : "");
   put("voice", voice.on ? "voice on" : "voice off");
   at("voice").setAttribute("aria-pressed", String(voice.on));
-  if ((state.phase === "halted" || state.owed) && !at("why").open && !watching) openWhy();
-  if (state.phase !== "halted" && !state.owed && at("why").open) at("why").close();
+  paintStopped(ended);
   tick();
 }
 
-function machineLine(step, ended) {
-  at("machine").hidden = !step.machine || ended || state.steps[state.step].lock?.kind === "licence" || !["running", "paused"].includes(state.phase) || watching;
+// The level for the lit line, what was planned there, and how far it is to the ceiling.
+function level(step, run) {
+  const most = Math.max(...step.lines.map((one) => one.level));
+  const planned = run.next !== null && step.lines[run.next] ? step.lines[run.next].level : most;
+  const is = Math.max(1, planned + run.level_shift), left = Math.max(0, step.level_most - most - run.level_shift);
+  put("level", String(is));
+  put("level-planned", `planned ${planned} · ${left > 0 ? `${left} to the ceiling` : "at the ceiling"}`);
+  document.querySelector(".levels").classList.toggle("raised", run.level_shift > 0);
+}
+
+// What stands once it was stopped or ended: how to go on, what was written, the way back.
+function paintStopped(ended) {
+  const stopped = state.phase === "halted" || Boolean(state.owed);
+  if (stopped && !watching && at("why").hidden) open_("why");
+  if (!stopped && !at("why").hidden && at("why").dataset.asked !== "yes") shut("why");
+  at("go-on").hidden = !stopped || Boolean(state.owed);
+  at("leave-act").hidden = !stopped || Boolean(state.owed) || !state.steps[state.step].begun;
+  at("end-visit").hidden = !stopped || Boolean(state.owed);
+  at("why-means").hidden = !stopped || Boolean(state.owed);
+  document.querySelector(".reasons").hidden = !stopped;
+  all("[data-why]").forEach((key) => key.setAttribute("aria-checked", String(key.dataset.why === state.why)));
+  at("ended").hidden = !ended;
+  at("ended").classList.toggle("chosen", ended);
+  const times = state.endings.map((one) => `${one.reason ? `stopped, ${one.reason}` : "ended"} ${new Date(one.at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}${one.back ? `, taken back ${new Date(one.back).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}` : ""}`);
+  put("ended-says", times.join(" · "));
+  written();
+}
+
+// The incidents that were written; one written by mistake is struck out with a reason.
+function written() {
+  const list = at("written"), key = JSON.stringify(state.incidents);
+  if (list.dataset.shown === key) return;
+  list.dataset.shown = key;
+  list.replaceChildren(...state.incidents.map((one) => {
+    const item = document.createElement("li"), words = document.createElement(one.struck ? "s" : "span");
+    words.textContent = `${one.card || "Incident"}, grade ${one.grade}${one.zone ? `, ${one.zone}` : ""}: ${one.done}`;
+    item.append(words);
+    if (one.struck) item.append(`struck out, ${one.struck}`);
+    else if (!watching) {
+      const why = document.createElement("input"), key = document.createElement("button");
+      Object.assign(why, { placeholder: "written by mistake: why", maxLength: 300, ariaLabel: `Why ${one.card} is struck out` });
+      Object.assign(key, { type: "button", className: "key", textContent: "Strike out" });
+      key.addEventListener("click", () => (why.value.trim().length >= 5 ? tap("strike", null, why.value, { incident: one.id }) : why.focus()));
+      item.append(why, key);
+    }
+    return item;
+  }));
+}
+
+function machineLine(step) {
   const box = state.instrument, lost = state.machine === "lost";
-  const told = box && box.plugged ? `${box.name}: ${box.at ?? "–"} ${box.scale} · ${box.pulses} pulses${box.wants_wiping ? " · wants wiping" : ""}` : step.machine_name;
-  put("machine-says", at("machine").dataset.says || (lost ? `${step.machine_name} is lost` : state.machine === "plugged" ? told : `${step.machine_name}, by hand`));
-  at("attach").hidden = state.machine === "plugged";
+  const says = box && box.plugged ? `${box.name}: ${box.at ?? "–"} ${box.scale} · ${box.pulses} pulses${box.wants_wiping ? " · wants wiping" : ""}` : step.machine_name;
+  put("machine-says", at("machine").dataset.says || (lost ? `${step.machine_name} is lost` : state.machine === "plugged" ? says : `${step.machine_name}, by hand`));
+  at("attach").hidden = state.machine === "plugged" || (Boolean(step.licence) && !me.licences.includes(step.licence));
   at("by-hand").hidden = !["plugged", "lost"].includes(state.machine);
+}
+
+function paintAsked(alarm) {
+  const spot = painter.spot(state), { able, due, shown } = asked(spot, alarm), run = state.steps[state.step];
+  const zone = Object.values(run.warmth || {}).at(-1);
+  const latest = { heat: run.heat, pain: run.pain, warm: zone ? zone.last.toFixed(1) : null, saying: null };
+  for (const key of ASKS) {
+    const tab = chair.querySelector(`[data-ask="${key}"]`), panel = at(key);
+    tab.hidden = !able.includes(key) || (able.length < 2 && key !== "machine");
+    tab.setAttribute("aria-selected", String(shown === key));
+    tab.classList.toggle("due", due === key);
+    put(chair.querySelector(`[data-ask-last="${key}"]`), latest[key] === null || latest[key] === undefined ? "" : String(latest[key]));
+    panel.hidden = !able.includes(key);
+    panel.classList.toggle("chosen", shown === key);
+  }
 }
 
 function tick() {
   if (!state) return;
   const n = state.step, step = order[n], seconds = secondsOf(state, n, now()), said = painter.alarm(state);
-  const late = step.must_end && seconds >= step.seconds && !over(state);
-  put("clock", clock(step.must_end && !late ? step.seconds - seconds : seconds));
-  at("clock").classList.toggle("over", late);
-  at("clock").classList.toggle("left", step.must_end && !late);
+  const late = step.must_end && seconds >= step.seconds && !over(state), shown = clock(step.must_end && !late ? step.seconds - seconds : seconds);
+  put("clock", shown);
+  put("still", shown);
+  for (const figure of [at("clock"), at("still")]) {
+    figure.classList.toggle("over", late);
+    figure.classList.toggle("left", step.must_end && !late);
+  }
   put("planned", step.must_end && !late ? `${clock(step.seconds)} left` : clock(step.seconds));
   if (step.must_end && state.phase === "running") countDown(n, Math.ceil(step.seconds - seconds));
   put("alarm", said.words);
   at("alarm").dataset.kind = said.kind;
+  at("alarm").classList.toggle("long", said.words.length > 90 && said.words.length <= 150);
+  at("alarm").classList.toggle("longer", said.words.length > 150);
   chair.classList.toggle("flash", Boolean(said.flash));
   if (said.kind && said.key !== rang) { rang = said.key; ({ stop: said.flash ? sound.timeIsUp : sound.stopNow, ask: sound.askNow }[said.kind] || (() => {}))(); if (said.kind === "stop") voice.say(said.words); }
   if (!said.kind) rang = "";
   painter.strip(state);
+  paintAsked(said);
   paintMain();
 }
 
@@ -183,21 +276,49 @@ function act() {
   if (!main.cannot && (!watching || main.always)) main.does();
 }
 
-function openWhy() {
-  const step = order[state.step];
-  put("first-act", step.halt);
-  document.querySelectorAll("[data-card]").forEach((key) => { key.style.order = step.cards.indexOf(key.dataset.card); });
-  put("why-owed", state.owed ? "Heat word 4 is an incident: it is written before anything goes on." : "");
-  at("go-on").hidden = Boolean(state.owed);
-  if (!at("why").open) at("why").showModal();
-  if (state.owed) show("Burn");
+// What opens over the field: one at a time.
+function open_(id) {
+  for (const other of SHEETS) if (at(other)) at(other).hidden = other !== id;
+  if (id === "why") {
+    const step = order[state.step], stopped = state.phase === "halted" || Boolean(state.owed);
+    put("first-act", step.halt);
+    put("why-owed", state.owed ? "Heat word 4 is an incident: it is written before anything goes on." : "");
+    put(at("why-title").firstChild, stopped ? "Stopped. " : "What went wrong? ");
+    at("why").dataset.asked = stopped ? "" : "yes";
+    all("[data-card]").forEach((key) => { key.style.order = step.cards.indexOf(key.dataset.card); });
+    if (state.owed) show("Burn");
+  }
+  if (id === "acts") { at("leaving").hidden = true; going = null; }
+  paint();
+}
+
+function shut(id) {
+  at(id).hidden = true;
+  at(id).dataset.asked = "";
 }
 
 function show(title) {
   card = title;
-  document.querySelectorAll("[data-card]").forEach((key) => key.setAttribute("aria-selected", String(key.dataset.card === title)));
-  document.querySelectorAll("[data-card-of]").forEach((one) => { one.hidden = one.dataset.cardOf !== title; });
+  all("[data-card]").forEach((key) => key.setAttribute("aria-selected", String(key.dataset.card === title)));
+  all("[data-card-of]").forEach((one) => { one.hidden = one.dataset.cardOf !== title; });
   at("incident").hidden = !title;
+}
+
+// To another act from the list. A running act is left only on a second tap that says so.
+function goTo(n) {
+  if (n === state.step) return shut("acts");
+  if (!["running", "paused"].includes(state.phase)) return;
+  const run = state.steps[state.step], step = order[state.step];
+  const runs = state.phase === "running" && run.begun && run.on && !step.keeps && going !== n;
+  if (runs) {
+    going = n;
+    put("leaving-says", `${step.title} is running${step.wanted.length ? `, ${run.strokes} counted` : `, ${clock(secondsOf(state, state.step, now()))} on its clock`}.`);
+    put("leaving-yes", `Leave it for ${order[n].title}`);
+    at("leaving").hidden = false;
+    return;
+  }
+  tap("go", n);
+  shut("acts");
 }
 
 async function sendPhoto(file, when, zone = "") {
@@ -220,17 +341,28 @@ async function ask(place, path, body) {
 chair.addEventListener("click", (event) => {
   const key = event.target.closest("[data-tap]"), go = event.target.closest("[data-go]"), place = event.target.closest("[data-place]");
   if (key) tap(key.dataset.tap, key.dataset.value ? Number(key.dataset.value) : null, key.dataset.words || "");
-  else if (go && Number(go.dataset.go) !== state.step && ["running", "paused"].includes(state.phase)) tap("go", Number(go.dataset.go));
+  else if (go) goTo(Number(go.dataset.go));
   else if (place && Number(place.closest("[data-step]").dataset.step) === state.step) { last = { step: state.step, at: performance.now() }; tap("count", Number(place.dataset.place)); }
-  const seen = event.target.closest("[data-look]"), zone = event.target.closest("[data-zone]");
+  const seen = event.target.closest("[data-look]"), zone = event.target.closest("[data-zone]"), asks = event.target.closest("[data-ask]");
+  const opens = event.target.closest("[data-open-sheet]"), shuts = event.target.closest("[data-shut]");
   if (seen) { look[seen.dataset.look] = Number(seen.dataset.value); paint(); }
   if (zone) { where = zone.dataset.zone; paint(); }
+  if (asks) { chosen = { ...chosen, step: state.step, key: asks.dataset.ask }; paint(); }
+  if (opens && !watching) at(opens.dataset.openSheet).hidden ? open_(opens.dataset.openSheet) : shut(opens.dataset.openSheet);
+  if (shuts) shut(shuts.dataset.shut);
 });
 const zoneNow = () => painter.whereNow(state).part || order[state.step].parts[0]?.name || "";
 at("main-act").addEventListener("click", act);
 at("pause").addEventListener("click", () => tap("pause"));
 at("stop").addEventListener("click", () => { tap("halt"); sound.stopNow(); });
 at("go-on").addEventListener("click", () => tap("resume"));
+at("leave-act").addEventListener("click", () => tap("leave", null, state.why));
+at("end-visit").addEventListener("click", () => tap("stop", null, state.why));
+at("reopen")?.addEventListener("click", () => tap("reopen"));
+at("leaving-yes").addEventListener("click", () => goTo(going));
+at("leaving-no").addEventListener("click", () => shut("acts"));
+at("aside-again").addEventListener("click", () => line.again());
+at("incident-open").addEventListener("click", () => open_("why"));
 at("voice").addEventListener("click", () => { voice.toggle(); paint(); });
 at("colder").addEventListener("click", () => { draft = Math.max(20, draft - 0.5); paint(); });
 at("warmer").addEventListener("click", () => { draft = Math.min(60, draft + 0.5); paint(); });
@@ -244,40 +376,43 @@ at("read").addEventListener("click", async () => {
 at("attach").addEventListener("click", () => ask(at("machine"), "/machine", {}));
 at("photo-file").addEventListener("change", async (event) => { put("said", await sendPhoto(event.target.files[0], "half face")); });
 at("incident-photo").addEventListener("change", async (event) => { put("photo-says", await sendPhoto(event.target.files[0], card || "incident")); });
-at("why").addEventListener("cancel", (event) => event.preventDefault());
 at("why").addEventListener("click", (event) => {
-  const because = event.target.closest("[data-stop]"), chosen = event.target.closest("[data-card]"), graded = event.target.closest("[data-grade]");
-  if (because) tap("stop", null, because.dataset.stop);
-  if (chosen) show(chosen.dataset.card === card ? "" : chosen.dataset.card);
+  const because = event.target.closest("[data-why]"), opened = event.target.closest("[data-card]"), graded = event.target.closest("[data-grade]");
+  if (because) tap("why", null, because.dataset.why);
+  if (opened) show(opened.dataset.card === card ? "" : opened.dataset.card);
   if (graded) { grade = Number(graded.dataset.grade); at("incident").querySelectorAll("[data-grade]").forEach((key) => key.setAttribute("aria-checked", String(Number(key.dataset.grade) === grade))); }
 });
 at("incident").addEventListener("submit", (event) => {
   event.preventDefault();
-  const said = new FormData(event.target);
-  tap("incident", grade, "", { card, zone: said.get("zone"), done: said.get("done"), told: said.get("told") });
+  const said = new FormData(event.target), done = said.get("done").trim();
+  put("incident-wrong", done.length < 3 ? "What was done? A few words: an empty incident says nothing." : "");
+  if (done.length < 3) return event.target.elements.done.focus();
+  tap("incident", grade, "", { card, zone: said.get("zone"), done, told: said.get("told") });
   event.target.reset();
   put("photo-says", "Written. A call tomorrow is on the list.");
 });
-at("unlock")?.addEventListener("click", () => at("unlock-why").showModal());
-at("unlock-form").addEventListener("submit", (event) => { const words = new FormData(event.target).get("words"); if (words.trim().length >= 5) tap("unlock", null, words); event.target.reset(); });
+at("unlock-form").addEventListener("submit", (event) => {
+  event.preventDefault();
+  const words = new FormData(event.target).get("words");
+  if (words.trim().length >= 5) { tap("unlock", null, words); event.target.reset(); shut("unlock-why"); }
+});
 
 const forward = () => { if (!over(state)) (state.following === null ? tap("finish") : leave()); };
 const upDown = (by) => (order[state.step].heat ? ((draft = Math.min(60, Math.max(20, draft + by))), paint()) : tap("level", by));
+const shownAsk = (key) => !at(key).hidden;
 const KEYS = {
   " ": act, PageDown: act, Enter: act, ArrowRight: act, ArrowLeft: () => tap("uncount"), Backspace: () => tap("uncount"), PageUp: () => tap("uncount"),
   ArrowUp: () => upDown(0.5), ArrowDown: () => upDown(-0.5), b: () => { if (!over(state) && state.step) tap("back"); },
-  p: () => tap(state.phase === "paused" ? "resume" : "pause"), n: forward, v: () => { voice.toggle(); paint(); }, Escape: () => { if (!at("stop").disabled) at("stop").click(); },
+  p: () => tap(state.phase === "paused" ? "resume" : "pause"), n: forward, v: () => { voice.toggle(); paint(); }, "?": () => open_("more"),
+  Escape: () => { if (!at("stop").disabled) at("stop").click(); },
 };
-document.addEventListener("keydown", (event) => {
-  if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]") || event.target.matches("input:not([type=file])")) return;
-  if (event.key === "Enter" && event.target.closest("button, a, label")) return;
+new Keys((event) => {
   const digit = /^Digit\d$/.test(event.code) || /^Numpad\d$/.test(event.code) ? Number(event.code.at(-1)) : null;
-  let does = KEYS[event.key];
-  if (digit !== null && event.shiftKey) does = at("heat").hidden || !digit || digit > 5 ? null : () => tap("heat", digit === 5 ? 3.5 : digit);
-  else if (digit !== null && !at("saying").hidden) { const said = document.querySelectorAll("#saying [data-words]")[digit - 1]; does = said ? () => said.click() : null; }
-  else if (digit !== null && !at("pain").hidden) does = () => tap("pain", digit);
-  if (does) { event.preventDefault(); if (event.repeat) return; does(); }
-});
+  if (digit === null) return KEYS[event.key];
+  if (event.shiftKey) return shownAsk("heat") && digit && digit <= 5 ? () => tap("heat", digit === 5 ? 3.5 : digit) : null;
+  if (shownAsk("saying")) { const said = all("#saying [data-words]")[digit - 1]; return said ? () => said.click() : null; }
+  return shownAsk("pain") ? () => tap("pain", digit) : null;
+}, () => SHEETS.some((id) => !at(id).hidden));
 
 // The screen stays awake; the lock is lost whenever the page is hidden.
 const awake = () => { if (!document.hidden) navigator.wakeLock?.request("screen").catch(() => {}); };

@@ -16,7 +16,7 @@ function settle(state, now) {
 
 export function fresh() {
   return { begun: true, ended: false, on: true, worked_s: 0, strokes: 0, tally: [], walk: null, next: 0, passes: 0, complete: false, missed: 0,
-    doubled: 0, level_shift: 0, said: [], heat: null, pain: null, asked: null, since_clean: 0, lock: null, over: "", set_to: null, spot: null,
+    doubled: 0, level_shift: 0, said: [], heat: null, pain: null, asked: null, since_clean: 0, lock: null, over: "", left: "", set_to: null, spot: null,
     hands: [], warmth: {} };
 }
 
@@ -61,11 +61,16 @@ export function recount(step, run) {
 
 const say = (run, words, tap) => { run.said.push(words); run.asked = tap.at; };
 
-export function foresee(order, state, tap, now, limits) {
+// What only the licence of whoever taps lets, in an act that asks for one (core/session/hands.py).
+export const gives = (tap) => ["count", "pass", "spot", "spot_read"].includes(tap.kind) || (tap.kind === "level" && tap.value > 0);
+const AFTERWARDS = ["incident", "strike", "reopen"];
+
+export function foresee(order, state, tap, now, limits, licences = []) {
   settle(state, now);
   const n = tap.step ?? state.step, step = order[n], run = state.steps[n];
   const going = ["running", "paused"].includes(state.phase);
-  if (over(state)) return;
+  if (over(state) && !AFTERWARDS.includes(tap.kind)) return;
+  if (step.licence && gives(tap) && !licences.includes(step.licence)) return;
   switch (tap.kind) {
     case "start": if (state.phase === "ready") { state.phase = "running"; enter(order, state, 0); } break;
     case "count":
@@ -98,7 +103,7 @@ export function foresee(order, state, tap, now, limits) {
       break;
     case "pause": stand(order, state, ""); break;
     case "resume":
-      if (["paused", "halted"].includes(state.phase) && !state.owed) { state.phase = "running"; state.why = ""; if (!run.over) run.on = true; }
+      if (["paused", "halted"].includes(state.phase) && !state.owed) { state.phase = "running"; state.why = ""; run.left = ""; if (!run.over) run.on = true; }
       break;
     case "level":
       if (going && step.lines.length) {
@@ -137,10 +142,23 @@ export function foresee(order, state, tap, now, limits) {
       break;
     case "unlock": if (run.lock?.kind === "spot") run.lock = null; break;
     case "halt": if (going) { stand(order, state, state.why); state.phase = "halted"; for (const [k, one] of state.steps.entries()) if (one.begun && !order[k].keeps) one.on = false; } break;
-    case "incident": state.owed = ""; state.incidents += 1; break;
+    case "incident": state.owed = ""; state.incidents.push({ id: tap.id, at: tap.at, grade: tap.value, struck: "", ...tap.data }); break;
+    case "strike": for (const one of state.incidents) if (one.id === tap.data.incident) one.struck = tap.words; break;
+    case "why": if (["halted", "paused"].includes(state.phase)) { state.why = tap.words; say(run, tap.words, tap); } break;
+    case "leave":
+      if ((going || state.phase === "halted") && !state.owed && run.begun) {
+        const to = following(order, state);
+        Object.assign(run, { on: false, ended: true, left: tap.words || "left" });
+        if (to !== null) { enter(order, state, to); if (!order[to].keeps) state.steps[to].on = false; }
+        state.phase = "paused"; state.why = "";
+      }
+      break;
+    case "reopen":
+      if (over(state)) { state.phase = "paused"; state.reason = ""; run.ended = false; const last = state.endings.at(-1); if (last) last.back = tap.at; }
+      break;
     case "machine": state.machine = tap.words; break;
-    case "stop": if (state.phase !== "ready") { for (const one of state.steps) one.on = false; state.phase = "stopped"; state.reason = tap.words; } break;
-    case "finish": if (going && !state.owed && following(order, state) === null) { for (const one of state.steps) one.on = false; state.phase = "finished"; } break;
+    case "stop": if (state.phase !== "ready") { for (const one of state.steps) one.on = false; state.phase = "stopped"; state.reason = tap.words; state.endings.push({ at: tap.at, by: "", reason: tap.words, back: null }); } break;
+    case "finish": if (going && !state.owed && following(order, state) === null) { for (const one of state.steps) one.on = false; state.phase = "finished"; state.endings.push({ at: tap.at, by: "", reason: "", back: null }); } break;
   }
   state.following = following(order, state);
 }

@@ -1,7 +1,8 @@
-// The line to the server: a tap is queued in this browser, sent in order until it is acknowledged, and the server's state comes back,
-// also when somebody else has tapped. Nothing here knows what a tap does.
+// The line to the server: a tap is queued in this browser under its giver's name, sent in order until it is acknowledged, and the server's
+// state comes back, also when somebody else has tapped. No tap is ever thrown away here. Nothing here knows what a tap does.
 
-const WAIT_MS = 3000, ASK_MS = 15000, ASLEEP_MS = 5000;
+const WAIT_MS = 3000, ASK_MS = 15000, ASLEEP_MS = 5000, DRIFT_MS = 1000;
+const AWAY = "No connection: go on, taps are kept here and sent later.";
 
 // A UUIDv7 (RFC 9562): 48 bits of milliseconds, then chance.
 export function uuid7() {
@@ -14,18 +15,39 @@ export function uuid7() {
   return hex.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, "$1-$2-$3-$4-$5");
 }
 
-// A tap that the server will never take, however often it is sent: what cannot be read, what only a senior may do.
-const hopeless = (status, tap) => [404, 422].includes(status) || (status === 403 && tap.kind === "unlock");
+// The page load's own steady clock. Where the machine slept, or its clock was set, the two clocks part: a new load begins.
+class Steady {
+  constructor() { this.begin(); }
+
+  begin() {
+    this.load = uuid7();
+    this.drift = Date.now() - performance.now();
+  }
+
+  now() {
+    if (Math.abs(Date.now() - performance.now() - this.drift) > DRIFT_MS) this.begin();
+    return { load: this.load, mono_s: performance.now() / 1000 };
+  }
+}
+
+// Refused for a tap's own sake: what cannot be read, what only a senior may do. All else (signed out, not begun, closed) waits in its queue.
+const theirs = (status, batch) => [404, 413, 422].includes(status) || (status === 403 && batch.some((tap) => tap.kind === "unlock"));
+const stored = (key) => JSON.parse(localStorage.getItem(key) || "[]");
 
 export class Line {
-  // `take(state, queue)` is told every state of the server's; `say(words)` whether all is kept.
-  constructor(visit, csrf, take, say) {
+  // `take(state, queue)` is told every state of the server's; `say(words, late, aside)` whether all is kept, and what was not taken.
+  constructor(visit, me, csrf, take, say) {
     this.address = `/api/visits/${visit}/run`;
     this.csrf = csrf;
-    this.kept = `merak.taps.${visit}`;
+    this.kept = `merak.taps.${visit}.${me}`;
+    this.refused = `merak.aside.${visit}.${me}`;
     this.take = take;
     this.say = say;
-    this.queue = JSON.parse(localStorage.getItem(this.kept) || "[]");
+    this.queue = stored(this.kept);
+    this.aside = stored(this.refused);
+    // Taps that somebody else left in this browser wait for them: they never go out under another name.
+    this.others = Object.keys(localStorage).filter((key) => key.startsWith(`merak.taps.${visit}`) && key !== this.kept).reduce((sum, key) => sum + stored(key).length, 0);
+    this.steady = new Steady();
     this.sending = false;
     this.failed = "";
     this.seq = -1;
@@ -63,48 +85,64 @@ export class Line {
   }
 
   push(tap) {
-    this.queue.push(tap);
-    localStorage.setItem(this.kept, JSON.stringify(this.queue));
+    this.queue.push({ ...tap, ...this.steady.now() });
+    this.keep();
     this.send();
   }
 
+  keep() {
+    localStorage.setItem(this.kept, JSON.stringify(this.queue));
+    localStorage.setItem(this.refused, JSON.stringify(this.aside));
+  }
+
   status() {
-    this.say(this.failed || (this.queue.length ? `${this.queue.length} on the way` : "all kept"), Boolean(this.failed));
+    const others = this.others ? ` · ${this.others} taps of somebody else wait here: they go out when that person signs in` : "";
+    const aside = this.aside.length ? ` · ${this.aside.length} not taken: see the menu` : "";
+    this.say((this.failed || (this.queue.length ? `${this.queue.length} on the way` : "all kept")) + aside + others, Boolean(this.failed || aside), this.aside);
   }
 
   async send() {
     if (this.sending) return;
     this.sending = true;
-    let many = 200, refused = "";
+    let many = 200, failed = "";
     this.status();
     try {
       while (this.queue.length) {
         const batch = this.queue.slice(0, many);
-        const answer = await this.ask("", { taps: batch });
-        if (!answer.ok) {
-          this.failed = (await answer.json().catch(() => null))?.error?.words || `The server answered ${answer.status}.`;
-          if (batch.length > 1 && [403, 404, 422].includes(answer.status)) { many = 1; continue; }
-          if (!hopeless(answer.status, batch[0])) break;
-          this.drop(batch);  // the rest is not held up by what will never be taken
-          refused = this.failed;
+        const answer = await this.ask("", { taps: batch, sent: this.steady.now() });
+        if (answer.ok) {
+          this.drop(batch);
+          this.told(await answer.json());
           continue;
         }
+        failed = (await answer.json().catch(() => null))?.error?.words || `The server answered ${answer.status}.`;
+        // Which of several was refused is found by sending them singly. That one is put aside, told and kept; the rest goes on.
+        if (!theirs(answer.status, batch)) break;
+        if (batch.length > 1) { many = 1; failed = ""; continue; }
+        this.aside.push({ ...batch[0], why: failed });
         this.drop(batch);
-        this.failed = "";
-        this.told(await answer.json());
+        failed = "";
       }
-      this.failed ||= refused;
+      this.failed = failed;
     } catch {
-      this.failed = "No connection: go on, taps are kept here and sent later.";
+      this.failed = AWAY;
     }
     this.sending = false;
     this.status();
   }
 
+  // What was put aside is tried once more, in its old order.
+  again() {
+    this.queue = [...this.aside.map(({ why, ...tap }) => tap), ...this.queue];
+    this.aside = [];
+    this.keep();
+    return this.send();
+  }
+
   drop(batch) {
     const sent = new Set(batch.map((one) => one.id));
     this.queue = this.queue.filter((one) => !sent.has(one.id));
-    localStorage.setItem(this.kept, JSON.stringify(this.queue));
+    this.keep();
   }
 
   async follow() {
@@ -113,7 +151,7 @@ export class Line {
       const answer = await fetch(this.address);
       if (answer.ok) { this.failed = ""; this.told(await answer.json()); }
     } catch {
-      this.failed = "No connection: go on, taps are kept here and sent later.";
+      this.failed = AWAY;
     }
     this.status();
   }

@@ -17,6 +17,7 @@ export class Painter {
     this.groups = [...document.querySelectorAll("#chair g[data-step]")];
     this.sheets = [...document.querySelectorAll("[data-sheet]")];
     this.names = [...document.querySelectorAll("[data-step-name]")];
+    this.thread = [...document.querySelectorAll("[data-thread]")];
     this.used = [...document.querySelectorAll("[data-used]")];
     this.shorts = Object.fromEntries([...document.querySelectorAll("[data-short]")].map((place) => [place.dataset.short, place]));
     this.spent = [...document.querySelectorAll("[data-spent]")];
@@ -131,8 +132,7 @@ export class Painter {
 
   warmth(state, part) {
     const step = this.order[state.step], run = state.steps[state.step];
-    at("warm").hidden = !step.heat || this.over(state) || !run.begun;
-    if (at("warm").hidden) return;
+    if (!step.heat || !run.begun) return;
     const zones = Object.keys(run.warmth), zone = run.warmth[part] || run.warmth[zones.at(-1)];
     put("celsius", zone ? zone.last.toFixed(1) : "–");
     at("celsius").classList.toggle("hot", Boolean(zone) && zone.last >= step.heat.high_c);
@@ -148,8 +148,7 @@ export class Painter {
   spot(state) {
     const step = this.order[state.step], run = state.steps[state.step], lock = run.begun ? run.lock : null;
     const shown = Boolean(step.spot) && !this.over(state) && run.begun && (lock?.kind === "spot" || (run.spot && !step.wanted.length));
-    at("spot").hidden = !shown;
-    if (!shown) return { due: false, placed: false };
+    if (!shown) return { shown: false, due: false, placed: false };
     const spot = run.spot, answered = spot?.answer, waiting = Boolean(spot) && !answered;
     const left = spot ? (Date.parse(spot.due) - this.now()) / 1000 : 0;
     const setting = `${step.spot.name.toLowerCase()} ${spot && waiting ? spot.at : run.set_to ?? step.spot.at} ${step.spot.unit}`;
@@ -163,7 +162,7 @@ export class Painter {
     at("spot-look").hidden = !due;
     at("spot-place").hidden = waiting || answered?.verdict === "stop";
     if (at("unlock")) at("unlock").hidden = !step.wanted.length || due || answered?.verdict === "stop";
-    return { due, placed: waiting, later: waiting && !step.spot.same_visit };
+    return { shown: true, due, placed: waiting, later: waiting && !step.spot.same_visit };
   }
 
   strip(state) {
@@ -182,10 +181,17 @@ export class Painter {
       put(place, this.clock(run.begun ? seconds : this.order[n].seconds));
       put(this.shorts[n], `${lacks ? ` · ${this.clock(lacks)} short` : ""}${run.begun && run.missed ? ` · ${run.missed} missed` : ""}`);
     }
+    const share = (n) => this.secondsOf(state, n, this.now()) / this.order[n].seconds;
     for (const bar of this.spent) {
-      const n = Number(bar.dataset.spent), share = this.secondsOf(state, n, this.now()) / this.order[n].seconds;
-      bar.style.setProperty("--share", String(Math.min(1, share)));
-      bar.classList.toggle("past", share > 1.05);
+      const past = share(Number(bar.dataset.spent));
+      bar.style.setProperty("--share", String(Math.min(1, past)));
+      bar.classList.toggle("past", past > 1.05);
+    }
+    for (const part of this.thread) {
+      const n = Number(part.dataset.thread), here = this.order[state.step].beside ?? state.step;
+      part.firstElementChild.style.setProperty("--share", String(state.steps[n].ended ? 1 : Math.min(1, share(n))));
+      part.classList.toggle("here", n === here && !this.over(state));
+      part.classList.toggle("short", short.has(n));
     }
     const pace = state.pace, late = pace?.late_s || 0;
     const names = (pace?.starved || []).map(([n]) => this.order[n].title).join(", ");
