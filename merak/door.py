@@ -4,13 +4,14 @@ import hmac
 from collections.abc import Iterator, MutableMapping
 from contextlib import contextmanager
 from typing import Annotated, Any
-from urllib.parse import parse_qsl
+from urllib.parse import parse_qsl, urlsplit, urlunsplit
 from uuid import uuid4
 
 from fastapi import Depends, Request
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from merak.core.errors import BadInput, MerakError
+from merak.desk import once
 from merak.desk.desk import Desk
 from merak.desk.permission import Denied
 from merak.desk.signing_in import at_desk
@@ -31,6 +32,14 @@ HEADERS = [
 
 class NeedsSignIn(MerakError):
     """Nobody is signed in."""
+
+
+class SentAlready(MerakError):
+    """This form was taken already; `back` is the page that it stood on."""
+
+    def __init__(self, back: str) -> None:
+        super().__init__("This was sent already; here is how it stands.")
+        self.back = back
 
 
 async def _form(request: Request) -> dict[str, str]:
@@ -65,13 +74,53 @@ Parts = Annotated[tuple[dict[str, str], dict[str, bytes]], Depends(_parts)]
 
 @contextmanager
 def entered(request: Request, form: dict[str, str] | None = None) -> Iterator[Desk]:
-    """The desk of whoever is signed in. Raises NeedsSignIn, and Denied for a write without this sign-in's CSRF token."""
+    """The desk of whoever is signed in. Raises NeedsSignIn, Denied for a write without this sign-in's CSRF token, and SentAlready for a
+    form that was taken before.
+    """
     with at_desk(request.cookies.get(COOKIE)) as desk:
         if desk is None:
             raise NeedsSignIn("Sign in first.")
         if request.method not in ("GET", "HEAD"):
             check_token(desk.me.csrf, request.headers.get("x-csrf-token") or (form or {}).get("csrf", ""))
-        yield desk
+        key = _claimed(request, desk, form or {})
+        try:
+            yield desk
+        except BaseException:
+            if key:
+                once.give_back(desk, key)
+            raise
+
+
+def _claimed(request: Request, desk: Desk, form: dict[str, str]) -> str:
+    """The key under which a form is taken once ("" for what carries none). Raises SentAlready."""
+    named = request.headers.get("x-once", "")
+    if "hx-request" in request.headers:
+        if not named:
+            return ""
+        key = once.key_of(desk, request.url.path, [("x-once", named)], "")
+    elif form.get("once"):
+        said = sorted((name, value) for name, value in form.items() if name != "csrf")
+        key = once.key_of(desk, request.url.path, said, request.headers.get("content-length", ""))
+    else:
+        return ""
+    if not once.claim(desk, key):
+        raise SentAlready(own_page(request.headers.get("referer", ""), request.url.netloc))
+    request.state.once = key
+    return key
+
+
+def not_taken(request: Request, desk: Desk) -> None:
+    """A form that was refused did nothing: it may be sent once more as it is."""
+    key = getattr(request.state, "once", "")
+    if key:
+        once.give_back(desk, key)
+
+
+def own_page(address: str, host: str = "") -> str:
+    """The path of a page of ours, from an address that a browser told; the day sheet for any other."""
+    parts = urlsplit(address)
+    inside = parts.path.startswith("/") and not parts.path.startswith(("//", "/\\")) and parts.netloc in ("", host)
+    return urlunsplit(("", "", parts.path, parts.query, "")) if inside and "\\" not in address else "/"
 
 
 def check_token(expected: str, given: str) -> None:

@@ -42,10 +42,16 @@ def begun(client: httpx.Client, visit: str, *modalities: str, **zones: tuple[str
         item = re.search(rf'data-item="(s\d+)"[^>]*title="{title}', plan)
         assert item, title
         client.post(f"/visits/{visit}/plan/zones", data={"item": item[1]} | {f"zone.{zone}": "on" for zone in where}, headers=HX)
-    client.post(f"/visits/{visit}/consent", data={"agreed": "yes", "signed": "paper"})
-    assert client.post(f"/visits/{visit}/treat/begin").status_code == 200
+    agreed(client, visit)
+    assert client.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes"}).status_code == 200
     hours_ago(visit)
     return visit
+
+
+def agreed(client: httpx.Client, visit: str) -> httpx.Response:
+    """The client agrees to what is on the screen."""
+    shown = re.search(r'name="shown"[^>]*value="(\w+)"', client.get(f"/visits/{visit}/plan").text)
+    return client.post(f"/visits/{visit}/consent", data={"agreed": "yes", "signed": "paper", "shown": shown[1] if shown else ""})
 
 
 def hours_ago(visit: str, hours: int = 2) -> None:

@@ -14,6 +14,7 @@ from merak.core.knowledge import Question, aspects, conditions
 from merak.core.plan.brief import Wish
 from merak.core.plan.fitting import phase, title
 from merak.core.plan.screening import Answer, Answers, Overridable, Reason, Standing, board, option_of, overridable, questions
+from merak.core.windows import read_day, wrong_day
 from merak.desk.desk import Desk
 from merak.desk.fields import decimal, said
 from merak.desk.file import VisitFile, open_file, turn
@@ -137,7 +138,9 @@ def _answer(question: Question, form: dict[str, str], file: VisitFile, today: da
     try:
         on = date.fromisoformat(raw) if raw and option.dated else None
     except ValueError:
-        raise BadInput({question.id: f"“{raw}” is no date."}) from None
+        raise BadInput({question.id: f"“{raw[:40]}” is no date."}) from None
+    if on and on < file.visit.client.born:
+        raise BadInput({question.id: wrong_day("past", on, today, file.visit.client.born)})
     zones = tuple(zone for zone in ZONES if form.get(f"{question.id}.zone.{zone}") == "on") if option.zoned else ()
     answer = Answer(option=option.id, on=on, zones=zones)
     board({question.id: answer}, file.visit.client.born, today, True)  # refuses what does not fit
@@ -158,6 +161,10 @@ def _wish(file: VisitFile, form: dict[str, str], wrong: dict[str, str]) -> Wish:
                 wrong[key] = said(dict(broken.errors()[0]))
             else:
                 body[name] = decimal(form[key].strip()) or None
+                if name == "event" and body[name] and form[key].strip() != str(file.wish.event):
+                    _, outside = read_day(body[name], "event", file.today)
+                    if outside:
+                        wrong[key], body[name] = outside, file.wish.event
     return Wish.model_validate(body)
 
 

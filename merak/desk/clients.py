@@ -6,6 +6,7 @@ from typing import Any
 from uuid import UUID
 
 from merak.core.after.following import FollowUp
+from merak.core.after.incidents import Incident
 from merak.core.client import age_on
 from merak.core.errors import BadInput
 from merak.core.plan.fitting import title
@@ -69,6 +70,7 @@ def _seen(desk: Desk, one: dict[str, Any], clinical: bool) -> Seen:
     did = one["did"] or {}
     words = tuple(f"{title(name)} {told['at']:g}" if isinstance(told.get("at"), int | float) else title(name) for name, told in did.items())
     answer = "" if one["redness"] is None else f"redness {one['redness']}, swelling {one['swelling']}"
+    answer = "; ".join([*(Incident.model_validate(of).words for of in one["incidents"] or ()), *([answer] if answer else [])])
     answer += f"; stopped: {one['stopped']}" if one["stopped"] else ""
     return Seen(
         one["id"], datetime.fromisoformat(one["starts_at"]).astimezone(desk.zone), one["status"], one["course"],

@@ -9,6 +9,7 @@ from merak.core.after.aftercare import too_near
 from merak.core.after.answer import LOOKS, SEEN_MARKS, STOPPING_MARKS, SkinAnswer
 from merak.core.after.differences import WHY, Difference, differences
 from merak.core.after.energy import AMOUNTS, Given, given
+from merak.core.after.incidents import Incident
 from merak.core.errors import BadInput, MerakError
 from merak.core.knowledge import about, rule
 from merak.core.modality.catalogue import MODALITIES
@@ -83,7 +84,7 @@ def closing(desk: Desk, visit_id: UUID, form: dict[str, str] | None = None, wron
         sheet = joined(desk, file, run, tags, (answer.worst("redness"), answer.worst("swelling")), ended, next_at, form)
     held = _held(kept) if form is None else form
     return Closed(
-        file, run, order, facts, differ, answer, _begun(run, done), tags, held, _products(desk, file, order, kept, form), sheet, ended,
+        file, run, order, facts, differ, answer, _begun(run, done), tags, held, _products(desk, run, order, kept, form), sheet, ended,
         next_at, wrong or {},
     )  # fmt: skip
 
@@ -96,9 +97,19 @@ def _held(kept: dict[str, Any]) -> dict[str, str]:
 
 
 def _begun(run: Run | None, done: tuple[str, ...]) -> tuple[str, ...]:
-    """The modalities that were really done, housekeeping left out."""
-    names = (step.modality for step in run.steps if step.item in done) if run else ()
-    return tuple(name for name in dict.fromkeys(names) if name not in HOUSEKEEPING)
+    """The modalities that were really done, and those in which something went wrong; housekeeping left out."""
+    names = [step.modality for step in run.steps if step.item in done] if run else []
+    names += [one.modality for one in incidents_of(run)]
+    return tuple(name for name in dict.fromkeys(names) if name and name not in HOUSEKEEPING)
+
+
+def incidents_of(run: Run | None) -> list[Incident]:
+    """What went wrong, as later visits need it; what was struck out is left out."""
+    return [
+        Incident(card=one.card, zone=one.zone, grade=one.grade, modality=run.steps[one.step].modality, done=one.done)
+        for one in (run.state.incidents if run else ())
+        if run and not one.struck
+    ]
 
 
 def _ended(desk: Desk, visit_id: UUID) -> datetime:
@@ -108,14 +119,15 @@ def _ended(desk: Desk, visit_id: UUID) -> datetime:
 
 
 def _products(
-    desk: Desk, file: VisitFile, order: dict[str, Any], kept: dict[str, Any], form: dict[str, str] | None
+    desk: Desk, run: Run | None, order: dict[str, Any], kept: dict[str, Any], form: dict[str, str] | None
 ) -> list[tuple[str, str, bool]]:
-    """(product, lot, left on) as typed or kept; before that, what the plan uses, with the lots that were used last."""
+    """(product, lot, left on) as typed or kept; before that, what the steps use that were begun, with the lots that were used last."""
     if form is not None:
         return [(form.get(f"product.{n}", ""), form.get(f"lot.{n}", ""), f"left.{n}" in form) for n in range(PRODUCTS)]
     if "products" in kept:
         return [(one["product"], one["lot"], one["left"]) for one in kept["products"]]
-    items = order.get("plan", {}).get("items", ())
+    reached = {step.item for step, one in zip(run.steps, run.state.runs, strict=True) if one.begun is not None} if run else set()
+    items = [item for item in order.get("plan", {}).get("items", ()) if item["id"] in reached]
     used = dict.fromkeys(thing for item in items for thing in about()[item["modality"]].consumables if thing not in LINEN)
     lots = visits.last_lots(desk.db, desk.now - LOTS_OF) if used else {}
     left = {thing for item in items if item["modality"] == "finish" for thing in about()["finish"].consumables}
@@ -291,7 +303,13 @@ def _done(page: Closed) -> dict[str, Any]:
     return {
         "facts": [fact._asdict() for fact in page.facts],
         "level": levels[-1] if levels else None,
+        "level_most": max((fact.highest for fact in page.facts if fact.highest is not None), default=None),
         "led_minutes": round(sum(light), 1) if light else None,
         "stopped": page.run.state.reason if page.run.state.phase == "stopped" else "",
+        "endings": [
+            {"at": one.at.isoformat(), "by": one.by, "reason": one.reason, "back": one.back.isoformat() if one.back else ""}
+            for one in page.run.state.endings
+        ],
+        "incidents": [one.model_dump() for one in incidents_of(page.run)],
         "routine": page.order.get("plan", {}).get("routine", ""),
     }

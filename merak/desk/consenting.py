@@ -53,14 +53,29 @@ def hours(of: float) -> str:
     return f"{of:g} hour{'s' if of != 1 else ''}" if of < 48 else f"{of / 24:g} days"
 
 
-def consent(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Planned:
+class NotAsShown(OutOfTurn):
+    """The plan is not any more what was on the screen; `page` is the plan as it stands now, to be shown before anybody agrees."""
+
+    def __init__(self, page: Planned) -> None:
+        super().__init__(NOT_AS_SHOWN)
+        page.refusal = NOT_AS_SHOWN
+        self.page = page
+
+
+NOT_AS_SHOWN = "The plan, or an answer that it follows from, was changed since this page was shown. Read it again, then ask again."
+
+
+def consent(desk: Desk, visit_id: UUID, form: dict[str, str], shown: str | None = None) -> Planned:
     """Keeps that the client agreed, or did not, to the plan as it stands: the words of each treatment, and the signature.
 
-    Raises OutOfTurn while the plan cannot be started, BadInput by field for a missing signature, or a guardian's where one is needed.
+    `shown` is what was on the screen (`VisitFile.shown`; None: asked without one). Raises NotAsShown when that is not what stands,
+    OutOfTurn while the plan cannot be started, BadInput by field for a missing signature, or a guardian's where one is needed.
     """
     agreed = form.get("agreed") == "yes"
     with turn(desk, visit_id, "plan") as file:
         page = planned(desk, visit_id)
+        if shown is not None and shown != file.shown:
+            raise NotAsShown(page)
         if not page.settled:
             raise OutOfTurn(page.refusal or "The plan cannot be agreed to yet: something in it is refused or missing.")
         body: dict[str, Any] = {"agreed": agreed, "words": VERSION, "to": file.standing_versions}

@@ -1,5 +1,7 @@
 """The day sheet, and adding a visit to it."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
@@ -8,39 +10,50 @@ from uuid import UUID
 from merak.core.after.course import Opening, free
 from merak.core.after.following import FollowUp
 from merak.core.client import Findings, age_on
+from merak.core.client.names import plain
 from merak.core.errors import BadInput
 from merak.core.knowledge import about, number
 from merak.core.modality.device import read_cards
 from merak.core.plan.brief import offered_by
 from merak.core.plan.fitting import title
 from merak.core.plan.screening import STOPPING, VERDICTS, board
+from merak.core.windows import read_day, wrong_day
 from merak.desk import follow_ups
-from merak.desk.desk import Desk
-from merak.desk.file import find_visit, still_asked
+from merak.desk.desk import Desk, OutOfTurn
+from merak.desk.file import find_visit, incidents_in, still_asked
 from merak.desk.permission import may
-from merak.records import people, tasks, visits
+from merak.desk.treating import GOING, phase_of
+from merak.records import clients, people, tasks, visits
 from merak.records.tables import Client, Course, Person, Visit
 
 COURSE_NAME = "Lift and red light"
 USUAL_MINUTES = 60
+LONGEST_NAME = 120
 
 
 @dataclass
 class Row:
-    """One line of the day sheet. `flags` are (weight, words); empty for those who may not read notes."""
+    """One line of the day sheet. `flags` are (weight, words); empty for those who may not read notes. `alike` where another client bears
+    the same name, so that the birth year tells them apart.
+    """
 
     visit: Visit
     start: datetime
     stage: str
     flags: list[tuple[str, str]]
+    alike: bool = False
 
 
 def day_sheet(desk: Desk, day: date) -> list[Row]:
-    """The visits of a day in order, with what to know before the client is there."""
+    """The visits of a day in order, with what to know before the client is there. Raises BadInput for a day that no studio has."""
     desk.demand("see the day")
+    if outside := wrong_day("sheet", day, desk.today):
+        raise BadInput({"on": outside})
     start = datetime.combine(day, time(), desk.zone)
-    found = visits.between(desk.db, start, start + timedelta(days=1))
+    every = visits.between(desk.db, start, start + timedelta(days=1), cancelled=True)
+    found = [visit for visit in every if visit.status != "cancelled"]
     clinical = may(desk.me, "read notes")
+    alike = clients.names_alike(desk.db, [plain(visit.client.name) for visit in every])
     earlier = visits.previous_of(desk.db, found) if clinical else {}
     standing = visits.latest(desk.db, [visit.id for visit in found] + list(earlier.values())) if clinical else {}
     said = tasks.said_after(desk.db, list(earlier.values())) if clinical else {}
@@ -53,8 +66,9 @@ def day_sheet(desk: Desk, day: date) -> list[Row]:
         flags = _flags(visit, records, last, last_id is not None, desk.today, offered) if clinical else []
         if last_id in said:
             flags = [*_said(said[last_id]), *flags]
-        rows.append(Row(visit, visit.starts_at.astimezone(desk.zone), _stage(visit, records), flags))
-    return rows
+        rows.append(Row(visit, visit.starts_at.astimezone(desk.zone), _stage(visit, records), flags, plain(visit.client.name) in alike))
+    gone = [Row(one, one.starts_at.astimezone(desk.zone), "", [], plain(one.client.name) in alike) for one in every if one not in found]
+    return sorted([*rows, *gone], key=lambda row: (row.start, row.visit.id))
 
 
 def _stage(visit: Visit, records: dict[str, Any]) -> str:
@@ -85,6 +99,7 @@ def _flags(
             flags.append(("stop", f"{verdict}{day}: {', '.join(names[:2])}{more}"))
     close = last.get("close", {})
     worst = max(close.get("redness") or 0, close.get("swelling") or 0)
+    flags += [("stop", f"incident last time: {one.words}") for one in incidents_in(close)]
     if worst >= 3:
         flags.append(("change", f"strong reaction last time ({worst} of 4)"))
     if not returning:
@@ -110,17 +125,16 @@ def opening_of(desk: Desk) -> Opening:
 
 
 def booked_spans(desk: Desk, therapist_id: UUID, start: datetime, end: datetime) -> list[tuple[datetime, datetime]]:
-    """When a therapist is booked, in a span."""
-    found = visits.between(desk.db, start, end)
+    """When a therapist is booked, in a span. What is closed is over, and what was cancelled is free again."""
+    found = [one for one in visits.between(desk.db, start, end) if one.status == "booked"]
     return [(v.starts_at, v.starts_at + timedelta(minutes=v.minutes)) for v in found if v.therapist_id == therapist_id]
 
 
 def read_start(desk: Desk, form: dict[str, str], wrong: dict[str, str]) -> datetime | None:
     """Date and time fields as a moment; what is wrong goes into `wrong`."""
-    try:
-        day = date.fromisoformat(form.get("day", ""))
-    except ValueError:
-        wrong["day"] = "A date, please."
+    day, said = read_day(form.get("day", ""), "booking", desk.today)
+    if day is None:
+        wrong["day"] = said or "A date, please."
         return None
     try:
         at = time.fromisoformat(form.get("time", ""))
@@ -137,7 +151,7 @@ def check_free(desk: Desk, therapist_id: UUID, start: datetime, minutes: int) ->
 
 
 def add_visit(desk: Desk, form: dict[str, str], base: str = "") -> UUID:
-    """A walk-in or a booking, for a client who is known or new. Raises BadInput by field.
+    """A walk-in or a booking, for a client who is known or new. Raises BadInput by field, SameClient where the person may be known.
 
     A walk-in that starts now is taken outside opening hours too, but never over another visit of the same therapist.
     """
@@ -150,6 +164,8 @@ def add_visit(desk: Desk, form: dict[str, str], base: str = "") -> UUID:
     minutes = _minutes(form, wrong)
     known = _known_client(desk, form, wrong)
     born = _born(desk, form, wrong) if known is None and "name" not in wrong else None
+    if known is None and born and not wrong:
+        _check_new(desk, form, born)
     if start and therapist and minutes:
         against = check_free(desk, therapist.id, start, minutes)
         walk_in = abs((start - desk.now).total_seconds()) < 3600 and not against.startswith("Another")
@@ -157,7 +173,10 @@ def add_visit(desk: Desk, form: dict[str, str], base: str = "") -> UUID:
             wrong["time"] = against
     if wrong or start is None or therapist is None:
         raise BadInput(wrong)
-    with desk.saving("add a visit") as db:
+    with _told_when_booked(), desk.saving("add a visit") as db:
+        if known is None and born:
+            visits.hold_name(db, plain(form["name"]))
+            _check_new(desk, form, born)
         client = known or Client(name=form["name"].strip(), born=born, phone=form.get("phone", "").strip(), created_by=desk.me.id)
         db.add(client)
         db.flush()
@@ -168,12 +187,36 @@ def add_visit(desk: Desk, form: dict[str, str], base: str = "") -> UUID:
             db.flush()
         visit = Visit(client_id=client.id, course_id=course.id, session_no=visits.sessions_so_far(db, course.id) + 1,
                       therapist_id=therapist.id, starts_at=start.astimezone(UTC), minutes=minutes, created_by=desk.me.id)  # fmt: skip
-        db.add(visit)
-        db.flush()
+        visits.add(db, visit)
         last = visits.previous_of(db, [visit]).get(visit.id)
         if last:
             follow_ups.leave_before(desk, last, start, base)
         return visit.id
+
+
+@contextmanager
+def _told_when_booked() -> Iterator[None]:
+    """Another who booked the same time a moment before is told beside the field. Raises BadInput."""
+    try:
+        yield
+    except visits.Booked:
+        raise BadInput({"time": "Another visit is booked then."}) from None
+
+
+class SameClient(BadInput):
+    """Somebody of this name, and this birth date or none typed, is known: which of `known` is it, or another person?"""
+
+    def __init__(self, known: list[Client]) -> None:
+        super().__init__({"whose": "Somebody of this name and birth date is known. Is it the same person?"})
+        self.known = known
+
+
+def _check_new(desk: Desk, form: dict[str, str], born: date) -> None:
+    """Raises SameClient unless nobody of this name and birth date is known, or the form says that it is another person."""
+    if form.get("whose") != "new":
+        known = [one for one in clients.named(desk.db, plain(form["name"])) if one.born == born]
+        if known:
+            raise SameClient(known)
 
 
 def _minutes(form: dict[str, str], wrong: dict[str, str]) -> int:
@@ -187,12 +230,16 @@ def _minutes(form: dict[str, str], wrong: dict[str, str]) -> int:
 
 
 def _known_client(desk: Desk, form: dict[str, str], wrong: dict[str, str]) -> Client | None:
-    """The client chosen from the list, if one was. The list holds "name, born" lines, since two people can share a name."""
+    """The client chosen from the list, or from those that were offered. The list holds "name, born" lines: two people can share a name."""
     typed = form.get("name", "").strip()
     if not typed:
         wrong["name"] = "Whose visit is it?"
         return None
-    return next((client for client in visits.clients_named(desk.db, typed.split(",")[0].strip()) if listed(client) == typed), None)
+    if len(typed) > LONGEST_NAME:
+        wrong["name"] = f"{LONGEST_NAME} signs at most."
+        return None
+    known = visits.clients_named(desk.db, typed.split(",")[0].strip(), 1000)
+    return next((client for client in known if listed(client) == typed or str(client.id) == form.get("whose")), None)
 
 
 def listed(client: Client) -> str:
@@ -201,26 +248,41 @@ def listed(client: Client) -> str:
 
 
 def _born(desk: Desk, form: dict[str, str], wrong: dict[str, str]) -> date | None:
-    try:
-        born = date.fromisoformat(form.get("born", ""))
-    except ValueError:
-        wrong["born"] = "A new client's birth date: some rules go by age."
-        return None
-    if not 0 <= age_on(born, desk.today) <= 120:
-        wrong["born"] = "Is that the birth date?"
+    born, said = read_day(form.get("born", ""), "birth", desk.today)
+    if born is None:
+        wrong["born"] = said or "A new client's birth date: some rules go by age."
     return born
 
 
 def cancel(desk: Desk, visit_id: UUID) -> None:
-    """Takes a booked visit off the diary; what was written stays on the record."""
+    """Takes a booked visit off the diary; what was written stays on the record. Raises OutOfTurn once its treatment has run."""
     desk.demand("book")
     visit = find_visit(desk, visit_id)
     with desk.saving("cancel", visit_id) as db:
+        visits.lock(db, visit_id)
+        phase = phase_of(desk, visit_id)
+        if phase in GOING:
+            raise OutOfTurn("Its treatment is running. It is finished or stopped at the chair first.")
+        if phase in ("stopped", "finished"):
+            raise OutOfTurn("It was treated. It is closed, not cancelled.")
         if visit.status == "booked":
             visits.set_status(db, visit_id, "cancelled")
             last = visits.previous_of(db, [visit]).get(visit_id)
             if last and visits.after(db, visit) is None:
                 follow_ups.drop_before(desk, last)
+
+
+def take_back(desk: Desk, visit_id: UUID) -> None:
+    """A cancelled visit stands again, where its time is still free. Raises OutOfTurn where it is not."""
+    desk.demand("book")
+    visit = find_visit(desk, visit_id)
+    with desk.saving("take a cancelling back", visit_id) as db:
+        visits.lock(db, visit_id)
+        if visit.status == "cancelled":
+            try:
+                visits.set_status(db, visit_id, "booked")
+            except visits.Booked:
+                raise OutOfTurn("Another visit is booked then by now. Book it anew for another time.") from None
 
 
 def therapists(desk: Desk) -> list[Person]:
@@ -232,4 +294,4 @@ def therapists(desk: Desk) -> list[Person]:
 def client_list(desk: Desk) -> list[str]:
     """Every client as a line of the list."""
     desk.demand("book")
-    return [listed(client) for client in visits.clients_named(desk.db, "")]
+    return [listed(client) for client in visits.clients_named(desk.db, "", 1000)]

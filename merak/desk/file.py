@@ -1,10 +1,12 @@
 """A visit's file: the appointment, what stands on each stage, what came before, and the brief that a plan follows from."""
 
+import json
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from datetime import date, datetime
 from functools import cached_property
+from hashlib import sha256
 from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -12,6 +14,7 @@ from zoneinfo import ZoneInfo
 from pydantic import TypeAdapter
 
 from merak.core.after.following import FollowUp, with_answers
+from merak.core.after.incidents import Incident, left_on
 from merak.core.body.marks import Mark
 from merak.core.body.treatable import Narrowed
 from merak.core.client import Findings, LastTime, Measures
@@ -84,7 +87,8 @@ class VisitFile:
             return None
         closed = self.earlier["close"].body if "close" in self.earlier else {}
         kept = {key: closed.get(key) for key in ("level", "led_minutes", "redness", "swelling", "pain")}
-        return LastTime(on=self.previous.starts_at.date(), note=closed.get("note", ""), **kept)
+        wrong = tuple(one.words for one in incidents_in(closed))
+        return LastTime(on=self.previous.starts_at.date(), note=closed.get("note", ""), incidents=wrong, **kept)
 
     @cached_property
     def marks(self) -> tuple[Mark, ...]:
@@ -122,12 +126,13 @@ class VisitFile:
         for when, modality, did, close, said in self.done_before:
             then = datetime.fromisoformat(when)
             told = [(datetime.fromisoformat(one["told"]), FollowUp.model_validate(one["said"])) for one in said or () if "said" in one]
-            left = [(then, str(close.get("mark", ""))), *((max(at, then), answer.marked) for at, answer in told)]
+            after, happened = left_on(incidents_in(close), modality)
+            left = [(then, after or str(close.get("mark", ""))), *((max(at, then), answer.marked) for at, answer in told)]
             marks |= [(modality, one) for one in left if one[1]]
             grades = {key: close.get(key) or 0 for key in ("redness", "swelling", "pain")}
             ended = Before(
                 on=date.fromisoformat(when[:10]), at=did.get("at"), stepped_up=bool(did.get("stepped_up")),
-                endpoint_seen=close.get("endpoints", {}).get(modality, ""), **grades,
+                endpoint_seen=close.get("endpoints", {}).get(modality, ""), incident=happened, **grades,
             )  # fmt: skip
             found[modality] = with_answers(ended, modality, [answer for _, answer in told])
             at, mark = marks.get(modality, (then, ""))
@@ -205,11 +210,21 @@ class VisitFile:
         out = sorted(f"{at.body['id']} {at.version}" for at in self.marked if mark_kinds()[at.body["kind"]].keeps_out)
         return {**stands, "marks": out} if out else stands
 
+    @property
+    def shown(self) -> str:
+        """What a screen that shows this file stands for, in a few signs: another once an answer, a finding or a setting has changed."""
+        return sha256(json.dumps(self.standing_versions, sort_keys=True).encode()).hexdigest()[:16]
+
     def done(self, stage: str) -> bool:
         """Whether a stage has its word."""
         if stage == "treat":
             return "order" in self.records
         return stage in self.records if stage != "plan" else self.consented
+
+
+def incidents_in(close: dict[str, Any]) -> list[Incident]:
+    """What went wrong in a closed visit, as its close kept it."""
+    return [Incident.model_validate(one) for one in close.get("incidents", ())]
 
 
 def still_asked(kept: dict[str, Any]) -> Answers:

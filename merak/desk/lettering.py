@@ -9,6 +9,7 @@ from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput
 from merak.core.knowledge import cited, number
+from merak.core.windows import Kind, read_day
 from merak.desk.desk import Desk, NotFound
 from merak.desk.file import VisitFile, find_visit, open_file
 from merak.desk.keeping import keep_file
@@ -76,10 +77,8 @@ def receive(desk: Desk, visit_id: UUID, letter_id: UUID, form: dict[str, str], c
     if standing is None:
         raise NotFound("There is no such letter.")
     wrong: dict[str, str] = {}
-    received = _day(form, "received", wrong) or desk.today
-    until = _day(form, "until", wrong) or received + timedelta(days=int(number("screening.letter_valid")))
-    if received > desk.today:
-        wrong["received"] = "That lies in the future."
+    received = _day(form, "received", wrong, "past", desk.today) or desk.today
+    until = _day(form, "until", wrong, "letter", desk.today) or received + timedelta(days=int(number("screening.letter_valid")))
     if until < received:
         wrong["until"] = "It would have run out before it came."
     if form.get("says") not in ("yes", "no"):
@@ -99,10 +98,8 @@ def receive(desk: Desk, visit_id: UUID, letter_id: UUID, form: dict[str, str], c
         )  # fmt: skip
 
 
-def _day(form: dict[str, str], key: str, wrong: dict[str, str]) -> date | None:
-    raw = form.get(key, "").strip()
-    try:
-        return date.fromisoformat(raw) if raw else None
-    except ValueError:
-        wrong[key] = f"“{raw}” is no date."
-        return None
+def _day(form: dict[str, str], key: str, wrong: dict[str, str], kind: Kind, today: date) -> date | None:
+    day, said = read_day(form.get(key, ""), kind, today)
+    if said:
+        wrong[key] = said
+    return day

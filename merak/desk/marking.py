@@ -14,6 +14,7 @@ from merak.core.body.plate import PLATES, plate
 from merak.core.body.sketch import Plate
 from merak.core.body.treatable import Narrowed, narrow
 from merak.core.errors import BadInput
+from merak.core.windows import wrong_day
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import VisitFile, open_file, turn
 from merak.records import marks, visits
@@ -149,6 +150,8 @@ def _read(form: dict[str, str], face: Plate, today: date) -> Mark:
         body["on"] = date.fromisoformat(form["on"]) if form.get("on") else today
         if body["on"] > today:
             wrong["on"] = "That day has not come yet."
+        elif outside := wrong_day("past", body["on"], today):
+            wrong["on"] = outside
     except ValueError:
         wrong["on"] = f"“{form['on']}” is not a date."
     body["note"] = form.get("note", "").strip()

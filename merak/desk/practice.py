@@ -14,6 +14,7 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import methods, number, traits
 from merak.core.modality.device import COLOURS, Card, read_cards
 from merak.core.plan.brief import Brief, Machine
+from merak.desk import treating
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.fields import decimal, said
 from merak.desk.permission import ROLES
@@ -87,8 +88,11 @@ def add_person(desk: Desk, name: str, login: str, password: str, role: str, fing
     wrong = _person_wrong(name, login, password)
     if role not in ROLES:
         wrong["role"] = "Choose a role."
-    if people.by_login(desk.db, login):
-        wrong["login"] = "Somebody signs in with this name already."
+    for one in people.everyone(desk.db):
+        if one.login.casefold() == login.strip().casefold():
+            wrong["login"] = "Somebody signs in with this name already."
+        if " ".join(one.name.casefold().split()) == " ".join(name.casefold().split()):
+            wrong["name"] = "Somebody is called so already: records could not tell them apart. Add a second name."
     finger = None
     if finger_mm.strip():
         try:
@@ -173,6 +177,13 @@ def let_go(desk: Desk, person_id: str) -> None:
     forget()
 
 
+def give_back(desk: Desk, person_id: str) -> None:
+    """Somebody whose access was ended may sign in again, with the password of before."""
+    desk.demand("run the practice")
+    with desk.saving("give access back", person_id) as db:
+        people.give_back(db, person_id)
+
+
 def add_device(desk: Desk, form: dict[str, str]) -> None:
     """Adds a machine by its card. Raises BadInput by field.
 
@@ -237,18 +248,37 @@ def _tips(lines: list[str], wrong: dict[str, str]) -> list[dict[str, Any]]:
 
 
 def put_away(desk: Desk, device_id: str) -> None:
-    """Takes a machine out of use; plans made with it keep their numbers."""
+    """Takes a machine out of use; plans made with it keep their numbers. Raises OutOfTurn while a treatment under way needs it."""
     desk.demand("run the practice")
-    with desk.saving("put a machine away", device_id):
-        for device in people.devices(desk.db):
-            if str(device.id) == device_id:
-                device.active = False
+    if treating.running_with(desk, device_id):
+        raise OutOfTurn("A treatment under way is done with this machine. It is put away once that has ended.")
+    _use(desk, device_id, False)
+
+
+def take_out(desk: Desk, device_id: str) -> None:
+    """A machine that was put away is in use again."""
+    desk.demand("run the practice")
+    _use(desk, device_id, True)
+
+
+def _use(desk: Desk, device_id: str, active: bool) -> None:
+    with desk.saving("use a machine" if active else "put a machine away", device_id):
+        device = people.device(desk.db, device_id)
+        if device is None:
+            raise NotFound("There is no such machine.")
+        device.active = active
 
 
 def staff(desk: Desk) -> list[Person]:
     """All who work here."""
     desk.demand("run the practice")
     return people.everyone(desk.db)
+
+
+def put_aside(desk: Desk) -> list[tuple[UUID, Any]]:
+    """The machines that were put away, id and card."""
+    desk.demand("run the practice")
+    return [(device.id, CARD.validate_python(device.card)) for device in people.devices(desk.db, active=False)]
 
 
 def machines(desk: Desk) -> list[tuple[UUID, Any]]:

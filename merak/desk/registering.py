@@ -50,7 +50,7 @@ def register(desk: Desk) -> Register:
 def from_close(desk: Desk, file: VisitFile, run: Run | None, answer: SkinAnswer, body: dict[str, Any]) -> None:
     """The lines that a visit leaves: each incident, and an answer of grade 3 or more or a mark that stops the course."""
     with_what = _with_what(body)
-    for one in run.state.incidents if run else ():
+    for one in [one for one in run.state.incidents if not one.struck] if run else ():
         told = {"grade": one.grade, "what": one.card or "Incident", "where": one.zone, "done": one.done, "told": one.told}
         _add(desk, file, {**told, "modality": run.steps[one.step].modality if run else "", "source": f"incident {one.id}", **with_what})
     grade = max(answer.strongest, answer.worst("marks") if body.get("mark") else 0)

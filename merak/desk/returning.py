@@ -5,12 +5,13 @@ from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
 from merak.core.after.course import Proposal, propose
+from merak.core.after.incidents import Incident, days_until_next
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
 from merak.desk import follow_ups
 from merak.desk.day import booked_spans, check_free, opening_of, read_start
 from merak.desk.desk import Desk, NotFound
-from merak.desk.file import find_visit
+from merak.desk.file import find_visit, incidents_in
 from merak.exchange.calendar import invitation
 from merak.records import visits
 from merak.records.tables import Course, Visit
@@ -36,10 +37,16 @@ def returning(desk: Desk, visit_id: UUID, form: dict[str, str] | None = None, wr
     if booked is None:
         busy = booked_spans(desk, visit.therapist_id, visit.starts_at, visit.starts_at + timedelta(days=70))
         course, zone = visit.course, desk.studio.time_zone
-        proposal = propose(visit.starts_at, visit.session_no, course.sessions, visit.minutes, opening_of(desk), busy, zone)
+        wait = days_until_next(_incidents(desk, visit_id))
+        proposal = propose(visit.starts_at, visit.session_no, course.sessions, visit.minutes, opening_of(desk), busy, zone, wait)
     if form is None:
         form = {"day": f"{proposal.at:%Y-%m-%d}", "time": f"{proposal.at:%H:%M}"} if proposal else {}
     return Returning(visit, proposal, booked, form, wrong or {})
+
+
+def _incidents(desk: Desk, visit_id: UUID) -> list[Incident]:
+    """What went wrong in this visit."""
+    return incidents_in(visits.standing(desk.db, visit_id, "close") or {})
 
 
 def book(desk: Desk, visit_id: UUID, form: dict[str, str], base: str = "") -> Visit:
@@ -58,7 +65,7 @@ def book(desk: Desk, visit_id: UUID, form: dict[str, str], base: str = "") -> Vi
         if already:
             return already
         if start:
-            least = timedelta(days=number("course.microcurrent.gap_least"))
+            least = timedelta(days=max(number("course.microcurrent.gap_least"), days_until_next(_incidents(desk, visit_id))))
             here = visit.starts_at.astimezone(desk.zone).date()
             if start <= desk.now:
                 wrong["day"] = "That is past."
@@ -83,7 +90,10 @@ def book(desk: Desk, visit_id: UUID, form: dict[str, str], base: str = "") -> Vi
             minutes=visit.minutes,
             created_by=desk.me.id,
         )
-        db.add(following)
+        try:
+            visits.add(db, following)
+        except visits.Booked:
+            raise BadInput({"time": "Another visit is booked then."}) from None
         if visit.status == "closed":
             follow_ups.leave_before(desk, visit_id, start, base)
     return following

@@ -128,6 +128,26 @@ def treatment_time(desk: Desk, visit_id: UUID) -> datetime:
 _known: dict[UUID, str] = {}
 
 
+#: Phases in which a treatment is under way.
+GOING = ("running", "paused", "halted")
+
+
+def phase_of(desk: Desk, visit_id: UUID) -> str:
+    """The phase that a visit's treatment is in; "" before it began."""
+    if visits.order(desk.db, visit_id) is None:
+        return ""
+    return _run(desk, visit_id, order_of(desk.db, visit_id)).state.phase
+
+
+def running_with(desk: Desk, device_id: str) -> UUID | None:
+    """A visit whose treatment is under way and needs this machine; None where there is none."""
+    for visit_id in visits.begun(desk.db):
+        order = order_of(desk.db, visit_id)
+        if any(step.machine == device_id for step in order.steps) and _run(desk, visit_id, order).state.phase in GOING:
+            return visit_id
+    return None
+
+
 def my_licences(desk: Desk) -> list[str]:
     """The licences that I hold."""
     return people.licences(desk.db, desk.me.id)
@@ -163,8 +183,9 @@ def order_of(db: Session, visit_id: UUID) -> Order:
     return _orders[visit_id]
 
 
-def begin(desk: Desk, visit_id: UUID) -> None:
-    """Fixes the plan as the order of the treatment. Raises OutOfTurn without consent or while anything is refused.
+def begin(desk: Desk, visit_id: UUID, another_day: bool = True) -> None:
+    """Fixes the plan as the order of the treatment. Raises OutOfTurn without consent, while anything is refused, and for a visit of
+    another day unless it was said that this is meant (`another_day`).
 
     The plan is computed afresh from today's answers, so that an answer given after consent still stops it. A step that asks for a licence
     waits at the chair for who holds it. A second call is harmless.
@@ -172,6 +193,9 @@ def begin(desk: Desk, visit_id: UUID) -> None:
     with turn(desk, visit_id, "treat") as file:
         if "order" in file.records:
             return
+        if not another_day and not is_today(desk, file):
+            booked = file.visit.starts_at.astimezone(desk.zone)
+            raise OutOfTurn(f"This visit is booked for {booked:%A %-d %B}, not for today. Say that it is begun today all the same.")
         page = planned(desk, visit_id)
         if not page.settled:
             raise OutOfTurn(page.refusal or "The plan cannot be started: something in it is refused.")
@@ -179,6 +203,11 @@ def begin(desk: Desk, visit_id: UUID) -> None:
             raise OutOfTurn(f"The client has not agreed to the plan as it stands. {rule('visit.consent').words}")
         order = visit_plan(file.brief, page.plan, laid=True)
         visits.add_version(desk.db, visit_id, "order", order.model_dump(mode="json"), desk.me.id, desk.now)
+
+
+def is_today(desk: Desk, file: VisitFile) -> bool:
+    """Whether the visit is booked for today."""
+    return file.visit.starts_at.astimezone(desk.zone).date() == desk.today
 
 
 def record(desk: Desk, visit_id: UUID, taps: Sequence[Tap]) -> Run:

@@ -1,10 +1,15 @@
 """Clients: one with their newest visits, everything that shows progress, and what the studio as a whole has seen."""
 
+from collections import Counter
 from datetime import date, datetime
 from typing import Any, NamedTuple
 from uuid import UUID
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
+
+from merak.core.client.names import plain
+from merak.records.tables import Client
 
 _STANDS = (
     "LEFT JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND stage = '{0}' ORDER BY version DESC LIMIT 1) AS {0} ON true"
@@ -18,13 +23,14 @@ _CLIENT = f"""
         (SELECT json_agg(row_to_json(v)) FROM (
             SELECT that.id, that.starts_at, that.minutes, that.status, that.session_no, course.name AS course, course.sessions,
                 person.name AS therapist, close.note, close.redness, close.swelling, close.did, close.stopped,
+                close.incidents,
                 CASE WHEN that.status = 'closed' THEN {_SAID} END AS said
             FROM (SELECT * FROM visit WHERE client_id = client.id AND status <> 'cancelled'
                 ORDER BY starts_at DESC LIMIT %(most)s OFFSET %(skip)s) AS that
             JOIN course ON course.id = that.course_id
             JOIN person ON person.id = that.therapist_id
             LEFT JOIN LATERAL (SELECT told.* FROM record, jsonb_to_record(body)
-                AS told (note text, redness int, swelling int, did jsonb, stopped text)
+                AS told (note text, redness int, swelling int, did jsonb, stopped text, incidents jsonb)
                 WHERE visit_id = that.id AND stage = 'close' ORDER BY version DESC LIMIT 1) AS close ON true
             ORDER BY that.starts_at DESC) AS v)
     FROM client WHERE client.id = %(client)s
@@ -99,3 +105,31 @@ def graded(db: Session) -> list[Graded]:
     """Every closed visit of the studio, client by client, the oldest first."""
     rows = db.connection().exec_driver_sql(_CHANGES)
     return [Graded(row[0], row[1], row[2] or {}, row[3] or {}, row[4] or "") for row in rows]
+
+
+# Names are compared as `core.client.names.plain` does; PostgreSQL narrows them down by their letters alone.
+def named(db: Session, name: str) -> list[Client]:
+    """Clients of this plain name."""
+    found = db.scalars(select(Client).where(Client.merged_into.is_(None)).order_by(Client.born))
+    return [one for one in found if plain(one.name) == name]
+
+
+def names_alike(db: Session, names: list[str]) -> set[str]:
+    """Those of these plain names that more than one client bears."""
+    if not names:
+        return set()
+    wanted = set(names)
+    bearers = Counter(plain(name) for name in db.scalars(select(Client.name).where(Client.merged_into.is_(None))))
+    return {name for name in wanted if bearers[name] > 1}
+
+
+#: Everything that belongs to a client.
+_OWNED = ("course", "visit", "task", "message", "reaction", "mark", "letter", "kept_file")
+
+
+def merge(db: Session, into: UUID, other: UUID) -> None:
+    """Everything of one client's record goes into another's of the same person; the emptied one points there."""
+    run = db.connection().exec_driver_sql
+    for table in _OWNED:
+        run(f"UPDATE {table} SET client_id = %(into)s WHERE client_id = %(other)s", {"into": into, "other": other})  # noqa: S608
+    run("UPDATE client SET merged_into = %(into)s WHERE id = %(other)s", {"into": into, "other": other})

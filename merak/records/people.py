@@ -55,6 +55,13 @@ def let_go(db: Session, person_id: str) -> None:
             db.execute(delete(SignedIn).where(SignedIn.person_id == person.id))
 
 
+def give_back(db: Session, person_id: str) -> None:
+    """Somebody who works here again."""
+    for person in everyone(db):
+        if str(person.id) == person_id:
+            person.active = True
+
+
 def everyone(db: Session) -> list[Person]:
     """All who work here, by name."""
     return list(db.scalars(select(Person).order_by(Person.name)))
@@ -70,9 +77,9 @@ def licences(db: Session, person_id: UUID) -> list[str]:
     return list(db.scalar(select(Person.licences).where(Person.id == person_id)) or [])
 
 
-def devices(db: Session) -> list[Device]:
-    """The machines in use, in the order in which they were added."""
-    return list(db.scalars(select(Device).where(Device.active).order_by(Device.id)))
+def devices(db: Session, active: bool = True) -> list[Device]:
+    """The machines in use (or those put away), in the order in which they were added."""
+    return list(db.scalars(select(Device).where(Device.active == active).order_by(Device.id)))
 
 
 def device(db: Session, device_id: str) -> Device | None:

@@ -65,7 +65,10 @@ class SignedIn(Base):
 
 
 class Client(Base):
-    """A client, as the front desk knows one. `habits` is what of their ways changes an aftercare sheet, as it was last told."""
+    """A client, as the front desk knows one. `habits` is what of their ways changes an aftercare sheet, as it was last told.
+
+    `merged_into` is the record that a second one of the same person went into; nothing is kept under this one any more.
+    """
 
     __tablename__ = "client"
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
@@ -75,6 +78,7 @@ class Client(Base):
     email: Mapped[str] = mapped_column(default="", server_default="")
     language: Mapped[str] = mapped_column(default="en", server_default="en")
     habits: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    merged_into: Mapped[UUID | None] = mapped_column(ForeignKey("client.id"))
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
     created_by: Mapped[UUID | None] = mapped_column(ForeignKey("person.id"))
 
@@ -90,7 +94,9 @@ class Course(Base):
 
 
 class Visit(Base):
-    """An appointment, and what became of it: booked, closed or cancelled."""
+    """An appointment, and what became of it: booked, closed or cancelled. No two that are booked overlap for one therapist; those that did
+    before that was held may (`may_overlap`).
+    """
 
     __tablename__ = "visit"
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
@@ -101,6 +107,7 @@ class Visit(Base):
     starts_at: Mapped[datetime] = mapped_column(index=True)
     minutes: Mapped[int]
     status: Mapped[str] = mapped_column(default="booked")
+    may_overlap: Mapped[bool] = mapped_column(default=False, server_default="false")
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
     created_by: Mapped[UUID | None] = mapped_column(ForeignKey("person.id"))
     client: Mapped[Client] = relationship(lazy="joined", innerjoin=True)
@@ -199,6 +206,14 @@ class ReactionVersion(Base):
     version: Mapped[int]
     body: Mapped[dict[str, Any]]
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class Once(Base):
+    """A form that was taken: who sent what, as a hash; sent once more it does nothing."""
+
+    __tablename__ = "once"
+    key: Mapped[str] = mapped_column(primary_key=True)
     at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 

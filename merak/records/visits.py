@@ -14,9 +14,10 @@ from uuid_utils.compat import uuid7
 from merak.records.tables import Client, Course, Record, Visit
 
 
-def between(db: Session, start: datetime, end: datetime) -> list[Visit]:
-    """Visits that start in a span, in order; cancelled ones left out."""
-    found = select(Visit).where(Visit.starts_at >= start, Visit.starts_at < end, Visit.status != "cancelled")
+def between(db: Session, start: datetime, end: datetime, cancelled: bool = False) -> list[Visit]:
+    """Visits that start in a span, in order; cancelled ones only where they are asked for."""
+    found = select(Visit).where(Visit.starts_at >= start, Visit.starts_at < end)
+    found = found if cancelled else found.where(Visit.status != "cancelled")
     return list(db.scalars(found.order_by(Visit.starts_at, Visit.id)))
 
 
@@ -52,6 +53,17 @@ def latest(db: Session, visit_ids: Sequence[UUID]) -> dict[UUID, dict[str, Stand
 def order(db: Session, visit_id: UUID) -> dict[str, Any] | None:
     """The plan that a treatment was begun with, whole; None before it began."""
     return db.scalar(select(Record.body).where(Record.visit_id == visit_id, Record.stage == "order"))
+
+
+_BEGUN = """
+    SELECT id FROM visit WHERE status <> 'closed' AND EXISTS (SELECT 1 FROM record WHERE visit_id = visit.id AND stage = 'order')
+        AND EXISTS (SELECT 1 FROM treat_event WHERE visit_id = visit.id)
+"""
+
+
+def begun(db: Session) -> list[UUID]:
+    """Visits that are not closed and whose treatment has had a tap."""
+    return list(db.connection().exec_driver_sql(_BEGUN).scalars())
 
 
 _ADD_VERSION = """
@@ -288,8 +300,11 @@ def previous_of(db: Session, visits: Sequence[Visit]) -> dict[UUID, UUID]:
 
 
 def set_status(db: Session, visit_id: UUID, status: str) -> None:
-    """Booked, closed or cancelled."""
-    db.execute(update(Visit).where(Visit.id == visit_id).values(status=status))
+    """Booked, closed or cancelled. Raises Booked when its time is taken by now."""
+    try:
+        db.execute(update(Visit).where(Visit.id == visit_id).values(status=status))
+    except IntegrityError as taken:
+        raise Booked from taken
 
 
 def after(db: Session, visit: Visit | VisitSeen) -> Visit | None:
@@ -313,9 +328,30 @@ def lock(db: Session, visit_id: UUID) -> Locked | None:
     return Locked(status) if status else None
 
 
-def clients_named(db: Session, part: str) -> list[Client]:
+def clients_named(db: Session, part: str, most: int = 50) -> list[Client]:
     """Clients whose name holds these letters."""
-    return list(db.scalars(select(Client).where(Client.name.ilike(f"%{part}%")).order_by(Client.name).limit(50)))
+    named = Client.name.icontains(part, autoescape=True)
+    return list(db.scalars(select(Client).where(named, Client.merged_into.is_(None)).order_by(Client.name, Client.born).limit(most)))
+
+
+def hold_name(db: Session, name: str) -> None:
+    """Whoever adds a client of this name takes turns, until this transaction ends: two at once would both see nobody."""
+    db.connection().exec_driver_sql("SELECT pg_advisory_xact_lock(hashtextextended(%(name)s, 7))", {"name": name})
+
+
+class Booked(Exception):
+    """Another visit of this therapist stands then."""
+
+
+def add(db: Session, visit: Visit) -> None:
+    """A visit into the diary. Raises Booked when it would overlap another that is booked with the same therapist."""
+    db.add(visit)
+    try:
+        db.flush()
+    except IntegrityError as taken:
+        if "visit_no_double" in str(taken.orig):
+            raise Booked from taken
+        raise
 
 
 def course_of(db: Session, client_id: UUID) -> Course | None:

@@ -39,7 +39,7 @@ def reach(request: Request, client_id: UUID, form: Form) -> Response:
             clients.reach(desk, client_id, form)
         except BadInput as bad:
             return _shown(request, desk, clients.client_page(desk, client_id, 0, form, bad.fields))
-        return go(f"/clients/{client_id}")
+        return go(f"/clients/{client_id}", "Kept.")
 
 
 @router.get("/clients/{client_id}/progress")

@@ -1,6 +1,8 @@
 """The day sheet."""
 
+from collections.abc import Sequence
 from datetime import date, timedelta
+from typing import Any
 from uuid import UUID
 
 from fastapi import APIRouter, Request
@@ -10,7 +12,7 @@ from merak.core.errors import BadInput
 from merak.desk import day as desk_day
 from merak.desk import tasks
 from merak.desk.desk import Desk
-from merak.door import Form, entered
+from merak.door import Form, entered, own_page
 from merak.web.pages import blocks, go, page
 
 router = APIRouter()
@@ -30,7 +32,14 @@ def due(request: Request) -> Response:
         return blocks(request, desk, "day/page.html", ("due",), due=tasks.due(desk), day=desk.today, today=desk.today)
 
 
-def _sheet(request: Request, desk: Desk, day: date, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> Response:
+def _sheet(
+    request: Request,
+    desk: Desk,
+    day: date,
+    form: dict[str, str] | None = None,
+    wrong: dict[str, str] | None = None,
+    offered: Sequence[Any] = (),
+) -> Response:
     local_now = desk.now.astimezone(desk.zone)
     blank = {"day": f"{day}", "time": f"{local_now:%H:%M}", "minutes": "60", "therapist": str(desk.me.id)}
     rows = desk_day.day_sheet(desk, day)
@@ -41,7 +50,8 @@ def _sheet(request: Request, desk: Desk, day: date, form: dict[str, str] | None 
         request, desk, "day/page.html", 422 if wrong else 200, rows=rows,
         next_id=next(upcoming, None), day=day, today=desk.today, now=local_now,
         due=tasks.due(desk) if day == desk.today else [],
-        before=day - timedelta(days=1), after=day + timedelta(days=1), therapists=desk_day.therapists(desk),
+        before=day - timedelta(days=1), after=day + timedelta(days=1), offered=offered, listed=desk_day.listed,
+        therapists=desk_day.therapists(desk),
         clients=desk_day.client_list(desk), form=form or blank, wrong=wrong or {},
     )  # fmt: skip
 
@@ -53,8 +63,9 @@ def add(request: Request, form: Form) -> Response:
         try:
             desk_day.add_visit(desk, form, str(request.base_url))
         except BadInput as bad:
-            return _sheet(request, desk, desk.today, form, bad.fields)
-        return go(f"/?on={form['day']}")
+            known = bad.known if isinstance(bad, desk_day.SameClient) else ()
+            return _sheet(request, desk, desk.today, form, bad.fields, known)
+        return go(f"/?on={form['day']}", "The visit is in the diary.")
 
 
 @router.post("/visits/{visit_id}/cancel")
@@ -62,4 +73,12 @@ def cancel(request: Request, visit_id: UUID, form: Form) -> Response:
     """Takes a visit off the diary."""
     with entered(request, form) as desk:
         desk_day.cancel(desk, visit_id)
-        return go(form.get("back", "/") if form.get("back", "").startswith("/") else "/")
+        return go(own_page(form.get("back", "/")), "Cancelled; it can be taken back on its day sheet.")
+
+
+@router.post("/visits/{visit_id}/take-back")
+def take_back(request: Request, visit_id: UUID, form: Form) -> Response:
+    """A cancelled visit stands again."""
+    with entered(request, form) as desk:
+        desk_day.take_back(desk, visit_id)
+        return go(own_page(form.get("back", "/")), "The visit stands again.")

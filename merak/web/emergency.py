@@ -35,4 +35,4 @@ def number(request: Request, form: Form) -> Response:
             adverse.set_number(desk, form.get("emergency", ""))
         except BadInput as bad:
             return _shown(request, desk, bad.fields, form.get("emergency", ""))
-        return go("/emergency")
+        return go("/emergency", "The number is kept.")

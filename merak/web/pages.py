@@ -6,6 +6,8 @@ from datetime import date, datetime
 from functools import cache
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote, unquote
+from uuid import uuid4
 from zoneinfo import ZoneInfo
 
 from fastapi import Request
@@ -21,6 +23,7 @@ from merak.core.plan.fitting import title
 from merak.desk.desk import Desk
 from merak.desk.file import STAGES, VisitFile
 from merak.desk.permission import may
+from merak.door import not_taken
 from merak.exchange.language import moment, said
 from merak.exchange.letters import dated
 from merak.web.drawing import SIGNS, draw, polyline, rings, strokes
@@ -92,6 +95,7 @@ def _environment() -> Environment:
         "STAGES": STAGES,
         "SIGNS": SIGNS,
         "may": may,
+        "once": lambda: uuid4().hex,
         "zip": zip,
         "named_tips": lambda card: [(tip.name, tip.name) for tip in card.tips],
         "named_machines": lambda machines: [(key, card.name) for key, card in machines],
@@ -124,12 +128,19 @@ class Tongue:
 
 
 def page(request: Request, desk: Desk | None, template: str, code: int = 200, **context: Any) -> HTMLResponse:
-    """A whole page."""
-    return HTMLResponse(ENV.get_template(template).render(**_common(request, desk), **context), code)
+    """A whole page. One that refuses says that its form was not taken."""
+    if desk is not None and code >= 400:
+        not_taken(request, desk)
+    shown = HTMLResponse(ENV.get_template(template).render(**{**_common(request, desk), **context}), code)
+    if "said" in request.cookies:
+        shown.delete_cookie("said")
+    return shown
 
 
 def blocks(request: Request, desk: Desk, template: str, names: tuple[str, ...], code: int = 200, **context: Any) -> HTMLResponse:
     """Named blocks of a page, one after the other: the first is swapped in, the rest say themselves where they go."""
+    if code >= 400:
+        not_taken(request, desk)
     common = {**_common(request, desk), **context, "fragment": True}
     return HTMLResponse("".join(render_block(ENV, template, name, **common) for name in names), code)
 
@@ -143,6 +154,7 @@ def _common(request: Request, desk: Desk | None) -> dict[str, Any]:
         "csrf": desk.me.csrf if desk else "",
         "theme": theme if theme in THEMES else "light",
         "fragment": False,
+        "notice": unquote(request.cookies.get("said", ""))[:200],
     }
 
 
@@ -151,6 +163,9 @@ def stage_context(desk: Desk, file: VisitFile, stage: str) -> dict[str, Any]:
     return {"file": file, "visit": file.visit, "stage": stage, "start": file.visit.starts_at.astimezone(desk.zone)}
 
 
-def go(address: str) -> Response:
-    """Onward, after a form."""
-    return RedirectResponse(address, 303)
+def go(address: str, notice: str = "") -> Response:
+    """Onward, after a form; the next page says quietly what was done."""
+    onward = RedirectResponse(address, 303)
+    if notice:
+        onward.set_cookie("said", quote(notice), max_age=30, httponly=True, samesite="lax")
+    return onward

@@ -46,4 +46,4 @@ def landmarks(request: Request, visit_id: UUID, view: str, form: Form, moment: s
     """Landmarks, clicked."""
     with entered(request, form) as desk:
         picturing.mark_landmarks(desk, visit_id, view, form.get("points", ""), moment)
-        return go(f"/visits/{visit_id}/photos?view={view}&moment={moment}")
+        return go(f"/visits/{visit_id}/photos?view={view}&moment={moment}", "The photograph is kept.")

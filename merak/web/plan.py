@@ -34,7 +34,9 @@ def _context(desk: Desk, planned: planning.Planned, changed: str = "", whole: bo
     file = planned.file
     slot = min(file.brief.slot, file.brief.wish.minutes or file.brief.slot)
     clashing = {one for clash in planned.computed.clashes for one in clash.steps}
-    consents = {"wordings": consenting.wordings(planned.plan), "guardian": consenting.needs_guardian(file)} if planned.redraw else {}
+    consents = (
+        {"wordings": consenting.wordings(planned.plan), "guardian": consenting.needs_guardian(file)} if planned.redraw or whole else {}
+    )
     return {
         **stage_context(desk, file, "plan"), "page": planned, "changed": changed, "whole": whole, "title_of": title, "slot": slot,
         "told": _told,
@@ -131,7 +133,7 @@ def keep_routine(request: Request, visit_id: UUID, form: Form) -> Response:
     """This plan is kept as a routine of the house."""
     with entered(request, form) as desk:
         routines.keep(desk, visit_id, form.get("name", ""))
-        return go(f"/visits/{visit_id}/plan")
+        return go(f"/visits/{visit_id}/plan", f"Kept as the routine {form.get('name', '').strip()}.")
 
 
 @router.post("/plan/{op}")
@@ -158,7 +160,10 @@ def change(request: Request, visit_id: UUID, op: str, form: Form) -> Response:
 def consent(request: Request, visit_id: UUID, form: Form) -> Response:
     """The client agrees, or does not."""
     with entered(request, form) as desk:
-        consenting.consent(desk, visit_id, form)
+        try:
+            consenting.consent(desk, visit_id, form, form.get("shown", ""))
+        except consenting.NotAsShown as changed:
+            return page(request, desk, "plan/page.html", 409, **_context(desk, changed.page))
         return go(f"/visits/{visit_id}/treat" if form.get("agreed") == "yes" else f"/visits/{visit_id}/plan")
 
 

@@ -24,7 +24,7 @@ def _shown(
                 studio=desk.studio, form=form or {}, wrong=wrong or {}, which=which,
                 titles={name: words.title for name, words in about().items()}, kinds=machine_kinds(), pairs=_pairs,
                 licences=practice.LICENCES, methods=methods().values(), house=desk.studio.house, traits=traits(),
-                routines=routines.kept(desk))  # fmt: skip
+                routines=routines.kept(desk), aside=practice.put_aside(desk))  # fmt: skip
 
 
 def _pairs(points: tuple[tuple[float, float], ...]) -> str:
@@ -52,7 +52,7 @@ def add_person(request: Request, form: Form) -> Response:
             practice.add_person(desk, *(form.get(key, "") for key in ("name", "login", "password", "role", "finger_mm")))
         except BadInput as bad:
             return _shown(request, desk, form, bad.fields, "person")
-        return go("/practice")
+        return go("/practice", f"{form.get('name', '').strip()} is added.")
 
 
 @router.post("/people/{person_id}/let-go")
@@ -60,7 +60,15 @@ def let_go(request: Request, person_id: str, form: Form) -> Response:
     """Ends somebody's access."""
     with entered(request, form) as desk:
         practice.let_go(desk, person_id)
-        return go("/practice")
+        return go("/practice", "The access has ended; it can be given back.")
+
+
+@router.post("/people/{person_id}/give-back")
+def give_back(request: Request, person_id: str, form: Form) -> Response:
+    """Gives somebody access again."""
+    with entered(request, form) as desk:
+        practice.give_back(desk, person_id)
+        return go("/practice", "The access is given back.")
 
 
 @router.post("/people/{person_id}/licences")
@@ -68,7 +76,7 @@ def license_person(request: Request, person_id: str, form: Form) -> Response:
     """Who may do what."""
     with entered(request, form) as desk:
         practice.license_person(desk, person_id, form)
-        return go("/practice")
+        return go("/practice", "The licences are kept.")
 
 
 @router.post("/methods")
@@ -76,7 +84,7 @@ def choose_methods(request: Request, form: Form) -> Response:
     """The studio's own schools."""
     with entered(request, form) as desk:
         practice.choose_methods(desk, form)
-        return go("/practice#methods")
+        return go("/practice#methods", "The methods are kept.")
 
 
 @router.post("/prices")
@@ -87,7 +95,7 @@ def set_prices(request: Request, form: Form) -> Response:
             practice.set_prices(desk, form)
         except BadInput as bad:
             return _shown(request, desk, form, bad.fields, "prices")
-        return go("/practice#prices")
+        return go("/practice#prices", "The prices are kept.")
 
 
 @router.post("/routines/{routine_id}/drop")
@@ -95,7 +103,7 @@ def drop_routine(request: Request, routine_id: str, form: Form) -> Response:
     """A routine is no longer offered."""
     with entered(request, form) as desk:
         routines.drop(desk, routine_id)
-        return go("/practice#routines")
+        return go("/practice#routines", "The routine is no longer offered.")
 
 
 @router.post("/machines")
@@ -106,7 +114,7 @@ def add_machine(request: Request, form: Form) -> Response:
             practice.add_device(desk, form)
         except BadInput as bad:
             return _shown(request, desk, form, bad.fields, "machine")
-        return go("/practice")
+        return go("/practice", f"{form.get('name', 'The machine').strip()} is added.")
 
 
 @router.post("/machines/{device_id}/put-away")
@@ -114,4 +122,12 @@ def put_away(request: Request, device_id: str, form: Form) -> Response:
     """Takes a machine out of use."""
     with entered(request, form) as desk:
         practice.put_away(desk, device_id)
-        return go("/practice")
+        return go("/practice", "The machine is put away; it can be taken out again.")
+
+
+@router.post("/machines/{device_id}/take-out")
+def take_out(request: Request, device_id: str, form: Form) -> Response:
+    """A machine that was put away is in use again."""
+    with entered(request, form) as desk:
+        practice.take_out(desk, device_id)
+        return go("/practice", "The machine is in use again.")

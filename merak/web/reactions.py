@@ -43,7 +43,7 @@ def correct(request: Request, reaction_id: UUID, form: Form) -> Response:
             registering.correct(desk, reaction_id, form)
         except BadInput as bad:
             return _line(request, desk, registering.reaction(desk, reaction_id, form, bad.fields))
-        return go(f"/reactions/{reaction_id}")
+        return go(f"/reactions/{reaction_id}", "Kept as a later version.")
 
 
 @router.get("/outbox")

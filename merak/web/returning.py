@@ -41,7 +41,7 @@ def book(request: Request, visit_id: UUID, form: Form) -> Response:
             returning.book(desk, visit_id, form, str(request.base_url))
         except BadInput as bad:
             return _shown(request, desk, returning.returning(desk, visit_id, form, bad.fields))
-        return go(f"/visits/{visit_id}/return")
+        return go(f"/visits/{visit_id}/return", "The return is booked.")
 
 
 @router.get("/return.ics")

@@ -54,4 +54,4 @@ def finish(request: Request, task_id: UUID, form: Form) -> Response:
             tasks.finish(desk, task_id, form)
         except BadInput as bad:
             return _shown(request, desk, tasks.task_page(desk, task_id, form, bad.fields))
-        return go(f"/tasks/{task_id}")
+        return go(f"/tasks/{task_id}", "Kept.")

@@ -45,7 +45,8 @@ def treat_page(request: Request, visit_id: UUID) -> Response:
         if run is None:
             planned = planning.planned(desk, visit_id)
             missing = sorted(planning.needed_licences(planned.plan) - set(treating.my_licences(desk)))
-            return page(request, desk, "treat/begin.html", planned=planned, missing=missing, **context)
+            today = treating.is_today(desk, file)
+            return page(request, desk, "treat/begin.html", planned=planned, missing=missing, is_today=today, **context)
         return page(request, desk, "treat/page.html", run=run, **_told(desk, file, run), **context)
 
 
@@ -97,5 +98,5 @@ def _beside(steps: Sequence[Step]) -> list[tuple[int, Step, list[tuple[int, Step
 def begin(request: Request, visit_id: UUID, form: Form) -> Response:
     """Fixes the plan as the treatment's order."""
     with entered(request, form) as desk:
-        treating.begin(desk, visit_id)
+        treating.begin(desk, visit_id, form.get("another_day") == "yes")
         return go(f"/visits/{visit_id}/treat")

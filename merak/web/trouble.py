@@ -14,7 +14,7 @@ from merak.desk.desk import NotFound, OutOfTurn
 from merak.desk.permission import Denied, Sealed
 from merak.desk.practice import is_away
 from merak.desk.signing_in import at_desk
-from merak.door import COOKIE, NeedsSignIn
+from merak.door import COOKIE, NeedsSignIn, SentAlready
 from merak.web.pages import blocks, go, page
 
 log = logging.getLogger("merak")
@@ -44,6 +44,10 @@ def _known(request: Request, error: Exception) -> Response:
         if "hx-request" in request.headers:
             return Response(status_code=204, headers={"HX-Redirect": "/sign-in"})
         return go(f"/sign-in?next={request.url.path}" if request.method == "GET" else "/sign-in")
+    if isinstance(error, SentAlready):
+        if "hx-request" in request.headers:
+            return Response(status_code=204)
+        return go(error.back, str(error))
     status = next((code for kind, code in STATUS.items() if isinstance(error, kind)), 409)
     return _told(request, status, str(error), error.fields if isinstance(error, BadInput) else {})
 

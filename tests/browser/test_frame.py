@@ -88,7 +88,7 @@ ACTS: dict[str, tuple[tuple[str, ...], dict[str, tuple[str, ...]], list[Any], st
     "strokes": (
         ("microcurrent", "led", "finish"), {}, [("start", 500), ("next", 400), ("count", 300)], "Lift, right",
         [("Ask now", lambda *_: None), ("gentler", pain(5)), ("off the skin", pain(8)), ("", resume), ("", pain(1)),
-         ("One step down", words("too strong, twitching")), ("is lost", lost)],
+         ("One step down", words("too strong")), ("is lost", lost)],
     ),
     "light": (
         ("microcurrent", "led", "finish"), {}, [("start", 5000), ("go", 3600, 5)], "Red light", [("Time is up", lambda *_: None)],

@@ -151,5 +151,7 @@ def test_fragments_bring_what_changed_and_where_it_goes(server: Server) -> None:
     working = client.get(f"/visits/{visit}/plan/working/s1.gel").text
     for words in ("area × film ÷ 10", "zones − margins − no-go areas", "half a millimetre", "House default [H]", "microcurrent.gel_film"):
         assert words in working, words
-    trouble = client.post(f"/visits/{visit}/consent", data={"agreed": "yes"})
+    shown = re.search(r'name="shown"[^>]*value="(\w+)"', client.get(f"/visits/{visit}/plan").text)
+    assert shown
+    trouble = client.post(f"/visits/{visit}/consent", data={"agreed": "yes", "shown": shown[1]})
     assert trouble.status_code == 409 and "<html" not in trouble.text and "refused or missing" in trouble.text

@@ -32,23 +32,24 @@ def gap(session_no: int, sessions: int) -> tuple[int, int, Quantity]:
 
 
 def propose(
-    last: datetime, session_no: int, sessions: int, minutes: int, opening: Opening, busy: Iterable[Span], zone: str
+    last: datetime, session_no: int, sessions: int, minutes: int, opening: Opening, busy: Iterable[Span], zone: str, wait: int = 0
 ) -> Proposal | None:
     """The first free slot on the course's earliest open day, as near to the same clock time as can be.
 
     `last` is aware; `busy` holds booked spans (aware) of this therapist. Looks three weeks past the latest day before giving up
-    (None), so that a full diary shifts the visit rather than losing it.
+    (None), so that a full diary shifts the visit rather than losing it. `wait` is how many days an incident asks for at least.
     """
     least, most, worked = gap(session_no, sessions)
+    if wait > least:
+        least, most = wait, max(most, wait)
     local = last.astimezone(ZoneInfo(zone))
     taken = list(busy)
     earliest, latest = local.date() + timedelta(days=least), local.date() + timedelta(days=most)
     for ahead in range(least, most + 22):
         slot = _slot(local.date() + timedelta(days=ahead), local.time(), minutes, opening, taken, ZoneInfo(zone))
         if slot:
-            why = f"{ahead} days after this visit" + (
-                ", within the course's gap." if ahead <= most else f"; nothing free by {latest:%-d %b}."
-            )
+            within = "; there was an incident, it is looked at first." if wait >= least else ", within the course's gap."
+            why = f"{ahead} days after this visit" + (within if ahead <= most else f"; nothing free by {latest:%-d %b}.")
             return Proposal(at=slot, earliest=earliest, latest=latest, why=why, gap=worked)
     return None
 

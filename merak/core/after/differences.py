@@ -36,6 +36,7 @@ def differences(steps: Sequence[Step], facts: Sequence[StepFacts], stopped: str 
         words = _differs(step, fact)
         if words:
             because = f"stopped: {stopped}" if stopped and (not fact.reached or words[0].startswith(("only", "in"))) else ""
+            because = because or (f"left: {fact.left}" if fact.left else "")
             found.append(Difference(step=n, title=fact.title, words="; ".join(words), because=because))
     return tuple(found)
 
@@ -51,8 +52,14 @@ def _differs(step: Step, fact: StepFacts) -> list[str]:
     if fact.doubled:
         words.append(f"{fact.doubled} twice")
     planned_level = max((line.level for line in step.lines), default=None)
-    if fact.level is not None and planned_level is not None and fact.level != planned_level and fact.done_strokes:
-        words.append(f"level {fact.level:g}, not {planned_level:g}")
+    if fact.level is not None and planned_level is not None and fact.done_strokes:
+        most = fact.highest if fact.highest is not None else fact.level
+        if fact.level != planned_level or most > planned_level:
+            moved = f", moved {fact.changes} times" if fact.changes > 1 else ""
+            highest = f", {most:g} at most" if most != fact.level else ""
+            words.append(f"level {fact.level:g}{highest}, not {planned_level:g}{moved}")
+    if fact.cold:
+        words.append(f"never in its band: {', '.join(fact.cold)}")
     if fact.set_to is not None and step.spot is not None and fact.set_to != step.spot.at:
         words.append(f"set to {fact.set_to:g}, not {step.spot.at:g}, after its spot")
     timed = step.must_end and step.modality not in HOUSEKEEPING and fact.planned_s > 0

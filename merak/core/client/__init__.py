@@ -74,7 +74,9 @@ class Findings(Measures):
 
 
 class LastTime(Frozen):
-    """What the last finished visit of the same treatment left behind; `turn` is what titration makes of it, None where it was not asked."""
+    """What the last finished visit of the same treatment left behind; `turn` is what titration makes of it, None where it was not asked;
+    `incidents` what went wrong, in words.
+    """
 
     on: date
     level: float | None = None
@@ -83,6 +85,7 @@ class LastTime(Frozen):
     swelling: int | None = None
     pain: int | None = None
     note: str = ""
+    incidents: tuple[str, ...] = ()
     turn: Literal["up", "same", "down", "stop"] | None = None
 
     @property

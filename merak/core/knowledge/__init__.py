@@ -340,7 +340,8 @@ class About(Cited):
 class Emergency(Cited):
     """An emergency card: how it looks (`words`), what to do, when to call, what to write down.
 
-    `modalities` (or groups) are those that it is likely with.
+    `modalities` (or groups) are those that it is likely with. `leaves` is what it left, as the record says it; what waits for a doctor's
+    letter afterwards are `letter_for` ("OWN": what was being done when it happened).
     """
 
     title: str
@@ -348,6 +349,8 @@ class Emergency(Cited):
     call: str
     record: str
     modalities: tuple[str, ...] = ()
+    leaves: str = ""
+    letter_for: tuple[str, ...] = ()
 
 
 class Halting(Cited):

@@ -29,7 +29,8 @@ class Settings(Base):
 def start(card: MachineCard, subject: Subject) -> Start:
     """The mildest cold of the range, or a step colder where that did not calm."""
     mildest = card.at(number(f"{NAME}.start"))
-    base = given("mildest", card.most if mildest is None else mildest, card.scale, 1, f"{NAME}.start")
+    unmeasured = card.most if card.scale == card.unit else card.least  # of levels the lowest is the mildest, of degrees the highest
+    base = given("mildest", unmeasured if mildest is None else mildest, card.scale, 1, f"{NAME}.start")
     missed = subject.last is not None and titrate(subject.last).turn == "up"
     last = subject.last.at if subject.last and subject.last.at is not None else base.value or 0
     colder = given("endpoint not reached last time", -card.step if missed else 0, card.scale, 1, f"{NAME}.adjust.missed")

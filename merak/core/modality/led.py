@@ -122,7 +122,7 @@ def _kept(judge: Judge, settings: Settings, field: str, colour: Colour, bright: 
     rule_id = f"led.ceiling.{colour.replace('-', '_')}_fluence"
     ceiling, low, longest = number(rule_id), number("led.low_fluence"), number("led.ceiling.minutes")
     if fluence.value is None:
-        act = f"Keep to the clock, {longest:g} minutes at most."
+        act = f"Keep to the clock, {longest:g} minutes at most, or have the panel measured and add the points under Practice."
         judge.mind.append(caution(bright.rules[0], "change", f"Dose unknown: {bright.formula}.", act, "distance_cm"))
     elif fluence.value > ceiling + 0.005:
         allowed = minutes_for(ceiling, bright.value or 1, settings.duty_percent / 100)

@@ -291,7 +291,10 @@ def _level_refusal(level: float, polarity: Polarity, card: MicrocurrentCard) -> 
         return f"The {card.name} goes to level {card.levels}.", "device.calibration"
     if current is None:
         most = number("microcurrent.unknown_dose.level") * card.levels / 10
-        return (f"Level {most:g} at most where the dose is unknown.", "microcurrent.unknown_dose.level") if level > most else None
+        words = (
+            f"Level {most:g} at most on the {card.name}, whose dose is unknown. Lower it, or have it measured; points go under Practice."
+        )
+        return (words, "microcurrent.unknown_dose.level") if level > most else None
     if current > ceiling:
         return f"{current:.0f} µA is above {ceiling:.0f} µA, which nobody plans past.", "microcurrent.ceiling.current"
     density = density_ma_cm2(current, card.contact_cm2)
@@ -312,7 +315,7 @@ def _checked(settings: Settings, card: MicrocurrentCard, numbers: dict[str, Quan
         most = number("microcurrent.unknown_dose.level") * card.levels / 10
         where = "is outside the card's measured points" if card.calibration else "has no calibration"
         words = f"Dose unknown: level {settings.level:g} on the {card.name} {where}."
-        act = f"Stay at level {most:g} or below, or have the machine measured."
+        act = f"Stay at level {most:g} or below, or have the {card.name} measured and add the points under Practice."
         mind.append(caution("microcurrent.unknown_dose.level", "change", words, act))
     density, dense = numbers["density"].value, number("microcurrent.density.warn")
     if density is not None and density >= dense and not against:

@@ -263,9 +263,10 @@ def physical(judge: Judge, name: str, card: MachineCard, at: float, field: str =
     elif found.value is None:
         most = card.least + number("device.unknown_share") / 100 * (card.most - card.least)
         words = f"Dose unknown: {found.formula}."
-        judge.change("device.unknown_share", words, f"Stay at {most:g} {card.scale} or below, or have the machine measured.", field)
+        act = f"Stay at {most:g} {card.scale} or below, or have the {card.name} measured and add the points under Practice."
+        judge.change("device.unknown_share", words, act, field)
         if at > most * (1 + TOLERANCE):
-            judge.refuse("device.unknown_share", f"{most:g} {card.scale} at most where the dose is unknown.", field)
+            judge.refuse("device.unknown_share", f"{most:g} {card.scale} at most where the dose is unknown: {found.formula}.", field, act)
     judge.tell(name, found)
     return found
 

@@ -25,6 +25,8 @@ def titrate(last: Before) -> Titration:
     """
     if last.mark:
         return _turn("stop", "titration.stop", f"Left: {last.mark}. ")
+    if last.incident:
+        return _turn("down", "titration.incident", f"{last.incident}. ")
     if max(last.redness, last.swelling) >= number("follow.severe"):
         return _turn("down", "titration.down", f"Redness or swelling was {max(last.redness, last.swelling)} of 4. ")
     if last.settled_late:

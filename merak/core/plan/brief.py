@@ -159,11 +159,14 @@ class Brief(Frozen):
         )  # fmt: skip
 
     def spot_first(self, modality: str) -> bool:
-        """Whether only a test spot is done today: it was never done here, and none that was read still speaks for it."""
-        if modality not in SPOT_FIRST or modality in self.history:
+        """Whether only a test spot is done today: it was never done here, or there was an incident, and none that was read since speaks
+        for it.
+        """
+        before, read = self.history.get(modality), self.spots.get(modality)
+        if modality not in SPOT_FIRST or (before is not None and not before.incident):
             return False
-        read = self.spots.get(modality)
-        return read is None or not read.speaks(self.today)
+        old = before is not None and read is not None and before.on is not None and read.on <= before.on
+        return read is None or old or not read.speaks(self.today)
 
     def price(self, modality: str) -> float:
         """What the studio asks for a modality, in its currency."""

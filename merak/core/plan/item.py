@@ -216,6 +216,10 @@ def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
         return settings
     field, turn = module.STEP.field, titrate(before).turn
     last = settings.model_copy(update={field: type(getattr(settings, field))(before.at)})
+    if before.incident:
+        lower = _after_incident(module, last, card)
+        now, most = float(getattr(settings, field)), float(getattr(lower, field))
+        return lower if (now > most) != module.STEP.down and now != most else settings
     if modality in CARRIED_OVER:
         settings = last if turn == "same" else stepped(module, last, card, up=turn == "up")
     now, down = float(getattr(settings, field)), module.STEP.down
@@ -224,6 +228,14 @@ def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
     more = more_energy(card, field, before.at, now)
     too_much = turn == "up" and not down and more is not None and more > number("titration.fifth") + 1e-9
     return last if too_much else settings
+
+
+def _after_incident(module: Any, last: Any, card: Any) -> Any:
+    """Settings so many steps below where an incident happened (rule titration.incident)."""
+    lower = last
+    for _ in range(round(-number("titration.incident"))):
+        lower = stepped(module, lower, card, up=False)
+    return lower
 
 
 #: Zones worked at once with bulk radiofrequency, cm², from the usual down.
@@ -367,6 +379,7 @@ def _judged(brief: Brief, item: Item, dose: Dose) -> tuple[tuple[Caution, ...], 
         if float(item.settings.get(field, 0)) > most + 1e-9:
             words = f"The test spot was read for {most:g}; this is set to {item.settings[field]:g}."
             against.append(caution("chair.spot.once", "stop", words, "Go back to it, or place another spot.", field))
+    against += _too_much_after_incident(brief, item)
     licence = about()[item.modality].licence
     needs = licence if licence not in ("", "senior") else ""
     if needs and needs not in brief.licences and item.modality != "micro_needling":
@@ -387,6 +400,20 @@ def _judged(brief: Brief, item: Item, dose: Dose) -> tuple[tuple[Caution, ...], 
             act = f"Allowed by {word.by}, {word.at:%-d %b %Y %H:%M}: “{word.reason}”."
             past.append(Caution(weight="change", words=f"Past a ceiling: {stop.words}", act=act, rule=stop.rule, field=stop.field))
     return tuple(stops), tuple(past)
+
+
+def _too_much_after_incident(brief: Brief, item: Item) -> Iterator[Caution]:
+    """What happened at a setting is not planned again at it: two steps lower, or a senior's written word (rule titration.incident)."""
+    before, module = brief.history.get(item.modality), MODALITIES[item.modality]
+    if before is None or not before.incident or before.at is None:
+        return
+    field, _, down = module.STEP
+    machine, settings = brief.machine(item.modality, item.machine), read_settings(item, {})
+    last = settings.model_copy(update={field: type(getattr(settings, field))(before.at)})
+    most, now = float(getattr(_after_incident(module, last, machine.card if machine else None), field)), float(getattr(settings, field))
+    if now != most and (now > most) != down:
+        words = f"{before.incident} at {before.at:g}. Two steps lower is {most:g}; this is set to {now:g}."
+        yield caution("titration.incident", "stop", words, f"Go to {most:g}, or leave it out.", field)
 
 
 def _last_time(brief: Brief, item: Item) -> Iterator[Caution]:

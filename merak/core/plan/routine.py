@@ -9,17 +9,18 @@ from merak.core.knowledge import Consider
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import title
-from merak.core.plan.item import Item, begin
+from merak.core.plan.item import Item, begin, lowered
 from merak.core.plan.visit_plan import Plan, in_force
 from merak.core.working import Frozen
 
 
 class RoutineStep(Frozen):
-    """One step: the modality, where, the choices of a kind (never amounts), and beside which step of the routine it runs."""
+    """One step: the modality, where, the choices of a kind, what was set, and beside which step of the routine it runs."""
 
     modality: str
     zones: tuple[str, ...] = ()
     kinds: dict[str, str] = Field(default_factory=dict)
+    settings: dict[str, float | bool] = Field(default_factory=dict)
     beside: int | None = None
 
 
@@ -34,7 +35,7 @@ class Routine(Frozen):
 
 
 def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
-    """A plan as a routine: strengths and times stay with the client that they were fitted to, only kinds of setting are kept.
+    """A plan as a routine, with its settings as they stand; at the next client they hold as far as that client's own start value does.
 
     Raises BadInput on "name".
     """
@@ -43,7 +44,8 @@ def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
     places = {item.id: n for n, item in enumerate(plan.items)}
     found = tuple(name for name, graded in brief.findings.grades.items() if any(graded.values()))
     steps = tuple(
-        RoutineStep(modality=item.modality, zones=item.zones, kinds=_kinds(item), beside=places.get(item.beside)) for item in plan.items
+        RoutineStep(modality=item.modality, zones=item.zones, kinds=_kinds(item), settings=_amounts(item), beside=places.get(item.beside))
+        for item in plan.items
     )
     return Routine(name=name.strip()[:80], conditions=found, goals=brief.wish.goals, steps=steps, methods=plan.methods)
 
@@ -58,9 +60,27 @@ def _kinds(item: Item) -> dict[str, str]:
     }  # fmt: skip
 
 
+def _amounts(item: Item) -> dict[str, float | bool]:
+    """The settings that are numbers or yes and no."""
+    settings: Any = MODALITIES[item.modality].Settings.model_validate(item.settings)
+    return {name: value for name in type(settings).model_fields if isinstance(value := getattr(settings, name), bool | int | float)}
+
+
+def _as_kept(brief: Brief, item: Item, step: RoutineStep, of: dict[str, str]) -> Item:
+    """An item with what the routine keeps, its strength no more than this client's own start; as begun where a rule stands against it."""
+    field, _, down = MODALITIES[item.modality].STEP
+    kept = {name: value for name, value in step.settings.items() if name in item.settings}
+    if field in kept and (kept[field] > item.settings[field]) != down:
+        kept[field] = item.settings[field]
+    try:
+        return lowered(brief, item.with_settings(item.settings | kept), of)
+    except (Refused, BadInput):
+        return item
+
+
 def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str], ...]]:
-    """A routine re-fitted: every step with this client's own start values, zones that are closed left out; and (step, why) of what this
-    client cannot have today.
+    """A routine re-fitted: every step as it was kept, never stronger than this client's own start values, zones that are closed left
+    out; and (step, why) of what this client cannot have today.
     """
     of = in_force(brief, Plan(methods=routine.methods))
     items: list[Item] = []
@@ -81,6 +101,7 @@ def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str],
         except BadInput as bad:
             left.append((title(step.modality), " ".join(bad.fields.values())))
             continue
+        item = _as_kept(brief, item, step, of)
         ids[n] = item.id
         host = ids.get(step.beside, "") if step.beside is not None else ""
         items.append(item.model_copy(update={"beside": host}))

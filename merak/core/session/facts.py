@@ -11,7 +11,10 @@ from merak.core.session.walk import missed_in_all
 
 
 class StepFacts(NamedTuple):
-    """Planned beside done, for one step of the record; `set_to` is what a test spot changed the setting to."""
+    """Planned beside done, for one step of the record; `set_to` is what a test spot changed the setting to, `level` where it was at the
+    last, `highest` the highest that anything was counted at, `changes` how often it was moved; `left` why it was left before its end,
+    `cold` the zones that were worked and never reached their band, with what was read.
+    """
 
     title: str
     planned_s: int
@@ -26,6 +29,10 @@ class StepFacts(NamedTuple):
     hands: tuple[str, ...]
     set_to: float | None
     over: str
+    highest: float | None = None
+    changes: int = 0
+    left: str = ""
+    cold: tuple[str, ...] = ()
 
 
 def step_facts(steps: Sequence[Step], state: RunState, now: datetime) -> list[StepFacts]:
@@ -37,10 +44,27 @@ def step_facts(steps: Sequence[Step], state: RunState, now: datetime) -> list[St
         facts.append(
             StepFacts(
                 step.title, step.seconds, run.seconds(now), step.strokes, run.strokes, None if level is None else level + run.level_shift,
-                tuple(run.said), run.begun is not None, missed, doubled, tuple(run.hands), run.set_to, run.over,
+                tuple(run.said), run.begun is not None, missed, doubled, tuple(run.hands), run.set_to, run.over, run.level_most,
+                run.level_changes, run.left, cold(step, run),
             )
         )  # fmt: skip
     return facts
+
+
+def cold(step: Step, run: StepRun) -> tuple[str, ...]:
+    """The zones of a warm step that were worked and never reached their band: (zone: what was read), in words."""
+    if step.heat is None or step.kind != "sections":
+        return ()
+    worked = {place for walk in (*run.passes, run.walk) for place in walk}
+    found = []
+    for place, part in enumerate(step.parts):
+        if place in worked:
+            warmth = run.warmth.get(part.name)
+            if warmth is None:
+                found.append(f"{part.name}: never read")
+            elif warmth.peak_c < step.heat.low_c:
+                found.append(f"{part.name}: {warmth.peak_c:.1f} of {step.heat.low_c:g} °C")
+    return tuple(found)
 
 
 def delivered(steps: Sequence[Step], state: RunState, now: datetime) -> tuple[str, ...]:

@@ -26,7 +26,8 @@ class Pace(NamedTuple):
 
 def pace(steps: Sequence[Step], state: RunState, now: datetime, booked_s: float) -> Pace:
     """How the time stands (rule chair.late). What runs beside a wait costs nothing until it is longer than the wait."""
-    used = (now - state.started).total_seconds() if state.started else 0.0
+    until = state.endings[-1].at if state.over and state.endings else now  # what is over uses no time any more
+    used = (until - state.started).total_seconds() if state.started else 0.0
     room, left = booked_s - used, 0.0
     short: list[tuple[int, float]] = []
     for n, step in enumerate(steps):

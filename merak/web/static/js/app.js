@@ -38,8 +38,13 @@ document.addEventListener("htmx:afterSwap", (event) => {
 });
 
 const offline = document.getElementById("offline");
-document.addEventListener("htmx:sendError", () => { offline.hidden = false; });
-document.addEventListener("htmx:afterOnLoad", () => { offline.hidden = true; });
+if (offline && !document.querySelector("[data-keep]")) {
+  document.addEventListener("htmx:sendError", () => {
+    offline.textContent = "No connection. What you typed is still on this page; it is sent with the next change once the connection is back.";
+    offline.hidden = false;
+  });
+  document.addEventListener("htmx:afterOnLoad", () => { offline.hidden = true; });
+}
 
 // A form that asks in words before it does something that cannot be taken back.
 document.addEventListener("submit", (event) => {

@@ -1,0 +1,86 @@
+// What is typed or tapped without a network is kept in this browser under its giver's name, sent by itself and in order when the network
+// is back, each once; moving on waits for it. For pages that say so (data-keep).
+
+const AGAIN_MS = 3000;
+const place = document.querySelector("[data-keep]");
+const notice = document.getElementById("offline");
+const key = `merak.kept.${place.dataset.keep}`;
+let queue = JSON.parse(localStorage.getItem(key) || "[]"), sending = false, onward = null, refused = "";
+
+function keep() {
+  localStorage.setItem(key, JSON.stringify(queue));
+  const many = `${queue.length} ${queue.length === 1 ? "answer is" : "answers are"} kept here`;
+  notice.hidden = !queue.length && !refused;
+  notice.textContent = refused || `No connection: ${many} and sent by ${queue.length === 1 ? "itself" : "themselves"} as soon as there is one.${onward ? " Moving on waits for that." : ""}`;
+}
+
+function push(path, entries, once) {
+  queue.push({ path, entries: entries.filter(([name]) => name !== "csrf"), once });
+  keep();
+}
+
+// Every request of such a page has a name of its own, so that one sent twice counts once.
+document.addEventListener("htmx:configRequest", (event) => { if (event.detail.verb === "post") event.detail.headers["X-Once"] = crypto.randomUUID(); });
+document.addEventListener("htmx:beforeRequest", (event) => {
+  const asked = event.detail.requestConfig;
+  if (asked.verb !== "post" || !(queue.length || !navigator.onLine)) return;
+  event.preventDefault();  // behind those that wait
+  took(asked);
+});
+document.addEventListener("htmx:sendError", (event) => { if (event.detail.requestConfig.verb === "post") took(event.detail.requestConfig); });
+
+function took(asked) {
+  push(asked.path, [...asked.formData.entries()].map(([name, value]) => [name, String(value)]), asked.headers["X-Once"]);
+  const zone = asked.formData.get("zone");
+  document.querySelector(`[data-zone="${CSS.escape(zone || "")}"]`)?.classList.add("waits");
+  send();
+}
+
+async function send() {
+  if (sending || !queue.length) return;
+  sending = true;
+  try {
+    while (queue.length) {
+      const one = queue[0], token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRF-Token"];
+      const headers = { "content-type": "application/x-www-form-urlencoded", "hx-request": "true", "x-csrf-token": token, "x-once": one.once };
+      const answer = await fetch(one.path, { method: "POST", headers, body: new URLSearchParams(one.entries), redirect: "manual" });
+      if (answer.status >= 500) break;
+      if (answer.status >= 400) refused = `Something of what waited here was refused (${answer.status}). Look through the page once more.`;
+      queue.shift();
+      keep();
+    }
+    if (!queue.length) settle();
+  } catch { /* still no network */ }
+  sending = false;
+  keep();
+}
+
+// All of it is kept: on to where one wanted to go, or the page as it stands now, once nobody is typing in it.
+function settle() {
+  if (onward) return window.location.assign(onward);
+  const typing = document.activeElement?.matches?.("input:not([type=radio]):not([type=checkbox]), textarea");
+  if (typing) return document.activeElement.addEventListener("blur", () => settle(), { once: true });
+  window.htmx.ajax("GET", window.location.href, { target: "#main", select: "#main", swap: "outerHTML" });
+}
+
+document.addEventListener("click", (event) => {
+  const link = event.target.closest("a[href]");
+  if (!link || !queue.length || link.getAttribute("href").startsWith("#")) return;
+  event.preventDefault();
+  onward = link.href;
+  keep();
+  send();
+}, true);
+document.addEventListener("submit", (event) => {
+  if (!event.target.closest("[data-keep]") || (!queue.length && navigator.onLine) || event.target.matches("[enctype='multipart/form-data']")) return;
+  event.preventDefault();
+  event.stopPropagation();
+  const entries = [...new FormData(event.target, event.submitter).entries()].map(([name, value]) => [name, String(value)]);
+  push(event.submitter?.formAction || event.target.action, entries, crypto.randomUUID());
+  onward ||= window.location.href;
+  send();
+}, true);
+window.addEventListener("online", send);
+setInterval(send, AGAIN_MS);
+keep();
+send();

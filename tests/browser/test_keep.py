@@ -1,0 +1,63 @@
+"""Ask and look without a network: nothing typed or tapped is lost, each counts once, and moving on waits for it."""
+
+import re
+
+import httpx
+import pytest
+from playwright.sync_api import Browser, expect
+
+from tests.conftest import Server, sign_in, signed_in_page
+from tests.sittings import booked
+
+
+@pytest.fixture(scope="module")
+def adaeze(server: Server) -> httpx.Client:
+    return sign_in(server.url, "adaeze")
+
+
+def test_answers_without_a_network_are_kept_sent_and_waited_for(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = booked(adaeze, "Tunnel Invented")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/ask")
+        page.context.set_offline(True)
+        page.locator("#q-pregnant input").last.check()
+        page.get_by_label("Money today").fill("140")
+        page.get_by_label("Time today").click()
+        expect(page.locator("#offline")).to_contain_text(re.compile(r"2 answers are kept here"))
+        box = page.locator("#offline").bounding_box()
+        assert box and 0 <= box["y"] < 200, "told where the eye is"
+        page.get_by_role("link", name="Look", exact=True).click()
+        expect(page.locator("#offline")).to_contain_text("Moving on waits")
+        expect(page).to_have_url(re.compile("/ask$"))
+        page.context.set_offline(False)
+        expect(page).to_have_url(re.compile("/look$"))
+        page.goto(f"{server.url}/visits/{visit}/ask")
+        expect(page.locator("#q-pregnant input").last).to_be_checked()
+        expect(page.get_by_label("Money today")).to_have_value("140")
+
+        # The page is thrown away while there is no network: what was answered is in the browser.
+        page.context.set_offline(True)
+        page.locator("#q-pregnant input").first.check()
+        expect(page.locator("#offline")).to_contain_text("1 answer is kept here")
+        page.context.set_offline(False)
+        page.reload()
+        expect(page.locator("#offline")).to_be_hidden()
+        expect(page.locator("#q-pregnant input").first).to_be_checked()
+
+
+def test_taps_on_the_plate_count_once_each(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = booked(adaeze, "Lift Shaft Invented")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/look?kind=acne")
+        # The answer to the first tap is lost on its way back: it was kept, and is not counted again.
+        page.route("**/look/tap", lambda route: (route.fetch(), route.abort("connectionreset")), times=1)
+        page.locator("#z-left-chin").click()
+        expect(page.locator("#z-left-chin")).to_have_attribute("aria-label", re.compile("acne 1 of 4"))
+        page.context.set_offline(True)
+        page.locator("#z-left-chin").click()
+        page.locator("#z-right-chin").click()
+        expect(page.locator("#offline")).to_contain_text("2 answers are kept here")
+        page.context.set_offline(False)
+        expect(page.locator("#z-left-chin")).to_have_attribute("aria-label", re.compile("acne 2 of 4"))
+        expect(page.locator("#z-right-chin")).to_have_attribute("aria-label", re.compile("acne 1 of 4"))
+        expect(page.locator("#offline")).to_be_hidden()
