@@ -10,7 +10,7 @@ from uuid import uuid4
 from fastapi import Depends, Request
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from merak.core.errors import BadInput, MerakError
+from merak.core.errors import MerakError
 from merak.desk import once
 from merak.desk.desk import Desk
 from merak.desk.permission import Denied
@@ -44,7 +44,15 @@ class SentAlready(MerakError):
 
 async def _form(request: Request) -> dict[str, str]:
     """The fields of a form as browsers and htmx send it, URL-encoded; of a field sent twice the last counts."""
-    return dict(parse_qsl((await request.body()).decode(errors="replace"), keep_blank_values=True))
+    return {_plain(name): _plain(said) for name, said in parse_qsl((await request.body()).decode(errors="replace"), keep_blank_values=True)}
+
+
+#: Signs that no keyboard types and no database keeps.
+_UNSEEN = dict.fromkeys(one for one in range(32) if chr(one) not in "\t\n\r")
+
+
+def _plain(text: str) -> str:
+    return text.translate(_UNSEEN)
 
 
 Form = Annotated[dict[str, str], Depends(_form)]
@@ -55,15 +63,13 @@ LARGEST_FORM = 14_000_000
 
 
 async def _parts(request: Request) -> tuple[dict[str, str], dict[str, bytes]]:
-    """The fields and the files of a form with files. Raises BadInput when it is larger than any file may be."""
-    if int(request.headers.get("content-length") or LARGEST_FORM + 1) > LARGEST_FORM:
-        raise BadInput({"file": f"Too large: {LARGEST_FORM / 1e6:g} MB at most."})
+    """The fields and the files of a form with files; how large it may be is held before (`limits`)."""
     fields: dict[str, str] = {}
     files: dict[str, bytes] = {}
     async with request.form(max_files=6, max_fields=60) as form:
         for key, value in form.items():
             if isinstance(value, str):
-                fields[key] = value
+                fields[_plain(key)] = _plain(value)
             elif content := await value.read():
                 files[key] = content
     return fields, files
@@ -89,6 +95,9 @@ def entered(request: Request, form: dict[str, str] | None = None) -> Iterator[De
             if key:
                 once.give_back(desk, key)
             raise
+        finally:
+            if key:
+                once.through(desk, key)
 
 
 def _claimed(request: Request, desk: Desk, form: dict[str, str]) -> str:
@@ -118,7 +127,10 @@ def not_taken(request: Request, desk: Desk) -> None:
 
 def own_page(address: str, host: str = "") -> str:
     """The path of a page of ours, from an address that a browser told; the day sheet for any other."""
-    parts = urlsplit(address)
+    try:
+        parts = urlsplit(address)
+    except ValueError:
+        return "/"
     inside = parts.path.startswith("/") and not parts.path.startswith(("//", "/\\")) and parts.netloc in ("", host)
     return urlunsplit(("", "", parts.path, parts.query, "")) if inside and "\\" not in address else "/"
 

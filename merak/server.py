@@ -12,6 +12,7 @@ from merak.api import treat as api_treat
 from merak.core.knowledge import book
 from merak.desk.practice import database_answers
 from merak.door import Headers
+from merak.limits import Limits
 from merak.web import (
     answer,
     ask,
@@ -35,13 +36,14 @@ from merak.web import (
     treat,
 )  # fmt: skip
 from merak.web.pages import STATIC
-from merak.web.trouble import handle_trouble
+from merak.web.trouble import handle_trouble, tell
 
 
 def make_app() -> FastAPI:
     """The app. Raises KnowledgeError when the rule book is broken: then nothing is served."""
     book()
     app = FastAPI(title="Merak", version="1", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
+    app.add_middleware(Limits, tell=tell)
     app.add_middleware(Headers)
     app.add_middleware(GZipMiddleware, minimum_size=1500, compresslevel=4)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")

@@ -23,7 +23,7 @@ def booked(client: httpx.Client, name: str, therapist: str = "Adaeze") -> str:
     options = client.get("/").text.split('<option value="')[1:]
     whose = next(one.split('"')[0] for one in options if therapist in one.split("</option>")[0])
     day = date.today() + timedelta(days=next(DAYS))
-    form = {"name": name, "born": "1984-05-06", "day": f"{day}", "time": "13:00", "minutes": "120", "therapist": whose}
+    form = {"name": name, "born": "1984-05-06", "day": f"{day}", "time": "13:00", "minutes": "120", "therapist": whose, "whose": "new"}
     client.post("/visits", data=form)
     sheet = client.get(f"/?on={day}").text
     visit = str(re.findall(r"/visits/([0-9a-f-]{36})", sheet[sheet.index(name) :])[0])

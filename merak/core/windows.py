@@ -41,7 +41,7 @@ def read_day(text: str, kind: Kind, today: date, born: date | None = None) -> tu
     try:
         day = date.fromisoformat(raw)
     except ValueError:
-        return None, f"“{raw[:40]}” is no date."
+        return None, f"A date, please. “{raw[:40]}” is none."
     wrong = wrong_day(kind, day, today, born)
     return (None, wrong) if wrong else (day, "")
 

@@ -4,6 +4,7 @@ from typing import Any
 from uuid import UUID
 
 from merak.core.errors import BadInput
+from merak.core.whole import whole
 from merak.desk.desk import Desk, OutOfTurn
 from merak.desk.file import turn
 from merak.records import visits
@@ -22,10 +23,11 @@ def add(desk: Desk, visit_id: UUID, form: dict[str, str]) -> None:
         changed = {}
         for key in GRADES:
             raw = form.get(key, "")
-            if raw and not (raw.isdigit() and int(raw) <= 4):
+            grade = whole(raw, 4)
+            if raw and grade is None:
                 wrong[key] = "0 to 4."
-            elif raw and int(raw) != kept.get(key):
-                changed[key] = int(raw)
+            elif raw and grade != kept.get(key):
+                changed[key] = grade
         if wrong:
             raise BadInput(wrong)
         words = "".join(f" {key.capitalize()} {kept.get(key, 'not graded')} → {grade}." for key, grade in changed.items())

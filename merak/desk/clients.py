@@ -1,6 +1,6 @@
 """A client's page: how they are reached, and their visits with what was done and how the skin answered."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -8,9 +8,10 @@ from uuid import UUID
 from merak.core.after.following import FollowUp
 from merak.core.after.incidents import Incident
 from merak.core.client import age_on
+from merak.core.client.names import plain
 from merak.core.errors import BadInput
 from merak.core.plan.fitting import title
-from merak.desk.desk import Desk, NotFound
+from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.permission import may
 from merak.exchange.language import LANGUAGES
 from merak.records import clients
@@ -49,6 +50,8 @@ class ClientPage:
     more: bool
     form: dict[str, str]
     wrong: dict[str, str]
+    #: Others who may be the same person: of the same name and birth date.
+    doubles: list[Client] = field(default_factory=list)
 
 
 def client_page(
@@ -63,7 +66,8 @@ def client_page(
     seen = [_seen(desk, one, clinical) for one in found.visits[:AT_ONCE]]
     held = {"phone": found.phone, "email": found.email, "language": found.language, "large": "on" if found.habits.get("large") else ""}
     more = len(found.visits) > AT_ONCE
-    return ClientPage(found, age_on(found.born, desk.today), seen, max(0, skip), more, form or held, wrong or {})
+    doubles = [one for one in clients.named(desk.db, plain(found.name)) if one.born == found.born and one.id != found.id]
+    return ClientPage(found, age_on(found.born, desk.today), seen, max(0, skip), more, form or held, wrong or {}, doubles)
 
 
 def _seen(desk: Desk, one: dict[str, Any], clinical: bool) -> Seen:
@@ -93,6 +97,18 @@ def _said(answers: list[dict[str, Any]] | None) -> str:
             words += [IMPROVED[said.improvement]] if said.improvement is not None else []
             words += [f"{said.satisfaction} of 10"] if said.satisfaction is not None else []
     return ", ".join(words)
+
+
+def merge(desk: Desk, into: UUID, other: UUID) -> None:
+    """Two records of one person become one: everything of the other's goes into this one's. Raises NotFound, OutOfTurn where they do not
+    look like one person.
+    """
+    desk.demand("amend")
+    page = client_page(desk, into)
+    if other not in {one.id for one in page.doubles}:
+        raise OutOfTurn("Only records of the same name and birth date are put together.")
+    with desk.saving("put records together", f"{into} {other}") as db:
+        clients.merge(db, into, other)
 
 
 def reach(desk: Desk, client_id: UUID, form: dict[str, str]) -> None:

@@ -17,6 +17,7 @@ from merak.core.plan.item import Item, compute
 from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.session import StepFacts, step_facts
 from merak.core.session.facts import delivered
+from merak.core.whole import whole
 from merak.core.working import Caution, Quantity
 from merak.desk import follow_ups, registering
 from merak.desk.answering import answer_of
@@ -193,9 +194,9 @@ def _read_answer(page: Closed, form: dict[str, str], body: dict[str, Any], wrong
     if answer.missing:
         wrong["answer"] = f"Look once more {' and '.join(LOOKS[one] for one in answer.missing)}: tap what is seen, or “nothing seen”."
     for key, (words, most) in GRADES.items():
-        raw = form.get(key, "")
-        if raw.isdigit() and int(raw) <= most:
-            body[key] = int(raw)
+        told = whole(form.get(key), most)
+        if told is not None:
+            body[key] = told
         else:
             wrong[key] = f"{words}: 0 to {most}."
     body["endpoints"] = {name: form.get(f"endpoint.{name}", "") for name in page.judged}

@@ -238,8 +238,9 @@ def _known_client(desk: Desk, form: dict[str, str], wrong: dict[str, str]) -> Cl
     if len(typed) > LONGEST_NAME:
         wrong["name"] = f"{LONGEST_NAME} signs at most."
         return None
+    offered = next((one for one in clients.named(desk.db, plain(typed)) if str(one.id) == form.get("whose")), None)
     known = visits.clients_named(desk.db, typed.split(",")[0].strip(), 1000)
-    return next((client for client in known if listed(client) == typed or str(client.id) == form.get("whose")), None)
+    return offered or next((client for client in known if listed(client) == typed), None)
 
 
 def listed(client: Client) -> str:

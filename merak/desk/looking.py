@@ -14,6 +14,7 @@ from merak.core.client import Findings
 from merak.core.errors import BadInput
 from merak.core.knowledge import conditions
 from merak.core.plan.side import FirstSide, first_side
+from merak.core.whole import whole
 from merak.desk.desk import Desk
 from merak.desk.file import VisitFile, open_file, turn
 from merak.records import visits
@@ -71,8 +72,8 @@ def save_findings(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Looked:
             _take_hydration(body, form["hydration"].strip(), wrong)
         if form.get("skin_type"):
             body["skin_type"] = form["skin_type"]
-        if form.get("phototype", "").isdigit():
-            body["phototype"] = int(form["phototype"])
+        if (phototype := whole(form.get("phototype"), 6)) is not None:
+            body["phototype"] = phototype
         if "sensitive" in form:
             body["sensitive"] = {"yes": True, "no": False}.get(form["sensitive"])
         _keep(desk, file, body)
@@ -83,8 +84,8 @@ def _take_hydration(body: dict[str, Any], raw: str, wrong: dict[str, str]) -> No
     """A meter's reading, when it is one."""
     if not raw:
         body["hydration"] = None
-    elif raw.isdigit() and int(raw) <= MOST_HYDRATED:
-        body["hydration"] = int(raw)
+    elif (read := whole(raw, MOST_HYDRATED)) is not None:
+        body["hydration"] = read
     else:
         wrong["hydration"] = f"A whole number from 0 to {MOST_HYDRATED}, as the meter shows it."
 

@@ -17,6 +17,11 @@ def claim(desk: Desk, key: str) -> bool:
     return once.claim(desk.db, key, desk.now)
 
 
+def through(desk: Desk, key: str) -> None:
+    """It is done: whoever sent it meanwhile is told so."""
+    once.through(desk.db, key)
+
+
 def give_back(desk: Desk, key: str) -> None:
     """It did nothing after all."""
     once.give_back(desk.db, key)

@@ -13,6 +13,7 @@ from merak.core.plan.item import Item, can_override, derived, read_settings
 from merak.core.plan.proposals import Proposal, proposals
 from merak.core.plan.screening import Board
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
+from merak.core.whole import whole
 from merak.core.working import Caution
 from merak.desk.changes import BACK, OPS, TWINS, Draft, Touched, draft_of
 from merak.desk.desk import Desk, OutOfTurn
@@ -174,9 +175,9 @@ def _touched(before: Planned, after: Planned, agreed: bool) -> frozenset[str]:
 
 def _changed_meanwhile(desk: Desk, draft: Draft, item_id: str, form: dict[str, str]) -> str:
     """What another changed in this step after the version that this person was looking at; "" when nothing."""
-    seen = form.get("version", "")
+    seen = whole(form.get("version"), 10**9)
     touched = draft.touched.get(item_id)
-    if not touched or not seen.isdigit() or touched.version <= int(seen) or touched.by == str(desk.me.id):
+    if not touched or seen is None or touched.version <= seen or touched.by == str(desk.me.id):
         return ""
     return f"{touched.who} changed this step meanwhile: {touched.what}. It stands as they left it; look, then change it again."
 

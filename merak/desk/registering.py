@@ -13,6 +13,7 @@ from merak.core.after.outcomes import Signal, signals
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
 from merak.core.plan.fitting import title
+from merak.core.whole import whole
 from merak.desk.desk import Desk, NotFound
 from merak.desk.file import VisitFile
 from merak.desk.treating import Run
@@ -134,7 +135,8 @@ def correct(desk: Desk, reaction_id: UUID, form: dict[str, str]) -> None:
     desk.demand("close")
     page = reaction(desk, reaction_id)
     wrong: dict[str, str] = {}
-    if not (form.get("grade", "").isdigit() and int(form["grade"]) <= 4):
+    grade = whole(form.get("grade"), 4)
+    if grade is None:
         wrong["grade"] = "Grade: 0 to 4."
     settled = form.get("settled", "").strip()
     if settled:
@@ -148,7 +150,7 @@ def correct(desk: Desk, reaction_id: UUID, form: dict[str, str]) -> None:
     if wrong:
         raise BadInput(wrong)
     body = {
-        **page.line.body, "grade": int(form["grade"]), "settled": settled, "tell": form.get("tell", ""),
+        **page.line.body, "grade": grade, "settled": settled, "tell": form.get("tell", ""),
         "done": form.get("done", "").strip()[:600], "told": form.get("told", "").strip()[:200],
     }  # fmt: skip
     with desk.saving("reaction", reaction_id) as db:

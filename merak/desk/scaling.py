@@ -7,6 +7,7 @@ from uuid import UUID
 from merak.core.client.scales import SCALES, Scale, Scored
 from merak.core.client.tone import ASKED, phototype_by, tone_of
 from merak.core.errors import BadInput
+from merak.core.whole import whole
 from merak.core.working import Quantity
 from merak.desk.desk import Desk, NotFound
 from merak.desk.fields import Shown, decimal, read, shown, texts
@@ -108,7 +109,7 @@ def take_phototype(desk: Desk, visit_id: UUID, form: dict[str, str]) -> Scales:
 
 
 def _by_questions(form: dict[str, str]) -> dict[str, Any]:
-    points = {one.id: int(form[f"points.{one.id}"]) for one in ASKED if form.get(f"points.{one.id}", "").isdigit()}
+    points = {one.id: told for one in ASKED if (told := whole(form.get(f"points.{one.id}"), 100)) is not None}
     try:
         return {"phototype": phototype_by(points)[0], "burning": points}
     except BadInput as bad:

@@ -12,6 +12,7 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import AskAfter, cited
 from merak.core.plan.fitting import title
 from merak.core.plan.spots import SpotAnswer, SpotLook, SpotRule, answer
+from merak.core.whole import whole
 from merak.desk import follow_ups
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import SENIORS
@@ -126,11 +127,7 @@ def _spot_answer(desk: Desk, task: Task, form: dict[str, str]) -> dict[str, Any]
     """What is seen at a spot, and what the rule says to it."""
     if desk.now < task.due_at:
         raise OutOfTurn(f"Too soon: this spot is read from {task.due_at.astimezone(desk.zone):%a %-d %b, %H:%M} on.")
-    wrong = {
-        key: f"{words}: 0 to {most}."
-        for key, (words, most) in LOOKS.items()
-        if not (form.get(key, "").isdigit() and int(form[key]) <= most)
-    }
+    wrong = {key: f"{words}: 0 to {most}." for key, (words, most) in LOOKS.items() if whole(form.get(key), most) is None}
     if form.get("mark") not in ("yes", "no"):
         wrong["mark"] = "Did it leave a mark, a blister, white skin?"
     if wrong:

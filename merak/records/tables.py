@@ -4,7 +4,7 @@ from datetime import date, datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import BigInteger, ForeignKey, Identity, Index, UniqueConstraint, func
+from sqlalchemy import BigInteger, ForeignKey, Identity, Index, UniqueConstraint, func, text
 from sqlalchemy.dialects.postgresql import JSONB, TIMESTAMP
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from uuid_utils.compat import uuid7
@@ -38,9 +38,16 @@ class SetUpCode(Base):
 
 
 class Person(Base):
-    """Somebody who works here. `careful_hands` should not hold energy now (pregnant, implanted electronics); which, is not kept."""
+    """Somebody who works here. `careful_hands` should not hold energy now (pregnant, implanted electronics); which, is not kept.
+
+    Names and sign-in names are unique, whatever their case.
+    """
 
     __tablename__ = "person"
+    __table_args__ = (
+        Index("person_name_once", func.lower(text("name")), unique=True),
+        Index("person_login_once", func.lower(text("login")), unique=True),
+    )
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
     name: Mapped[str]
     login: Mapped[str] = mapped_column(unique=True)

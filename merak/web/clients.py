@@ -1,8 +1,9 @@
 """A client: how they are reached, their visits, progress, photographs side by side; and the studio's outcomes."""
 
+from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import Response
 
 from merak.core.errors import BadInput
@@ -23,7 +24,7 @@ def _shown(request: Request, desk: Desk, found: clients.ClientPage) -> Response:
 
 
 @router.get("/clients/{client_id}")
-def client_page(request: Request, client_id: UUID, skip: int = 0) -> Response:
+def client_page(request: Request, client_id: UUID, skip: Annotated[int, Query(ge=0, le=1_000_000)] = 0) -> Response:
     """A client and their newest visits."""
     with entered(request) as desk:
         found = clients.client_page(desk, client_id, skip)
@@ -40,6 +41,18 @@ def reach(request: Request, client_id: UUID, form: Form) -> Response:
         except BadInput as bad:
             return _shown(request, desk, clients.client_page(desk, client_id, 0, form, bad.fields))
         return go(f"/clients/{client_id}", "Kept.")
+
+
+@router.post("/clients/{client_id}/merge")
+def merge(request: Request, client_id: UUID, form: Form) -> Response:
+    """Another record of the same person goes into this one."""
+    with entered(request, form) as desk:
+        try:
+            other = UUID(form.get("other", ""))
+        except ValueError:
+            raise BadInput({"other": "Which record?"}) from None
+        clients.merge(desk, client_id, other)
+        return go(f"/clients/{client_id}", "The two records are one.")
 
 
 @router.get("/clients/{client_id}/progress")

@@ -52,7 +52,7 @@ def add_person(request: Request, form: Form) -> Response:
             practice.add_person(desk, *(form.get(key, "") for key in ("name", "login", "password", "role", "finger_mm")))
         except BadInput as bad:
             return _shown(request, desk, form, bad.fields, "person")
-        return go("/practice", f"{form.get('name', '').strip()} is added.")
+        return go("/practice", "Added: they can sign in.")
 
 
 @router.post("/people/{person_id}/let-go")
@@ -114,7 +114,7 @@ def add_machine(request: Request, form: Form) -> Response:
             practice.add_device(desk, form)
         except BadInput as bad:
             return _shown(request, desk, form, bad.fields, "machine")
-        return go("/practice", f"{form.get('name', 'The machine').strip()} is added.")
+        return go("/practice", "The machine is added.")
 
 
 @router.post("/machines/{device_id}/put-away")

@@ -5,7 +5,7 @@ from fastapi.responses import Response
 
 from merak.core.errors import BadInput
 from merak.desk import practice, signing_in
-from merak.door import COOKIE, Form, check_token, entered, visitor_token
+from merak.door import COOKIE, Form, check_token, entered, own_page, visitor_token
 from merak.web.pages import THEMES, go, page
 
 router = APIRouter()
@@ -31,8 +31,7 @@ def sign_in_page(request: Request, next: str = "/") -> Response:
 def sign_in(request: Request, form: Form) -> Response:
     """Signs in and goes on to where one was going."""
     check_token(request.cookies.get("visitor", "-"), form.get("csrf", ""))
-    onward = form.get("next", "/")
-    onward = onward if onward.startswith("/") and not onward.startswith("//") and "\\" not in onward else "/"
+    onward = own_page(form.get("next", "/"))
     address = request.client.host if request.client else ""
     try:
         token = signing_in.sign_in(form.get("login", ""), form.get("password", ""), address)
@@ -77,6 +76,6 @@ def set_up(request: Request, form: Form) -> Response:
 @router.post("/theme")
 def theme(request: Request, form: Form) -> Response:
     """Light or dim, kept in this browser."""
-    back = go(form.get("back", "/") if form.get("back", "").startswith("/") else "/")
+    back = go(own_page(form.get("back", "/")))
     back.set_cookie("theme", form["theme"] if form.get("theme") in THEMES else "light", max_age=31536000, samesite="lax")
     return back

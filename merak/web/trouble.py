@@ -15,14 +15,16 @@ from merak.desk.permission import Denied, Sealed
 from merak.desk.practice import is_away
 from merak.desk.signing_in import at_desk
 from merak.door import COOKIE, NeedsSignIn, SentAlready
+from merak.limits import TooLarge
 from merak.web.pages import blocks, go, page
 
 log = logging.getLogger("merak")
-STATUS: dict[type[Exception], int] = {Denied: 403, NotFound: 404, OutOfTurn: 409, Sealed: 409, Refused: 409, BadInput: 422}
+STATUS: dict[type[Exception], int] = {Denied: 403, NotFound: 404, OutOfTurn: 409, Sealed: 409, Refused: 409, BadInput: 422, TooLarge: 413}
 WHAT_TO_DO = {
     403: "Ask the owner if you need it for your work.",
     404: "It may have been moved or cancelled. Start from the day sheet.",
     409: "Nothing was changed.",
+    413: "Nothing was changed. Send a smaller file, or less text.",
     422: "Nothing was changed. Go back, mend it and send it again.",
     503: "Wait a moment, then do it once more.",
     500: "What you did last may not have been kept; everything before it was. Try once more, and tell the owner if it happens again.",
@@ -35,6 +37,11 @@ def handle_trouble(app: FastAPI) -> None:
     app.add_exception_handler(HTTPException, _http)
     app.add_exception_handler(RequestValidationError, _malformed)
     app.add_exception_handler(Exception, _unforeseen)
+
+
+def tell(request: Request, error: Exception) -> Response:
+    """A refusal as its page, or its JSON under /api."""
+    return _known(request, error)
 
 
 def _known(request: Request, error: Exception) -> Response:

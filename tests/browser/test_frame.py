@@ -78,6 +78,10 @@ def written(client: httpx.Client, visit: str) -> None:
     said(client, visit, "incident", 2, card="Burn", done="cooled for twenty minutes", zone="right mid cheek")
 
 
+def worn(client: httpx.Client, visit: str) -> None:
+    sent(client, visit, ("pain", 1, 1), *[("count", 1)] * 55)
+
+
 def lost(client: httpx.Client, visit: str) -> None:
     assert client.post(f"/api/visits/{visit}/run/machine").status_code == 200
     said(client, visit, "machine", None, "lost")
@@ -99,7 +103,8 @@ ACTS: dict[str, tuple[tuple[str, ...], dict[str, tuple[str, ...]], list[Any], st
     ),
     "timed": (("oxygen_mask", "finish"), {}, [("start", 300), ("next", 125)], "Foam", [("Time is up", lambda *_: None)]),
     "warm": (
-        ("rf_bulk", "finish"), {"Bulk": ("mid cheek", "lower cheek")}, [("start", 300), ("next", 200), ("reading", 150, 39.0, {"zone": "x"})],
+        ("rf_bulk", "finish"), {"Bulk": ("mid cheek", "lower cheek")},
+        [("start", 300), ("next", 200), ("reading", 150, 39.0, {"zone": "x"})],
         "Bulk radiofrequency, right",
         [("Ask now", lambda *_: None), ("move on", heat(3)), ("off the skin", heat(3.5)), ("", resume), ("off the skin", pain(8)),
          ("Write the incident", owed), ("", written), ("over for today", warm(44.5))],
@@ -114,7 +119,7 @@ ACTS: dict[str, tuple[tuple[str, ...], dict[str, tuple[str, ...]], list[Any], st
         ("numbing", "rf_fractional", "finish"), {},
         [("start", 3000), ("next", 2900), ("next", 900), ("next", 600), ("spot", 400, None, {"zone": "right jawline"}),
          ("spot_read", 60, None, {"redness": 2, "swelling": 1, "pain": 0, "mark": False}), ("count", 50)], "Fractional radiofrequency",
-        [("Ask now", lambda *_: None), ("Wipe", lambda client, visit: sent(client, visit, ("pain", 1, 1), *[("count", 1)] * 55)), ("off the skin", pain(7))],
+        [("Ask now", lambda *_: None), ("Wipe", worn), ("off the skin", pain(7))],
     ),
     "free": (("microcurrent", "finish"), {}, [("start", 60)], "Gel and probes", [("", lambda *_: None)]),
 }  # fmt: skip

@@ -20,29 +20,29 @@ def test_answers_without_a_network_are_kept_sent_and_waited_for(browser: Browser
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/ask")
         page.context.set_offline(True)
-        page.locator("#q-pregnant input").last.check()
+        page.locator("#q-pregnancy input").last.check()
         page.get_by_label("Money today").fill("140")
         page.get_by_label("Time today").click()
         expect(page.locator("#offline")).to_contain_text(re.compile(r"2 answers are kept here"))
         box = page.locator("#offline").bounding_box()
         assert box and 0 <= box["y"] < 200, "told where the eye is"
-        page.get_by_role("link", name="Look", exact=True).click()
+        page.locator(".stages a", has_text="Look").click()
         expect(page.locator("#offline")).to_contain_text("Moving on waits")
         expect(page).to_have_url(re.compile("/ask$"))
         page.context.set_offline(False)
         expect(page).to_have_url(re.compile("/look$"))
         page.goto(f"{server.url}/visits/{visit}/ask")
-        expect(page.locator("#q-pregnant input").last).to_be_checked()
+        expect(page.locator("#q-pregnancy input").last).to_be_checked()
         expect(page.get_by_label("Money today")).to_have_value("140")
 
         # The page is thrown away while there is no network: what was answered is in the browser.
         page.context.set_offline(True)
-        page.locator("#q-pregnant input").first.check()
+        page.locator("#q-pregnancy input").first.check()
         expect(page.locator("#offline")).to_contain_text("1 answer is kept here")
         page.context.set_offline(False)
         page.reload()
         expect(page.locator("#offline")).to_be_hidden()
-        expect(page.locator("#q-pregnant input").first).to_be_checked()
+        expect(page.locator("#q-pregnancy input").first).to_be_checked()
 
 
 def test_taps_on_the_plate_count_once_each(browser: Browser, server: Server, adaeze: httpx.Client) -> None:

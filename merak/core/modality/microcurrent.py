@@ -291,9 +291,7 @@ def _level_refusal(level: float, polarity: Polarity, card: MicrocurrentCard) -> 
         return f"The {card.name} goes to level {card.levels}.", "device.calibration"
     if current is None:
         most = number("microcurrent.unknown_dose.level") * card.levels / 10
-        words = (
-            f"Level {most:g} at most on the {card.name}, whose dose is unknown. Lower it, or have it measured; points go under Practice."
-        )
+        words = f"Level {most:g} at most on the {card.name}, whose dose is unknown. Lower it, or have it measured (Practice)."
         return (words, "microcurrent.unknown_dose.level") if level > most else None
     if current > ceiling:
         return f"{current:.0f} µA is above {ceiling:.0f} µA, which nobody plans past.", "microcurrent.ceiling.current"

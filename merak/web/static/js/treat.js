@@ -19,7 +19,7 @@ let state = null, armed = { at: -9999, words: "" }, rang = "", spoken = "", draf
 let look = { redness: null, swelling: null, mark: 0 }, where = "right jawline", grade = 1, card = "", going = null;
 // What is asked: the one that is due, until another is chosen; a new thing due takes its place again.
 let chosen = { step: -1, key: "", due: "" };
-// The step and moment of the last count, and of the last act that was entered: one press too many must not leave an act.
+// The step and moment of the last count, and when this key last led into an act: one press too many must not leave it.
 let last = { step: -1, at: -9999 }, entered = -9999;
 
 const now = () => told.at + performance.now() - told.mono;
@@ -43,9 +43,7 @@ const NAMED = ["count", "uncount", "pass", "next", "leave", "level", "comfort", 
 function tap(kind, value = null, words = "", data = null) {
   if (watching || !state) return;
   const made = { id: uuid7(), kind, at: new Date(now()).toISOString(), value, words, step: NAMED.includes(kind) ? state.step : null, data };
-  const here = state.step;
   foresee(order, state, made, now(), limits, me.licences);
-  if (state.step !== here) entered = performance.now();
   paint();
   line.push(made);
 }
@@ -272,8 +270,9 @@ function paintMain() {
 }
 
 function act() {
-  const main = mainAct();
+  const main = mainAct(), here = state.step;
   if (!main.cannot && (!watching || main.always)) main.does();
+  if (state.step !== here) entered = performance.now();
 }
 
 // What opens over the field: one at a time.
