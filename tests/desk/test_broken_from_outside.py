@@ -1,5 +1,6 @@
 """A treatment that runs cannot be broken from outside; what is sent twice counts once; who taps, and when, is not theirs to say."""
 
+import os
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, date, datetime, timedelta
 from uuid import UUID, uuid4
@@ -10,7 +11,7 @@ import pytest
 from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput
-from merak.desk import adverse, closing, consenting, day, instruments, planning, practice, registering, returning, treating
+from merak.desk import adverse, closing, consenting, day, instruments, looking, planning, practice, registering, returning, treating
 from merak.desk.desk import Desk, OutOfTurn
 from merak.desk.file import find_visit, open_file
 from merak.desk.standing import state_of
@@ -18,7 +19,6 @@ from merak.desk.treating import Tap
 from merak.records import visits
 from merak.records.tables import Client
 from tests.conftest import Server, sign_in
-from tests.desk.test_after import again
 from tests.desk.test_chair import at, begun, tapped
 from tests.desk.test_visit import AGREED, GRADED, MONDAY, as_, ask_nothing, desk, later, lift_and_light, looked_twice, new_visit
 from tests.sittings import agreed, booked, sent, tap
@@ -114,13 +114,9 @@ def test_people_of_one_name_are_told_apart(desk: Desk) -> None:
     with pytest.raises(BadInput) as twice:
         practice.add_person(owner, " adaeze  OKONJO", "ADAEZE", "long enough for now", "assistant", "")
     assert set(twice.value.fields) == {"name", "login"}
-    with (
-        psycopg.connect(desk.db.connection().engine.url.render_as_string(False).replace("+psycopg", "")) as db,
-        pytest.raises(psycopg.Error),
-    ):
-        db.execute(
-            "INSERT INTO person (id, name, login, password_hash, role) VALUES (gen_random_uuid(), 'ADAEZE okonjo', 'z', '', 'owner')"
-        )
+    into = "INSERT INTO person (id, name, login, password_hash, role) VALUES (gen_random_uuid(), 'ADAEZE okonjo', 'z', '', 'owner')"
+    with psycopg.connect(os.environ["MERAK_DATABASE_URL"]) as db, pytest.raises(psycopg.errors.UniqueViolation):
+        db.execute(into)
 
 
 def test_an_access_that_was_ended_is_given_back(desk: Desk) -> None:
@@ -205,7 +201,14 @@ def test_the_servers_own_clock_may_jump(desk: Desk) -> None:
 
 def test_an_incident_reaches_everything_that_follows(desk: Desk) -> None:
     """Written at the chair: the close, the register, the client, the next date, Ask's last time, the day sheet, the next plan."""
-    visit = begun(desk, "rf_bulk", "finish", name="Singed Invented", rf_bulk="mid cheek")
+    visit = new_visit(desk, name="Singed Invented", minutes="120", start=MONDAY + timedelta(days=330))
+    ask_nothing(desk, visit)
+    looking.save_findings(desk, visit, {"phototype": "2"})
+    page = planning.edit(desk, visit, "add", {"modality": "rf_bulk"})
+    planning.edit(desk, visit, "zones", {"item": page.plan.items[0].id, "zone.mid cheek": "on"})
+    consenting.consent(desk, visit, AGREED)
+    treating.begin(desk, visit)
+    tapped(desk, visit, "start")
     n = at(desk, visit, "sections")
     for data in ({}, {"card": "Burn"}, {"card": "Burn", "done": "  "}, {"done": "cooled"}):
         with pytest.raises(BadInput):
@@ -231,9 +234,11 @@ def test_an_incident_reaches_everything_that_follows(desk: Desk) -> None:
         back.proposal and (back.proposal.at.date() - find_visit(desk, visit).starts_at.date()).days >= 7 and "incident" in back.proposal.why
     )
     with pytest.raises(BadInput, match="7 days"):
-        returning.book(desk, visit, {"day": f"{(desk.now + timedelta(days=504)).date()}", "time": "11:00"})
+        returning.book(desk, visit, {"day": f"{(MONDAY + timedelta(days=335)).date()}", "time": "11:00"})
 
-    ahead, second = again(later(desk, days=500), visit, days=40)
+    ahead = later(desk, days=370)
+    second = new_visit(ahead, day.listed(find_visit(desk, visit).client), start=MONDAY + timedelta(days=370, hours=1))
+    ask_nothing(ahead, second)
     file = open_file(ahead, second)
     assert file.last and file.last.incidents == ("Burn, grade 2, right mid cheek",)
     assert file.brief.board["rf_bulk"].verdict == "letter"
