@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from merak.core.knowledge import number
+from merak.core.knowledge import number, rule
 from merak.core.plan.chair import Step
 from merak.core.session import complete, following, locked, next_place, pace
 from merak.core.session.state import Spot, StepRun
@@ -20,7 +20,7 @@ def limits() -> dict[str, Any]:
         "move": number("chair.heat.move"), "stop": number("chair.heat.stop"), "never": number("chair.heat.never"),
         "lower": number("chair.pain.lower"), "severe": number("chair.spot.severe"),
         "pain": number("chair.pain.stop"), "reading_s": number("chair.reading.gap"),
-        "below_mm": number("thermometer.below"),
+        "below_mm": number("thermometer.below"), "hands": rule("chair.hands").words,
     }  # fmt: skip
 
 

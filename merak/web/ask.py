@@ -65,7 +65,7 @@ def ask_for_letter(request: Request, visit_id: UUID, form: Form) -> Response:
     """A doctor's letter is asked for."""
     with entered(request, form) as desk:
         lettering.ask_for(desk, visit_id, form.get("rule", ""))
-        return go(f"/visits/{visit_id}/ask")
+        return go(f"/visits/{visit_id}/ask", "The letter is asked for.")
 
 
 @router.post("/letters/{letter_id}")
@@ -74,7 +74,7 @@ def letter_came(request: Request, visit_id: UUID, letter_id: UUID, parts: Parts)
     form, files = parts
     with entered(request, form) as desk:
         lettering.receive(desk, visit_id, letter_id, form, files.get("file"))
-        return go(f"/visits/{visit_id}/ask")
+        return go(f"/visits/{visit_id}/ask", "The letter is kept.")
 
 
 @router.get("/files/{file_id}")

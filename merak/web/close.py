@@ -117,7 +117,7 @@ def close(request: Request, visit_id: UUID, form: Form) -> Response:
             closing.close(desk, visit_id, form, str(request.base_url))
         except BadInput as bad:
             return _page(request, desk, closing.closing(desk, visit_id, form, bad.fields))
-        return go(f"/visits/{visit_id}/return")
+        return go(f"/visits/{visit_id}/return", "The visit is closed and its record sealed.")
 
 
 @router.post("/close/add")
@@ -131,7 +131,7 @@ def add(request: Request, visit_id: UUID, form: Form) -> Response:
             closed.form |= {key: form.get(key, "") for key in ("what", "because")}
             closed.wrong = bad.fields
             return _page(request, desk, closed)
-        return go(f"/visits/{visit_id}/close")
+        return go(f"/visits/{visit_id}/close", "Added to the record.")
 
 
 @router.post("/sheet/send")

@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from merak.core.after.differences import differences
 from merak.core.plan.chair import Step
 from merak.core.plan.visit_plan import visit_plan
 from merak.core.session import KINDS, Event, RunState, complete, fold, following, locked, next_place, pace, step_facts, walked
@@ -250,3 +251,80 @@ def test_what_goes_short_is_said_while_it_can_be_helped() -> None:
     assert "infusing falls to" in tempo.words and tempo.late_s == pytest.approx(240 + 240 - 200)
     assert [wet[n].title for n, _ in tempo.starved] == ["Infusion", "Finish"]
     assert pace(wet, slow, at(700), 9000).starved == ()
+
+
+def test_a_stop_ends_nothing_and_each_way_on_is_its_own() -> None:
+    """Halted; then a reason, which is a word; then on, out of the act, or to the end; and the end is taken back with both times kept."""
+    taps: list[Tap] = [("start", 0), ("next", 10), ("count", 20), ("halt", 30), ("why", 31)]
+    halted = fold(LIFT, run(*taps))
+    assert halted.phase == "halted" and halted.why == "words" and halted.runs[1].said == ["words"] and not halted.endings
+    assert fold(LIFT, run(*taps, ("resume", 60))).runs[1].seconds(at(70)) == 20 + 10, "what stood is no time"
+    left = fold(LIFT, run(*taps, ("leave", 60)))
+    assert left.phase == "paused" and left.step == 2 and left.runs[1].left == "words" and left.runs[1].ended == at(60)
+    assert left.runs[2].since is None and left.runs[2].begun == at(60), "the next act waits for a word"
+    ended = fold(LIFT, run(*taps, ("stop", 60)))
+    assert ended.phase == "stopped" and ended.over and [(one.at, one.back) for one in ended.endings] == [(at(60), None)]
+    back = fold(LIFT, run(*taps, ("stop", 60), ("reopen", 90)))
+    assert back.phase == "paused" and back.step == 1 and back.runs[1].ended is None
+    assert [(one.at, one.reason, one.back) for one in back.endings] == [(at(60), "words", at(90))], "both times are kept"
+    assert fold(LIFT, run(*taps, ("stop", 60), ("reopen", 90), ("resume", 95), ("count", 96))).runs[1].strokes == 2
+    assert fold(LIFT, run(*taps, ("stop", 60), ("count", 70), ("next", 80), ("resume", 85))).phase == "stopped", "over is over until then"
+
+
+def test_what_lies_on_the_skin_works_on_while_an_ending_stands() -> None:
+    host = next(n for n, step in enumerate(PINS) if step.keeps)
+    begun = run(("start", 0), ("go", 1, float(host)), ("stop", 101), ("reopen", 401))
+    assert fold(PINS, begun).runs[host].seconds(at(401)) == 400, "cream counts the minutes that nobody watched"
+    assert pace(PINS, fold(PINS, begun[:3]), at(5000), 3600).used_s == 101, "time used stops with the treatment"
+
+
+def test_the_licence_is_the_tappers_not_the_holders() -> None:
+    """The senior holds it; what the assistant counts, places or reads does nothing and says so; what anybody may tap is heard."""
+    lin, adaeze = {"licences": []}, {"licences": ["fractional"]}
+    base: list[Tap] = [*TO_PULSES, ("unlock", 1, None, {"name": "Adaeze"})]
+    for kind, value in (("count", None), ("pass", None), ("spot", None), ("spot_read", None)):
+        tried = fold(PINS, run(*base, (kind, 5, value, {**lin, "zone": "right jawline"})))
+        assert tried.unheard == f"Lin holds no licence for fractional: “{kind.replace('_', ' ')}” was kept and not counted."
+        assert not tried.runs[PULSES].strokes and not tried.runs[PULSES].spots
+    heard = fold(PINS, run(*base, ("pain", 5, 6.0, lin), ("clean", 6, None, lin), ("pause", 7, None, lin), ("halt", 8, None, lin)))
+    assert heard.phase == "halted" and heard.runs[PULSES].pain == 6 and heard.runs[PULSES].cleans == 1 and not heard.unheard
+    assert fold(PINS, run(*base, ("count", 5, None, adaeze))).runs[PULSES].strokes == 1
+    assert fold(PINS, run(*base, ("count", 5))).runs[PULSES].strokes == 1, "a record of before does not say: there the holder's counts"
+
+
+def test_an_incident_is_struck_out_and_not_erased() -> None:
+    wrote = run(("start", 0), ("incident", 5, 2.0, {"card": "Burn", "done": "cooled"}))
+    strike = Event("s", "strike", at(9), words="wrong client", data={"incident": "e1"}, by="Lin")
+    state = fold(LIFT, [*wrote, strike, strike._replace(id="t", words="again")])
+    assert [(one.done, one.struck) for one in state.incidents] == [("cooled", "Lin: wrong client")]
+    after = fold(LIFT, [*run(("start", 0), ("stop", 5)), Event("i", "incident", at(99), 3.0, data={"card": "Burn", "done": "seen later"})])
+    assert after.phase == "stopped" and after.incidents[0].grade == 3, "what went wrong is often seen afterwards"
+
+
+def test_the_close_is_told_what_was_really_set() -> None:
+    taps: list[Tap] = [
+        ("start", 0),
+        ("next", 1),
+        ("count", 2),
+        *[("level", 3, 0.5)] * 4,
+        ("count", 4),
+        *[("level", 5, -0.5)] * 3,
+        ("count", 6),
+    ]
+    fact = step_facts(LIFT, fold(LIFT, run(*taps)), at(60))[1]
+    planned_level = LIFT[1].lines[0].level
+    assert (fact.level, fact.highest, fact.changes) == (planned_level + 0.5, planned_level + 2, 7)
+    said = next(one.words for one in differences(LIFT, step_facts(LIFT, fold(LIFT, run(*taps)), at(60))) if one.step == 1)
+    assert f"level {planned_level + 0.5:g}, {planned_level + 2:g} at most, not {planned_level:g}, moved 7 times" in said
+
+
+def test_a_warm_zone_that_never_reached_its_band_asks_why() -> None:
+    n = next(n for n, step in enumerate(WARM) if step.heat)
+    first, second = (part.name for part in WARM[n].parts[:2])
+    taps: list[Tap] = [("start", 0), ("go", 1, float(n)), ("reading", 2, 38.2, {"zone": first}), ("count", 3, 0.0), ("count", 4, 1.0)]
+    facts = step_facts(WARM, fold(WARM, run(*taps)), at(60))
+    assert facts[n].cold == (f"{first}: 38.2 of 40 °C", f"{second}: never read"), "40 to 42 °C is the band (handbook page 3)"
+    asked = next(one for one in differences(WARM, facts) if one.step == n)
+    assert "never in its band" in asked.words and not asked.because
+    warm = step_facts(WARM, fold(WARM, run(*taps, ("reading", 9, 40.5, {"zone": first}), ("reading", 9, 41, {"zone": second}))), at(60))
+    assert warm[n].cold == ()

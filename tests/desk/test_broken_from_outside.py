@@ -114,7 +114,8 @@ def test_people_of_one_name_are_told_apart(desk: Desk) -> None:
     with pytest.raises(BadInput) as twice:
         practice.add_person(owner, " adaeze  OKONJO", "ADAEZE", "long enough for now", "assistant", "")
     assert set(twice.value.fields) == {"name", "login"}
-    into = "INSERT INTO person (id, name, login, password_hash, role) VALUES (gen_random_uuid(), 'ADAEZE okonjo', 'z', '', 'owner')"
+    columns = "id, name, login, password_hash, role, active"
+    into = f"INSERT INTO person ({columns}) VALUES (gen_random_uuid(), 'ADAEZE okonjo', 'z', '', 'owner', true)"
     with psycopg.connect(os.environ["MERAK_DATABASE_URL"]) as db, pytest.raises(psycopg.errors.UniqueViolation):
         db.execute(into)
 

@@ -52,7 +52,17 @@ document.addEventListener("htmx:afterSettle", () => {
   focused = "";
 });
 
-// A field under the finger is left alone, whatever came back for it: what is being typed is sent with the next change.
+// A field that is being typed in is left alone, whatever came back for it: it is sent with the next change. One that only has the focus
+// takes the number that follows from the others, and keeps the focus.
+let typing = null;
+document.addEventListener("input", (event) => { typing = event.target; });
+document.addEventListener("focusin", (event) => { if (event.target !== typing) typing = null; });
 document.addEventListener("htmx:oobBeforeSwap", (event) => {
-  if (event.detail.target === document.activeElement && event.detail.target.matches("input, select")) event.detail.shouldSwap = false;
+  const { target, fragment } = event.detail;
+  if (target !== document.activeElement || !target.matches("input, select")) return;
+  event.detail.shouldSwap = false;
+  const fresh = fragment.querySelector?.(`#${CSS.escape(target.id)}`) ?? fragment.firstElementChild;
+  if (target === typing || !fresh || fresh.value === target.value) return;
+  target.value = fresh.value;
+  target.select?.();
 });

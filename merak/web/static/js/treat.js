@@ -152,7 +152,8 @@ function paint() {
   put("aim", aimed ? `dot ${Math.round(limits.below_mm)} mm above` : "dot on the place");
   at("aim").setAttribute("aria-pressed", String(aimed));
   machineLine(step);
-  put("said", state.unheard || (begun && run.said.length && !ended ? `said: ${run.said.slice(-3).join(", ")}` : ""));
+  const others = begun && step.licence && !me.licences.includes(step.licence) && !watching;
+  put("said", state.unheard || (others && !ended && limits.hands) || (begun && run.said.length && !ended ? `said: ${run.said.slice(-3).join(", ")}` : ""));
   put("holder", state.holder ? `in hand: ${state.holder}` : "");
   put("voice", voice.on ? "voice on" : "voice off");
   at("voice").setAttribute("aria-pressed", String(voice.on));

@@ -1,0 +1,129 @@
+"""What the screen says is true now: numbers that follow, refusals in sight, consent to what is shown, taps that were refused."""
+
+import re
+from collections.abc import Callable
+
+import httpx
+import pytest
+from playwright.sync_api import Browser, Page, Route, expect
+
+from merak.core.plan.screening import questions
+from tests.conftest import Server, sign_in, signed_in_page
+from tests.sittings import HX, begun, booked, sent
+
+
+@pytest.fixture(scope="module")
+def adaeze(server: Server) -> httpx.Client:
+    return sign_in(server.url, "adaeze")
+
+
+def planned(client: httpx.Client, name: str, *modalities: str) -> str:
+    visit = booked(client, name)
+    client.post(f"/visits/{visit}/ask/confirm")
+    client.post(f"/visits/{visit}/ask", data={q.id: q.options[0].id for q in questions(True)}, headers=HX)
+    for modality in modalities:
+        client.post(f"/visits/{visit}/plan/add", data={"modality": modality}, headers=HX)
+    return visit
+
+
+def in_first_screen(page: Page, what: str) -> None:
+    box = page.locator(what).first.bounding_box()
+    assert box and 0 <= box["y"] < 800, (what, box)
+
+
+def test_a_number_that_follows_is_never_stale_and_a_refusal_is_in_sight(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = planned(adaeze, "Follows Invented", "microcurrent", "led")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/plan?item=s1")
+        level, current = page.get_by_label("Level", exact=True), page.get_by_label("Current", exact=True)
+        page.wait_for_load_state("networkidle")
+        level.fill("9.5")
+        level.press("Tab")  # the field that follows has the focus, and nothing was typed into it
+        expect(current).to_be_focused()
+        expect(current).to_have_value("1045")
+        in_first_screen(page, "#slip-s1-level")
+        in_first_screen(page, "#numbers .caution.stop")
+        stop, figure = (page.locator(one).first.bounding_box() for one in ("#numbers .caution.stop", "#numbers .number"))
+        assert stop and figure and stop["y"] < figure["y"], "what stands against it comes before the figures"
+        current.fill("150")
+        current.press("Shift+Tab")
+        expect(level).to_have_value("3")
+        expect(page.locator("#numbers .caution.stop")).to_have_count(0)
+
+
+def test_a_plan_that_was_changed_is_shown_again_before_anybody_agrees(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = planned(adaeze, "Changed Invented", "microcurrent", "finish")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/plan")
+        page.get_by_label("signed on paper").check()
+        sign_in(server.url, "marit").post(f"/visits/{visit}/plan/strength", data={"item": "s1", "by": "-1"}, headers=HX)
+        page.get_by_role("button", name="Changed agrees").click()
+        expect(page.get_by_role("alert").filter(has_text="was changed since this page was shown")).to_be_visible()
+        expect(page.locator("main")).not_to_contain_text("Agreed to the plan as it stands")
+        page.get_by_label("signed on paper").check()
+        page.get_by_role("button", name="Changed agrees").click()
+        expect(page).to_have_url(re.compile("/treat$"))
+
+
+def test_beginning_anew_is_taken_back(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = planned(adaeze, "Anew Invented", "microcurrent", "led")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/plan")
+        page.get_by_role("button", name="Begin anew").click()
+        expect(page.locator("[data-item]")).to_have_count(0)
+        page.get_by_role("button", name="Undo").click()
+        expect(page.locator("[data-item]")).not_to_have_count(0)
+        expect(page.locator("main")).to_contain_text("Microcurrent lift")
+
+
+def refusing(status: int) -> Callable[[Route], None]:
+    return lambda route: route.fulfill(status=status, body="{}") if route.request.method == "POST" else route.fallback()
+
+
+def test_a_refused_tap_is_told_kept_and_sent_once_more(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = begun(adaeze, booked(adaeze, "Refused Invented"), "microcurrent", "finish")
+    sent(adaeze, visit, ("start", 60), ("next", 30))
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/treat")
+        expect(page.locator("#title")).to_have_text("Lift, right")
+        for status in (404, 422):
+            page.route("**/run", refusing(status), times=1)
+            page.keyboard.press("Space")
+            expect(page.locator("#sent")).to_contain_text("not taken: see the menu")
+        page.reload()
+        expect(page.locator("#sent")).to_contain_text("2 not taken")
+        page.get_by_role("button", name=re.compile("^Menu")).click()
+        expect(page.locator("#aside-says")).to_contain_text("count")
+        page.get_by_role("button", name="Send once more").click()
+        expect(page.locator("#sent")).to_have_text("all kept")
+        assert adaeze.get(f"/api/visits/{visit}/run").json()["steps"][1]["strokes"] == 2, "dropped by nobody"
+
+
+def test_taps_that_wait_here_never_go_out_under_another_name(browser: Browser, server: Server, adaeze: httpx.Client, demo: str) -> None:
+    visit = begun(adaeze, booked(adaeze, "Handed Invented"), "microcurrent", "finish")
+    sent(adaeze, visit, ("start", 60), ("next", 30))
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/treat")
+        expect(page.locator("#main-act")).to_have_text("Stroke")
+        page.route("**/run", lambda route: route.abort())
+        for _ in range(3):
+            page.keyboard.press("Space")
+        expect(page.locator("#count")).to_have_text("3")
+        page.unroute("**/run")
+        # Lin takes the same trolley: what Adaeze tapped waits for Adaeze.
+        page.context.clear_cookies(name="merak")
+        for login in ("lin", "adaeze"):
+            page.goto(f"{server.url}/sign-in")
+            page.get_by_label("Sign-in name").fill(login)
+            page.get_by_label("Password").fill("vesper-quay")
+            page.get_by_role("button", name="Sign in").click()
+            page.goto(f"{server.url}/visits/{visit}/treat")
+            expect(page.locator("#main-act")).to_have_text("Stroke")
+            if login == "lin":
+                expect(page.locator("#sent")).to_contain_text("3 taps of somebody else wait here")
+                page.keyboard.press("Space")
+                expect(page.locator("#sent")).to_contain_text("all kept")
+                assert adaeze.get(f"/api/visits/{visit}/run").json()["steps"][1]["hands"] == ["Adaeze Okonjo", "Lin Farrow"]
+                page.context.clear_cookies(name="merak")
+        expect(page.locator("#sent")).to_have_text("all kept")
+        assert adaeze.get(f"/api/visits/{visit}/run").json()["steps"][1]["strokes"] == 4
