@@ -2,7 +2,7 @@
 // state is painted over it. The parts: the line to the server, what a tap will do, how it is painted, keys, sounds.
 
 const chair = document.getElementById("chair");
-const [{ Line, uuid7 }, sight, { Painter, put }, { Keys }, sound] = await Promise.all(
+const [{ Line, uuid7 }, sight, { Painter, put, time }, { Keys }, sound] = await Promise.all(
   ["line", "foresee", "paint", "keys", "sound"].map((name) => import(chair.dataset[name])));
 const { order, limits, me, held, state: first } = JSON.parse(document.getElementById("told").textContent);
 const { foresee, secondsOf, clock, over } = sight;
@@ -29,7 +29,7 @@ const line = new Line(chair.dataset.visit, chair.dataset.me, chair.dataset.csrf,
   at("sent").classList.toggle("late", failed);
 
   at("aside").hidden = !refused.length;
-  put("aside-says", refused.map((one) => `${one.kind.replace("_", " ")}, ${new Date(one.at).toLocaleTimeString()}: ${one.why}`).join(" · "));
+  put("aside-says", refused.map((one) => `${one.kind.replace("_", " ")}, ${time(one.at)}: ${one.why}`).join(" · "));
 });
 
 function take(fresh, queue) {
@@ -126,7 +126,9 @@ function paint() {
   put("act", ended ? (state.reason ? `Because of: ${state.reason}.` : state.phase === "finished" ? "Everything is on the record." : "No reason was given.") : begun && run.lock?.kind === "licence" ? `${run.lock.words} ${run.lock.act} ${(held[step.licence] || []).join(", ")}` : step.act);
   put("nth", `${n + 1} of ${order.length}`);
   at("counting").hidden = !counted;
-  at("still").hidden = counted || ended;
+  const spot = painter.spot(state);
+  at("still").hidden = counted || ended || spot.due;
+  chair.classList.toggle("grading", Boolean(spot.due) && !ended);
   at("levels").hidden = !step.lines.length || ended || !begun;
   const { part, words } = painter.whereNow(state);
   painter.plate(state);
@@ -184,7 +186,7 @@ function paintStopped(ended) {
   all("[data-why]").forEach((key) => key.setAttribute("aria-checked", String(key.dataset.why === state.why)));
   at("ended").hidden = !ended;
   at("ended").classList.toggle("chosen", ended);
-  const times = state.endings.map((one) => `${one.reason ? `stopped, ${one.reason}` : "ended"} ${new Date(one.at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}${one.back ? `, taken back ${new Date(one.back).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}` : ""}`);
+  const times = state.endings.map((one) => `${one.reason ? `stopped, ${one.reason}` : "ended"} ${time(one.at)}${one.back ? `, taken back ${time(one.back)}` : ""}`);
   put("ended-says", times.join(" · "));
   written();
 }
