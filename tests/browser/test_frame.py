@@ -125,6 +125,13 @@ ACTS: dict[str, tuple[tuple[str, ...], dict[str, tuple[str, ...]], list[Any], st
 }  # fmt: skip
 
 
+#: What can happen in every act, whatever it is: said here and written by another device.
+EVERYWHERE: list[Alarm] = [
+    ("", pain(1)), ("gentler", pain(5)), ("off the skin", pain(8)), ("", resume), ("", pain(0)), ("off the skin", heat(3.5)), ("", resume),
+    ("Write the incident", owed), ("off the skin", written), ("", resume),
+]  # fmt: skip
+
+
 def places(page: Page) -> dict[tuple[int, int], dict[str, Any]]:
     """The foot at every size, held to be whole, uncovered and reachable."""
     found = {}
@@ -156,7 +163,7 @@ def test_every_act_every_alarm_every_size(
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/treat")
         expect(page.locator("#title")).to_have_text(title)
-        for n, (alarm, make) in enumerate(alarms):
+        for n, (alarm, make) in enumerate([*alarms, *(EVERYWHERE if kind != "warm" else ())]):
             make(adaeze, visit)
             expect(page.locator("#alarm")).to_contain_text(alarm)
             here = places(page)

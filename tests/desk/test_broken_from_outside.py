@@ -11,7 +11,21 @@ import pytest
 from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput
-from merak.desk import adverse, closing, consenting, day, instruments, looking, planning, practice, registering, returning, treating
+from merak.core.plan.screening import questions
+from merak.desk import (
+    adverse,
+    clients,
+    closing,
+    consenting,
+    day,
+    instruments,
+    looking,
+    planning,
+    practice,
+    registering,
+    returning,
+    treating,
+)
 from merak.desk.desk import Desk, OutOfTurn
 from merak.desk.file import find_visit, open_file
 from merak.desk.standing import state_of
@@ -245,6 +259,8 @@ def test_an_incident_reaches_everything_that_follows(desk: Desk) -> None:
     assert file.brief.board["rf_bulk"].verdict == "letter"
     page = planning.edit(ahead, second, "add", {"modality": "rf_bulk"})
     assert "until a doctor has had a word" in page.refusal and not page.plan.items
+    seen = clients.client_page(ahead, find_visit(desk, visit).client_id).visits[-1]
+    assert seen.answer.startswith("Burn, grade 2, right mid cheek")
     flags = next(row.flags for row in day.day_sheet(ahead, find_visit(ahead, second).starts_at.date()) if row.visit.id == second)
     assert ("stop", "incident last time: Burn, grade 2, right mid cheek") in flags
     assert adverse.cards("rf_bulk")[0].title == "Burn"
@@ -267,8 +283,6 @@ def test_consent_is_given_for_what_was_on_the_screen(desk: Desk) -> None:
 def test_a_visit_of_another_day_is_not_begun_unasked(adaeze: httpx.Client) -> None:
     visit = booked(adaeze, "Early Invented")
     adaeze.post(f"/visits/{visit}/ask/confirm")
-    from merak.core.plan.screening import questions
-
     adaeze.post(f"/visits/{visit}/ask", data={q.id: q.options[0].id for q in questions(True)}, headers={"hx-request": "true"})
     adaeze.post(f"/visits/{visit}/plan/add", data={"modality": "microcurrent"}, headers={"hx-request": "true"})
     assert "Begin it today all the same" in agreed(adaeze, visit).text
@@ -277,8 +291,6 @@ def test_a_visit_of_another_day_is_not_begun_unasked(adaeze: httpx.Client) -> No
 
 
 def test_two_records_of_one_person_are_put_together(desk: Desk) -> None:
-    from merak.desk import clients
-
     one = new_visit(desk, name="Double Invented", start=MONDAY + timedelta(days=320))
     two = new_visit(desk, name="double invented", start=MONDAY + timedelta(days=321), whose="new")
     keep, other = (find_visit(desk, visit).client_id for visit in (one, two))
