@@ -127,7 +127,7 @@ ACTS: dict[str, tuple[tuple[str, ...], dict[str, tuple[str, ...]], list[Any], st
 
 #: What can happen in every act, whatever it is: said here and written by another device.
 EVERYWHERE: list[Alarm] = [
-    ("", pain(1)), ("gentler", pain(5)), ("off the skin", pain(8)), ("", resume), ("", pain(0)), ("off the skin", heat(3.5)), ("", resume),
+    ("", pain(1)), ("", pain(5)), ("off the skin", pain(8)), ("", resume), ("", pain(0)), ("off the skin", heat(3.5)), ("", resume),
     ("Write the incident", owed), ("off the skin", written), ("", resume),
 ]  # fmt: skip
 
@@ -163,7 +163,7 @@ def test_every_act_every_alarm_every_size(
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/treat")
         expect(page.locator("#title")).to_have_text(title)
-        for n, (alarm, make) in enumerate([*alarms, *(EVERYWHERE if kind != "warm" else ())]):
+        for n, (alarm, make) in enumerate([alarms[0], *(EVERYWHERE if kind != "warm" else ()), *alarms[1:]]):
             make(adaeze, visit)
             expect(page.locator("#alarm")).to_contain_text(alarm)
             here = places(page)

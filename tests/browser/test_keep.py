@@ -61,3 +61,18 @@ def test_taps_on_the_plate_count_once_each(browser: Browser, server: Server, ada
         expect(page.locator("#z-left-chin")).to_have_attribute("aria-label", re.compile("acne 2 of 4"))
         expect(page.locator("#z-right-chin")).to_have_attribute("aria-label", re.compile("acne 1 of 4"))
         expect(page.locator("#offline")).to_be_hidden()
+
+
+def test_an_answer_that_met_the_end_of_a_sign_in_waits_for_its_giver(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = booked(adaeze, "Expired Invented")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/ask")
+        page.context.clear_cookies(name="merak")
+        page.locator("#q-pregnancy input").last.check()
+        page.wait_for_url(re.compile("/sign-in"))
+        page.get_by_label("Sign-in name").fill("adaeze")
+        page.get_by_label("Password").fill("vesper-quay")
+        page.get_by_role("button", name="Sign in").click()
+        page.goto(f"{server.url}/visits/{visit}/ask")
+        expect(page.locator("#q-pregnancy input").last).to_be_checked()
+        expect(page.locator("#offline")).to_be_hidden()

@@ -1,11 +1,13 @@
 """Two at once, a restarted server, a real studio: nothing is lost and nothing is overwritten. On the real PostgreSQL."""
 
+import os
 import subprocess
 import sys
 from concurrent.futures import ThreadPoolExecutor
 
 import httpx
 import psycopg
+import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import create_engine
@@ -115,3 +117,39 @@ def test_a_real_studio_begins_with_a_code_and_is_never_overwritten() -> None:
             assert db.execute("SELECT name FROM studio").fetchall() == [("Own Studio",)]
     finally:
         os.environ["MERAK_DATABASE_URL"] = before
+
+
+BEFORE = """
+    INSERT INTO person (id, name, login, password_hash, role, active) VALUES
+        ('00000000-0000-7000-8000-000000000001', 'Ada Merrow', 'ada', '', 'owner', true),
+        ('00000000-0000-7000-8000-000000000002', 'ADA MERROW', 'Ada', '', 'assistant', true);
+    INSERT INTO client (id, name, born, phone) VALUES ('00000000-0000-7000-8000-000000000003', 'Old Invented', '1980-01-01', '');
+    INSERT INTO course (id, client_id, name, sessions)
+        VALUES ('00000000-0000-7000-8000-000000000004', '00000000-0000-7000-8000-000000000003', 'Lift', 10);
+    INSERT INTO visit (id, client_id, course_id, session_no, therapist_id, starts_at, minutes, status)
+        SELECT gen_random_uuid(), '00000000-0000-7000-8000-000000000003', '00000000-0000-7000-8000-000000000004', n,
+            '00000000-0000-7000-8000-000000000001', '2026-11-25 10:00+00'::timestamptz + make_interval(mins => 20 * n), 60, 'booked'
+        FROM generate_series(1, 2) AS n;
+"""
+ONE_MORE = """
+    INSERT INTO visit (id, client_id, course_id, session_no, therapist_id, starts_at, minutes, status)
+    SELECT gen_random_uuid(), client_id, course_id, 3, therapist_id, '2026-11-26 10:00+00', 60, 'booked' FROM visit LIMIT 1
+"""
+
+
+def test_what_was_kept_before_there_were_constraints_stays() -> None:
+    """Bookings that overlap, people who differ by case only: the tables of before are brought up, and from then on neither is made."""
+    address = fresh_database("merak_before")
+    words = "from alembic.config import Config; from alembic import command; from merak.records.db import MIGRATIONS;"
+    words += "c = Config(); c.set_main_option('script_location', str(MIGRATIONS)); command.upgrade(c, '0005')"
+    env = os.environ | {"MERAK_DATABASE_URL": address}
+    subprocess.run([sys.executable, "-c", words], cwd=ROOT, env=env, check=True)
+    with psycopg.connect(address) as db:
+        db.execute(BEFORE)  # type: ignore[arg-type]
+    subprocess.run([sys.executable, "-m", "merak.cli", "migrate"], cwd=ROOT, env=env, check=True)
+    with psycopg.connect(address, autocommit=True) as db:
+        assert db.execute("SELECT name, login FROM person ORDER BY id").fetchall() == [("Ada Merrow", "ada"), ("ADA MERROW 2", "Ada-2")]
+        assert db.execute("SELECT count(*), bool_and(may_overlap) FROM visit").fetchone() == (2, True)
+        db.execute(ONE_MORE)
+        with pytest.raises(psycopg.errors.ExclusionViolation):
+            db.execute(ONE_MORE)

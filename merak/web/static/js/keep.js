@@ -27,13 +27,17 @@ document.addEventListener("htmx:beforeRequest", (event) => {
   event.preventDefault();  // behind those that wait
   took(asked);
 });
+document.addEventListener("htmx:beforeOnLoad", (event) => {
+  const { xhr, requestConfig } = event.detail;
+  if (requestConfig.verb === "post" && xhr.getResponseHeader("HX-Redirect")) took(requestConfig, false);
+});
 document.addEventListener("htmx:sendError", (event) => { if (event.detail.requestConfig.verb === "post") took(event.detail.requestConfig); });
 
-function took(asked) {
+function took(asked, now = true) {
   push(asked.path, [...asked.formData.entries()].map(([name, value]) => [name, String(value)]), asked.headers["X-Once"]);
   const zone = asked.formData.get("zone");
   document.querySelector(`[data-zone="${CSS.escape(zone || "")}"]`)?.classList.add("waits");
-  send();
+  if (now) send();
 }
 
 async function send() {
@@ -44,7 +48,9 @@ async function send() {
       const one = queue[0], token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRF-Token"];
       const headers = { "content-type": "application/x-www-form-urlencoded", "hx-request": "true", "x-csrf-token": token, "x-once": one.once };
       const answer = await fetch(one.path, { method: "POST", headers, body: new URLSearchParams(one.entries), redirect: "manual" });
-      if (answer.status >= 500) break;
+      const elsewhere = answer.headers.get("HX-Redirect");
+      if (elsewhere) return window.location.assign(elsewhere);  // signed out meanwhile: it waits here for its giver
+      if (answer.status >= 500 || answer.status === 401) break;
       if (answer.status >= 400) refused = `Something of what waited here was refused (${answer.status}). Look through the page once more.`;
       queue.shift();
       keep();
