@@ -63,7 +63,7 @@ def painted_ms(server: Server, client: httpx.Client) -> tuple[float, float]:
         with signed_in_page(chromium, server, "adaeze") as page:
             at_the_chair(page, server, visit)
             page.locator("#unlock").click()
-            page.get_by_label("Why").fill("measured, not treated")
+            page.get_by_role("textbox", name="Why").fill("measured, not treated")
             page.get_by_role("button", name="Let it begin").click()
             page.locator("#main-act", has_text="Pulse").wait_for()
             page.route("**/api/**", lambda route: route.abort())

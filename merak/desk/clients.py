@@ -66,7 +66,7 @@ def client_page(
     seen = [_seen(desk, one, clinical) for one in found.visits[:AT_ONCE]]
     held = {"phone": found.phone, "email": found.email, "language": found.language, "large": "on" if found.habits.get("large") else ""}
     more = len(found.visits) > AT_ONCE
-    doubles = [one for one in clients.named(desk.db, plain(found.name)) if one.born == found.born and one.id != found.id]
+    doubles = [one for one in clients.named(desk.db, plain(found.name), found.born) if one.id != found.id]
     return ClientPage(found, age_on(found.born, desk.today), seen, max(0, skip), more, form or held, wrong or {}, doubles)
 
 

@@ -214,7 +214,7 @@ class SameClient(BadInput):
 def _check_new(desk: Desk, form: dict[str, str], born: date) -> None:
     """Raises SameClient unless nobody of this name and birth date is known, or the form says that it is another person."""
     if form.get("whose") != "new":
-        known = [one for one in clients.named(desk.db, plain(form["name"])) if one.born == born]
+        known = clients.named(desk.db, plain(form["name"]), born)
         if known:
             raise SameClient(known)
 
@@ -238,9 +238,11 @@ def _known_client(desk: Desk, form: dict[str, str], wrong: dict[str, str]) -> Cl
     if len(typed) > LONGEST_NAME:
         wrong["name"] = f"{LONGEST_NAME} signs at most."
         return None
-    offered = next((one for one in clients.named(desk.db, plain(typed)) if str(one.id) == form.get("whose")), None)
+    offered = clients.one(desk.db, form.get("whose", ""))
     known = visits.clients_named(desk.db, typed.split(",")[0].strip(), 1000)
-    return offered or next((client for client in known if listed(client) == typed), None)
+    if offered and plain(offered.name) == plain(typed):
+        return offered
+    return next((client for client in known if listed(client) == typed), None)
 
 
 def listed(client: Client) -> str:

@@ -107,11 +107,19 @@ def graded(db: Session) -> list[Graded]:
     return [Graded(row[0], row[1], row[2] or {}, row[3] or {}, row[4] or "") for row in rows]
 
 
-# Names are compared as `core.client.names.plain` does; PostgreSQL narrows them down by their letters alone.
-def named(db: Session, name: str) -> list[Client]:
-    """Clients of this plain name."""
-    found = db.scalars(select(Client).where(Client.merged_into.is_(None)).order_by(Client.born))
+def named(db: Session, name: str, born: date) -> list[Client]:
+    """Clients of this plain name (`core.client.names`) and birth date."""
+    found = db.scalars(select(Client).where(Client.merged_into.is_(None), Client.born == born).order_by(Client.id))
     return [one for one in found if plain(one.name) == name]
+
+
+def one(db: Session, client_id: str) -> Client | None:
+    """A client by what a form says; None for what is no id, and for a record that went into another."""
+    try:
+        found = db.get(Client, UUID(client_id))
+    except ValueError:
+        return None
+    return found if found and found.merged_into is None else None
 
 
 def names_alike(db: Session, names: list[str]) -> set[str]:

@@ -6,6 +6,7 @@ from datetime import datetime
 from typing import Any, NamedTuple
 from uuid import UUID
 
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 
@@ -58,9 +59,10 @@ def keep(db: Session, visit_id: UUID, by: UUID, new: Sequence[NewEvent], seen: i
     with nothing kept, where an id is that of a tap of another visit.
     """
     taps = json.dumps([tap._asdict() for tap in new], default=str)
-    head, *rows = db.connection().exec_driver_sql(_KEEP, {"visit": visit_id, "by": by, "taps": taps}).all()
-    if head[0] == "taken":
-        raise TakenId
+    try:
+        head, *rows = db.connection().exec_driver_sql(_KEEP, {"visit": visit_id, "by": by, "taps": taps}).all()
+    except IntegrityError as taken:
+        raise TakenId from taken
     if rows and (head[1] or 0) == seen:
         return head[0], [EventRow(*row[2:]) for row in rows]
     return head[0], events(db, visit_id, seen)

@@ -99,10 +99,13 @@ class StepRun:
 
     def copy(self) -> "StepRun":
         """One that may be changed."""
-        return replace(
-            self, walk=self.walk[:], tally=self.tally[:], passes=[one[:] for one in self.passes], said=self.said[:], hands=self.hands[:],
-            warmth={zone: replace(one) for zone, one in self.warmth.items()}, spots=[replace(one) for one in self.spots],
-        )  # fmt: skip
+        other = object.__new__(StepRun)  # at every tap, for every step: several times as quick as `replace`
+        for name in StepRun.__slots__:
+            setattr(other, name, getattr(self, name))
+        other.walk, other.tally, other.said, other.hands = self.walk[:], self.tally[:], self.said[:], self.hands[:]
+        other.passes, other.spots = [one[:] for one in self.passes], [replace(one) for one in self.spots]
+        other.warmth = {zone: replace(one) for zone, one in self.warmth.items()}
+        return other
 
 
 @dataclass(slots=True)
