@@ -28,6 +28,11 @@ FOOT = """() => Object.fromEntries(["stop", "main-act", "undo"].map((id) => {
   return [id, { missed, whole, fits, box: [box.left, box.top, box.width, box.height].map(Math.round) }];
 }))"""
 PAGE = "() => [document.documentElement.scrollWidth <= innerWidth, document.documentElement.scrollHeight <= innerHeight]"
+#: The alarm's room is as high as the alarm, which is read whole.
+WHOLE = """() => {
+  const said = document.getElementById("alarm"), room = said.parentElement;
+  return said.scrollHeight <= Math.min(said.clientHeight, room.clientHeight) + 1;
+}"""
 
 
 @pytest.fixture(scope="module")
@@ -142,6 +147,7 @@ def places(page: Page) -> dict[tuple[int, int], dict[str, Any]]:
             assert key["missed"] == [] and key["whole"] and key["fits"], (width, height, name, key)
             assert min(key["box"][2:]) >= 44, (width, height, name, key)
         assert page.evaluate(PAGE) == [True, True], (width, height)
+        assert page.evaluate(WHOLE), (width, height, page.locator("#alarm").inner_text())
         found[width, height] = {name: key["box"] for name, key in foot.items()}
     page.set_viewport_size({"width": 1280, "height": 800})
     return found
