@@ -239,6 +239,7 @@ def test_the_list_of_acts_leaves_no_running_act_by_itself(browser: Browser, serv
 def test_stop_halts_and_each_way_on_is_said(browser: Browser, server: Server, adaeze: httpx.Client, lift: str) -> None:
     with signed_in_page(browser, server, "adaeze", viewport={"width": 390, "height": 844}) as page:
         page.goto(f"{server.url}/visits/{lift}/treat")
+        expect(page.locator("#main-act")).to_have_text("Stroke")
         page.locator("#stop").click()
         page.get_by_role("radio", name="pain", exact=True).click()
         expect(page.get_by_role("radio", name="pain", exact=True)).to_have_attribute("aria-checked", "true")
@@ -261,6 +262,7 @@ def test_stop_halts_and_each_way_on_is_said(browser: Browser, server: Server, ad
 def test_an_incident_says_something_and_is_struck_out_not_erased(browser: Browser, server: Server, adaeze: httpx.Client, lift: str) -> None:
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{lift}/treat")
+        expect(page.locator("#main-act")).to_have_text("Stroke")
         page.locator("#stop").click()
         page.get_by_role("tab", name="Faint").click()
         page.get_by_role("button", name="Write the incident").click()

@@ -2,6 +2,9 @@
 // state is painted over it. The parts: the line to the server, what a tap will do, how it is painted, keys, sounds.
 
 const chair = document.getElementById("chair");
+// STOP that is hit while the rest is still loading is heard.
+let early = false;
+document.getElementById("stop").addEventListener("click", () => { early = true; }, { once: true });
 const [{ Line, uuid7 }, sight, { Painter, put, time }, { Keys }, sound] = await Promise.all(
   ["line", "foresee", "paint", "keys", "sound"].map((name) => import(chair.dataset[name])));
 const { order, limits, me, held, state: first } = JSON.parse(document.getElementById("told").textContent);
@@ -425,4 +428,5 @@ draft = Object.values(state.steps[state.step].warmth || {}).at(-1)?.last ?? draf
 paint();
 line.seq = first.seq;
 line.open();
+if (early && !at("stop").disabled) at("stop").click();
 setInterval(tick, 250);
