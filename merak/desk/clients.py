@@ -100,10 +100,10 @@ def _said(answers: list[dict[str, Any]] | None) -> str:
 
 
 def merge(desk: Desk, into: UUID, other: UUID) -> None:
-    """Two records of one person become one: everything of the other's goes into this one's. Raises NotFound, OutOfTurn where they do not
-    look like one person.
+    """Two records of one person become one: everything of the other's goes into this one's. A senior's act: it cannot be taken apart.
+    Raises NotFound, Denied, OutOfTurn where they do not look like one person.
     """
-    desk.demand("amend")
+    desk.demand("override")
     page = client_page(desk, into)
     if other not in {one.id for one in page.doubles}:
         raise OutOfTurn("Only records of the same name and birth date are put together.")

@@ -9,7 +9,7 @@ from uuid_utils.compat import uuid7
 
 from merak.core.client import Findings
 from merak.core.errors import BadInput
-from merak.core.knowledge import has_rule, number
+from merak.core.knowledge import has_rule, number, rule
 from merak.core.modality import rf_bulk
 from merak.core.modality.device import MachineCard, read_cards
 from merak.core.ports import Answer
@@ -17,6 +17,7 @@ from merak.core.session import setting
 from merak.desk import treating
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import turn
+from merak.desk.permission import Denied
 from merak.desk.treating import Run, Tap, append, kept, run_of
 from merak.records import people, standins, visits
 from merak.records.db import transaction
@@ -153,6 +154,8 @@ def attach(desk: Desk, visit_id: UUID) -> tuple[Answer, Run]:
         n, step = run.state.step, run.steps[run.state.step]
         if not step.machine:
             raise OutOfTurn("This step has no machine.")
+        if step.licence and step.licence not in treating.my_licences(desk):
+            raise Denied(f"Who holds a licence for {step.licence} connects it. {rule('chair.hands').words}")
         source = _one_source(desk, step.machine)
         after, answer = source.set_to(setting(step, run.state.runs[n]) or 0.0)
         if answer.ok:

@@ -69,6 +69,17 @@ def test_the_same_heat_is_not_planned_again() -> None:
     assert "Burn, grade 2 at 6. Two steps lower is 4; this is set to 6." in said.words
 
 
+def test_at_the_foot_of_its_scale_it_is_left_out() -> None:
+    """Nothing is gentler than where it happened: neither that setting nor any other is planned, though the letter came."""
+    letter = Letter(rule="titration.stop", received=THEN + timedelta(days=9), until=TODAY + timedelta(days=99), note="healed", by="Adaeze")
+    for mark in ("a burn", ""):
+        who = heated(1, incident="Burn, grade 2", mark=mark, marked_on=THEN).but(letters=(letter,))
+        with pytest.raises(Refused, match="gentlest setting"):
+            plan_of(who, "rf_bulk")
+    only_one_lower = heated(2, incident="Burn, grade 2").but(letters=(letter,))
+    assert plan_of(only_one_lower, "rf_bulk").items[0].settings["at"] == 1
+
+
 def test_without_an_incident_the_same_heat_is_the_same_heat() -> None:
     assert "s1.at" not in planned(heated(6), "rf_bulk", at=6).refused
 

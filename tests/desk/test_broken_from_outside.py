@@ -28,6 +28,7 @@ from merak.desk import (
 )
 from merak.desk.desk import Desk, OutOfTurn
 from merak.desk.file import find_visit, open_file
+from merak.desk.permission import Denied
 from merak.desk.standing import state_of
 from merak.desk.treating import Tap
 from merak.records import visits
@@ -295,6 +296,8 @@ def test_two_records_of_one_person_are_put_together(desk: Desk) -> None:
     two = new_visit(desk, name="double invented", start=MONDAY + timedelta(days=321), whose="new")
     keep, other = (find_visit(desk, visit).client_id for visit in (one, two))
     assert [double.id for double in clients.client_page(desk, keep).doubles] == [other]
+    with pytest.raises(Denied):
+        clients.merge(as_(desk, "lin"), keep, other)
     clients.merge(desk, keep, other)
     desk.db.expire_all()
     assert find_visit(desk, two).client_id == keep and clients.client_page(desk, keep).doubles == []

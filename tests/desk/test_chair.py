@@ -68,6 +68,8 @@ def test_the_assistant_starts_and_the_senior_takes_over(desk: Desk) -> None:
     with pytest.raises(BadInput):
         tapped(desk, visit, "unlock", words="no")
     tapped(desk, visit, "unlock", words="spot read last week on the same settings")
+    with pytest.raises(Denied, match="licence for fractional"):
+        instruments.attach(lin, visit)
     run = tapped(lin, visit, "count")
     assert run.state.runs[n].strokes == 0 and "Lin Farrow holds no licence for fractional" in run.state.unheard, "the senior's is not hers"
     assert tapped(lin, visit, "pain", 2.0).state.runs[n].pain == 2.0, "what the client says, anybody writes down"

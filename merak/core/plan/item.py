@@ -411,7 +411,10 @@ def _too_much_after_incident(brief: Brief, item: Item) -> Iterator[Caution]:
     machine, settings = brief.machine(item.modality, item.machine), read_settings(item, {})
     last = settings.model_copy(update={field: type(getattr(settings, field))(before.at)})
     most, now = float(getattr(_after_incident(module, last, machine.card if machine else None), field)), float(getattr(settings, field))
-    if now != most and (now > most) != down:
+    if most == before.at:  # the foot of its scale: there is nothing gentler to go to
+        words = f"{before.incident} at {before.at:g}, which is its gentlest setting."
+        yield caution("titration.incident", "stop", words, "Leave it out.", field)
+    elif now != most and (now > most) != down:
         words = f"{before.incident} at {before.at:g}. Two steps lower is {most:g}; this is set to {now:g}."
         yield caution("titration.incident", "stop", words, f"Go to {most:g}, or leave it out.", field)
 
