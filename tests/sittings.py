@@ -31,6 +31,16 @@ def booked(client: httpx.Client, name: str, therapist: str = "Adaeze") -> str:
     return visit
 
 
+def planned(client: httpx.Client, name: str, *modalities: str) -> str:
+    """A new client's visit, asked and with a plan of these, agreed to by nobody yet."""
+    visit = booked(client, name)
+    client.post(f"/visits/{visit}/ask/confirm")
+    client.post(f"/visits/{visit}/ask", data={q.id: q.options[0].id for q in questions(True)}, headers=HX)
+    for modality in modalities:
+        client.post(f"/visits/{visit}/plan/add", data={"modality": modality}, headers=HX)
+    return visit
+
+
 def begun(client: httpx.Client, visit: str, *modalities: str, **zones: tuple[str, ...]) -> str:
     """The visit with a plan of these, agreed to and begun; `zones` are those of a step, by how its title begins."""
     client.post(f"/visits/{visit}/ask/confirm")

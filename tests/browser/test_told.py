@@ -7,23 +7,13 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
-from merak.core.plan.screening import questions
 from tests.conftest import Server, sign_in, signed_in_page
-from tests.sittings import HX, begun, booked, sent
+from tests.sittings import HX, begun, booked, planned, sent
 
 
 @pytest.fixture(scope="module")
 def adaeze(server: Server) -> httpx.Client:
     return sign_in(server.url, "adaeze")
-
-
-def planned(client: httpx.Client, name: str, *modalities: str) -> str:
-    visit = booked(client, name)
-    client.post(f"/visits/{visit}/ask/confirm")
-    client.post(f"/visits/{visit}/ask", data={q.id: q.options[0].id for q in questions(True)}, headers=HX)
-    for modality in modalities:
-        client.post(f"/visits/{visit}/plan/add", data={"modality": modality}, headers=HX)
-    return visit
 
 
 def in_first_screen(page: Page, what: str) -> None:

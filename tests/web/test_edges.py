@@ -8,7 +8,7 @@ import pytest
 
 from merak.core.plan.screening import questions
 from tests.conftest import Server, sign_in
-from tests.sittings import HX, agreed, booked
+from tests.sittings import HX, agreed, planned
 
 ENDS = ["0001-01-01", "9999-12-31", "1999-05-05", "2999-01-01"]
 
@@ -16,15 +16,6 @@ ENDS = ["0001-01-01", "9999-12-31", "1999-05-05", "2999-01-01"]
 @pytest.fixture(scope="module")
 def marit(server: Server) -> httpx.Client:
     return sign_in(server.url, "marit")
-
-
-def planned(client: httpx.Client, name: str, *modalities: str) -> str:
-    visit = booked(client, name)
-    client.post(f"/visits/{visit}/ask/confirm")
-    client.post(f"/visits/{visit}/ask", data={q.id: q.options[0].id for q in questions(True)}, headers=HX)
-    for modality in modalities:
-        client.post(f"/visits/{visit}/plan/add", data={"modality": modality}, headers=HX)
-    return visit
 
 
 def slip(text: str, field: str) -> str:
