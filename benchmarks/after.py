@@ -11,10 +11,10 @@ from zoneinfo import ZoneInfo
 import httpx
 import psycopg
 
+from builders.server import Server, sign_in
+from builders.work import GRADED
 from merak.core.after.aftercare import TAGS, Moments, Personal, sheet
 from merak.core.after.home import kit
-from tests.conftest import Server, sign_in
-from tests.desk.test_visit import GRADED
 
 VISITS = 200
 ROUNDS = 200

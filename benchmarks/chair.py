@@ -7,11 +7,11 @@ from datetime import UTC, datetime, timedelta
 import httpx
 from playwright.sync_api import sync_playwright
 
+from builders.browser import at_the_chair, signed_in_page
+from builders.orders import PINS, PULSES
+from builders.server import Server
+from builders.visits import begun, booked, sent
 from merak.core.session import Event, fold
-from tests.browser.test_treat import at_the_chair
-from tests.conftest import Server, signed_in_page
-from tests.core.test_fold import PINS, PULSES
-from tests.sittings import begun, booked, sent
 
 TAPS = 5000
 #: Counts, each with style and layout done, and the time of its own frame.

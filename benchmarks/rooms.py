@@ -16,8 +16,8 @@ import httpx
 import psycopg
 
 from benchmarks.wire import Wire
-from tests.conftest import Server
-from tests.sittings import begun, booked, tap
+from builders.server import Server
+from builders.visits import begun, booked, tap
 
 ROOMS, TAPS, EVERY_S = 40, 12, 1.0
 

@@ -23,6 +23,10 @@ from benchmarks.heat import heat_ratios
 from benchmarks.plate import plate_ratios
 from benchmarks.rooms import rooms_at_work
 from benchmarks.wire import Wire
+from builders.briefs import EVERY_LICENCE, brief
+from builders.database import cli, fresh_database
+from builders.server import Server, sign_in
+from builders.visits import ready_to_begin, tap, visit_of
 from merak.core.client import Findings
 from merak.core.knowledge import conditions
 from merak.core.plan.proposals import proposals
@@ -31,11 +35,6 @@ from merak.desk.desk import Desk
 from merak.desk.treating import Tap, record
 from merak.records import people
 from merak.records.db import desk_session
-from tests.browser.test_kill import ready_to_begin
-from tests.conftest import Server, cli, fresh_database, sign_in
-from tests.core.making import EVERY_LICENCE, brief
-from tests.sittings import tap
-from tests.web.test_safety import visit_of
 
 ROUNDS, WARM = 300, 40
 

@@ -4,7 +4,7 @@ import socket
 
 import httpx
 
-from tests.conftest import Server
+from builders.server import Server
 
 
 class Wire:

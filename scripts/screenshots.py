@@ -11,10 +11,11 @@ from playwright.sync_api import Browser, Page, sync_playwright
 
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
+from builders.browser import signed_in_page  # noqa: E402
+from builders.database import cli, fresh_database  # noqa: E402
+from builders.server import Server, sign_in  # noqa: E402
+from builders.visits import begun, sent, visit_of  # noqa: E402
 from merak.demo.portrait import HEIGHT, WIDTH, portrait  # noqa: E402
-from tests.conftest import Server, cli, fresh_database, sign_in, signed_in_page  # noqa: E402
-from tests.sittings import begun, sent  # noqa: E402
-from tests.web.test_safety import visit_of  # noqa: E402
 
 SHOTS = ROOT / "docs/screenshots"
 

@@ -7,10 +7,10 @@ import psycopg
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.test_pages import violations
+from builders.browser import signed_in_page, violations
+from builders.server import Server, sign_in
+from builders.visits import begun, booked, sent
 from tests.browser.test_visit import sign
-from tests.conftest import Server, sign_in, signed_in_page
-from tests.sittings import begun, booked, sent
 
 
 @pytest.fixture(scope="module")

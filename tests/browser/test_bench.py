@@ -2,8 +2,8 @@
 
 from playwright.sync_api import Browser, expect
 
-from tests.browser.test_visit import settled
-from tests.conftest import Server, signed_in_page
+from builders.browser import settled, signed_in_page
+from builders.server import Server
 
 
 def test_a_calculation_answers_as_one_types(browser: Browser, server: Server) -> None:

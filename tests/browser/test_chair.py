@@ -5,9 +5,9 @@ import re
 import pytest
 from playwright.sync_api import Browser, expect
 
-from tests.browser.test_kill import ready_to_begin
-from tests.conftest import Server, sign_in, signed_in_page
-from tests.sittings import tap
+from builders.browser import signed_in_page
+from builders.server import Server, sign_in
+from builders.visits import ready_to_begin, tap
 
 
 @pytest.fixture(scope="module")

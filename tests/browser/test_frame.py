@@ -7,9 +7,9 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.test_pages import violations
-from tests.conftest import Server, sign_in, signed_in_page
-from tests.sittings import begun, booked, sent, tap
+from builders.browser import signed_in_page, violations
+from builders.server import Server, sign_in
+from builders.visits import begun, booked, sent, tap
 
 LONGEST = "Wilhelmina-Alexandrina Featherstonehaugh-Oyelaran the Younger"
 #: A phone both ways, twice the size from 640 × 1280 and 1280 × 640, tablets, the trolley, laptops, a wall.

@@ -6,8 +6,9 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, expect
 
-from tests.conftest import Server, sign_in, signed_in_page
-from tests.sittings import booked
+from builders.browser import signed_in_page
+from builders.server import Server, sign_in
+from builders.visits import booked
 
 
 @pytest.fixture(scope="module")

@@ -2,16 +2,11 @@
 
 import re
 
-import httpx
 from playwright.sync_api import Browser, expect
 
-from tests.conftest import Server, sign_in, signed_in_page
-from tests.sittings import begun, tap
-from tests.web.test_safety import visit_of
-
-
-def ready_to_begin(client: httpx.Client, name: str) -> str:
-    return begun(client, visit_of(client, name), "microcurrent", "led", "finish")
+from builders.browser import signed_in_page
+from builders.server import Server, sign_in
+from builders.visits import ready_to_begin, tap
 
 
 def test_a_killed_server_is_not_noticed_at_the_chair(demo: str, browser: Browser) -> None:

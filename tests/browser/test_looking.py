@@ -4,10 +4,10 @@ import re
 
 from playwright.sync_api import Browser, Page, expect
 
+from builders.browser import signed_in_page, violations
+from builders.server import Server, sign_in
+from builders.visits import visit_of
 from merak.demo.portrait import HEIGHT, WIDTH, portrait
-from tests.browser.test_pages import violations
-from tests.conftest import Server, sign_in, signed_in_page
-from tests.web.test_safety import visit_of
 
 
 def test_scales_and_phototype_are_scored_and_kept(browser: Browser, server: Server) -> None:

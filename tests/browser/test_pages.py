@@ -4,11 +4,11 @@ import re
 from collections.abc import Callable
 
 import pytest
-from axe_playwright_python.sync_playwright import Axe
-from playwright.sync_api import Browser, Page, Request
+from playwright.sync_api import Browser, Request
 
-from tests.conftest import Server, sign_in, signed_in_page
-from tests.web.test_safety import visit_of
+from builders.browser import faint, signed_in_page, violations
+from builders.server import Server, sign_in
+from builders.visits import visit_of
 
 PATHS = (
     "/",
@@ -43,17 +43,6 @@ def addresses(server: Server, client_name: str) -> list[str]:
     assert whose
     paths = (path.replace("CLIENT", whose[1]) for path in PATHS)
     return [f"{server.url}{path}" if path.startswith("/") else f"{server.url}/visits/{visit}/{path}" for path in paths]
-
-
-def violations(page: Page) -> list[str]:
-    found = Axe().run(page).response["violations"]
-    return [f"{one['id']}: {[node['target'] for node in one['nodes']][:3]}" for one in found]
-
-
-def faint(page: Page) -> list[str]:
-    """What is written with less contrast than AAA asks for."""
-    found = Axe().run(page, context="#chair", options={"runOnly": ["color-contrast-enhanced"]}).response["violations"]
-    return [str(node["target"]) for one in found for node in one["nodes"]]
 
 
 @pytest.mark.parametrize("theme", ["light", "dim"])

@@ -7,9 +7,9 @@ from zlib import decompressobj
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.test_pages import violations
-from tests.conftest import Server, sign_in, signed_in_page
-from tests.web.test_safety import visit_of
+from builders.browser import signed_in_page, violations
+from builders.server import Server, sign_in
+from builders.visits import visit_of
 
 CLIENT = "Samir Oduya"
 

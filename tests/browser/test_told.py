@@ -7,8 +7,9 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
-from tests.conftest import Server, sign_in, signed_in_page
-from tests.sittings import HX, begun, booked, planned, sent
+from builders.browser import signed_in_page
+from builders.server import Server, sign_in
+from builders.visits import HX, begun, booked, planned, sent
 
 
 @pytest.fixture(scope="module")

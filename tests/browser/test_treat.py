@@ -9,9 +9,9 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.test_pages import faint, violations
-from tests.conftest import Server, sign_in, signed_in_page
-from tests.sittings import begun, booked, sent, tap
+from builders.browser import at_the_chair, faint, signed_in_page, violations
+from builders.server import Server, sign_in
+from builders.visits import begun, booked, sent, tap
 
 
 def treated(client: httpx.Client, name: str, *modalities: str, **zones: tuple[str, ...]) -> str:
@@ -21,11 +21,6 @@ def treated(client: httpx.Client, name: str, *modalities: str, **zones: tuple[st
 @pytest.fixture(scope="module")
 def adaeze(server: Server) -> httpx.Client:
     return sign_in(server.url, "adaeze")
-
-
-def at_the_chair(page: Page, server: Server, visit: str) -> None:
-    page.goto(f"{server.url}/visits/{visit}/treat")
-    expect(page.locator("#main-act")).not_to_be_empty()
 
 
 def kept(page: Page) -> None:

@@ -9,8 +9,8 @@ import psutil
 from playwright.sync_api import Browser, Page, expect
 from pypdf import PdfReader
 
-from tests.browser.test_pages import violations
-from tests.conftest import Server, signed_in_page
+from builders.browser import settled, signed_in_page, violations
+from builders.server import Server
 
 WORDS = {"microcurrent": "Microcurrent", "mask": "Mask", "led": "Light", "finish": "Finish", "cleanse": "Cleanse"}
 
@@ -28,11 +28,6 @@ def answer_nothing(page: Page) -> None:
         rest.first.click()
         expect(rest).to_have_count(before - 1)
     expect(page.locator("#board")).not_to_contain_text(re.compile(r"\d open"))
-
-
-def settled(page: Page) -> None:
-    """What was drawn anew is live: no hand is quicker, a test is."""
-    expect(page.locator(".htmx-added, .htmx-settling, .htmx-swapping")).to_have_count(0)
 
 
 def sign(page: Page) -> None:

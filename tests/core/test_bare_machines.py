@@ -4,13 +4,13 @@ from typing import Any
 
 import pytest
 
+from builders.briefs import EVERY_LICENCE, brief, plan_of, planned
 from merak.core.client import Findings
 from merak.core.errors import Refused
 from merak.core.modality.device import MACHINES, CardTip, LedCard, MachineCard, MicrocurrentCard
 from merak.core.plan.brief import Brief, Machine
 from merak.core.plan.routine import fitted, routine_of
 from merak.core.plan.visit_plan import visit_plan
-from tests.core.making import EVERY_LICENCE, brief, plan_of, planned
 
 TIP = CardTip(name="face", across_mm=10, down_mm=10, pins=25)
 BARE = {

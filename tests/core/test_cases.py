@@ -6,6 +6,7 @@ from typing import Any
 
 import pytest
 
+from builders.briefs import EVERY_LICENCE, TODAY, brief
 from merak.core.client import Findings
 from merak.core.knowledge import all_of
 from merak.core.modality.shared import Before
@@ -13,7 +14,6 @@ from merak.core.plan.brief import Brief, Wish
 from merak.core.plan.proposals import proposals
 from merak.core.plan.screening import Answer
 from merak.core.plan.spots import SpotAnswer, SpotRead
-from tests.core.making import EVERY_LICENCE, TODAY, brief
 
 ENERGY, OPEN, ABRASION = all_of(("ENERGY",)), all_of(("OPEN",)), all_of(("ABRASION",))
 STRONG = {"crystal", "diamond", "peel", "rf_fractional", "focused_lifting", "micro_needling", "pulsed_light"}

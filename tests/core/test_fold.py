@@ -1,59 +1,13 @@
 """The treatment as a fold: any order of taps leads to a valid state, a replay equals the live run, repeats are harmless."""
 
-from collections.abc import Mapping
-from datetime import UTC, datetime, timedelta
-from typing import Any
-
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from builders.orders import LICENSED, LIFT, PINS, PULSES, T0, TO_PULSES, WARM, Tap, at, run, steps_of
 from merak.core.after.differences import differences
 from merak.core.plan.chair import Step
-from merak.core.plan.visit_plan import visit_plan
 from merak.core.session import KINDS, Event, RunState, complete, fold, following, locked, next_place, pace, step_facts, walked
-from merak.core.session.events import NOTHING
-from tests.core.making import EVERY_LICENCE, brief, plan_of, planned
-
-T0 = datetime(2026, 11, 25, 9, tzinfo=UTC)
-LICENSED = {"name": "Adaeze", "licences": ["fractional", "pulsed light"]}
-
-
-def steps_of(*modalities: str, beside: tuple[int, int] | None = None, **settings: Any) -> tuple[Step, ...]:
-    who = brief(licences=EVERY_LICENCE, senior=True)
-    plan = plan_of(who, *modalities, **settings)
-    if beside:
-        guest, host = beside
-        items = [one.model_copy(update={"beside": plan.items[host].id}) if n == guest else one for n, one in enumerate(plan.items)]
-        plan = plan.model_copy(update={"items": tuple(items)})
-    return visit_plan(who, plan, laid=True).steps
-
-
-LIFT = planned(brief(), "microcurrent", "led", "finish").steps
-PINS = steps_of("numbing", "cleanse", "rf_fractional", "mask", beside=(1, 0))
-WARM = steps_of("rf_bulk", "oxygen_mask", at=3)
-
-
-def at(second: float) -> datetime:
-    return T0 + timedelta(seconds=second)
-
-
-Tap = tuple[str, float] | tuple[str, float, float | None] | tuple[str, float, float | None, Mapping[str, Any]]
-
-
-def run(*taps: Tap, by: str = "Lin") -> list[Event]:
-    """(kind, second[, value[, data]]) taps as events."""
-    more = [(*tap, None, NOTHING)[2:4] if len(tap) == 2 else (*tap[2:], NOTHING)[:2] for tap in taps]
-    return [
-        Event(f"e{n}", str(tap[0]), at(float(tap[1])), value, "words", None, data, by)  # type: ignore[arg-type]
-        for n, (tap, (value, data)) in enumerate(zip(taps, more, strict=True))
-    ]
-
-
-PULSES = next(n for n, step in enumerate(PINS) if step.kind == "pulses")
-#: Taps that lead to the pulses.
-TO_PULSES: list[Tap] = [("start", 0, None, LICENSED), ("go", 0.5, float(PULSES))]
-
 
 DATA = st.fixed_dictionaries(
     {},

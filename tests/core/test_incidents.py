@@ -6,6 +6,7 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
+from builders.briefs import EVERY_LICENCE, TODAY, brief, plan_of, planned
 from merak.core.after.course import propose
 from merak.core.after.incidents import Incident, days_until_next, left_on
 from merak.core.client import Findings
@@ -13,7 +14,6 @@ from merak.core.errors import Refused
 from merak.core.modality.before import Before
 from merak.core.plan.screening import Letter
 from merak.core.plan.spots import SpotAnswer, SpotRead
-from tests.core.making import EVERY_LICENCE, TODAY, brief, plan_of, planned
 
 THEN = date(2026, 11, 1)
 

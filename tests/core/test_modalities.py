@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import BaseModel, ValidationError
 
+from builders.machines import SCALES, card_of, machine
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about, number
 from merak.core.modality.before import Before
@@ -17,7 +18,6 @@ from merak.core.modality.device import MACHINES, LedCard, MachineCard
 from merak.core.modality.muscle_stimulation import layout
 from merak.core.modality.shared import Dose, Subject, begun, in_zone, stepped
 from merak.desk.rule_book import entries
-from tests.core.machines import SCALES, card_of, machine
 
 PLANNABLE = sorted(name for name in MODALITIES if name != "physician_resurfacing")
 #: What nobody plans past: modality → (number, rule, whether it is the least).

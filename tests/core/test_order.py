@@ -7,6 +7,8 @@ from typing import Any
 import pytest
 from shapely import Polygon, union_all
 
+from builders.briefs import EVERY_LICENCE, MACHINES, TODAY, brief, plan_of
+from builders.machines import machine
 from merak.core.client import Findings
 from merak.core.knowledge import about, number
 from merak.core.modality.device import CardTip
@@ -16,8 +18,6 @@ from merak.core.plan.chair import Step, guests_of
 from merak.core.plan.places import area_of
 from merak.core.plan.spots import SpotAnswer, SpotRead
 from merak.core.plan.visit_plan import VisitPlan, visit_plan
-from tests.core.machines import machine
-from tests.core.making import EVERY_LICENCE, MACHINES, TODAY, brief, plan_of
 
 PLANNED = tuple(name for name in about() if about()[name].licence != "physician")
 

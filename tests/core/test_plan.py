@@ -7,6 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from builders.briefs import TODAY, brief, machines, plan_of, planned
+from builders.machines import LIFT, PANEL, UNMEASURED
 from merak.core.client import Findings, LastTime
 from merak.core.errors import Refused
 from merak.core.knowledge import all_ids, book, methods, number
@@ -22,8 +24,6 @@ from merak.core.plan.side import first_side
 from merak.core.plan.tray import tray_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, between, in_force, visit_plan
 from merak.core.working import Quantity
-from tests.core.machines import LIFT, PANEL, UNMEASURED
-from tests.core.making import TODAY, brief, machines, plan_of, planned
 
 
 def plan_with(who: Brief, modality: str = "microcurrent", **changes: Any) -> VisitPlan:

@@ -5,6 +5,8 @@ from datetime import timedelta
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from builders.answers import an_answer
+from builders.briefs import EVERY_LICENCE, TODAY, brief
 from merak.core.client import Findings
 from merak.core.errors import Refused
 from merak.core.knowledge import about, conditions
@@ -15,8 +17,6 @@ from merak.core.plan.item import Item, aspects_of, read_settings
 from merak.core.plan.proposals import Candidate, Gain, Problem, allowed, best, brute, proposals, score, seconds_of
 from merak.core.plan.screening import STOPPING, questions
 from merak.core.plan.visit_plan import Plan, in_force
-from tests.core.making import EVERY_LICENCE, TODAY, brief
-from tests.core.test_screening import an_answer
 
 GAINS = st.lists(st.builds(Gain, st.sampled_from("abc"), st.integers(0, 60), st.just("weak")), max_size=2)
 SEVERAL = st.lists(st.tuples(GAINS, st.integers(60, 1500), st.integers(0, 9000), st.integers(0, 4)), min_size=1, max_size=8)

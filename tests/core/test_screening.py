@@ -6,9 +6,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from builders.answers import an_answer
+from builders.briefs import TODAY, brief, nothing_found
 from merak.core.client import Findings
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import book
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.item import Item, begin
 from merak.core.plan.screening import (
@@ -25,7 +26,6 @@ from merak.core.plan.screening import (
     subjects,
 )  # fmt: skip
 from merak.core.plan.visit_plan import Plan, visit_plan
-from tests.core.making import TODAY, brief, nothing_found
 
 
 @pytest.mark.parametrize(
@@ -91,12 +91,6 @@ def test_bad_answers_are_told_by_question() -> None:
         _ = brief({"filler": Answer(option="hyaluronic", on=TODAY + timedelta(days=1))}).board
     assert list(unknown.value.fields) == ["heart"]
     assert list(future.value.fields) == ["filler"]
-
-
-def an_answer(question_id: str) -> st.SearchStrategy[Answer]:
-    options = next(q.options for q in book().question if q.id == question_id)
-    days = st.none() | st.integers(0, 400).map(lambda n: TODAY - timedelta(days=n))
-    return st.builds(Answer, option=st.sampled_from([option.id for option in options]), on=days)
 
 
 ANY_ANSWERS = st.fixed_dictionaries({q.id: an_answer(q.id) for q in questions(True)})

@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from builders.machines import LIFT, PANEL, machine
 from merak.core.knowledge import number
 from merak.core.modality.rf_bulk import Settings, surface_c
 from merak.core.plan.chair import HeatRule
@@ -13,7 +14,6 @@ from merak.core.plan.spots import SpotLook, SpotRule, answer
 from merak.core.session.warmth import Warmth
 from merak.standins.instruments import MeterStandIn, ThermometerStandIn
 from merak.standins.source import FAULTS, SourceStandIn, source_for
-from tests.core.machines import LIFT, PANEL, machine
 
 T0 = datetime(2026, 11, 25, 9, tzinfo=UTC)
 ASKED = st.one_of(

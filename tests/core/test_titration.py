@@ -7,6 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from builders.briefs import EVERY_LICENCE, brief
+from builders.machines import SCALES
 from merak.core.after.answer import Look, SkinAnswer, fitting, where
 from merak.core.after.differences import differences
 from merak.core.after.energy import given as amount_given
@@ -23,8 +25,6 @@ from merak.core.plan.screening import Letter
 from merak.core.session.facts import StepFacts, delivered
 from merak.core.session.state import RunState, StepRun
 from merak.core.working import Quantity
-from tests.core.machines import SCALES
-from tests.core.making import EVERY_LICENCE, brief
 
 LISBON = ZoneInfo("Europe/Lisbon")
 BEFORES = st.builds(

@@ -7,6 +7,7 @@ from uuid import UUID, uuid4
 import psycopg
 import pytest
 
+from builders.work import AGREED, GRADED, as_, ask_nothing, later, lift_and_light, looked_twice, new_visit, setting, treated
 from merak.core.errors import BadInput
 from merak.demo.portrait import portrait
 from merak.desk import (
@@ -33,21 +34,7 @@ from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import find_visit, open_file
 from merak.desk.permission import Denied, Sealed
 from merak.records.tables import Client, Visit
-from tests.desk.test_visit import (
-    AGREED,
-    GRADED,
-    as_,
-    ask_nothing,
-    desk,
-    later,
-    lift_and_light,
-    looked_twice,
-    new_visit,
-    setting,
-    treated,
-)
 
-__all__ = ["desk"]
 BASE = "https://studio.example/"
 ANSWERS = {
     "redness": "0", "swelling": "0", "pain": "0", "settled_h": "1", "mark": "none", "kept": "yes", "improvement": "1", "satisfaction": "8",

@@ -10,6 +10,10 @@ import psycopg
 import pytest
 from uuid_utils.compat import uuid7
 
+from builders.server import Server, sign_in
+from builders.visits import agreed, booked, sent, tap
+from builders.visits import begun as begun_by
+from builders.work import AGREED, GRADED, MONDAY, as_, ask_nothing, at, begun, later, lift_and_light, looked_twice, new_visit, tapped
 from merak.core.errors import BadInput
 from merak.core.plan.screening import questions
 from merak.desk import (
@@ -33,13 +37,6 @@ from merak.desk.standing import state_of
 from merak.desk.treating import Tap
 from merak.records import visits
 from merak.records.tables import Client
-from tests.conftest import Server, sign_in
-from tests.desk.test_chair import at, begun, tapped
-from tests.desk.test_visit import AGREED, GRADED, MONDAY, as_, ask_nothing, desk, later, lift_and_light, looked_twice, new_visit
-from tests.sittings import agreed, booked, sent, tap
-from tests.sittings import begun as begun_by
-
-__all__ = ["desk"]
 
 
 @pytest.fixture(scope="module")

@@ -2,55 +2,33 @@
 
 from datetime import timedelta
 from io import BytesIO
-from itertools import count
-from typing import Any
 from uuid import UUID
 
 import pytest
 from PIL import Image
 from uuid_utils.compat import uuid7
 
+from builders.work import (
+    GRADED,
+    HOURS,
+    as_,
+    ask_nothing,
+    at,
+    begun,
+    later,
+    looked_twice,
+    new_visit,
+    setting,
+    tapped,
+)
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
-from merak.desk import adverse, closing, consenting, instruments, looking, planning, tasks, treating
+from merak.desk import adverse, closing, instruments, planning, tasks, treating
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import open_file
 from merak.desk.permission import Denied
 from merak.desk.standing import state_of
-from merak.desk.treating import Run, Tap
-from tests.desk.test_visit import AGREED, GRADED, MONDAY, as_, ask_nothing, desk, later, looked_twice, new_visit, setting, step_of
-
-__all__ = ["desk"]
-#: A day of its own for each of these long visits, far from what others book.
-HOURS = (MONDAY + timedelta(days=500 + n, hours=1) for n in count())
-
-
-def begun(desk: Desk, *modalities: str, by: str = "", minutes: int = 120, name: str = "", **zones: str) -> UUID:
-    """A visit whose treatment has begun, its clock started."""
-    visit = new_visit(desk, name=name, minutes=str(minutes), start=next(HOURS))
-    ask_nothing(desk, visit)
-    looking.save_findings(desk, visit, {"phototype": "2"})
-    for modality in modalities:
-        page = planning.edit(desk, visit, "add", {"modality": modality})
-        if modality in zones:
-            planning.edit(desk, visit, "zones", {"item": step_of(page, modality), f"zone.{zones[modality]}": "on"})
-    consenting.consent(desk, visit, AGREED)
-    who = as_(desk, by) if by else desk
-    treating.begin(who, visit)
-    tapped(who, visit, "start")
-    return visit
-
-
-def tapped(desk: Desk, visit: UUID, kind: str, value: float | None = None, words: str = "", step: int | None = None, **data: Any) -> Run:
-    return treating.record(desk, visit, [Tap(uuid7(), kind, desk.now, value, words, step, data or None)])
-
-
-def at(desk: Desk, visit: UUID, kind: str) -> int:
-    """To the first step of a kind; its number."""
-    steps = treating.run_of(desk, visit).steps
-    n = next(n for n, step in enumerate(steps) if step.kind == kind)
-    tapped(desk, visit, "go", float(n))
-    return n
+from merak.desk.treating import Tap
 
 
 def test_the_assistant_starts_and_the_senior_takes_over(desk: Desk) -> None:

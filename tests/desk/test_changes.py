@@ -2,15 +2,13 @@
 
 import pytest
 
+from builders.work import as_, ask_nothing, new_visit, setting, step_of
 from merak.core.errors import BadInput
 from merak.desk import asking, changes, looking, planning, practice
 from merak.desk.desk import Desk
 from merak.desk.file import open_file
 from merak.records import visits
 from merak.records.db import transaction
-from tests.desk.test_visit import as_, ask_nothing, desk, new_visit, setting, step_of
-
-__all__ = ["desk"]
 
 
 def with_steps(desk: Desk, *modalities: str, **answers: str) -> tuple[object, planning.Planned]:

@@ -13,9 +13,9 @@ from threading import Condition, Event, Thread
 import httpx
 import psycopg
 
-from tests.conftest import ROOT, cli, ready, sign_in
-from tests.sittings import begun, tap
-from tests.web.test_safety import visit_of
+from builders.database import ROOT, cli
+from builders.server import ready, sign_in
+from builders.visits import begun, tap, visit_of
 
 KILLS, ROOMS, BETWEEN = 100, 4, 6
 RESTARTS = (30, 70)
@@ -52,7 +52,7 @@ def forking() -> Iterator[tuple[str, "subprocess.Popen[str]"]]:
     with socket.socket() as s:
         s.bind(("127.0.0.1", 0))
         port = s.getsockname()[1]
-    words = [sys.executable, "-m", "tests.forking", str(port)]
+    words = [sys.executable, "-m", "builders.forking", str(port)]
     parent = subprocess.Popen(words, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, start_new_session=True)
     url = f"http://127.0.0.1:{port}"
     try:

@@ -8,6 +8,7 @@ from uuid import UUID
 import pytest
 from PIL import Image
 
+from builders.work import AGREED, as_, ask_nothing, later, lift_and_light, new_visit, setting, step_of, typed
 from merak.core.errors import BadInput, Refused
 from merak.desk import allowing, asking, consenting, lettering, looking, planning, practice, routines, trays, treating
 from merak.desk.desk import Desk, NotFound
@@ -16,9 +17,6 @@ from merak.desk.keeping import keep_file, kept_file
 from merak.desk.permission import Denied
 from merak.records import people
 from merak.records.db import transaction
-from tests.desk.test_visit import AGREED, as_, ask_nothing, desk, later, lift_and_light, new_visit, setting, step_of, typed
-
-__all__ = ["desk"]
 
 
 def test_a_letter_is_asked_for_received_filed_and_runs_out(desk: Desk) -> None:

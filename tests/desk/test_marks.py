@@ -6,14 +6,13 @@ from uuid import UUID
 import pytest
 from uuid_utils.compat import uuid7
 
+from builders.work import AGREED, as_, ask_nothing, later, lift_and_light, new_visit
 from merak.core.errors import BadInput, Refused
 from merak.desk import closing, consenting, looking, marking, plating, treating
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.file import open_file
 from merak.desk.permission import Denied, Sealed
-from tests.desk.test_visit import AGREED, as_, ask_nothing, desk, later, lift_and_light, new_visit
 
-__all__ = ["desk"]
 CHEEK = "60,100 80,100 80,120 60,120"
 
 

@@ -6,13 +6,13 @@ from datetime import datetime, timedelta
 import psycopg
 import pytest
 
+from builders.work import as_
 from merak.core.plan.visit_plan import VisitPlan
 from merak.demo.studio import CLIENTS
 from merak.desk import day
 from merak.desk.desk import Desk
 from merak.desk.permission import ROLES, Denied, Sealed, demand, may
 from merak.records.people import Worker
-from tests.desk.test_visit import as_, desk  # noqa: F401 (a fixture)
 
 
 @pytest.fixture
@@ -21,7 +21,7 @@ def record(demo: str) -> Iterator[psycopg.Connection[tuple[object, ...]]]:
         yield db
 
 
-def test_the_demo_is_alive_today_and_on_the_days_ahead(desk: Desk, record: psycopg.Connection[tuple[object, ...]]) -> None:  # noqa: F811
+def test_the_demo_is_alive_today_and_on_the_days_ahead(desk: Desk, record: psycopg.Connection[tuple[object, ...]]) -> None:
     ines = "SELECT starts_at FROM visit JOIN client ON client.id = client_id WHERE name = 'Ines Duarte' AND session_no = 3"
     row = record.execute(ines).fetchone()
     assert row and isinstance(row[0], datetime)

@@ -12,10 +12,11 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import create_engine
 
+from builders.database import ROOT, cli, fresh_database
+from builders.server import Server, sign_in
+from builders.visits import visit_of
 from merak.core.plan.screening import questions
 from merak.records.tables import Base
-from tests.conftest import ROOT, Server, cli, fresh_database, sign_in
-from tests.web.test_safety import visit_of
 
 
 def test_migrations_make_the_tables(demo: str) -> None:

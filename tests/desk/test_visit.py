@@ -1,18 +1,29 @@
 """What a person does, through the desk, on the real PostgreSQL: each rule of order, each thing carried over, nothing lost."""
 
-from collections.abc import Iterator
 from datetime import UTC, date, datetime, timedelta
-from uuid import UUID, uuid4
-from zoneinfo import ZoneInfo
+from uuid import uuid4
 
 import pytest
 from uuid_utils.compat import uuid7
 
+from builders.work import (
+    AGREED,
+    GRADED,
+    MONDAY,
+    as_,
+    ask_nothing,
+    later,
+    lift_and_light,
+    looked_twice,
+    new_visit,
+    setting,
+    step_of,
+    treated,
+    typed,
+)
 from merak.core.errors import BadInput
-from merak.core.plan.screening import questions
 from merak.desk import (
     allowing,
-    answering,
     asking,
     closing,
     consenting,
@@ -27,102 +38,6 @@ from merak.desk import (
 )
 from merak.desk.desk import Desk, NotFound, OutOfTurn
 from merak.desk.permission import Denied, Sealed
-from merak.records import db as database
-from merak.records import people
-from merak.records.people import Worker
-
-LISBON = ZoneInfo("Europe/Lisbon")
-MONDAY = datetime(2031, 3, 3, 10, 0, tzinfo=LISBON)  # far from the demo's own days
-NUMBER = iter(range(10_000))
-
-
-@pytest.fixture
-def desk(demo: str) -> Iterator[Desk]:
-    with database.desk_session() as db:
-        found = people.by_login(db, "adaeze")
-        assert found
-        yield Desk(db, Worker(found.id, found.name, found.role), MONDAY.astimezone(UTC))
-
-
-def later(desk: Desk, **ahead: float) -> Desk:
-    """The same person, some time later."""
-    return Desk(desk.db, desk.me, desk.now + timedelta(**ahead))
-
-
-def as_(desk: Desk, login: str) -> Desk:
-    found = people.by_login(desk.db, login)
-    assert found
-    return Desk(desk.db, Worker(found.id, found.name, found.role), desk.now)
-
-
-def new_visit(desk: Desk, name: str = "", start: datetime | None = None, **form: str) -> UUID:
-    """A booking of a client who is new unless named as the list names one, each at an hour of its own."""
-    n = next(NUMBER)
-    start = start or MONDAY + timedelta(days=n // 8, hours=n % 8)
-    fields = {"name": name or f"Invented {n}", "born": "1985-04-02", "day": f"{start:%Y-%m-%d}", "time": f"{start:%H:%M}", "minutes": "50",
-              "therapist": str(desk.me.id)}  # fmt: skip
-    return day.add_visit(desk, fields | form)
-
-
-def ask_nothing(desk: Desk, visit: UUID, **other: str) -> asking.Asked:
-    returning_ = asking.asked(desk, visit).file.previous is not None
-    return asking.save_answers(desk, visit, {q.id: q.options[0].id for q in questions(returning_)} | other)
-
-
-def lift_and_light(desk: Desk, visit: UUID) -> planning.Planned:
-    """A plan of cleansing, lift, light and sun protection, as far as today's answers allow it."""
-    for modality in ("cleanse", "microcurrent", "led", "finish"):
-        page = planning.edit(desk, visit, "add", {"modality": modality})
-    return page
-
-
-def step_of(page: planning.Planned, modality: str) -> str:
-    return next(item.id for item in page.plan.items if item.modality == modality)
-
-
-def typed(desk: Desk, visit: UUID, modality: str, name: str, value: str) -> planning.Planned:
-    """A field of a step, as a browser would send it."""
-    item = step_of(planning.planned(desk, visit), modality)
-    return planning.edit(desk, visit, "set", {"item": item, f"{item}.{name}": value, "changed": f"{item}.{name}"})
-
-
-def setting(page: planning.Planned, modality: str, name: str) -> str:
-    item = page.plan.of(step_of(page, modality))
-    return next(one.value for one in page.fields(item) if one.name == f"{item.id}.{name}")
-
-
-AGREED = {"agreed": "yes", "signed": "paper"}
-
-
-def treated(desk: Desk, visit: UUID, shift: float = 0.0) -> None:
-    """Planned, agreed, begun and run to the end, with every stroke of the first side and the level moved by `shift`."""
-    lift_and_light(desk, visit)
-    consenting.consent(desk, visit, AGREED)
-    treating.begin(desk, visit)
-    steps = treating.run_of(desk, visit).steps
-    taps = [treating.Tap(uuid7(), "start", desk.now)]
-    for number, step in enumerate(steps):
-        if step.side and shift:
-            taps.append(treating.Tap(uuid7(), "level", desk.now, shift))
-            shift = 0
-        taps += [treating.Tap(uuid7(), "count", desk.now) for _ in range(step.strokes)]
-        taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(steps) else "finish", desk.now + timedelta(minutes=number)))
-    treating.record(later(desk, minutes=30), visit, taps)
-
-
-#: What the close form holds when all went well.
-GRADED = {
-    "pain": "0", "comfort": "9", "explained": "initials", "initials": "IM", "note": "", "why.all": "judged",
-    **{f"endpoint.{name}": "seen" for name in ("microcurrent", "led", "wet_abrasion", "rf_fractional", "pulsed_light", "rf_bulk")},
-}  # fmt: skip
-
-
-def looked_twice(desk: Desk, visit: UUID, redness: int = 1) -> None:
-    """Both looks at the skin: so red on a cheek, then nothing more."""
-    answering.nothing(desk, visit, "1")
-    for _ in range(redness):
-        answering.tap(desk, visit, "1", "redness", "right upper cheek")
-    answering.nothing(desk, visit, "2")
 
 
 def test_last_time_is_carried_into_the_next_visit(desk: Desk) -> None:

@@ -8,10 +8,10 @@ from hypothesis import strategies as st
 from scipy import constants
 from scipy.interpolate import interp1d
 
+from builders.briefs import LIFT
 from merak.core.dose.current import FARADAY_C_MOL, amount_umol, charge_mc, density_ma_cm2
 from merak.core.dose.light import fluence_j_cm2, irradiance_at, minutes_for
 from merak.core.dose.product import film_ml
-from tests.core.making import LIFT
 
 UNITS = pint.UnitRegistry()
 

@@ -12,9 +12,9 @@ import pytest
 from babel.messages.mofile import read_mo
 from babel.messages.pofile import read_po
 
+from builders.server import Server, sign_in
+from builders.visits import HX, begun, booked, sent
 from merak.exchange.language import FOLDER, LANGUAGES, said
-from tests.conftest import Server, sign_in
-from tests.sittings import HX, begun, booked, sent
 
 ROOT = Path(__file__).parents[2]
 

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from hypothesis.errors import Unsatisfiable
 from schemathesis import Case, GenerationMode
 
-from tests.conftest import Server, sign_in
+from builders.server import Server, sign_in
 
 
 @pytest.mark.parametrize("mode", [GenerationMode.POSITIVE, GenerationMode.NEGATIVE], ids=["as allowed", "as not allowed"])

@@ -5,11 +5,11 @@ import re
 import httpx
 import pytest
 
+from builders.server import Server, sign_in
+from builders.visits import visit_of
 from merak.core.bench.catalogue import CALCULATIONS
 from merak.core.knowledge import about
 from merak.core.plan.screening import questions
-from tests.conftest import Server, sign_in
-from tests.web.test_safety import visit_of
 
 HTMX = {"hx-request": "true"}
 

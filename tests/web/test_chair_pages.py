@@ -6,8 +6,8 @@ from uuid import uuid4
 import httpx
 import pytest
 
-from tests.conftest import Server, sign_in
-from tests.sittings import begun, booked, sent
+from builders.server import Server, sign_in
+from builders.visits import begun, booked, sent
 
 
 @pytest.fixture(scope="module")

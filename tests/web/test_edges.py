@@ -6,9 +6,9 @@ from datetime import date, timedelta
 import httpx
 import pytest
 
+from builders.server import Server, sign_in
+from builders.visits import HX, agreed, planned
 from merak.core.plan.screening import questions
-from tests.conftest import Server, sign_in
-from tests.sittings import HX, agreed, planned
 
 ENDS = ["0001-01-01", "9999-12-31", "1999-05-05", "2999-01-01"]
 

@@ -10,13 +10,15 @@ import re
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import suppress
+from pathlib import Path
 from typing import Any
 
 import httpx
 import pytest
 
+from builders.database import demo_database
+from builders.server import Server, sign_in
 from merak.server import make_app
-from tests.conftest import Server, cli, fresh_database, sign_in
 
 MANY = int(os.environ.get("MERAK_FUZZ", "3000"))
 #: What breaks programs: signs, sizes, numbers that are none, days at the ends of time, ways out.
@@ -37,12 +39,10 @@ SKIPPED = {"/sign-out", "/sign-in", "/api/visits/{visit_id}/run/live"}
 
 
 @pytest.fixture(scope="module")
-def studio() -> Iterator[tuple[Server, httpx.Client, str]]:
+def studio(run_folder: Path) -> Iterator[tuple[Server, httpx.Client, str]]:
     """A demo studio of its own, with the owner signed in; what is broken here breaks nobody else's test."""
     before = os.environ["MERAK_DATABASE_URL"]
-    os.environ["MERAK_DATABASE_URL"] = fresh_database("merak_fuzz")
-    cli("migrate")
-    cli("demo")
+    os.environ["MERAK_DATABASE_URL"] = demo_database("merak_fuzz", run_folder)
     running = Server()
     address = os.environ["MERAK_DATABASE_URL"]
     os.environ["MERAK_DATABASE_URL"] = before

@@ -7,9 +7,9 @@ from typing import Any
 import httpx
 import pytest
 
+from builders.server import Server, sign_in
+from builders.visits import begun, booked, sent, tap
 from merak.api.treat import StateOut
-from tests.conftest import Server, sign_in
-from tests.sittings import begun, booked, sent, tap
 
 
 def told(answer: httpx.Response) -> Iterator[dict[str, Any]]:

@@ -7,8 +7,8 @@ from xml.etree import ElementTree
 import pytest
 from pypdf import PdfReader
 
-from tests.conftest import Server, sign_in
-from tests.web.test_safety import visit_of
+from builders.server import Server, sign_in
+from builders.visits import visit_of
 
 SQUARE = [[60, 100], [80, 100], [80, 120], [60, 120]]
 

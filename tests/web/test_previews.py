@@ -3,8 +3,8 @@
 import psycopg
 import pytest
 
+from builders.server import Server, sign_in
 from merak.core.plan.screening import questions
-from tests.conftest import Server, sign_in
 
 NOTHING = {question.id: {"option": question.options[0].id} for question in questions(True)}
 WHO = {"born": "1980-05-01", "returning": True, "answers": NOTHING}

@@ -7,14 +7,9 @@ import httpx
 import psycopg
 import pytest
 
+from builders.server import PASSWORD, Server, sign_in
+from builders.visits import visit_of
 from merak.core.plan.screening import questions
-from tests.conftest import PASSWORD, Server, sign_in
-
-
-def visit_of(client: httpx.Client, name: str) -> str:
-    found = re.search(rf'data-visit="([0-9a-f-]+)">(?:(?!</tr>).)*{name}', client.get("/").text, re.S)
-    assert found, name
-    return found.group(1)
 
 
 def test_nobody_gets_in_without_signing_in(server: Server) -> None:

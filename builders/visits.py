@@ -82,3 +82,13 @@ def sent(client: httpx.Client, visit: str, *taps: Tap) -> dict[str, Any]:
     answer = client.post(f"/api/visits/{visit}/run", json={"taps": [tap(*one) for one in taps]})
     assert answer.status_code == 200, answer.text
     return answer.json()  # type: ignore[no-any-return]
+
+
+def visit_of(client: httpx.Client, name: str) -> str:
+    found = re.search(rf'data-visit="([0-9a-f-]+)">(?:(?!</tr>).)*{name}', client.get("/").text, re.S)
+    assert found, name
+    return found.group(1)
+
+
+def ready_to_begin(client: httpx.Client, name: str) -> str:
+    return begun(client, visit_of(client, name), "microcurrent", "led", "finish")

@@ -3,13 +3,13 @@
 from datetime import date
 from typing import Any
 
+from builders.machines import LIFT, PANEL, SCALES, machine
 from merak.core.client import Findings
 from merak.core.modality.device import LedCard, MicrocurrentCard
 from merak.core.plan.brief import Brief, Machine
 from merak.core.plan.item import begin
 from merak.core.plan.screening import Answer, Answers, questions
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
-from tests.core.machines import LIFT, PANEL, SCALES, machine
 
 TODAY = date(2026, 11, 25)
 EVERY_LICENCE = frozenset({"pulsed light", "fractional", "focused", "micro depth"})

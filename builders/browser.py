@@ -1,0 +1,44 @@
+"""Debian's Chromium, a signed-in page in it, and what axe finds on one."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Browser, BrowserContext, Page, expect
+
+from builders.server import PASSWORD, Server
+
+
+@contextmanager
+def signed_in_page(browser: Browser, server: Server, login: str, **options: object) -> Iterator[Page]:
+    context: BrowserContext = browser.new_context(**{"viewport": {"width": 1280, "height": 800}, **options})  # type: ignore[arg-type]
+    page = context.new_page()
+    page.set_default_timeout(8000)
+    page.goto(f"{server.url}/sign-in")
+    page.get_by_label("Sign-in name").fill(login)
+    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+    page.wait_for_url(f"{server.url}/")
+    yield page
+    context.close()
+
+
+def violations(page: Page) -> list[str]:
+    found = Axe().run(page).response["violations"]
+    return [f"{one['id']}: {[node['target'] for node in one['nodes']][:3]}" for one in found]
+
+
+def faint(page: Page) -> list[str]:
+    """What is written with less contrast than AAA asks for."""
+    found = Axe().run(page, context="#chair", options={"runOnly": ["color-contrast-enhanced"]}).response["violations"]
+    return [str(node["target"]) for one in found for node in one["nodes"]]
+
+
+def settled(page: Page) -> None:
+    """What was drawn anew is live: no hand is quicker, a test is."""
+    expect(page.locator(".htmx-added, .htmx-settling, .htmx-swapping")).to_have_count(0)
+
+
+def at_the_chair(page: Page, server: Server, visit: str) -> None:
+    page.goto(f"{server.url}/visits/{visit}/treat")
+    expect(page.locator("#main-act")).not_to_be_empty()

@@ -1,0 +1,50 @@
+"""Databases on the real PostgreSQL: an empty one, and the demo studio copied from a template that is made once a run."""
+
+import fcntl
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import psycopg
+
+ROOT = Path(__file__).parent.parent
+
+
+def server_address() -> str:
+    """The PostgreSQL server of ./test. Raises RuntimeError where there is none."""
+    address = os.environ.get("MERAK_TEST_SERVER") or os.environ.get("MERAK_DATABASE_URL", "")
+    if not address:
+        raise RuntimeError("MERAK_DATABASE_URL is not set: run ./test, which starts a PostgreSQL of its own")
+    os.environ["MERAK_TEST_SERVER"] = address
+    return address
+
+
+def cli(*words: str) -> None:
+    """A command of the application, on the database that MERAK_DATABASE_URL names."""
+    subprocess.run([sys.executable, "-m", "merak.cli", *words], cwd=ROOT, check=True, stdout=subprocess.DEVNULL)
+
+
+def fresh_database(name: str, template: str = "template1") -> str:
+    """A new database, thrown away first where it stands; its address."""
+    with psycopg.connect(server_address(), autocommit=True) as db:
+        db.execute(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)")
+        db.execute(f"CREATE DATABASE {name} TEMPLATE {template}")
+    return server_address().rsplit("/", 1)[0] + f"/{name}"
+
+
+def demo_database(name: str, run: Path) -> str:
+    """A new database with the demo studio in it; its address. `run` is the folder of this test run: the template is made once in it."""
+    template = "merak_template"
+    with (run / "template.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        made = run / "template.made"
+        if not made.exists():
+            address = fresh_database(template)
+            before = os.environ.get("MERAK_DATABASE_URL", "")
+            os.environ["MERAK_DATABASE_URL"] = address
+            cli("migrate")
+            cli("demo")
+            os.environ["MERAK_DATABASE_URL"] = before
+            made.touch()
+        return fresh_database(name, template)
