@@ -11,7 +11,7 @@ from builders.browser import at_the_chair, signed_in_page
 from builders.orders import PINS, PULSES
 from builders.server import Server
 from builders.visits import begun, booked, sent
-from merak.core.session import Event, fold
+from merak.core.treatment import Event, fold
 
 TAPS = 5000
 #: Counts, each with style and layout done, and the time of its own frame.

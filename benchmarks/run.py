@@ -31,10 +31,10 @@ from merak.core.client import Findings
 from merak.core.knowledge import conditions
 from merak.core.plan.proposals import proposals
 from merak.core.plan.screening import questions
-from merak.desk.desk import Desk
-from merak.desk.treating import Tap, record
 from merak.records import people
-from merak.records.db import desk_session
+from merak.records.db import work_session
+from merak.services.context import Context
+from merak.services.treatment.treating import Tap, record
 
 ROUNDS, WARM = 300, 40
 
@@ -116,14 +116,14 @@ def main() -> int:
             sent = {"taps": [tap("stroke" if n % 2 else "unstroke")]}
             wire.ask("POST", f"/api/visits/{treating}/run", json.dumps(sent), content_type="application/json")
 
-        with psycopg.connect(os.environ["MERAK_DATABASE_URL"], autocommit=True) as db, desk_session() as session:
+        with psycopg.connect(os.environ["MERAK_DATABASE_URL"], autocommit=True) as db, work_session() as session:
             person = people.by_login(session, "tomas")
             assert person
             worker = people.Worker(person.id, person.name, person.role)
 
-            def at_desk(n: int) -> None:
-                desk = Desk(session, worker, datetime.now(UTC))
-                record(desk, own, [Tap(uuid4(), "stroke" if n % 2 else "unstroke", desk.now)])
+            def at_work(n: int) -> None:
+                ctx = Context(session, worker, datetime.now(UTC))
+                record(ctx, own, [Tap(uuid4(), "stroke" if n % 2 else "unstroke", ctx.now)])
 
             db.execute("CREATE TABLE bare (id uuid PRIMARY KEY, at timestamptz, words text)")
             found = interleaved(
@@ -133,7 +133,7 @@ def main() -> int:
                     "bare endpoint, one INSERT": lambda n: wire.ask("POST", "/bare"),
                     "bare INSERT in the driver": lambda n: db.execute("INSERT INTO bare VALUES (%s, now(), 'stroke')", (uuid4(),)),
                     "event acknowledged": event,
-                    "event at the desk, no HTTP": at_desk,
+                    "event in the services, no HTTP": at_work,
                 }
             )
         found |= rooms_at_work(server, client)
@@ -154,7 +154,10 @@ def main() -> int:
         "plan of 15 steps, p95 ÷ 60 ms": (p95(taken[WARM:]) / 60, 1.0),
         "proposals, p95 ÷ 400 ms": (proposal_p95() / 400, 1.0),
         "event acknowledged ÷ bare endpoint, one INSERT": (found["event acknowledged"] / found["bare endpoint, one INSERT"], 3.0),
-        "event at the desk ÷ bare INSERT in the driver": (found["event at the desk, no HTTP"] / found["bare INSERT in the driver"], 3.0),
+        "event in the services ÷ bare INSERT in the driver": (
+            found["event in the services, no HTTP"] / found["bare INSERT in the driver"],
+            3.0,
+        ),
     }
     rebuilt, acknowledged = rebuilt_ms(), found["40 rooms: tap acknowledged"]
     print(f"  state rebuilt from 5 000 taps {rebuilt:6.1f} ms, tap to paint {painted:.1f} ms median, {painted_p95:.1f} p95")

@@ -7,8 +7,8 @@ from typing import Any
 from builders.briefs import EVERY_LICENCE, brief, plan_of, planned
 from merak.core.plan.chair import Step
 from merak.core.plan.visit_plan import visit_plan
-from merak.core.session import Event
-from merak.core.session.events import NOTHING
+from merak.core.treatment import Event
+from merak.core.treatment.events import NOTHING
 
 T0 = datetime(2026, 11, 25, 9, tzinfo=UTC)
 

@@ -9,11 +9,13 @@ from zoneinfo import ZoneInfo
 from uuid_utils.compat import uuid7
 
 from merak.core.plan.screening import questions
-from merak.desk import answering, asking, consenting, day, looking, planning, treating
-from merak.desk.desk import Desk
-from merak.desk.treating import Run, Tap
 from merak.records import people
 from merak.records.people import Worker
+from merak.services.after import answering
+from merak.services.context import Context
+from merak.services.treatment import treating
+from merak.services.treatment.treating import Run, Tap
+from merak.services.visit import asking, consenting, day, looking, planning
 
 LISBON = ZoneInfo("Europe/Lisbon")
 
@@ -24,35 +26,35 @@ MONDAY = datetime(2031, 3, 3, 10, 0, tzinfo=LISBON)  # far from the demo's own d
 NUMBER = iter(range(10_000))
 
 
-def later(desk: Desk, **ahead: float) -> Desk:
+def later(ctx: Context, **ahead: float) -> Context:
     """The same person, some time later."""
-    return Desk(desk.db, desk.me, desk.now + timedelta(**ahead))
+    return Context(ctx.db, ctx.me, ctx.now + timedelta(**ahead))
 
 
-def as_(desk: Desk, login: str) -> Desk:
-    found = people.by_login(desk.db, login)
+def as_(ctx: Context, login: str) -> Context:
+    found = people.by_login(ctx.db, login)
     assert found
-    return Desk(desk.db, Worker(found.id, found.name, found.role), desk.now)
+    return Context(ctx.db, Worker(found.id, found.name, found.role), ctx.now)
 
 
-def new_visit(desk: Desk, name: str = "", start: datetime | None = None, **form: str) -> UUID:
+def new_visit(ctx: Context, name: str = "", start: datetime | None = None, **form: str) -> UUID:
     """A booking of a client who is new unless named as the list names one, each at an hour of its own."""
     n = next(NUMBER)
     start = start or MONDAY + timedelta(days=n // 8, hours=n % 8)
     fields = {"name": name or f"Invented {n}", "born": "1985-04-02", "day": f"{start:%Y-%m-%d}", "time": f"{start:%H:%M}", "minutes": "50",
-              "therapist": str(desk.me.id)}  # fmt: skip
-    return day.add_visit(desk, fields | form)
+              "therapist": str(ctx.me.id)}  # fmt: skip
+    return day.add_visit(ctx, fields | form)
 
 
-def ask_nothing(desk: Desk, visit: UUID, **other: str) -> asking.Asked:
-    returning_ = asking.asked(desk, visit).file.previous is not None
-    return asking.save_answers(desk, visit, {q.id: q.options[0].id for q in questions(returning_)} | other)
+def ask_nothing(ctx: Context, visit: UUID, **other: str) -> asking.Asked:
+    returning_ = asking.asked(ctx, visit).file.previous is not None
+    return asking.save_answers(ctx, visit, {q.id: q.options[0].id for q in questions(returning_)} | other)
 
 
-def lift_and_light(desk: Desk, visit: UUID) -> planning.Planned:
+def lift_and_light(ctx: Context, visit: UUID) -> planning.Planned:
     """A plan of cleansing, lift, light and sun protection, as far as today's answers allow it."""
     for modality in ("cleanse", "microcurrent", "led", "finish"):
-        page = planning.edit(desk, visit, "add", {"modality": modality})
+        page = planning.edit(ctx, visit, "add", {"modality": modality})
     return page
 
 
@@ -60,10 +62,10 @@ def step_of(page: planning.Planned, modality: str) -> str:
     return next(item.id for item in page.plan.items if item.modality == modality)
 
 
-def typed(desk: Desk, visit: UUID, modality: str, name: str, value: str) -> planning.Planned:
+def typed(ctx: Context, visit: UUID, modality: str, name: str, value: str) -> planning.Planned:
     """A field of a step, as a browser would send it."""
-    item = step_of(planning.planned(desk, visit), modality)
-    return planning.edit(desk, visit, "set", {"item": item, f"{item}.{name}": value, "changed": f"{item}.{name}"})
+    item = step_of(planning.planned(ctx, visit), modality)
+    return planning.edit(ctx, visit, "set", {"item": item, f"{item}.{name}": value, "changed": f"{item}.{name}"})
 
 
 def setting(page: planning.Planned, modality: str, name: str) -> str:
@@ -74,20 +76,20 @@ def setting(page: planning.Planned, modality: str, name: str) -> str:
 AGREED = {"agreed": "yes", "signed": "paper"}
 
 
-def treated(desk: Desk, visit: UUID, shift: float = 0.0) -> None:
+def treated(ctx: Context, visit: UUID, shift: float = 0.0) -> None:
     """Planned, agreed, begun and run to the end, with every stroke of the first side and the level moved by `shift`."""
-    lift_and_light(desk, visit)
-    consenting.consent(desk, visit, AGREED)
-    treating.begin(desk, visit)
-    steps = treating.run_of(desk, visit).steps
-    taps = [treating.Tap(uuid7(), "start", desk.now)]
+    lift_and_light(ctx, visit)
+    consenting.consent(ctx, visit, AGREED)
+    treating.begin(ctx, visit)
+    steps = treating.run_of(ctx, visit).steps
+    taps = [treating.Tap(uuid7(), "start", ctx.now)]
     for number, step in enumerate(steps):
         if step.side and shift:
-            taps.append(treating.Tap(uuid7(), "level", desk.now, shift))
+            taps.append(treating.Tap(uuid7(), "level", ctx.now, shift))
             shift = 0
-        taps += [treating.Tap(uuid7(), "count", desk.now) for _ in range(step.strokes)]
-        taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(steps) else "finish", desk.now + timedelta(minutes=number)))
-    treating.record(later(desk, minutes=30), visit, taps)
+        taps += [treating.Tap(uuid7(), "count", ctx.now) for _ in range(step.strokes)]
+        taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(steps) else "finish", ctx.now + timedelta(minutes=number)))
+    treating.record(later(ctx, minutes=30), visit, taps)
 
 
 #: What the close form holds when all went well.
@@ -97,41 +99,41 @@ GRADED = {
 }  # fmt: skip
 
 
-def looked_twice(desk: Desk, visit: UUID, redness: int = 1) -> None:
+def looked_twice(ctx: Context, visit: UUID, redness: int = 1) -> None:
     """Both looks at the skin: so red on a cheek, then nothing more."""
-    answering.nothing(desk, visit, "1")
+    answering.nothing(ctx, visit, "1")
     for _ in range(redness):
-        answering.tap(desk, visit, "1", "redness", "right upper cheek")
-    answering.nothing(desk, visit, "2")
+        answering.tap(ctx, visit, "1", "redness", "right upper cheek")
+    answering.nothing(ctx, visit, "2")
 
 
 #: A day of its own for each of these long visits, far from what others book.
 HOURS = (MONDAY + timedelta(days=500 + n, hours=1) for n in count())
 
 
-def begun(desk: Desk, *modalities: str, by: str = "", minutes: int = 120, name: str = "", **zones: str) -> UUID:
+def begun(ctx: Context, *modalities: str, by: str = "", minutes: int = 120, name: str = "", **zones: str) -> UUID:
     """A visit whose treatment has begun, its clock started."""
-    visit = new_visit(desk, name=name, minutes=str(minutes), start=next(HOURS))
-    ask_nothing(desk, visit)
-    looking.save_findings(desk, visit, {"phototype": "2"})
+    visit = new_visit(ctx, name=name, minutes=str(minutes), start=next(HOURS))
+    ask_nothing(ctx, visit)
+    looking.save_findings(ctx, visit, {"phototype": "2"})
     for modality in modalities:
-        page = planning.edit(desk, visit, "add", {"modality": modality})
+        page = planning.edit(ctx, visit, "add", {"modality": modality})
         if modality in zones:
-            planning.edit(desk, visit, "zones", {"item": step_of(page, modality), f"zone.{zones[modality]}": "on"})
-    consenting.consent(desk, visit, AGREED)
-    who = as_(desk, by) if by else desk
+            planning.edit(ctx, visit, "zones", {"item": step_of(page, modality), f"zone.{zones[modality]}": "on"})
+    consenting.consent(ctx, visit, AGREED)
+    who = as_(ctx, by) if by else ctx
     treating.begin(who, visit)
     tapped(who, visit, "start")
     return visit
 
 
-def tapped(desk: Desk, visit: UUID, kind: str, value: float | None = None, words: str = "", step: int | None = None, **data: Any) -> Run:
-    return treating.record(desk, visit, [Tap(uuid7(), kind, desk.now, value, words, step, data or None)])
+def tapped(ctx: Context, visit: UUID, kind: str, value: float | None = None, words: str = "", step: int | None = None, **data: Any) -> Run:
+    return treating.record(ctx, visit, [Tap(uuid7(), kind, ctx.now, value, words, step, data or None)])
 
 
-def at(desk: Desk, visit: UUID, kind: str) -> int:
+def at(ctx: Context, visit: UUID, kind: str) -> int:
     """To the first step of a kind; its number."""
-    steps = treating.run_of(desk, visit).steps
+    steps = treating.run_of(ctx, visit).steps
     n = next(n for n, step in enumerate(steps) if step.kind == kind)
-    tapped(desk, visit, "go", float(n))
+    tapped(ctx, visit, "go", float(n))
     return n

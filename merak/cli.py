@@ -50,7 +50,7 @@ def _opening(first: str, port: int) -> list[str]:
     """What somebody who has just started Merak needs to know."""
     told = ["", f"  http://127.0.0.1:{port}", ""]
     if first == "studio":
-        from merak.desk.practice import is_set_up, new_code
+        from merak.services.studio.practice import is_set_up, new_code
 
         if not is_set_up():
             told += ["  A new studio: open the address and set it up with this one-time code:", "", f"    {new_code()}", ""]

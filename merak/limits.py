@@ -10,11 +10,11 @@ from fastapi.concurrency import run_in_threadpool
 from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from merak.auth import COOKIE, LARGEST_FORM, NeedsSignIn
 from merak.core.errors import BadInput, MerakError
-from merak.desk.permission import Denied, may
-from merak.desk.signing_in import at_desk
-from merak.door import COOKIE, LARGEST_FORM, NeedsSignIn
 from merak.records.people import Worker
+from merak.services.permission import Denied, may
+from merak.services.studio.signing_in import at_work
 
 #: Bytes of a body, at most: of a form or JSON, and of what nobody who is signed in sends.
 LARGEST, LARGEST_UNKNOWN = 1_000_000, 20_000
@@ -85,8 +85,8 @@ class Limits:
 
 
 def _who(token: str | None) -> Worker | None:
-    with at_desk(token) as desk:
-        return desk.me if desk else None
+    with at_work(token) as ctx:
+        return ctx.me if ctx else None
 
 
 def _counted(receive: Receive, most: int) -> Receive:

@@ -9,10 +9,10 @@ from merak.api import bench as api_bench
 from merak.api import judgement as api_judgement
 from merak.api import plate as api_plate
 from merak.api import treat as api_treat
+from merak.auth import Headers
 from merak.core.knowledge import book
-from merak.desk.practice import database_answers
-from merak.door import Headers
 from merak.limits import Limits
+from merak.services.studio.practice import database_answers
 from merak.web import (
     answer,
     ask,

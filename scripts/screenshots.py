@@ -187,11 +187,11 @@ def afterwards(page: Page, server: Server) -> None:
 
 def at_the_chair(browser: Browser, server: Server) -> None:
     """Pins walked cell by cell."""
-    desk = sign_in(server.url, "adaeze")
+    ctx = sign_in(server.url, "adaeze")
     cheeks = ("mid cheek", "lower cheek", "upper cheek")
-    pins = begun(desk, visit_of(desk, "Petra Halloran"), "cleanse", "numbing", "rf_fractional", "finish", Fractional=cheeks)
+    pins = begun(ctx, visit_of(ctx, "Petra Halloran"), "cleanse", "numbing", "rf_fractional", "finish", Fractional=cheeks)
     sent(
-        desk,
+        ctx,
         pins,
         ("start", 2700),
         ("next", 2460),

@@ -13,11 +13,11 @@ from builders.database import demo_database
 from builders.server import Server
 
 if TYPE_CHECKING:
-    from merak.desk.desk import Desk
+    from merak.services.context import Context
 
 
 #: The slow rooms first, so that no worker is left alone with one at the end.
-ROOMS = ("browser", "desk", "web", "outside", "core")
+ROOMS = ("browser", "services", "web", "outside", "core")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -46,16 +46,16 @@ def server(demo: str) -> Iterator[Server]:
 
 
 @pytest.fixture
-def desk(demo: str) -> Iterator["Desk"]:
+def ctx(demo: str) -> Iterator["Context"]:
     """Adaeze at work, on a Monday far from the demo's own days."""
     from builders.work import MONDAY
-    from merak.desk.desk import Desk
     from merak.records import db, people
+    from merak.services.context import Context
 
-    with db.desk_session() as session:
+    with db.work_session() as session:
         found = people.by_login(session, "adaeze")
         assert found
-        yield Desk(session, people.Worker(found.id, found.name, found.role), MONDAY.astimezone(UTC))
+        yield Context(session, people.Worker(found.id, found.name, found.role), MONDAY.astimezone(UTC))
 
 
 @pytest.fixture(scope="session")

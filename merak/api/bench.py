@@ -6,6 +6,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field, create_model
 
+from merak.auth import entered
 from merak.core.bench.answer import Answer, Calculation, Inputs
 from merak.core.bench.catalogue import CALCULATIONS
 from merak.core.errors import BadInput
@@ -14,7 +15,6 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import LedCard, MachineCard, MicrocurrentCard, fits
 from merak.core.modality.shared import Modality, Subject, begun, in_zone
 from merak.core.working import Caution, Quantity
-from merak.door import entered
 
 router = APIRouter(prefix="/api/bench", tags=["bench"])
 #: What may go wrong, as the OpenAPI tells it; the body is {"error": {"status", "words", "fields"}}.
@@ -53,8 +53,8 @@ class Started(BaseModel):
 @router.get("", responses=TROUBLE)
 def on_the_bench(request: Request) -> dict[str, list[On]]:
     """All calculations and modalities."""
-    with entered(request) as desk:
-        desk.demand("use the bench")
+    with entered(request) as ctx:
+        ctx.demand("use the bench")
         return {
             "calculations": [On(id=one.id, title=one.title, group=one.group, words=one.words) for one in CALCULATIONS.values()],
             "modalities": [On(id=one.id, title=one.title, group=one.group, words=one.words) for one in about().values()],
@@ -65,8 +65,8 @@ def _calculation(what: Calculation) -> None:
     """A calculation's own address, typed by its inputs."""
 
     def calculate(request: Request, asked: Inputs) -> Answer:
-        with entered(request) as desk:
-            desk.demand("use the bench")
+        with entered(request) as ctx:
+            ctx.demand("use the bench")
             found: Answer = what.work(asked)
             return found
 
@@ -92,14 +92,14 @@ def _modality(module: Modality) -> None:
     trial = create_model(f"{module.NAME}_trial", settings=(module.Settings, Field()), **whom, **with_card)
 
     def start(request: Request, asked: Any) -> Started:
-        with entered(request) as desk:
-            desk.demand("use the bench")
+        with entered(request) as ctx:
+            ctx.demand("use the bench")
             found = begun(module, _card(module, asked), _skin(module, asked))
             return Started(settings=found.settings.model_dump(mode="json"), working=found.worked)
 
     def try_out(request: Request, asked: Any) -> Tried:
-        with entered(request) as desk:
-            desk.demand("use the bench")
+        with entered(request) as ctx:
+            ctx.demand("use the bench")
             found = module.dose(asked.settings, _card(module, asked), _skin(module, asked))
             return Tried(numbers=found.numbers, cautions=list(found.cautions), refused=found.refused)
 

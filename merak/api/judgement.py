@@ -6,6 +6,7 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 
 from merak.api.bench import TROUBLE
+from merak.auth import entered
 from merak.core.client import Findings
 from merak.core.plan.brief import Brief, Wish
 from merak.core.plan.chair import Span
@@ -14,9 +15,8 @@ from merak.core.plan.proposals import LeftOut, Support, proposals
 from merak.core.plan.screening import Answer, Letter, Standing, questions
 from merak.core.plan.visit_plan import Plan, visit_plan
 from merak.core.working import Caution, Quantity
-from merak.desk.desk import Desk
-from merak.desk.practice import brief_of
-from merak.door import entered
+from merak.services.context import Context
+from merak.services.studio.practice import brief_of
 
 router = APIRouter(prefix="/api", tags=["judgement"], responses=TROUBLE)
 
@@ -78,8 +78,8 @@ class Previewed(BaseModel):
     proposals: list[Proposed]
 
 
-def _brief(desk: Desk, client: Client, wish: Wish = Wish(), slot: float = 60) -> Brief:  # noqa: B008 (frozen)
-    return brief_of(desk).but(
+def _brief(ctx: Context, client: Client, wish: Wish = Wish(), slot: float = 60) -> Brief:  # noqa: B008 (frozen)
+    return brief_of(ctx).but(
         born=client.born, returning=client.returning, answers=client.answers, findings=client.findings, letters=client.letters, wish=wish,
         slot=slot,
     )  # fmt: skip
@@ -88,18 +88,18 @@ def _brief(desk: Desk, client: Client, wish: Wish = Wish(), slot: float = 60) ->
 @router.post("/screening/preview")
 def screening(request: Request, client: Client) -> Screened:
     """Where each modality stands for these answers and findings, with this studio's machines."""
-    with entered(request) as desk:
-        desk.demand("use the bench")
-        brief = _brief(desk, client)
+    with entered(request) as ctx:
+        ctx.demand("use the bench")
+        brief = _brief(ctx, client)
         return Screened(board=brief.board, questions=[one.id for one in questions(client.returning, brief.offered)])
 
 
 @router.post("/plans/preview")
 def plans(request: Request, asked: Asked) -> Previewed:
     """A plan computed, and what would be proposed, by whoever asks: their licences, their finger."""
-    with entered(request) as desk:
-        desk.demand("use the bench")
-        brief = _brief(desk, asked, asked.wish, asked.slot)
+    with entered(request) as ctx:
+        ctx.demand("use the bench")
+        brief = _brief(ctx, asked, asked.wish, asked.slot)
         computed = visit_plan(brief, asked.plan) if asked.plan else None
         found = proposals(brief) if asked.propose else ()
         return Previewed(

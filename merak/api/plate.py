@@ -7,9 +7,9 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 
+from merak.auth import entered
 from merak.core.working import Caution, Quantity
-from merak.desk import marking, plating
-from merak.door import entered
+from merak.services.visit import marking, plating
 
 router = APIRouter(prefix="/api/visits/{visit_id}", tags=["plate"])
 Point = tuple[float, float]
@@ -100,10 +100,10 @@ def plate(request: Request, visit_id: UUID) -> PlateOut:
 
     Fields that cannot be read or used are told in `slips`, and taken as usual. 403 without the right.
     """
-    with entered(request) as desk:
+    with entered(request) as ctx:
         query = dict(request.query_params)
-        page = plating.plated(desk, visit_id, {"of": query.get("work", "microcurrent"), **query})
-        desk.note_reading(visit_id)
+        page = plating.plated(ctx, visit_id, {"of": query.get("work", "microcurrent"), **query})
+        ctx.note_reading(visit_id)
         return _told(page)
 
 
@@ -141,12 +141,12 @@ def put_mark(request: Request, visit_id: UUID, sent: MarkIn) -> Kept:
     """Draws a mark. 422, by field, for one that cannot be, 403 without the right or the token, 409 once the visit is closed."""
     form = {key: str(value) for key, value in sent.model_dump(exclude={"points"}).items() if value is not None}
     form["points"] = " ".join(f"{x},{y}" for x, y in sent.points)
-    with entered(request) as desk:
-        return Kept(mark=marking.put(desk, visit_id, form))
+    with entered(request) as ctx:
+        return Kept(mark=marking.put(ctx, visit_id, form))
 
 
 @router.delete("/marks/{mark_id}", status_code=204)
 def remove_mark(request: Request, visit_id: UUID, mark_id: UUID) -> None:
     """Takes a mark off; its history stays. 404 for a mark that this client has not, or no longer."""
-    with entered(request) as desk:
-        marking.remove(desk, visit_id, mark_id)
+    with entered(request) as ctx:
+        marking.remove(ctx, visit_id, mark_id)

@@ -12,11 +12,11 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
+from merak.auth import Parts, entered
 from merak.core.ports import Answer
-from merak.desk import adverse, instruments, treating
-from merak.desk.following import following
-from merak.desk.standing import state_of
-from merak.door import Parts, entered
+from merak.services.treatment import adverse, instruments, treating
+from merak.services.treatment.following import following
+from merak.services.treatment.standing import state_of
 
 router = APIRouter(prefix="/api/visits/{visit_id}", tags=["treat"])
 TapKind = Literal[
@@ -200,8 +200,8 @@ class SaidOut(BaseModel):
     state: StateOut
 
 
-def _standing(run: treating.Run, desk: Any) -> dict[str, Any]:
-    return state_of(run) | {"instrument": instruments.at_work(desk, run)}
+def _standing(run: treating.Run, ctx: Any) -> dict[str, Any]:
+    return state_of(run) | {"instrument": instruments.at_work(ctx, run)}
 
 
 def _told(found: dict[str, Any]) -> Response:
@@ -212,8 +212,8 @@ def _told(found: dict[str, Any]) -> Response:
 @router.get("/run", response_model=StateOut)
 def run(request: Request, visit_id: UUID) -> Response:
     """Where the treatment stands. 409 before it began."""
-    with entered(request) as desk:
-        return _told(_standing(treating.run_of(desk, visit_id), desk))
+    with entered(request) as ctx:
+        return _told(_standing(treating.run_of(ctx, visit_id), ctx))
 
 
 def _plain(data: TapData | None) -> dict[str, Any] | None:
@@ -221,7 +221,7 @@ def _plain(data: TapData | None) -> dict[str, Any] | None:
 
 
 def _tap(one: TapIn, sent: SentIn | None) -> treating.Tap:
-    """A tap as the desk takes it; how old it is, where it was made in the load that sends it."""
+    """A tap as the services take it; how old it is, where it was made in the load that sends it."""
     age = sent.mono_s - one.mono_s if sent and one.mono_s is not None and one.load == sent.load else None
     load = str(one.load) if one.load else None
     return treating.Tap(
@@ -238,9 +238,9 @@ def record(request: Request, visit_id: UUID, sent: TapsIn) -> Response:
     kept with both times, marked, and counts as made when it arrived. 403 without the right or the token, 409 before it began or
     after closing, 422 for taps that cannot be read and for an id that belongs to another visit.
     """
-    with entered(request) as desk:
+    with entered(request) as ctx:
         taps = [_tap(one, sent.sent) for one in sent.taps]
-        return _told(_standing(instruments.record(desk, visit_id, taps), desk))
+        return _told(_standing(instruments.record(ctx, visit_id, taps), ctx))
 
 
 @router.get("/run/live", response_class=StreamingResponse)
@@ -251,8 +251,8 @@ async def live(request: Request, visit_id: UUID) -> StreamingResponse:
     """
 
     def read() -> str:
-        with entered(request) as desk:
-            return json.dumps(_standing(treating.run_of(desk, visit_id), desk))
+        with entered(request) as ctx:
+            return json.dumps(_standing(treating.run_of(ctx, visit_id), ctx))
 
     await run_in_threadpool(read)  # what is refused is refused before anything streams
     return StreamingResponse(_events(visit_id, read), media_type="text/event-stream", headers={"x-accel-buffering": "no"})
@@ -280,9 +280,9 @@ async def _events(visit_id: UUID, read: Callable[[], str]) -> AsyncIterator[str]
 @router.post("/run/machine", response_model=SaidOut)
 def machine(request: Request, visit_id: UUID) -> Response:
     """Lets the machine of the current step count for itself. `answer.ok` is false when it refuses what is planned. 409 without one."""
-    with entered(request) as desk:
-        answer, found = instruments.attach(desk, visit_id)
-        return _told({"answer": answer.model_dump(), "state": _standing(found, desk)})
+    with entered(request) as ctx:
+        answer, found = instruments.attach(ctx, visit_id)
+        return _told({"answer": answer.model_dump(), "state": _standing(found, ctx)})
 
 
 class ReadIn(BaseModel):
@@ -295,14 +295,14 @@ class ReadIn(BaseModel):
 @router.post("/run/temperature", response_model=SaidOut)
 def temperature(request: Request, visit_id: UUID, sent: ReadIn) -> Response:
     """One reading of the infrared thermometer, kept as a tap. 409 where the step warms nothing."""
-    with entered(request) as desk:
-        answer, found = instruments.read_temperature(desk, visit_id, sent.zone, sent.aim_mm)
-        return _told({"answer": answer.model_dump(), "state": _standing(found, desk)})
+    with entered(request) as ctx:
+        answer, found = instruments.read_temperature(ctx, visit_id, sent.zone, sent.aim_mm)
+        return _told({"answer": answer.model_dump(), "state": _standing(found, ctx)})
 
 
 @router.post("/run/photo", response_model=StateOut)
 def photo(request: Request, visit_id: UUID, parts: Parts) -> Response:
     """A photograph of the run, as a form with `file`, `when` and `zone`. 422 for what is no picture."""
     form, files = parts
-    with entered(request, form) as desk:
-        return _told(_standing(adverse.add_photo(desk, visit_id, files.get("file"), form.get("when", ""), form.get("zone", "")), desk))
+    with entered(request, form) as ctx:
+        return _told(_standing(adverse.add_photo(ctx, visit_id, files.get("file"), form.get("when", ""), form.get("zone", "")), ctx))

@@ -1,4 +1,4 @@
-"""The ports that instruments are plugged into: what the product asks of one, be it real or a stand-in."""
+"""The ports that instruments are plugged into: what the product asks of one, be it real or simulated."""
 
 from typing import Protocol
 

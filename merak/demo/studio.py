@@ -1,6 +1,6 @@
 """An invented studio in an invented place: five people, thirteen machines, a dozen clients, and a day that is always today.
 
-Everything goes through the desk, as a person would do it: past visits were asked, looked at, planned, treated and closed.
+Everything goes through the services, as a person would do it: past visits were asked, looked at, planned, treated and closed.
 """
 
 from dataclasses import dataclass, field
@@ -14,16 +14,18 @@ from uuid_utils.compat import uuid7
 from merak.core.errors import Refused
 from merak.core.plan.screening import questions
 from merak.demo.portrait import portrait
-from merak.desk import answering, asking, closing, consenting, follow_ups, looking, marking, picturing, planning, scaling, treating
-from merak.desk.day import COURSE_NAME, add_visit
-from merak.desk.desk import Desk
-from merak.desk.file import open_file
-from merak.desk.practice import CARD
-from merak.desk.signing_in import HASHER
 from merak.records import db as database
 from merak.records import people, tasks
 from merak.records.people import Worker
 from merak.records.tables import Base, Client, Course, Device, Person, Studio
+from merak.services.after import answering, closing, follow_ups
+from merak.services.context import Context
+from merak.services.studio.practice import CARD
+from merak.services.studio.signing_in import HASHER
+from merak.services.treatment import treating
+from merak.services.visit import asking, consenting, looking, marking, picturing, planning, scaling
+from merak.services.visit.day import COURSE_NAME, add_visit
+from merak.services.visit.file import open_file
 
 PASSWORD = "vesper-quay"  # noqa: S105
 ZONE = ZoneInfo("Europe/Lisbon")
@@ -295,59 +297,59 @@ def load(fresh: bool = False) -> None:
         db.commit()
     workers = {login: Worker(person.id, person.name, person.role) for login, person in staff.items()}
     now = datetime.now(UTC)
-    with database.desk_session() as db:
+    with database.work_session() as db:
         for who in CLIENTS:
-            _client(Desk(db, workers[who.therapist], now), who, workers)
+            _client(Context(db, workers[who.therapist], now), who, workers)
 
 
-def _client(desk: Desk, who: Invented, workers: dict[str, Worker]) -> None:
-    today = desk.now.astimezone(ZONE).date()
+def _client(ctx: Context, who: Invented, workers: dict[str, Worker]) -> None:
+    today = ctx.now.astimezone(ZONE).date()
     client = Client(
         name=who.name, born=who.born, phone=who.phone, email=who.email, language=who.language, created_by=workers["joost"].id
     )  # fmt: skip
-    with database.transaction(desk.db):
-        desk.db.add(client)
-        desk.db.flush()
+    with database.transaction(ctx.db):
+        ctx.db.add(client)
+        ctx.db.flush()
         if who.past:
-            desk.db.add(Course(client_id=client.id, name=COURSE_NAME, sessions=10))
+            ctx.db.add(Course(client_id=client.id, name=COURSE_NAME, sessions=10))
     at = time.fromisoformat(who.at)
     for back in range(who.past, 0, -1):
         start = datetime.combine(today - timedelta(days=4 * back), at, ZONE)
-        _closed_visit(Desk(desk.db, desk.me, start.astimezone(UTC)), who, client, start, last=back == 1)
+        _closed_visit(Context(ctx.db, ctx.me, start.astimezone(UTC)), who, client, start, last=back == 1)
     # Those who are not here today come every fourth day, one after the other, so that the days ahead are alive too.
     days = [0] if who.today else [1 + CLIENTS.index(who) % 4 + 4 * n for n in range(10 - who.past)]
     for ahead in days:
-        _book(desk, client, datetime.combine(today + timedelta(days=ahead), at, ZONE))
-    _asked_afterwards(desk, client.id, who)
+        _book(ctx, client, datetime.combine(today + timedelta(days=ahead), at, ZONE))
+    _asked_afterwards(ctx, client.id, who)
 
 
-def _book(desk: Desk, client: Client, start: datetime) -> UUID:
+def _book(ctx: Context, client: Client, start: datetime) -> UUID:
     """As the front desk books: a day beforehand."""
-    early = Desk(desk.db, desk.me, start.astimezone(UTC) - timedelta(days=1))
+    early = Context(ctx.db, ctx.me, start.astimezone(UTC) - timedelta(days=1))
     form = {
         "name": f"{client.name}, born {client.born:%-d %b %Y}",
         "day": f"{start:%Y-%m-%d}",
         "time": f"{start:%H:%M}",
         "minutes": "60",
-        "therapist": str(desk.me.id),
+        "therapist": str(ctx.me.id),
         "born": f"{client.born}",
     }
     return add_visit(early, form)
 
 
-def _closed_visit(desk: Desk, who: Invented, client: Client, start: datetime, last: bool) -> None:
+def _closed_visit(ctx: Context, who: Invented, client: Client, start: datetime, last: bool) -> None:
     """One past visit from the first question to the sealed record."""
-    visit_id = _book(desk, client, start)
-    returning = open_file(desk, visit_id).previous is not None
+    visit_id = _book(ctx, client, start)
+    returning = open_file(ctx, visit_id).previous is not None
     answers = {question.id: question.options[0].id for question in questions(returning)}
     for question_id, (option, days_back) in (who.answers if last else {}).items():
         answers[question_id] = option
         if days_back is not None:
-            answers[f"{question_id}.on"] = f"{desk.now.astimezone(ZONE).date() - timedelta(days=days_back - 4)}"
-    asking.save_answers(desk, visit_id, answers)
+            answers[f"{question_id}.on"] = f"{ctx.now.astimezone(ZONE).date() - timedelta(days=days_back - 4)}"
+    asking.save_answers(ctx, visit_id, answers)
     brow_right, brow_left, cheek_right, cheek_left = who.heights
     looking.save_findings(
-        desk,
+        ctx,
         visit_id,
         {
             "skin_type": "combination",
@@ -363,42 +365,42 @@ def _closed_visit(desk: Desk, who: Invented, client: Client, start: datetime, la
     )
     for condition, zones in who.found.items() if not returning else ():  # later visits begin from these
         for zone in zones.split(", "):
-            looking.tap_zone(desk, visit_id, condition, zone)
+            looking.tap_zone(ctx, visit_id, condition, zone)
     if returning and last:
         for condition, zones in who.better.items():
             for zone in zones.split(", "):
                 for _ in range(4):  # from one grade to the one below it
-                    looking.tap_zone(desk, visit_id, condition, zone)
+                    looking.tap_zone(ctx, visit_id, condition, zone)
     if who.photographed:
-        scaling.score(desk, visit_id, "wrinkles", {"wrinkles.score": str(6 - open_file(desk, visit_id).visit.session_no)})
-        readings = {"readings.water_loss": f"{17 - 2 * open_file(desk, visit_id).visit.session_no}", "readings.sebum": "90"}
-        scaling.score(desk, visit_id, "readings", readings)
+        scaling.score(ctx, visit_id, "wrinkles", {"wrinkles.score": str(6 - open_file(ctx, visit_id).visit.session_no)})
+        readings = {"readings.water_loss": f"{17 - 2 * open_file(ctx, visit_id).visit.session_no}", "readings.sebum": "90"}
+        scaling.score(ctx, visit_id, "readings", readings)
     if who.photographed:
-        back = who.past - open_file(desk, visit_id).visit.session_no
+        back = who.past - open_file(ctx, visit_id).visit.session_no
         content, landmarks = portrait(12 * back, 2.0 * back, 6.0 - 3 * back, 9.0 * back)
-        picturing.add_photo(desk, visit_id, "front", content)
-        picturing.mark_landmarks(desk, visit_id, "front", landmarks)
+        picturing.add_photo(ctx, visit_id, "front", content)
+        picturing.mark_landmarks(ctx, visit_id, "front", landmarks)
     for mark in who.marks if last else ():
-        marking.put(desk, visit_id, {"plate": "face", **mark})
+        marking.put(ctx, visit_id, {"plate": "face", **mark})
     for modality in ("cleanse", *who.done, "finish"):  # what an answer stops is not added
-        page = planning.edit(desk, visit_id, "add", {"modality": modality})
+        page = planning.edit(ctx, visit_id, "add", {"modality": modality})
     if page.settled:
-        consenting.consent(desk, visit_id, {"agreed": "yes", "signed": "paper"})
-        treating.begin(desk, visit_id)
-        _run(desk, visit_id)
-    later = Desk(desk.db, desk.me, desk.now + timedelta(minutes=50))
+        consenting.consent(ctx, visit_id, {"agreed": "yes", "signed": "paper"})
+        treating.begin(ctx, visit_id)
+        _run(ctx, visit_id)
+    later = Context(ctx.db, ctx.me, ctx.now + timedelta(minutes=50))
     red = who.redness if last else 1
     answering.nothing(later, visit_id, "1")
     for _ in range(red):
         answering.tap(later, visit_id, "1", "redness", "right upper cheek")
-    answering.nothing(Desk(desk.db, desk.me, desk.now + timedelta(minutes=54)), visit_id, "2")
+    answering.nothing(Context(ctx.db, ctx.me, ctx.now + timedelta(minutes=54)), visit_id, "2")
     form = {
         "pain": "2" if who.redness else "0", "comfort": "6" if who.redness else "9", "explained": "initials", "senior": "Adaeze Okonjo",
         "initials": "".join(part[0] for part in who.name.split()), "note": who.note if last and who.note else "Tolerated well.",
     }  # fmt: skip
     form |= {f"endpoint.{name}": "seen" for name in who.done}
     form |= {f"{key}.{n}": value for n, row in enumerate(LEFT_ON) for key, value in zip(("product", "lot", "left"), row, strict=True)}
-    closing.close(Desk(desk.db, desk.me, desk.now + timedelta(minutes=55)), visit_id, form)
+    closing.close(Context(ctx.db, ctx.me, ctx.now + timedelta(minutes=55)), visit_id, form)
 
 
 #: What is left on the skin at the end, with its lot.
@@ -410,20 +412,20 @@ USUAL = {
 }  # fmt: skip
 
 
-def _asked_afterwards(desk: Desk, client_id: UUID, who: Invented) -> None:
+def _asked_afterwards(ctx: Context, client_id: UUID, who: Invented) -> None:
     """What the client answered to the questions that were due by now; the last one with what this client has to say."""
-    due = [task for task in tasks.asked_of(desk.db, client_id) if task.due_at < desk.now]
+    due = [task for task in tasks.asked_of(ctx.db, client_id) if task.due_at < ctx.now]
     for n, task in enumerate(due):
         form = USUAL | {"settled_h": "1" if task.body["follow"] == "day1" else "0"} | (who.said if n == len(due) - 1 else {})
-        at = Desk(desk.db, desk.me, min(desk.now, task.due_at + timedelta(hours=2)))
-        with database.transaction(desk.db):
+        at = Context(ctx.db, ctx.me, min(ctx.now, task.due_at + timedelta(hours=2)))
+        with database.transaction(ctx.db):
             task.answer, task.done_at = follow_ups.answered(at, task, form), at.now
 
 
-def _run(desk: Desk, visit_id: UUID) -> None:
+def _run(ctx: Context, visit_id: UUID) -> None:
     """Every step as planned, stroke by stroke."""
-    taps, at = [treating.Tap(uuid7(), "start", desk.now)], desk.now
-    steps = treating.run_of(desk, visit_id).steps
+    taps, at = [treating.Tap(uuid7(), "start", ctx.now)], ctx.now
+    steps = treating.run_of(ctx, visit_id).steps
     for number, step in enumerate(steps):
         for n in range(1, step.strokes + 1):
             at += timedelta(seconds=step.seconds / step.strokes)
@@ -435,4 +437,4 @@ def _run(desk: Desk, visit_id: UUID) -> None:
         if not step.strokes:
             at += timedelta(seconds=step.seconds)
         taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(steps) else "finish", at))
-    treating.record(Desk(desk.db, desk.me, at), visit_id, taps)
+    treating.record(Context(ctx.db, ctx.me, at), visit_id, taps)

@@ -63,7 +63,7 @@ def away(error: Exception) -> bool:
 
 
 @contextmanager
-def desk_session() -> Iterator[Session]:
+def work_session() -> Iterator[Session]:
     """A session that reads without a transaction around it, and writes inside `transaction`: half as many errands for a page."""
     with Session(_reading(), expire_on_commit=False) as db:
         yield db
@@ -71,7 +71,7 @@ def desk_session() -> Iterator[Session]:
 
 @contextmanager
 def transaction(db: Session) -> Iterator[None]:
-    """One transaction of a desk's session: all of what is written in it, or nothing."""
+    """One transaction of a session: all of what is written in it, or nothing."""
     connection = db.connection()
     connection.exec_driver_sql("BEGIN")
     try:

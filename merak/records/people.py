@@ -21,7 +21,7 @@ def by_login(db: Session, login: str) -> Person | None:
 
 
 class Worker(NamedTuple):
-    """Somebody at work, as the desk needs them."""
+    """Somebody at work, as the services need them."""
 
     id: UUID
     name: str

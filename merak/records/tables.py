@@ -183,7 +183,7 @@ class Task(Base):
 
 
 class Message(Base):
-    """A mail or text to a client, as the stand-in outbox holds it: handed over at `send_at` unless it was recalled before."""
+    """A mail or text to a client, as the simulated outbox holds it: handed over at `send_at` unless it was recalled before."""
 
     __tablename__ = "message"
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
@@ -224,7 +224,7 @@ class Once(Base):
     at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
-class StandIn(Base):
+class Simulated(Base):
     """A simulated instrument as it stands: as lasting as a real one, whatever becomes of the server."""
 
     __tablename__ = "stand_in"

@@ -3,11 +3,11 @@
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
 
+from merak.auth import Form
 from merak.core.errors import MerakError
-from merak.desk import follow_ups
-from merak.desk.desk import NotFound, OutOfTurn
-from merak.door import Form
 from merak.exchange.language import LANGUAGES
+from merak.services.after import follow_ups
+from merak.services.context import NotFound, OutOfTurn
 from merak.web.pages import ENV, Tongue
 
 router = APIRouter(prefix="/answer")

@@ -6,11 +6,12 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from merak.desk import asking, lettering
-from merak.desk.desk import Desk
-from merak.desk.keeping import kept_file
-from merak.desk.looking import GRADABLE
-from merak.door import Form, Parts, entered
+from merak.auth import Form, Parts, entered
+from merak.services.clients import lettering
+from merak.services.clients.keeping import kept_file
+from merak.services.context import Context
+from merak.services.visit import asking
+from merak.services.visit.looking import GRADABLE
 from merak.web.pages import blocks, go, page, stage_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
@@ -19,52 +20,52 @@ router = APIRouter(prefix="/visits/{visit_id}")
 @router.get("/ask")
 def ask_page(request: Request, visit_id: UUID) -> Response:
     """The questions, the answers, the board."""
-    with entered(request) as desk:
-        asked = asking.asked(desk, visit_id)
-        desk.note_reading(visit_id)
-        return page(request, desk, "ask/page.html", **_context(desk, asked))
+    with entered(request) as ctx:
+        asked = asking.asked(ctx, visit_id)
+        ctx.note_reading(visit_id)
+        return page(request, ctx, "ask/page.html", **_context(ctx, asked))
 
 
-def _context(desk: Desk, asked: asking.Asked) -> dict[str, Any]:
+def _context(ctx: Context, asked: asking.Asked) -> dict[str, Any]:
     return {
-        **stage_context(desk, asked.file, "ask"), "asked": asked, "answers": asked.file.answers, "changed": "", "named": asking.named,
-        "zones": asking.ZONES, "goals": list(GRADABLE.items()), "currency": asked.file.house.get("currency", "EUR"), "today": desk.today,
+        **stage_context(ctx, asked.file, "ask"), "asked": asked, "answers": asked.file.answers, "changed": "", "named": asking.named,
+        "zones": asking.ZONES, "goals": list(GRADABLE.items()), "currency": asked.file.house.get("currency", "EUR"), "today": ctx.today,
     }  # fmt: skip
 
 
 @router.post("/ask")
 def answer(request: Request, visit_id: UUID, form: Form) -> Response:
     """Takes the answers as they are given; the board follows."""
-    with entered(request, form) as desk:
-        asked = asking.save_answers(desk, visit_id, form)
+    with entered(request, form) as ctx:
+        asked = asking.save_answers(ctx, visit_id, form)
         if "hx-request" not in request.headers:
             return go(f"/visits/{visit_id}/look")
         changed = request.headers.get("x-changed", "").partition(".")[0]
-        return blocks(request, desk, "ask/page.html", ("board", "extra"), **{**_context(desk, asked), "changed": changed})
+        return blocks(request, ctx, "ask/page.html", ("board", "extra"), **{**_context(ctx, asked), "changed": changed})
 
 
 @router.post("/ask/confirm")
 def confirm(request: Request, visit_id: UUID, form: Form) -> Response:
     """Last time's answers still hold."""
-    with entered(request, form) as desk:
-        asking.confirm_carried(desk, visit_id)
+    with entered(request, form) as ctx:
+        asking.confirm_carried(ctx, visit_id)
         return go(f"/visits/{visit_id}/ask")
 
 
 @router.post("/ask/rest")
 def rest(request: Request, visit_id: UUID, form: Form) -> Response:
     """The rest under a heading was asked, and nothing applies."""
-    with entered(request, form) as desk:
-        asking.save_answers(desk, visit_id, form)
-        asking.rest_is_none(desk, visit_id, form.get("heading", ""))
+    with entered(request, form) as ctx:
+        asking.save_answers(ctx, visit_id, form)
+        asking.rest_is_none(ctx, visit_id, form.get("heading", ""))
         return go(f"/visits/{visit_id}/ask")
 
 
 @router.post("/letters")
 def ask_for_letter(request: Request, visit_id: UUID, form: Form) -> Response:
     """A doctor's letter is asked for."""
-    with entered(request, form) as desk:
-        lettering.ask_for(desk, visit_id, form.get("rule", ""))
+    with entered(request, form) as ctx:
+        lettering.ask_for(ctx, visit_id, form.get("rule", ""))
         return go(f"/visits/{visit_id}/ask", "The letter is asked for.")
 
 
@@ -72,18 +73,18 @@ def ask_for_letter(request: Request, visit_id: UUID, form: Form) -> Response:
 def letter_came(request: Request, visit_id: UUID, letter_id: UUID, parts: Parts) -> Response:
     """A doctor's letter is filed."""
     form, files = parts
-    with entered(request, form) as desk:
-        lettering.receive(desk, visit_id, letter_id, form, files.get("file"))
+    with entered(request, form) as ctx:
+        lettering.receive(ctx, visit_id, letter_id, form, files.get("file"))
         return go(f"/visits/{visit_id}/ask", "The letter is kept.")
 
 
 @router.get("/files/{file_id}")
 def file_of(request: Request, visit_id: UUID, file_id: UUID) -> Response:
     """A letter, a photo, a signature of this visit's client."""
-    with entered(request) as desk:
-        asked = asking.asked(desk, visit_id)
-        found = kept_file(desk, asked.file.visit.client_id, file_id)
-        desk.note_reading(visit_id)
+    with entered(request) as ctx:
+        asked = asking.asked(ctx, visit_id)
+        found = kept_file(ctx, asked.file.visit.client_id, file_id)
+        ctx.note_reading(visit_id)
         headers = {
             "cache-control": "private, no-store",
             "content-disposition": "inline",

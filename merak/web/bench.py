@@ -6,13 +6,13 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
+from merak.auth import Form, entered
 from merak.core.bench.catalogue import CALCULATIONS
 from merak.core.knowledge import About, about
 from merak.core.modality.muscle_stimulation import layout
-from merak.desk import bench
-from merak.desk.desk import Desk, NotFound
-from merak.desk.rule_book import all_zones
-from merak.door import Form, entered
+from merak.services.context import Context, NotFound
+from merak.services.studio import bench
+from merak.services.studio.rule_book import all_zones
 from merak.web.pages import blocks, go, page
 from merak.web.plot import plot
 
@@ -21,7 +21,7 @@ router = APIRouter(prefix="/bench")
 GROUPS: tuple[str, ...] = get_args(About.model_fields["group"].annotation)
 
 
-def _shelves(desk: Desk, visit: str, here: str) -> dict[str, Any]:
+def _shelves(ctx: Context, visit: str, here: str) -> dict[str, Any]:
     """Both shelves by group, and whose plan is open."""
     calculations: dict[str, list[tuple[str, str]]] = {}
     for one in CALCULATIONS.values():
@@ -29,7 +29,7 @@ def _shelves(desk: Desk, visit: str, here: str) -> dict[str, Any]:
     modalities: dict[str, list[tuple[str, str]]] = {}
     for words in sorted(about().values(), key=lambda one: GROUPS.index(one.group)):
         modalities.setdefault(words.group, []).append((words.id, words.title))
-    whose = bench.client_of(desk, UUID(visit)) if visit else ""
+    whose = bench.client_of(ctx, UUID(visit)) if visit else ""
     return {"calculations": calculations, "modalities": modalities, "visit_id": visit, "whose": whose, "here": here}
 
 
@@ -58,24 +58,24 @@ def shelf(request: Request, visit: str = "") -> Response:
 @router.get("/modality/{name}")
 def modality_page(request: Request, name: str, visit: str = "", machine: str = "") -> Response:
     """A modality tried on a described skin."""
-    with entered(request) as desk:
-        trial = bench.tried(desk, name, {"machine": machine} if machine else {})
-        return page(request, desk, "bench/modality.html", **_tried(trial), **_shelves(desk, _visit(visit), name))
+    with entered(request) as ctx:
+        trial = bench.tried(ctx, name, {"machine": machine} if machine else {})
+        return page(request, ctx, "bench/modality.html", **_tried(trial), **_shelves(ctx, _visit(visit), name))
 
 
 @router.post("/modality/{name}")
 def modality_again(request: Request, name: str, form: Form) -> Response:
     """The same with other settings, or with start values for another skin or machine."""
-    with entered(request, form) as desk:
-        trial = bench.tried(desk, name, form)
-        shelves = _shelves(desk, _visit(form.get("visit", "")), name)
+    with entered(request, form) as ctx:
+        trial = bench.tried(ctx, name, form)
+        shelves = _shelves(ctx, _visit(form.get("visit", "")), name)
         if "hx-request" not in request.headers:
-            return page(request, desk, "bench/modality.html", **_tried(trial), **shelves)
+            return page(request, ctx, "bench/modality.html", **_tried(trial), **shelves)
         refitted = form.get("again") == "yes" or form.get("fitted") != trial.fitted
         names: tuple[str, ...] = ("answer", "settings") if refitted and not trial.wrong else ("answer", "slips")
         if request.headers.get("x-changed") == "zone":  # a zone brings its own bone, thin skin and area
             names = (*names, "skin")
-        return blocks(request, desk, "bench/modality.html", names, **_tried(trial), **shelves)
+        return blocks(request, ctx, "bench/modality.html", names, **_tried(trial), **shelves)
 
 
 def _tried(trial: bench.Trial) -> dict[str, Any]:
@@ -96,27 +96,27 @@ def _tried(trial: bench.Trial) -> dict[str, Any]:
 @router.post("/modality/{name}/use")
 def modality_use(request: Request, name: str, form: Form) -> Response:
     """Takes the settings into the plan that is open."""
-    with entered(request, form) as desk:
-        bench.use_trial(desk, _open_plan(form), name, form)
+    with entered(request, form) as ctx:
+        bench.use_trial(ctx, _open_plan(form), name, form)
         return go(f"/visits/{form['visit']}/plan")
 
 
 @router.get("/{name}")
 def calculation_page(request: Request, name: str, visit: str = "") -> Response:
     """A calculation."""
-    with entered(request) as desk:
-        return page(request, desk, "bench/calculation.html", **_laid(bench.laid_out(desk, name)), **_shelves(desk, _visit(visit), name))
+    with entered(request) as ctx:
+        return page(request, ctx, "bench/calculation.html", **_laid(bench.laid_out(ctx, name)), **_shelves(ctx, _visit(visit), name))
 
 
 @router.post("/{name}")
 def calculate(request: Request, name: str, form: Form) -> Response:
     """The same with other fields."""
-    with entered(request, form) as desk:
-        found = bench.laid_out(desk, name, form)
-        shelves = _shelves(desk, _visit(form.get("visit", "")), name)
+    with entered(request, form) as ctx:
+        found = bench.laid_out(ctx, name, form)
+        shelves = _shelves(ctx, _visit(form.get("visit", "")), name)
         if "hx-request" not in request.headers:
-            return page(request, desk, "bench/calculation.html", **_laid(found), **shelves)
-        return blocks(request, desk, "bench/calculation.html", ("answer", "slips"), **_laid(found), **shelves)
+            return page(request, ctx, "bench/calculation.html", **_laid(found), **shelves)
+        return blocks(request, ctx, "bench/calculation.html", ("answer", "slips"), **_laid(found), **shelves)
 
 
 def _laid(found: bench.Bench) -> dict[str, Any]:
@@ -132,6 +132,6 @@ def _laid(found: bench.Bench) -> dict[str, Any]:
 @router.post("/{name}/use")
 def use(request: Request, name: str, form: Form) -> Response:
     """Takes what was found into the plan that is open."""
-    with entered(request, form) as desk:
-        bench.use(desk, _open_plan(form), name, form)
+    with entered(request, form) as ctx:
+        bench.use(ctx, _open_plan(form), name, form)
         return go(f"/visits/{form['visit']}/plan")

@@ -6,70 +6,71 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import Response
 
+from merak.auth import Form, entered
 from merak.core.errors import BadInput
-from merak.desk import clients, outcomes, progress
-from merak.desk.desk import Desk
-from merak.desk.picturing import VIEWS
-from merak.door import Form, entered
 from merak.exchange.language import LANGUAGES
 from merak.exchange.table import csv_of
+from merak.services.after import outcomes
+from merak.services.clients import clients, progress
+from merak.services.context import Context
+from merak.services.visit.picturing import VIEWS
 from merak.web.pages import go, page
 from merak.web.plot import plot
 
 router = APIRouter()
 
 
-def _shown(request: Request, desk: Desk, found: clients.ClientPage) -> Response:
-    return page(request, desk, "clients/page.html", 422 if found.wrong else 200, found=found, languages=LANGUAGES, at_once=clients.AT_ONCE)
+def _shown(request: Request, ctx: Context, found: clients.ClientPage) -> Response:
+    return page(request, ctx, "clients/page.html", 422 if found.wrong else 200, found=found, languages=LANGUAGES, at_once=clients.AT_ONCE)
 
 
 @router.get("/clients/{client_id}")
 def client_page(request: Request, client_id: UUID, skip: Annotated[int, Query(ge=0, le=1_000_000)] = 0) -> Response:
     """A client and their newest visits."""
-    with entered(request) as desk:
-        found = clients.client_page(desk, client_id, skip)
-        desk.note_reading(client_id)
-        return _shown(request, desk, found)
+    with entered(request) as ctx:
+        found = clients.client_page(ctx, client_id, skip)
+        ctx.note_reading(client_id)
+        return _shown(request, ctx, found)
 
 
 @router.post("/clients/{client_id}")
 def reach(request: Request, client_id: UUID, form: Form) -> Response:
     """How they are reached."""
-    with entered(request, form) as desk:
+    with entered(request, form) as ctx:
         try:
-            clients.reach(desk, client_id, form)
+            clients.reach(ctx, client_id, form)
         except BadInput as bad:
-            return _shown(request, desk, clients.client_page(desk, client_id, 0, form, bad.fields))
+            return _shown(request, ctx, clients.client_page(ctx, client_id, 0, form, bad.fields))
         return go(f"/clients/{client_id}", "Kept.")
 
 
 @router.post("/clients/{client_id}/merge")
 def merge(request: Request, client_id: UUID, form: Form) -> Response:
     """Another record of the same person goes into this one."""
-    with entered(request, form) as desk:
+    with entered(request, form) as ctx:
         try:
             other = UUID(form.get("other", ""))
         except ValueError:
             raise BadInput({"other": "Which record?"}) from None
-        clients.merge(desk, client_id, other)
+        clients.merge(ctx, client_id, other)
         return go(f"/clients/{client_id}", "The two records are one.")
 
 
 @router.get("/clients/{client_id}/progress")
 def progress_page(request: Request, client_id: UUID) -> Response:
     """Scales and instruments over time, energy against the answer, photographs."""
-    with entered(request) as desk:
-        found = progress.progress(desk, client_id)
-        desk.note_reading(client_id)
+    with entered(request) as ctx:
+        found = progress.progress(ctx, client_id)
+        ctx.note_reading(client_id)
         plots, doses = [plot(curve) for curve in found.curves], [plot(curve) for curve in found.doses]
-        return page(request, desk, "clients/progress.html", found=found, plots=plots, doses=doses, views=VIEWS)
+        return page(request, ctx, "clients/progress.html", found=found, plots=plots, doses=doses, views=VIEWS)
 
 
 @router.get("/clients/{client_id}/progress.csv")
 def progress_csv(request: Request, client_id: UUID) -> Response:
     """The same as a table."""
-    with entered(request) as desk:
-        return _csv("progress", *progress.table(desk, client_id))
+    with entered(request) as ctx:
+        return _csv("progress", *progress.table(ctx, client_id))
 
 
 @router.get("/clients/{client_id}/photos")
@@ -77,24 +78,24 @@ def photos(request: Request, client_id: UUID, view: str = "front", one: str = ""
     """Two photographs of one view; with three points the change of colour."""
     asked = request.query_params
     points = {key: asked.get(key, "") for key in ("neutral_one", "neutral_other", "place")}
-    with entered(request) as desk:
-        found = progress.compared(desk, client_id, view, one, other, points)
-        desk.note_reading(client_id)
-        return page(request, desk, "clients/photos.html", 422 if found.wrong else 200, found=found, views=VIEWS)
+    with entered(request) as ctx:
+        found = progress.compared(ctx, client_id, view, one, other, points)
+        ctx.note_reading(client_id)
+        return page(request, ctx, "clients/photos.html", 422 if found.wrong else 200, found=found, views=VIEWS)
 
 
 @router.get("/outcomes")
 def outcomes_page(request: Request) -> Response:
     """What changed what, over all clients."""
-    with entered(request) as desk:
-        return page(request, desk, "clients/outcomes.html", effects=outcomes.outcomes(desk))
+    with entered(request) as ctx:
+        return page(request, ctx, "clients/outcomes.html", effects=outcomes.outcomes(ctx))
 
 
 @router.get("/outcomes.csv")
 def outcomes_csv(request: Request) -> Response:
     """The same as a table."""
-    with entered(request) as desk:
-        return _csv("outcomes", *outcomes.table(desk))
+    with entered(request) as ctx:
+        return _csv("outcomes", *outcomes.table(ctx))
 
 
 def _csv(name: str, header: list[str], rows: list[list[object]]) -> Response:

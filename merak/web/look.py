@@ -6,10 +6,10 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
+from merak.auth import Form, entered
 from merak.core.body.tapes import ALL, FACE
-from merak.desk import looking
-from merak.desk.desk import Desk
-from merak.door import Form, entered
+from merak.services.context import Context
+from merak.services.visit import looking
 from merak.web.drawing import ink_marks
 from merak.web.pages import blocks, go, page, stage_context
 
@@ -20,18 +20,18 @@ KINDS = looking.GRADABLE
 @router.get("/look")
 def look_page(request: Request, visit_id: UUID, kind: str = "laxity") -> Response:
     """Skin, plate, heights."""
-    with entered(request) as desk:
-        looked = looking.looked(desk, visit_id)
-        desk.note_reading(visit_id)
-        return page(request, desk, "look/page.html", **_context(desk, looked, kind))
+    with entered(request) as ctx:
+        looked = looking.looked(ctx, visit_id)
+        ctx.note_reading(visit_id)
+        return page(request, ctx, "look/page.html", **_context(ctx, looked, kind))
 
 
-def _context(desk: Desk, looked: looking.Looked, kind: str) -> dict[str, Any]:
+def _context(ctx: Context, looked: looking.Looked, kind: str) -> dict[str, Any]:
     kind = kind if kind in KINDS else "laxity"
     grades = looked.findings.grades.get(kind, {})
     elsewhere = {tape.field for tape in ALL} - {tape.field for tape in FACE}
     return {
-        **stage_context(desk, looked.file, "look"),
+        **stage_context(ctx, looked.file, "look"),
         "looked": looked,
         "findings": looked.findings,
         "kind": kind,
@@ -47,16 +47,16 @@ def _context(desk: Desk, looked: looking.Looked, kind: str) -> dict[str, Any]:
 @router.post("/look")
 def keep(request: Request, visit_id: UUID, form: Form) -> Response:
     """Takes fields as they are typed; the side to start on follows."""
-    with entered(request, form) as desk:
-        looked = looking.save_findings(desk, visit_id, form)
+    with entered(request, form) as ctx:
+        looked = looking.save_findings(ctx, visit_id, form)
         if "hx-request" not in request.headers:
             return go(f"/visits/{visit_id}/plan")
-        return blocks(request, desk, "look/page.html", ("plate", "side", "slips"), **_context(desk, looked, form.get("kind", "")))
+        return blocks(request, ctx, "look/page.html", ("plate", "side", "slips"), **_context(ctx, looked, form.get("kind", "")))
 
 
 @router.post("/look/tap")
 def tap(request: Request, visit_id: UUID, form: Form) -> Response:
     """A tap on a zone of the plate: one grade up."""
-    with entered(request, form) as desk:
-        looked = looking.tap_zone(desk, visit_id, form.get("kind", ""), form.get("zone", ""))
-        return blocks(request, desk, "look/page.html", ("plate",), **_context(desk, looked, form.get("kind", "")))
+    with entered(request, form) as ctx:
+        looked = looking.tap_zone(ctx, visit_id, form.get("kind", ""), form.get("zone", ""))
+        return blocks(request, ctx, "look/page.html", ("plate",), **_context(ctx, looked, form.get("kind", "")))

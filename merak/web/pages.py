@@ -16,16 +16,16 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from jinja2_fragments import render_block
 from markupsafe import Markup, escape
 
+from merak.auth import not_taken
 from merak.core.after.aftercare import SheetLine
 from merak.core.after.differences import clock
 from merak.core.knowledge import aspects, cited
 from merak.core.plan.fitting import title
-from merak.desk.desk import Desk
-from merak.desk.file import STAGES, VisitFile
-from merak.desk.permission import may
-from merak.door import not_taken
 from merak.exchange.language import moment, said
 from merak.exchange.letters import dated
+from merak.services.context import Context
+from merak.services.permission import may
+from merak.services.visit.file import STAGES, VisitFile
 from merak.web.drawing import SIGNS, draw, polyline, rings, strokes
 
 HERE = Path(__file__).parent
@@ -127,40 +127,40 @@ class Tongue:
         return dated(line, self.language, since)
 
 
-def page(request: Request, desk: Desk | None, template: str, code: int = 200, **context: Any) -> HTMLResponse:
+def page(request: Request, ctx: Context | None, template: str, code: int = 200, **context: Any) -> HTMLResponse:
     """A whole page. One that refuses says that its form was not taken."""
-    if desk is not None and code >= 400:
-        not_taken(request, desk)
-    shown = HTMLResponse(ENV.get_template(template).render(**{**_common(request, desk), **context}), code)
+    if ctx is not None and code >= 400:
+        not_taken(request, ctx)
+    shown = HTMLResponse(ENV.get_template(template).render(**{**_common(request, ctx), **context}), code)
     if "said" in request.cookies:
         shown.delete_cookie("said")
     return shown
 
 
-def blocks(request: Request, desk: Desk, template: str, names: tuple[str, ...], code: int = 200, **context: Any) -> HTMLResponse:
+def blocks(request: Request, ctx: Context, template: str, names: tuple[str, ...], code: int = 200, **context: Any) -> HTMLResponse:
     """Named blocks of a page, one after the other: the first is swapped in, the rest say themselves where they go."""
     if code >= 400:
-        not_taken(request, desk)
-    common = {**_common(request, desk), **context, "fragment": True}
+        not_taken(request, ctx)
+    common = {**_common(request, ctx), **context, "fragment": True}
     return HTMLResponse("".join(render_block(ENV, template, name, **common) for name in names), code)
 
 
-def _common(request: Request, desk: Desk | None) -> dict[str, Any]:
+def _common(request: Request, ctx: Context | None) -> dict[str, Any]:
     theme = request.cookies.get("theme", "light")
     return {
         "request": request,
-        "desk": desk,
-        "me": desk.me if desk else None,
-        "csrf": desk.me.csrf if desk else "",
+        "ctx": ctx,
+        "me": ctx.me if ctx else None,
+        "csrf": ctx.me.csrf if ctx else "",
         "theme": theme if theme in THEMES else "light",
         "fragment": False,
         "notice": unquote(request.cookies.get("said", ""))[:200],
     }
 
 
-def stage_context(desk: Desk, file: VisitFile, stage: str) -> dict[str, Any]:
+def stage_context(ctx: Context, file: VisitFile, stage: str) -> dict[str, Any]:
     """What every stage's page shows: whose visit it is, and the line of stages."""
-    return {"file": file, "visit": file.visit, "stage": stage, "start": file.visit.starts_at.astimezone(desk.zone)}
+    return {"file": file, "visit": file.visit, "stage": stage, "start": file.visit.starts_at.astimezone(ctx.zone)}
 
 
 def go(address: str, notice: str = "") -> Response:

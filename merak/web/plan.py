@@ -8,6 +8,7 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
+from merak.auth import Form, entered
 from merak.core.body.plate import zone_names
 from merak.core.body.strokes import PATHS
 from merak.core.body.treatable import BESIDE
@@ -17,19 +18,18 @@ from merak.core.plan.brief import plate_of, workable
 from merak.core.plan.fitting import title
 from merak.core.plan.item import Item
 from merak.core.plan.screening import questions
-from merak.desk import allowing, changes, consenting, planning, routines, trays
-from merak.desk.desk import Desk, NotFound
-from merak.desk.fields import shown, texts
-from merak.desk.permission import may
-from merak.door import Form, entered
 from merak.exchange.pdf import pdf
+from merak.services.context import Context, NotFound
+from merak.services.fields import shown, texts
+from merak.services.permission import may
+from merak.services.visit import allowing, changes, consenting, planning, routines, trays
 from merak.web.pages import ENV, STATIC, blocks, go, page, stage_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
 KIND_WORDS = {"gentle": "Gentle", "balanced": "Balanced", "strongest": "Strongest allowed today"}
 
 
-def _context(desk: Desk, planned: planning.Planned, changed: str = "", whole: bool = True) -> dict[str, Any]:
+def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: bool = True) -> dict[str, Any]:
     """What the page's blocks need; what only the whole page shows is left out where only some of them are drawn anew."""
     file = planned.file
     slot = min(file.brief.slot, file.brief.wish.minutes or file.brief.slot)
@@ -38,24 +38,24 @@ def _context(desk: Desk, planned: planning.Planned, changed: str = "", whole: bo
         {"wordings": consenting.wordings(planned.plan), "guardian": consenting.needs_guardian(file)} if planned.redraw or whole else {}
     )
     return {
-        **stage_context(desk, file, "plan"), "page": planned, "changed": changed, "whole": whole, "title_of": title, "slot": slot,
+        **stage_context(ctx, file, "plan"), "page": planned, "changed": changed, "whole": whole, "title_of": title, "slot": slot,
         "told": _told,
-        "editable": may(desk.me, "plan", file.visit), "currency": file.house.get("currency", "EUR"), "over": _over(planned, slot),
+        "editable": may(ctx.me, "plan", file.visit), "currency": file.house.get("currency", "EUR"), "over": _over(planned, slot),
         "trouble": clashing | {key.partition(".")[0] for key in planned.slips}, "general": consenting.GENERAL[consenting.VERSION],
         "wording_version": consenting.VERSION, "work_of": _work_of,
         "twins_of": {f"{planned.item.id}.{name}" for name in _twins(planned.item)} if planned.item else set(),
-        **consents, **(_whole(desk, planned) if whole else {}),
+        **consents, **(_whole(ctx, planned) if whole else {}),
     }  # fmt: skip
 
 
-def _whole(desk: Desk, planned: planning.Planned) -> dict[str, Any]:
+def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
     file, in_plan = planned.file, {one.modality for one in planned.plan.items}
     return {
         "scale_of": partial(_scale, planned), "hosts_of": partial(planning.hosts, planned), "zones_for": _zones_for,
         "machines_of": partial(planning.machines_for, planned), "main_of": partial(_main, planned), "paths": PATHS,
         "open_zones": partial(_open_zones, planned), "addable": planning.addable(planned), "KIND_WORDS": KIND_WORDS,
         "unanswered": len([q for q in questions(file.previous is not None, file.brief.offered) if q.id not in file.answers]),
-        "CONDITIONS": conditions(), "hours": consenting.hours, "routines": routines.suggested(desk, file.brief),
+        "CONDITIONS": conditions(), "hours": consenting.hours, "routines": routines.suggested(ctx, file.brief),
         "methods_for": [m for m in methods().values() if any(not s.on or in_plan & set(s.on) for s in m.schools)],
     }  # fmt: skip
 
@@ -114,43 +114,43 @@ def _main(planned: planning.Planned, item: Item) -> str:
 @router.get("/plan")
 def plan_page(request: Request, visit_id: UUID, item: str = "", propose: str = "") -> Response:
     """The plan."""
-    with entered(request) as desk:
-        planned = planning.planned(desk, visit_id, item, propose == "yes")
-        desk.note_reading(visit_id)
-        return page(request, desk, "plan/page.html", **_context(desk, planned))
+    with entered(request) as ctx:
+        planned = planning.planned(ctx, visit_id, item, propose == "yes")
+        ctx.note_reading(visit_id)
+        return page(request, ctx, "plan/page.html", **_context(ctx, planned))
 
 
 @router.post("/plan/routine")
 def take_routine(request: Request, visit_id: UUID, form: Form) -> Response:
     """A routine of the house, fitted to this client."""
-    with entered(request, form) as desk:
-        routines.fit(desk, visit_id, form.get("routine", ""))
+    with entered(request, form) as ctx:
+        routines.fit(ctx, visit_id, form.get("routine", ""))
         return go(f"/visits/{visit_id}/plan")
 
 
 @router.post("/plan/keep-routine")
 def keep_routine(request: Request, visit_id: UUID, form: Form) -> Response:
     """This plan is kept as a routine of the house."""
-    with entered(request, form) as desk:
-        routines.keep(desk, visit_id, form.get("name", ""))
+    with entered(request, form) as ctx:
+        routines.keep(ctx, visit_id, form.get("name", ""))
         return go(f"/visits/{visit_id}/plan", f"Kept as the routine {form.get('name', '').strip()}.")
 
 
 @router.post("/plan/{op}")
 def change(request: Request, visit_id: UUID, op: str, form: Form) -> Response:
     """One change: everything follows from it anew."""
-    with entered(request, form) as desk:
+    with entered(request, form) as ctx:
         changed = request.headers.get("x-changed", "") if op == "set" else ""
-        planned = planning.edit(desk, visit_id, op, {**form, "changed": changed})
+        planned = planning.edit(ctx, visit_id, op, {**form, "changed": changed})
         if "hx-request" not in request.headers:
             if planned.refusal:
-                return page(request, desk, "plan/page.html", 409, **_context(desk, planned))
+                return page(request, ctx, "plan/page.html", 409, **_context(ctx, planned))
             return go(f"/visits/{visit_id}/plan" + (f"?item={planned.chosen}" if planned.item else ""))
         if op == "set" and not planned.refusal:
             drawn = ("plate",) if ".path." in changed or changed.endswith((".place", ".limb")) else ()
             names = ("totals", *sorted(planned.redraw), *drawn, "numbers", "slips")
-            return blocks(request, desk, "plan/page.html", names, **_context(desk, planned, changed, whole=False))
-        answer = blocks(request, desk, "plan/page.html", ("all",), **_context(desk, planned))
+            return blocks(request, ctx, "plan/page.html", names, **_context(ctx, planned, changed, whole=False))
+        answer = blocks(request, ctx, "plan/page.html", ("all",), **_context(ctx, planned))
         if op == "set":  # somebody else was there first: the whole page is drawn anew
             answer.headers["hx-retarget"], answer.headers["hx-reswap"] = "#plan", "outerHTML"
         return answer
@@ -159,24 +159,24 @@ def change(request: Request, visit_id: UUID, op: str, form: Form) -> Response:
 @router.post("/consent")
 def consent(request: Request, visit_id: UUID, form: Form) -> Response:
     """The client agrees, or does not."""
-    with entered(request, form) as desk:
+    with entered(request, form) as ctx:
         try:
-            consenting.consent(desk, visit_id, form, form.get("shown", ""))
+            consenting.consent(ctx, visit_id, form, form.get("shown", ""))
         except consenting.NotAsShown as changed:
-            return page(request, desk, "plan/page.html", 409, **_context(desk, changed.page))
+            return page(request, ctx, "plan/page.html", 409, **_context(ctx, changed.page))
         return go(f"/visits/{visit_id}/treat" if form.get("agreed") == "yes" else f"/visits/{visit_id}/plan")
 
 
 @router.get("/consent.pdf")
 def consent_pdf(request: Request, visit_id: UUID) -> Response:
     """The words of consent, to be read, signed and filed."""
-    with entered(request) as desk:
-        sheet = consenting.consent_sheet(desk, visit_id)
-        desk.note_reading(visit_id)
+    with entered(request) as ctx:
+        sheet = consenting.consent_sheet(ctx, visit_id)
+        ctx.note_reading(visit_id)
         picture = f"data:image/png;base64,{b64encode(sheet.signature).decode()}" if sheet.signature else ""
         html = ENV.get_template("plan/consent_pdf.html").render(
-            sheet=sheet, studio=desk.studio, general=consenting.GENERAL[consenting.VERSION], version=consenting.VERSION, picture=picture,
-            start=sheet.file.visit.starts_at.astimezone(desk.zone),
+            sheet=sheet, studio=ctx.studio, general=consenting.GENERAL[consenting.VERSION], version=consenting.VERSION, picture=picture,
+            start=sheet.file.visit.starts_at.astimezone(ctx.zone),
         )  # fmt: skip
         return Response(pdf(html, STATIC), media_type="application/pdf", headers={"content-disposition": 'inline; filename="consent.pdf"'})
 
@@ -184,33 +184,33 @@ def consent_pdf(request: Request, visit_id: UUID) -> Response:
 @router.get("/tray")
 def tray(request: Request, visit_id: UUID) -> Response:
     """What has to lie ready: to be ticked, and printed."""
-    with entered(request) as desk:
-        found = trays.tray(desk, visit_id)
-        desk.note_reading(visit_id)
-        return page(request, desk, "plan/tray.html", tray=found, **stage_context(desk, found.file, "plan"))
+    with entered(request) as ctx:
+        found = trays.tray(ctx, visit_id)
+        ctx.note_reading(visit_id)
+        return page(request, ctx, "plan/tray.html", tray=found, **stage_context(ctx, found.file, "plan"))
 
 
 @router.post("/allow")
 def allow(request: Request, visit_id: UUID, form: Form) -> Response:
     """A senior's word."""
-    with entered(request, form) as desk:
-        allowing.allow(desk, visit_id, form)
+    with entered(request, form) as ctx:
+        allowing.allow(ctx, visit_id, form)
         return go(f"/visits/{visit_id}/{'ask' if form.get('back') == 'ask' else 'plan'}")
 
 
 @router.post("/allow/{number}/withdraw")
 def withdraw(request: Request, visit_id: UUID, number: int, form: Form) -> Response:
     """A senior takes a word back."""
-    with entered(request, form) as desk:
-        allowing.withdraw(desk, visit_id, number)
+    with entered(request, form) as ctx:
+        allowing.withdraw(ctx, visit_id, number)
         return go(f"/visits/{visit_id}/plan")
 
 
 @router.get("/plan/working/{key}")
 def working(request: Request, visit_id: UUID, key: str) -> Response:
     """How one number came about."""
-    with entered(request) as desk:
-        found = planning.planned(desk, visit_id).computed.numbers
+    with entered(request) as ctx:
+        found = planning.planned(ctx, visit_id).computed.numbers
         if key not in found:
             raise NotFound("There is no such number in this plan.")
-        return blocks(request, desk, "plan/working.html", ("working",), quantity=found[key])
+        return blocks(request, ctx, "plan/working.html", ("working",), quantity=found[key])

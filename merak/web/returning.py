@@ -6,47 +6,47 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
+from merak.auth import Form, entered
 from merak.core.errors import BadInput
-from merak.desk import returning
-from merak.desk.desk import Desk
-from merak.desk.file import open_file
-from merak.desk.permission import may
-from merak.door import Form, entered
+from merak.services.after import returning
+from merak.services.context import Context
+from merak.services.permission import may
+from merak.services.visit.file import open_file
 from merak.web.pages import go, page, stage_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
 
 
-def _shown(request: Request, desk: Desk, back: returning.Returning) -> Response:
+def _shown(request: Request, ctx: Context, back: returning.Returning) -> Response:
     """The page; the front desk sees it without the line of clinical stages."""
-    file = open_file(desk, back.visit.id) if may(desk.me, "read notes") else None
-    context: dict[str, Any] = stage_context(desk, file, "return") if file else {"file": None, "visit": back.visit, "stage": "return"}
-    context["start"] = back.visit.starts_at.astimezone(desk.zone)
-    booked = back.booked.starts_at.astimezone(desk.zone) if back.booked else None
-    return page(request, desk, "returning/page.html", 422 if back.wrong else 200, back=back, booked=booked, **context)
+    file = open_file(ctx, back.visit.id) if may(ctx.me, "read notes") else None
+    context: dict[str, Any] = stage_context(ctx, file, "return") if file else {"file": None, "visit": back.visit, "stage": "return"}
+    context["start"] = back.visit.starts_at.astimezone(ctx.zone)
+    booked = back.booked.starts_at.astimezone(ctx.zone) if back.booked else None
+    return page(request, ctx, "returning/page.html", 422 if back.wrong else 200, back=back, booked=booked, **context)
 
 
 @router.get("/return")
 def return_page(request: Request, visit_id: UUID) -> Response:
     """The proposal, or what is booked."""
-    with entered(request) as desk:
-        return _shown(request, desk, returning.returning(desk, visit_id))
+    with entered(request) as ctx:
+        return _shown(request, ctx, returning.returning(ctx, visit_id))
 
 
 @router.post("/return")
 def book(request: Request, visit_id: UUID, form: Form) -> Response:
     """Books it."""
-    with entered(request, form) as desk:
+    with entered(request, form) as ctx:
         try:
-            returning.book(desk, visit_id, form, str(request.base_url))
+            returning.book(ctx, visit_id, form, str(request.base_url))
         except BadInput as bad:
-            return _shown(request, desk, returning.returning(desk, visit_id, form, bad.fields))
+            return _shown(request, ctx, returning.returning(ctx, visit_id, form, bad.fields))
         return go(f"/visits/{visit_id}/return", "The return is booked.")
 
 
 @router.get("/return.ics")
 def calendar(request: Request, visit_id: UUID) -> Response:
     """The booked return for the client's own calendar."""
-    with entered(request) as desk:
-        body = returning.calendar_file(desk, visit_id)
+    with entered(request) as ctx:
+        body = returning.calendar_file(ctx, visit_id)
     return Response(body, media_type="text/calendar; charset=utf-8", headers={"content-disposition": 'attachment; filename="visit.ics"'})

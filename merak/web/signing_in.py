@@ -3,9 +3,9 @@
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
+from merak.auth import COOKIE, Form, check_token, entered, own_page, visitor_token
 from merak.core.errors import BadInput
-from merak.desk import practice, signing_in
-from merak.door import COOKIE, Form, check_token, entered, own_page, visitor_token
+from merak.services.studio import practice, signing_in
 from merak.web.pages import THEMES, go, page
 
 router = APIRouter()
@@ -46,8 +46,8 @@ def sign_in(request: Request, form: Form) -> Response:
 @router.post("/sign-out")
 def sign_out(request: Request, form: Form) -> Response:
     """Signs out."""
-    with entered(request, form) as desk:
-        signing_in.sign_out(desk, request.cookies.get(COOKIE, ""))
+    with entered(request, form) as ctx:
+        signing_in.sign_out(ctx, request.cookies.get(COOKIE, ""))
     through = go("/sign-in")
     through.delete_cookie(COOKIE)
     return through

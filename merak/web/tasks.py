@@ -5,22 +5,22 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
+from merak.auth import Form, entered
 from merak.core.after.following import asked
 from merak.core.errors import BadInput
 from merak.core.knowledge import AskAfter
-from merak.desk import tasks
-from merak.desk.desk import Desk
-from merak.door import Form, entered
+from merak.services.after import tasks
+from merak.services.context import Context
 from merak.web.pages import go, page
 
 router = APIRouter(prefix="/tasks")
 
 
-def _shown(request: Request, desk: Desk, found: tasks.TaskPage) -> Response:
+def _shown(request: Request, ctx: Context, found: tasks.TaskPage) -> Response:
     told = asked(found.due.task.body["follow"]) if "follow" in found.due.task.body else ()
     return page(
         request,
-        desk,
+        ctx,
         "tasks/page.html",
         422 if found.wrong else 200,
         found=found,
@@ -40,18 +40,18 @@ def _option(question: AskAfter, value: object) -> str:
 @router.get("/{task_id}")
 def task(request: Request, task_id: UUID) -> Response:
     """One task."""
-    with entered(request) as desk:
-        found = tasks.task_page(desk, task_id)
-        desk.note_reading(task_id)
-        return _shown(request, desk, found)
+    with entered(request) as ctx:
+        found = tasks.task_page(ctx, task_id)
+        ctx.note_reading(task_id)
+        return _shown(request, ctx, found)
 
 
 @router.post("/{task_id}")
 def finish(request: Request, task_id: UUID, form: Form) -> Response:
     """What came of it, once."""
-    with entered(request, form) as desk:
+    with entered(request, form) as ctx:
         try:
-            tasks.finish(desk, task_id, form)
+            tasks.finish(ctx, task_id, form)
         except BadInput as bad:
-            return _shown(request, desk, tasks.task_page(desk, task_id, form, bad.fields))
+            return _shown(request, ctx, tasks.task_page(ctx, task_id, form, bad.fields))
         return go(f"/tasks/{task_id}", "Kept.")

@@ -7,14 +7,15 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
+from merak.auth import Form, entered
 from merak.core.knowledge import about, halting
 from merak.core.plan.chair import Step, guests_of
-from merak.desk import adverse, planning, treating
-from merak.desk.desk import Desk
-from merak.desk.file import VisitFile
-from merak.desk.permission import may
-from merak.desk.standing import limits, state_of
-from merak.door import Form, entered
+from merak.services.context import Context
+from merak.services.permission import may
+from merak.services.treatment import adverse, treating
+from merak.services.treatment.standing import limits, state_of
+from merak.services.visit import planning
+from merak.services.visit.file import VisitFile
 from merak.web.drawing import Drawing, draw
 from merak.web.pages import go, page, stage_context
 
@@ -38,30 +39,30 @@ class Sheet(NamedTuple):
 @router.get("/treat")
 def treat_page(request: Request, visit_id: UUID) -> Response:
     """The run; before it began, what is missing or the button that begins it."""
-    with entered(request) as desk:
-        file, run = treating.run_file(desk, visit_id)
-        desk.note_reading(visit_id)
-        context = stage_context(desk, file, "treat")
+    with entered(request) as ctx:
+        file, run = treating.run_file(ctx, visit_id)
+        ctx.note_reading(visit_id)
+        context = stage_context(ctx, file, "treat")
         if run is None:
-            planned = planning.planned(desk, visit_id)
-            missing = sorted(planning.needed_licences(planned.plan) - set(treating.my_licences(desk)))
-            today = treating.is_today(desk, file)
-            return page(request, desk, "treat/begin.html", planned=planned, missing=missing, is_today=today, **context)
-        return page(request, desk, "treat/page.html", run=run, **_told(desk, file, run), **context)
+            planned = planning.planned(ctx, visit_id)
+            missing = sorted(planning.needed_licences(planned.plan) - set(treating.my_licences(ctx)))
+            today = treating.is_today(ctx, file)
+            return page(request, ctx, "treat/begin.html", planned=planned, missing=missing, is_today=today, **context)
+        return page(request, ctx, "treat/page.html", run=run, **_told(ctx, file, run), **context)
 
 
-def _told(desk: Desk, file: VisitFile, run: treating.Run) -> dict[str, Any]:
+def _told(ctx: Context, file: VisitFile, run: treating.Run) -> dict[str, Any]:
     """What the page needs besides the run."""
     order = [step.model_dump(mode="json", exclude=DRAWN) for step in run.steps]
     for told, step in zip(order, run.steps, strict=True):
         told["wanted"], told["halt"], told["must_end"] = step.wanted, halting(step.modality), step.must_end
         told["cards"] = [card.title for card in adverse.cards(step.modality)]
         told["machine_name"] = next((one.card.name for one in file.machines if one.id == step.machine), "")
-    mine = {"licences": treating.my_licences(desk), "name": desk.me.name, "senior": may(desk.me, "override")}
+    mine = {"licences": treating.my_licences(ctx), "name": ctx.me.name, "senior": may(ctx.me, "override")}
     return {
         "beside": _beside(run.steps), "least": LEAST_S,
-        "sheets": _sheets(file, run.steps), "cards": adverse.cards(), "emergency": adverse.number_of(desk), "reasons": REASONS,
-        "told": {"order": order, "state": state_of(run), "limits": limits(), "me": mine, "held": treating.holders(desk)},
+        "sheets": _sheets(file, run.steps), "cards": adverse.cards(), "emergency": adverse.number_of(ctx), "reasons": REASONS,
+        "told": {"order": order, "state": state_of(run), "limits": limits(), "me": mine, "held": treating.holders(ctx)},
     }  # fmt: skip
 
 
@@ -97,6 +98,6 @@ def _beside(steps: Sequence[Step]) -> list[tuple[int, Step, list[tuple[int, Step
 @router.post("/treat/begin")
 def begin(request: Request, visit_id: UUID, form: Form) -> Response:
     """Fixes the plan as the treatment's order."""
-    with entered(request, form) as desk:
-        treating.begin(desk, visit_id, form.get("another_day") == "yes")
+    with entered(request, form) as ctx:
+        treating.begin(ctx, visit_id, form.get("another_day") == "yes")
         return go(f"/visits/{visit_id}/treat")

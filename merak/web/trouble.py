@@ -9,13 +9,13 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from starlette.exceptions import HTTPException
 
+from merak.auth import COOKIE, NeedsSignIn, SentAlready
 from merak.core.errors import BadInput, MerakError, Refused
-from merak.desk.desk import NotFound, OutOfTurn
-from merak.desk.permission import Denied, Sealed
-from merak.desk.practice import is_away
-from merak.desk.signing_in import at_desk
-from merak.door import COOKIE, NeedsSignIn, SentAlready
 from merak.limits import TooLarge
+from merak.services.context import NotFound, OutOfTurn
+from merak.services.permission import Denied, Sealed
+from merak.services.studio.practice import is_away
+from merak.services.studio.signing_in import at_work
 from merak.web.pages import blocks, go, page
 
 log = logging.getLogger("merak")
@@ -89,9 +89,9 @@ def _told(request: Request, status: int, words: str, fields: dict[str, str] | No
         return _json(status, words, fields)
     shown = {"status": status, "words": words, "fields": fields or {}, "act": WHAT_TO_DO.get(status, "")}
     try:
-        with at_desk(request.cookies.get(COOKIE)) as desk:
-            if desk is not None and "hx-request" in request.headers:
-                return blocks(request, desk, "trouble/page.html", ("told",), status, **shown)
-            return page(request, desk, "trouble/page.html", status, **shown)
+        with at_work(request.cookies.get(COOKIE)) as ctx:
+            if ctx is not None and "hx-request" in request.headers:
+                return blocks(request, ctx, "trouble/page.html", ("told",), status, **shown)
+            return page(request, ctx, "trouble/page.html", status, **shown)
     except Exception:  # the database itself is away: the page needs nothing of it
         return page(request, None, "trouble/page.html", status, **shown)

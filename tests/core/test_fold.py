@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from builders.orders import LICENSED, LIFT, PINS, PULSES, T0, TO_PULSES, WARM, Tap, at, run, steps_of
 from merak.core.after.differences import differences
 from merak.core.plan.chair import Step
-from merak.core.session import KINDS, Event, RunState, complete, fold, following, locked, next_place, pace, step_facts, walked
+from merak.core.treatment import KINDS, Event, RunState, complete, fold, following, locked, next_place, pace, step_facts, walked
 
 DATA = st.fixed_dictionaries(
     {},

@@ -17,7 +17,7 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import MACHINES, LedCard, MachineCard
 from merak.core.modality.muscle_stimulation import layout
 from merak.core.modality.shared import Dose, Subject, begun, in_zone, stepped
-from merak.desk.rule_book import entries
+from merak.services.studio.rule_book import entries
 
 PLANNABLE = sorted(name for name in MODALITIES if name != "physician_resurfacing")
 #: What nobody plans past: modality → (number, rule, whether it is the least).

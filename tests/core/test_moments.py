@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from merak.core.session import Earlier, Told, moment
+from merak.core.treatment import Earlier, Told, moment
 
 BEGUN = datetime(2026, 11, 25, 9, tzinfo=UTC)
 #: Rule chair.clock.tolerance, written a second time (s).

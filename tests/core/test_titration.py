@@ -22,8 +22,8 @@ from merak.core.modality.titration import titrate
 from merak.core.plan.chair import Part, Step
 from merak.core.plan.item import begin
 from merak.core.plan.screening import Letter
-from merak.core.session.facts import StepFacts, delivered
-from merak.core.session.state import RunState, StepRun
+from merak.core.treatment.facts import StepFacts, delivered
+from merak.core.treatment.state import RunState, StepRun
 from merak.core.working import Quantity
 
 LISBON = ZoneInfo("Europe/Lisbon")

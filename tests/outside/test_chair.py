@@ -8,7 +8,7 @@ from builders.briefs import EVERY_LICENCE, brief, plan_of
 from merak.core.client import Findings
 from merak.core.plan.chair import HeatRule
 from merak.core.plan.visit_plan import visit_plan
-from merak.core.session.warmth import Warmth
+from merak.core.treatment.warmth import Warmth
 
 T0 = datetime(2026, 11, 25, 9, tzinfo=UTC)
 HEAT = HeatRule(low_c=40, high_c=42, stop_c=43, rate_c_s=3.2, dwell_s=3, deeper_c=0, warn_min=2, stop_min=10)

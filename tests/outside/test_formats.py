@@ -13,9 +13,9 @@ from dateutil import parser, rrule
 from pypdf import PdfReader
 from uuid_utils.compat import uuid7
 
-from merak.desk.signing_in import HASHER
 from merak.exchange.calendar import invitation
 from merak.exchange.pdf import pdf
+from merak.services.studio.signing_in import HASHER
 from merak.web.pages import STATIC
 
 STYLES = Path(__file__).parents[2] / "merak/web/styles/app.css"

@@ -24,8 +24,8 @@ def adaeze(server: Server) -> httpx.Client:
     return sign_in(server.url, "adaeze")
 
 
-def client_named(desk: httpx.Client, name: str) -> str:
-    return str(re.search(rf'/clients/([0-9a-f-]{{36}})" class="[^"]*">{name}', desk.get("/").text)[1])  # type: ignore[index]
+def client_named(ctx: httpx.Client, name: str) -> str:
+    return str(re.search(rf'/clients/([0-9a-f-]{{36}})" class="[^"]*">{name}', ctx.get("/").text)[1])  # type: ignore[index]
 
 
 def test_the_front_desk_reaches_clients_and_reads_nothing(server: Server, adaeze: httpx.Client) -> None:

@@ -112,9 +112,9 @@ def test_a_result_goes_into_the_plan_that_is_open(server: Server, tomas: httpx.C
 
 
 def test_who_may_use_the_bench(server: Server) -> None:
-    desk = sign_in(server.url, "joost")
-    assert desk.get("/bench/fluence").status_code == desk.post("/api/bench/fluence", json={}).status_code == 403
-    assert desk.get("/rules").status_code == 200, "the rule book is everybody's"
+    ctx = sign_in(server.url, "joost")
+    assert ctx.get("/bench/fluence").status_code == ctx.post("/api/bench/fluence", json={}).status_code == 403
+    assert ctx.get("/rules").status_code == 200, "the rule book is everybody's"
     lin = sign_in(server.url, "lin")
     assert lin.get("/bench/fluence").status_code == 200
     visit = visit_of(lin, "Noor Castellane")

@@ -14,18 +14,18 @@ SQUARE = [[60, 100], [80, 100], [80, 120], [60, 120]]
 
 
 def test_who_may_look_mark_and_narrow(server: Server) -> None:
-    senior, desk, assistant, therapist = (sign_in(server.url, login) for login in ("adaeze", "joost", "lin", "tomas"))
+    senior, ctx, assistant, therapist = (sign_in(server.url, login) for login in ("adaeze", "joost", "lin", "tomas"))
     visit = visit_of(senior, "Kofi Mensah-Lund")
     mark = {"plate": "face", "kind": "scar", "shape": "area", "points": "60,100 80,100 80,120"}
     for address in ("plate", "plate.svg", "plate.pdf", "plate/working/area.whole"):
-        assert desk.get(f"/visits/{visit}/{address}").status_code == 403
+        assert ctx.get(f"/visits/{visit}/{address}").status_code == 403
         assert assistant.get(f"/visits/{visit}/{address}").status_code == 200
-    assert desk.get(f"/api/visits/{visit}/plate").status_code == 403
-    assert desk.post(f"/visits/{visit}/plate/marks", data=mark).status_code == 403
+    assert ctx.get(f"/api/visits/{visit}/plate").status_code == 403
+    assert ctx.post(f"/visits/{visit}/plate/marks", data=mark).status_code == 403
     assert assistant.post(f"/visits/{visit}/plate/marks", data=mark).status_code == 200
     assert assistant.post(f"/visits/{visit}/plate/undo", data={}).status_code == 200
     narrowed = {"margin": "microcurrent.margin.hairline", "value": "0.2", "reason": "receded hairline"}
-    for client in (desk, assistant, therapist):
+    for client in (ctx, assistant, therapist):
         assert client.post(f"/visits/{visit}/plate/margins", data=narrowed).status_code == 403
     never = senior.post(f"/visits/{visit}/plate/margins", data=narrowed | {"margin": "lips.no_go"})
     assert never.status_code == 409 and "not narrowed, by anyone" in never.text

@@ -58,18 +58,18 @@ def test_a_write_needs_the_token(server: Server) -> None:
 
 
 def test_the_front_desk_sees_no_clinical_notes(server: Server) -> None:
-    desk, hands = sign_in(server.url, "joost"), sign_in(server.url, "tomas")
-    visit = visit_of(desk, "Yuki Tanabe-Ross")
-    day = desk.get("/").text
+    ctx, hands = sign_in(server.url, "joost"), sign_in(server.url, "tomas")
+    visit = visit_of(ctx, "Yuki Tanabe-Ross")
+    day = ctx.get("/").text
     assert "Yuki Tanabe-Ross" in day and "strong reaction" not in day and "never" not in day
     assert "strong reaction" in hands.get("/").text
     for path in ("ask", "look", "plan", "treat", "close", "sheet.pdf"):
-        assert desk.get(f"/visits/{visit}/{path}").status_code == 403, path
-    assert desk.get(f"/api/visits/{visit}/run").status_code == 403
-    assert desk.get(f"/visits/{visit}/return").status_code == 200
+        assert ctx.get(f"/visits/{visit}/{path}").status_code == 403, path
+    assert ctx.get(f"/api/visits/{visit}/run").status_code == 403
+    assert ctx.get(f"/visits/{visit}/return").status_code == 200
     for path in ("ask", "look", "look/tap", "plan/take", "plan/add", "consent", "allow", "letters", "treat/begin", "close"):
-        assert desk.post(f"/visits/{visit}/{path}", data={"kind": "laxity", "zone": "left chin"}).status_code == 403, path
-    assert desk.post("/api/plans/preview", json={"born": "1980-01-01"}).status_code == 403
+        assert ctx.post(f"/visits/{visit}/{path}", data={"kind": "laxity", "zone": "left chin"}).status_code == 403, path
+    assert ctx.post("/api/plans/preview", json={"born": "1980-01-01"}).status_code == 403
 
 
 def test_an_assistant_treats_but_does_not_plan(server: Server) -> None:

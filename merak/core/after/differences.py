@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from merak.core.knowledge import number
 from merak.core.plan.chair import Step
 from merak.core.plan.screening import HOUSEKEEPING
-from merak.core.session.facts import StepFacts
+from merak.core.treatment.facts import StepFacts
 from merak.core.working import Frozen
 
 #: Why something was done otherwise, in one tap; "other" asks for the note.

@@ -31,7 +31,7 @@ class Narrowed(Frozen):
 
 
 def narrow(margin_id: str, value: float, reason: str) -> Narrowed:
-    """A margin narrowed. Whether this person may is the desk's to ask; what nobody may is refused here.
+    """A margin narrowed. Whether this person may is for the services to ask; what nobody may is refused here.
 
     Raises Refused for a no-go area, BadInput (value, reason) for a wider or negative one or a missing reason.
     """

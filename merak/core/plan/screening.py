@@ -285,7 +285,7 @@ def overridable(reason: Reason, letters: Iterable[Letter], today: date) -> Overr
 def override(
     modality: str, verdict: str, rule_id: str, standing: Standing, letters: Iterable[Letter], why: str, by: str, at: datetime, today: date
 ) -> Override:
-    """A senior's override of one reason. Whether this person may is the desk's to ask.
+    """A senior's override of one reason. Whether this person may is for the services to ask.
 
     Raises Refused for what nobody may override, BadInput for a missing reason.
     """

@@ -1,0 +1,24 @@
+"""Whose tap counts for what: in an act that asks for a licence, what gives energy or answers for it is for whoever holds that licence."""
+
+from collections.abc import Sequence
+
+from merak.core.plan.chair import Step
+from merak.core.treatment.events import Event
+from merak.core.treatment.state import RunState
+
+#: What only the licence lets: counting energy, placing and reading a spot, and (below) raising a level, letting a machine count for
+#: itself. Everything else anybody may tap who may treat: the clock, what the client says, readings, wiping, photographs, STOP.
+GIVES = frozenset({"count", "pass", "spot", "spot_read"})
+
+
+def gives(kind: str, value: float | None, words: str) -> bool:
+    """Whether a tap gives energy or answers for it."""
+    return kind in GIVES or (kind == "level" and (value or 0) > 0) or (kind == "machine" and words == "plugged")
+
+
+def may_give(steps: Sequence[Step], state: RunState, n: int, kind: str, event: Event) -> str:
+    """ "" when the giver of a tap holds what its step asks for; else why the tap does nothing. It stays on the record."""
+    licence, held = steps[n].licence, event.data.get("licences")
+    if not licence or held is None or licence in held or not gives(kind, event.value, event.words):
+        return ""
+    return f"{event.by or 'Whoever tapped'} holds no licence for {licence}: “{kind.replace('_', ' ')}” was kept and not counted."

@@ -1,0 +1,64 @@
+"""Time used against time planned, and what would go short."""
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import NamedTuple
+
+from merak.core.knowledge import number
+from merak.core.plan.chair import Step, guests_of
+from merak.core.treatment.state import RunState
+
+#: The rule that the strip speaks by.
+RULE = "chair.late"
+
+
+class Pace(NamedTuple):
+    """Seconds used since the start, seconds still planned, how much of them is too long for the booked time; the steps that go short, as
+    (step, seconds it would lack); what else would starve, in words.
+    """
+
+    used_s: float
+    left_s: float
+    late_s: float
+    starved: tuple[tuple[int, float], ...]
+    words: str
+
+
+def pace(steps: Sequence[Step], state: RunState, now: datetime, booked_s: float) -> Pace:
+    """How the time stands (rule chair.late). What runs beside a wait costs nothing until it is longer than the wait."""
+    until = state.endings[-1].at if state.over and state.endings else now  # what is over uses no time any more
+    used = (until - state.started).total_seconds() if state.started else 0.0
+    room, left = booked_s - used, 0.0
+    short: list[tuple[int, float]] = []
+    for n, step in enumerate(steps):
+        if step.beside is not None:
+            continue
+        own = _left(steps, state, n, now)
+        beside = sum(_left(steps, state, guest, now) for guest in guests_of(steps, n))
+        lacking = min(max(own, beside), max(0.0, left + max(own, beside) - max(0.0, room)))
+        left += max(own, beside)
+        if lacking >= 1 and not state.over:
+            short.append((n, lacking))
+    return Pace(used, left, max(0.0, left - max(0.0, room)) if not state.over else 0.0, tuple(short), _infusion(steps, state, now))
+
+
+def _left(steps: Sequence[Step], state: RunState, n: int, now: datetime) -> float:
+    run = state.runs[n]
+    if run.ended is not None or run.over or (run.begun is None and n < state.step and steps[n].beside is None):
+        return 0.0
+    return max(0.0, steps[n].seconds - run.seconds(now))
+
+
+def _infusion(steps: Sequence[Step], state: RunState, now: datetime) -> str:
+    """Whether wet cleaning has taken so long that infusing, as planned, falls under its share of the wet time."""
+    wet = [(n, step) for n, step in enumerate(steps) if step.stage.startswith("wet.")]
+    cleaning = sum(state.runs[n].seconds(now) for n, step in wet if step.stage != "wet.infuse")
+    infusing = sum(max(step.seconds, state.runs[n].seconds(now)) for n, step in wet if step.stage == "wet.infuse")
+    if not cleaning or not infusing:
+        return ""
+    share, least = 100 * infusing / (cleaning + infusing), number("wet_abrasion.share")
+    if share >= least:
+        return ""
+    longer = cleaning * least / (100 - least) - infusing
+    words = f"Cleaning has taken {cleaning / 60:.1f} min: infusing falls to {share:.0f} % of the wet time, {least:.0f} % is least."
+    return f"{words} Infuse {longer / 60:.1f} min longer."

@@ -1,0 +1,68 @@
+"""Where one has been: what of a pass is counted, what was passed over, what was done twice, what comes next."""
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from merak.core.plan.chair import Step
+from merak.core.treatment.state import StepRun
+
+
+class Walked(NamedTuple):
+    """A pass: how often each place was counted, those that still lack one (`open`), those passed over, those that had one too many."""
+
+    counts: tuple[int, ...]
+    open: tuple[int, ...]
+    missed: tuple[int, ...]
+    doubled: tuple[int, ...]
+
+
+def walked(step: Step, walk: Sequence[int]) -> Walked:
+    """What a walk has come to. A place is missed when one further on in the order was already counted."""
+    counts = tallied(step, walk)
+    lacking = tuple(n for n, want in enumerate(step.wanted) if counts[n] < want)
+    furthest = max(walk, default=-1)
+    doubled = tuple(n for n, want in enumerate(step.wanted) if counts[n] > want)
+    return Walked(tuple(counts), lacking, tuple(n for n in lacking if n < furthest), doubled)
+
+
+def tallied(step: Step, walk: Sequence[int]) -> list[int]:
+    """How often each place was counted."""
+    counts = [0] * len(step.wanted)
+    for place in walk:
+        counts[place] += 1
+    return counts
+
+
+def next_place(step: Step, run: StepRun) -> int | None:
+    """The place that is lit: from the last that was counted on the next that lacks one, then what was passed over; None when none lacks."""
+    wanted, tally, many = step.wanted, run.tally, len(step.wanted)
+    if not tally:
+        return 0 if many and len(run.passes) < step.passes else None
+    here = run.walk[-1] if run.walk else 0
+    return next((n % many for n in range(here, here + many) if tally[n % many] < wanted[n % many]), None)
+
+
+def complete(step: Step, run: StepRun) -> bool:
+    """Whether everything that is to be counted was counted, or its passes were closed."""
+    if not step.wanted or len(run.passes) >= step.passes:
+        return True
+    return len(run.passes) + 1 == step.passes and next_place(step, run) is None
+
+
+def missed_in_all(step: Step, run: StepRun) -> tuple[int, int]:
+    """(places missed, places doubled) in all passes that were closed or begun; what was never begun is not missed."""
+    closed = [walked(step, walk) for walk in run.passes]
+    here = walked(step, run.walk)
+    missed = sum(len(one.open) for one in closed) + len(here.missed)
+    return missed, sum(len(one.doubled) for one in (*closed, here))
+
+
+def setting(step: Step, run: StepRun) -> float | None:
+    """What the machine is to be set to now: the lit line's level as it was moved, what a spot said, or the plan; None without a machine."""
+    if not step.machine:
+        return None
+    if step.lines:
+        place = next_place(step, run)
+        level = step.lines[place].level if place is not None else max(line.level for line in step.lines)
+        return max(1.0, level + run.level_shift)
+    return run.set_to if run.set_to is not None else step.dials[0][1]

@@ -1,0 +1,36 @@
+"""Additions to a sealed record: a later version with who, when and why; nothing that stood is lost."""
+
+from typing import Any
+from uuid import UUID
+
+from merak.core.errors import BadInput
+from merak.core.whole import whole
+from merak.records import visits
+from merak.services.context import Context, OutOfTurn
+from merak.services.visit.file import turn
+
+GRADES = ("redness", "swelling")
+
+
+def add(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
+    """Adds words to a closed visit, and corrects a grade where one is given. Raises BadInput by field, OutOfTurn before it is closed."""
+    with turn(ctx, visit_id, "amend") as file:
+        if file.visit.status != "closed":
+            raise OutOfTurn("This visit is still open: write it where it belongs.")
+        what, why = form.get("what", "").strip()[:1000], form.get("because", "").strip()[:400]
+        kept: dict[str, Any] = dict(file.body("close"))
+        wrong = {key: words for key, text, words in (("what", what, "What is added?"), ("because", why, "Why now?")) if not text}
+        changed = {}
+        for key in GRADES:
+            raw = form.get(key, "")
+            grade = whole(raw, 4)
+            if raw and grade is None:
+                wrong[key] = "0 to 4."
+            elif raw and grade != kept.get(key):
+                changed[key] = grade
+        if wrong:
+            raise BadInput(wrong)
+        words = "".join(f" {key.capitalize()} {kept.get(key, 'not graded')} → {grade}." for key, grade in changed.items())
+        entry = {"what": what + words, "why": why, "by": ctx.me.name, "at": ctx.now.isoformat()}
+        body = {**kept, **changed, "added": [*kept.get("added", ()), entry]}
+        visits.add_version(ctx.db, visit_id, "close", body, ctx.me.id, ctx.now)

@@ -1,0 +1,316 @@
+"""Closing: planned beside done and why it differs, the skin's answer, products left on, the sheet; then the record is sealed."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+from merak.core.after.aftercare import too_near
+from merak.core.after.answer import LOOKS, SEEN_MARKS, STOPPING_MARKS, SkinAnswer
+from merak.core.after.differences import WHY, Difference, differences
+from merak.core.after.energy import AMOUNTS, Given, given
+from merak.core.after.incidents import Incident
+from merak.core.errors import BadInput, MerakError
+from merak.core.knowledge import about, rule
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.plan.item import Item, compute
+from merak.core.plan.screening import HOUSEKEEPING
+from merak.core.treatment import StepFacts, step_facts
+from merak.core.treatment.facts import delivered
+from merak.core.whole import whole
+from merak.core.working import Caution, Quantity
+from merak.records import events, visits
+from merak.services.after import follow_ups, registering
+from merak.services.after.answering import answer_of
+from merak.services.after.sheets import Sheet, body_of, done_tags, joined, keep_habits
+from merak.services.after.sheets import kept as kept_sheet
+from merak.services.clients.keeping import keep_drawing
+from merak.services.context import Context, OutOfTurn
+from merak.services.treatment.treating import Run, run_file
+from merak.services.visit.file import VisitFile, turn
+
+#: Field → (words, most).
+GRADES = {"pain": ("Pain at worst", 10), "comfort": ("Comfort", 10)}
+EXPLAINED = ("drawn", "initials", "declined")
+PRODUCTS = 8
+LOTS_OF = timedelta(days=60)
+
+
+@dataclass
+class Closed:
+    """The close page: what was to be and what was, why it differs, how the skin answered, what the form holds, the sheet."""
+
+    file: VisitFile
+    run: Run | None
+    order: dict[str, Any]
+    facts: list[StepFacts]
+    differences: tuple[Difference, ...]
+    answer: SkinAnswer
+    begun: tuple[str, ...]
+    tags: tuple[str, ...]
+    form: dict[str, str]
+    products: list[tuple[str, str, bool]]
+    sheet: Sheet
+    ended: datetime
+    next_at: datetime | None
+    wrong: dict[str, str]
+
+    @property
+    def near(self) -> Caution | None:
+        """A word where something strong was done too near an event."""
+        return too_near(self.tags, self.sheet.personal, self.ended)
+
+    @property
+    def judged(self) -> tuple[str, ...]:
+        """The modalities whose endpoint is asked for: those that give an amount of something."""
+        return tuple(name for name in self.begun if name in AMOUNTS)
+
+
+def closing(ctx: Context, visit_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> Closed:
+    """What stands, the fields as typed or as kept."""
+    file, run = run_file(ctx, visit_id)
+    kept = file.body("close")
+    order = (visits.order(ctx.db, visit_id) if run else None) or {}
+    facts = step_facts(run.steps, run.state, ctx.now) if run else []
+    stopped = run.state.reason if run and run.state.phase == "stopped" else ""
+    differ = differences(run.steps, facts, stopped) if run else ()
+    ended = (datetime.fromisoformat(kept["ended"]) if "ended" in kept else _ended(ctx, visit_id)).astimezone(ctx.zone)
+    following = visits.after(ctx.db, file.visit)
+    next_at = following.starts_at.astimezone(ctx.zone) if following else None
+    done = delivered(run.steps, run.state, ctx.now) if run else ()
+    answer, tags = answer_of(file), done_tags(run, order, done)
+    if file.visit.status == "closed":
+        sheet = kept_sheet(ctx, file, ended, next_at)
+    else:
+        sheet = joined(ctx, file, run, tags, (answer.worst("redness"), answer.worst("swelling")), ended, next_at, form)
+    held = _held(kept) if form is None else form
+    return Closed(
+        file, run, order, facts, differ, answer, _begun(run, done), tags, held, _products(ctx, run, order, kept, form), sheet, ended,
+        next_at, wrong or {},
+    )  # fmt: skip
+
+
+def _held(kept: dict[str, Any]) -> dict[str, str]:
+    """The form's fields as they were kept."""
+    found = {key: str(kept[key]) for key in (*GRADES, "note", "explained", "initials", "words", "senior", "marked") if key in kept}
+    found |= {f"why.{n}": why for n, why in kept.get("why", {}).items()}
+    return found | {f"endpoint.{name}": seen for name, seen in kept.get("endpoints", {}).items()}
+
+
+def _begun(run: Run | None, done: tuple[str, ...]) -> tuple[str, ...]:
+    """The modalities that were really done, and those in which something went wrong; housekeeping left out."""
+    names = [step.modality for step in run.steps if step.item in done] if run else []
+    names += [one.modality for one in incidents_of(run)]
+    return tuple(name for name in dict.fromkeys(names) if name and name not in HOUSEKEEPING)
+
+
+def incidents_of(run: Run | None) -> list[Incident]:
+    """What went wrong, as later visits need it; what was struck out is left out."""
+    return [
+        Incident(card=one.card, zone=one.zone, grade=one.grade, modality=run.steps[one.step].modality, done=one.done)
+        for one in (run.state.incidents if run else ())
+        if run and not one.struck
+    ]
+
+
+def _ended(ctx: Context, visit_id: UUID) -> datetime:
+    """The moment of the last tap; without any, now."""
+    rows = events.events(ctx.db, visit_id)
+    return rows[-1].at if rows else ctx.now
+
+
+def _products(
+    ctx: Context, run: Run | None, order: dict[str, Any], kept: dict[str, Any], form: dict[str, str] | None
+) -> list[tuple[str, str, bool]]:
+    """(product, lot, left on) as typed or kept; before that, what the steps use that were begun, with the lots that were used last."""
+    if form is not None:
+        return [(form.get(f"product.{n}", ""), form.get(f"lot.{n}", ""), f"left.{n}" in form) for n in range(PRODUCTS)]
+    if "products" in kept:
+        return [(one["product"], one["lot"], one["left"]) for one in kept["products"]]
+    reached = {step.item for step, one in zip(run.steps, run.state.runs, strict=True) if one.begun is not None} if run else set()
+    items = [item for item in order.get("plan", {}).get("items", ()) if item["id"] in reached]
+    used = dict.fromkeys(thing for item in items for thing in about()[item["modality"]].consumables if thing not in LINEN)
+    lots = visits.last_lots(ctx.db, ctx.now - LOTS_OF) if used else {}
+    left = {thing for item in items if item["modality"] == "finish" for thing in about()["finish"].consumables}
+    rows = sorted(((thing, lots.get(thing, ""), thing in left) for thing in used), key=lambda row: not row[2])
+    return [*rows[: PRODUCTS - 1], *[("", "", False)] * max(1, PRODUCTS - len(rows) - 4)][:PRODUCTS]
+
+
+#: Things without a lot.
+LINEN = frozenset({"towel", "swabs", "gauze", "gloves", "eye shields", "opaque eye shields", "band covers", "electrode sponge"})
+
+
+def close(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") -> Closed:
+    """Closes and seals the visit; leaves follow-ups with their links (below `base`), and lines in the reactions register.
+
+    Raises BadInput by field, OutOfTurn in mid-treatment.
+    """
+    with turn(ctx, visit_id, "close"):
+        page = closing(ctx, visit_id, form)
+        if page.run and page.run.state.phase in ("running", "paused", "halted"):
+            raise OutOfTurn("The treatment is still running. Finish or stop it first.")
+        body = _read(ctx, page, form)
+        body |= _done(page) | {"did": _did(page)}
+        visits.add_version(ctx.db, visit_id, "close", body, ctx.me.id, ctx.now)
+        visits.add_version(ctx.db, visit_id, "sheet", body_of(page.sheet), ctx.me.id, ctx.now)
+        visits.set_status(ctx.db, visit_id, "closed")
+        keep_habits(ctx, page.file.visit.client_id, page.sheet.personal, "large" in form)
+        registering.from_close(ctx, page.file, page.run, page.answer, body)
+        if page.begun:
+            follow_ups.leave(ctx, visit_id, page.ended, page.next_at, base)
+    return closing(ctx, visit_id)
+
+
+def _read(ctx: Context, page: Closed, form: dict[str, str]) -> dict[str, Any]:
+    """The form's words as they are kept. Raises BadInput by field."""
+    wrong: dict[str, str] = {}
+    body: dict[str, Any] = {
+        "note": form.get("note", "").strip()[:2000], "words": form.get("words", "").strip()[:1000], "ended": page.ended.isoformat(),
+    }  # fmt: skip
+    if page.run:
+        _read_answer(page, form, body, wrong)
+        _read_differences(page, form, body, wrong)
+    elif not body["note"]:
+        wrong["note"] = "Nothing was treated: say why."
+    body["products"] = _read_products(page, wrong)
+    body["explained"] = form.get("explained")
+    if form.get("explained") not in EXPLAINED:
+        wrong["explained"] = "Initialled here, by letters, or declined?"
+    body["initials"] = form.get("initials", "").strip()[:6]
+    if form.get("explained") == "initials" and not body["initials"]:
+        wrong["explained"] = "The client’s initials."
+    if wrong:
+        raise BadInput(wrong)
+    if form.get("explained") == "drawn":
+        body["signature"] = keep_drawing(
+            ctx, page.file.visit.client_id, form.get("signature", ""), "explained", "There are no initials yet."
+        )
+    return body
+
+
+def _read_answer(page: Closed, form: dict[str, str], body: dict[str, Any], wrong: dict[str, str]) -> None:
+    answer = page.answer
+    body |= {"redness": answer.worst("redness"), "swelling": answer.worst("swelling")}
+    if answer.missing:
+        wrong["answer"] = f"Look once more {' and '.join(LOOKS[one] for one in answer.missing)}: tap what is seen, or “nothing seen”."
+    for key, (words, most) in GRADES.items():
+        told = whole(form.get(key), most)
+        if told is not None:
+            body[key] = told
+        else:
+            wrong[key] = f"{words}: 0 to {most}."
+    body["endpoints"] = {name: form.get(f"endpoint.{name}", "") for name in page.judged}
+    for name, seen in body["endpoints"].items():
+        if seen not in ("seen", "not seen"):
+            wrong[f"endpoint.{name}"] = "Was it seen?"
+    if answer.worst("marks"):
+        body["marked"] = form.get("marked", "")
+        if body["marked"] not in SEEN_MARKS:
+            wrong["marked"] = "What kind of mark?"
+        elif body["marked"] in STOPPING_MARKS:
+            body["mark"] = SEEN_MARKS[body["marked"]]
+    body["senior"] = form.get("senior", "").strip()[:80]
+    if answer.asks_senior and not body["senior"]:
+        wrong["senior"] = "Grade 3 or more: which senior looked, or was asked?"
+
+
+def _read_differences(page: Closed, form: dict[str, str], body: dict[str, Any], wrong: dict[str, str]) -> None:
+    body["why"] = {}
+    for one in page.differences:
+        why = one.because or form.get(f"why.{one.step}", "") or form.get("why.all", "")
+        if not one.because and why not in WHY:
+            wrong[f"why.{one.step}"] = "Why?"
+        elif why == "other" and not body["note"]:
+            wrong["note"] = "Why it was done otherwise."
+        body["why"][str(one.step)] = why
+    body["differences"] = [one.model_dump(mode="json") for one in page.differences]
+
+
+def _read_products(page: Closed, wrong: dict[str, str]) -> list[dict[str, Any]]:
+    found = []
+    for n, (product, lot, left) in enumerate(page.products):
+        if product.strip():
+            found.append({"product": product.strip()[:80], "lot": lot.strip()[:40], "left": left})
+            if left and not lot.strip():
+                wrong[f"lot.{n}"] = f"Its lot, or “none”. {rule('close.products').reason}"
+        elif lot.strip():
+            wrong[f"product.{n}"] = "Which product?"
+    return found
+
+
+def _did(page: Closed) -> dict[str, Any]:
+    """Each modality that was really begun: where it was set, whether that was a step up, on which machine, how much of it was given."""
+    done, found = _done(page), {}
+    ended = {"microcurrent": done.get("level"), "led": done.get("led_minutes")} | _set_to(page.run)
+    names = {one.id: one.card.name for one in page.file.machines}
+    for body in page.order.get("plan", {}).get("items", ()):
+        item = Item.model_validate(body)
+        if item.modality not in page.begun:
+            continue
+        field, _, down = MODALITIES[item.modality].STEP
+        at, before = ended.get(item.modality) or item.settings.get(field), page.file.history.get(item.modality)
+        up = before is not None and before.at is not None and at is not None and (at < before.at if down else at > before.at)
+        told = _given(page, item, at)
+        found[item.modality] = {
+            "at": at, "stepped_up": up, "device": item.machine, "machine": names.get(item.machine, ""),
+            "given": told.model_dump(mode="json") if told else None,
+        }  # fmt: skip
+    return found
+
+
+def _given(page: Closed, item: Item, at: Any) -> Given | None:
+    """How much was planned, and given by the setting that it really ended with."""
+    prefix = f"{item.id}."
+    planned = {
+        key.removeprefix(prefix): Quantity.model_validate(body)
+        for key, body in page.order.get("numbers", {}).items()
+        if key.startswith(prefix)
+    }
+    really, field = planned, MODALITIES[item.modality].STEP.field
+    if at is not None and at != item.settings.get(field) and item.modality != "led":
+        try:
+            really = compute(page.file.brief, item.with_settings(item.settings | {field: at}), (), (), {}).dose.numbers
+        except (MerakError, ValueError):
+            really = planned
+    return given(item.modality, planned, really, _share(page, item.id))
+
+
+def _share(page: Closed, item_id: str) -> float:
+    """How much of a step was done: of its counted parts, else of those on a clock. Gel and mirror give nothing."""
+    planned = done = 0.0
+    pairs = zip(page.run.steps, page.facts, strict=True) if page.run else ()
+    mine = [(step, fact) for step, fact in pairs if step.item == item_id and not step.only_spot]
+    counted = any(fact.planned_strokes for _, fact in mine)
+    for step, fact in mine:
+        if bool(fact.planned_strokes) if counted else step.must_end:
+            planned += fact.planned_s
+            part = fact.done_strokes / fact.planned_strokes if fact.planned_strokes else fact.done_s / (fact.planned_s or 1)
+            done += fact.planned_s * part
+    return round(done / planned, 3) if planned else 1.0
+
+
+def _set_to(run: Run | None) -> dict[str, float]:
+    """Where test spots took the settings, by modality."""
+    pairs = zip(run.steps, run.state.runs, strict=True) if run else ()
+    return {step.modality: one.set_to for step, one in pairs if one.set_to is not None}
+
+
+def _done(page: Closed) -> dict[str, Any]:
+    """What the next visit wants to know, from the events and not from the plan."""
+    if page.run is None:
+        return {"facts": []}
+    levels = [fact.level for fact in page.facts if fact.level is not None and fact.done_strokes]
+    light = [fact.done_s / 60 for step, fact in zip(page.run.steps, page.facts, strict=True) if step.modality == "led" and fact.reached]
+    return {
+        "facts": [fact._asdict() for fact in page.facts],
+        "level": levels[-1] if levels else None,
+        "level_most": max((fact.highest for fact in page.facts if fact.highest is not None), default=None),
+        "led_minutes": round(sum(light), 1) if light else None,
+        "stopped": page.run.state.reason if page.run.state.phase == "stopped" else "",
+        "endings": [
+            {"at": one.at.isoformat(), "by": one.by, "reason": one.reason, "back": one.back.isoformat() if one.back else ""}
+            for one in page.run.state.endings
+        ],
+        "incidents": [one.model_dump() for one in incidents_of(page.run)],
+        "routine": page.order.get("plan", {}).get("routine", ""),
+    }

@@ -1,0 +1,163 @@
+"""The reactions register: what went wrong, how badly, with which device and lot, what was done, when it settled, who was told."""
+
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+from uuid import UUID
+
+from uuid_utils.compat import uuid7
+
+from merak.core.after.answer import SkinAnswer
+from merak.core.after.following import FollowUp
+from merak.core.after.outcomes import Signal, signals
+from merak.core.errors import BadInput
+from merak.core.knowledge import number
+from merak.core.plan.fitting import title
+from merak.core.whole import whole
+from merak.records import reactions, visits
+from merak.records.reactions import Line
+from merak.records.tables import ReactionVersion, Task
+from merak.services.context import Context, NotFound
+from merak.services.treatment.treating import Run
+from merak.services.visit.file import VisitFile
+
+#: Who may have to hear of it.
+TELL = {"nobody": "nobody has to", "maker": "the maker", "authority": "an authority", "both": "the maker and an authority"}
+
+
+@dataclass
+class Register:
+    """The page: every line, and the devices and lots with their reactions."""
+
+    lines: list[Line]
+    signals: tuple[Signal, ...]
+
+
+def register(ctx: Context) -> Register:
+    """The register as it stands, what stands out first."""
+    ctx.demand("read notes")
+    found = reactions.register(ctx.db)
+    uses = [
+        (kind, name, str(visit))
+        for visit, did, products in reactions.used(ctx.db)
+        for kind, name in (
+            *(("device", one["machine"]) for one in did.values() if one.get("machine")),
+            *(("lot", f"{one['product']}, lot {one['lot']}") for one in products if one.get("lot") and one["lot"] != "none"),
+        )
+    ]
+    return Register(found, signals(uses, {str(line.visit) for line in found}))
+
+
+def from_close(ctx: Context, file: VisitFile, run: Run | None, answer: SkinAnswer, body: dict[str, Any]) -> None:
+    """The lines that a visit leaves: each incident, and an answer of grade 3 or more or a mark that stops the course."""
+    with_what = _with_what(body)
+    for one in [one for one in run.state.incidents if not one.struck] if run else ():
+        told = {"grade": one.grade, "what": one.card or "Incident", "where": one.zone, "done": one.done, "told": one.told}
+        _add(ctx, file, {**told, "modality": run.steps[one.step].modality if run else "", "source": f"incident {one.id}", **with_what})
+    grade = max(answer.strongest, answer.worst("marks") if body.get("mark") else 0)
+    if grade >= number("follow.severe") or body.get("mark"):
+        zones = sorted({zone for look in answer.looks.values() for of in look.zones.values() for zone in of})
+        what = body.get("mark") or ("redness" if answer.worst("redness") >= answer.worst("swelling") else "swelling")
+        done = "; ".join(one.remedy.removeprefix("remedy.").replace("_", " ") for one in answer.remedies if one.done)
+        told = {"grade": grade, "what": what, "where": ", ".join(zones), "done": done, "told": body.get("senior", "")}
+        _add(ctx, file, {**told, "modality": "", "source": "close", **with_what})
+
+
+def _with_what(body: dict[str, Any]) -> dict[str, Any]:
+    did = body.get("did", {})
+    return {
+        "did": [title(name) for name in did],
+        "devices": sorted({one["machine"] for one in did.values() if one.get("machine")}),
+        "lots": [f"{one['product']}, lot {one['lot']}" for one in body.get("products", ()) if one["lot"]],
+        "settled": "", "tell": "",
+    }  # fmt: skip
+
+
+def _add(ctx: Context, file: VisitFile, body: dict[str, Any]) -> None:
+    new = ReactionVersion(
+        reaction_id=uuid7(), client_id=file.visit.client_id, visit_id=file.visit.id, version=1, body=body, by=ctx.me.id, at=ctx.now
+    )
+    ctx.db.add(new)
+
+
+def from_answer(ctx: Context, task: Task, said: FollowUp) -> None:
+    """The line that a bad answer leaves, once a visit; a later answer is a later version, in which what was done about it stands.
+
+    Inside the caller's transaction.
+    """
+    there = reactions.of_visit(ctx.db, task.visit_id, "follow-up")
+    if there:
+        base = there.body
+    else:
+        base = {"where": "", "done": "", "told": "", "modality": "", "source": "follow-up", "grade": 0}
+        base |= _with_what(visits.standing(ctx.db, task.visit_id, "close") or {})
+    grade = max(base["grade"], said.redness or 0, said.swelling or 0, 3 if said.marked else 0)
+    ctx.db.add(
+        ReactionVersion(
+            reaction_id=there.reaction_id if there else uuid7(), client_id=task.client_id, visit_id=task.visit_id,
+            version=there.version + 1 if there else 1, body={**base, "grade": grade, "what": _what(said), "settled": ""}, by=task.by,
+            at=ctx.now,
+        )
+    )  # fmt: skip
+
+
+def _what(said: FollowUp) -> str:
+    """What a bad answer is about."""
+    if said.marked:
+        return said.marked
+    if max(said.redness or 0, said.swelling or 0) >= number("follow.severe"):
+        return "redness or swelling"
+    return "pain" if (said.pain or 0) >= number("follow.pain") else "much worse, as the client says"
+
+
+@dataclass
+class ReactionPage:
+    """One line with its versions, the newest first."""
+
+    line: Line
+    versions: list[ReactionVersion]
+    form: dict[str, str]
+    wrong: dict[str, str]
+
+
+def reaction(ctx: Context, reaction_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> ReactionPage:
+    """One line. Raises NotFound, Denied."""
+    ctx.demand("read notes")
+    line = next((one for one in reactions.register(ctx.db) if one.id == reaction_id), None)
+    if line is None:
+        raise NotFound("There is no such line in the register.")
+    held = {key: str(line.body.get(key, "")) for key in ("grade", "done", "settled", "told", "tell")}
+    return ReactionPage(line, reactions.versions(ctx.db, reaction_id), form or held, wrong or {})
+
+
+def correct(ctx: Context, reaction_id: UUID, form: dict[str, str]) -> None:
+    """A later version: grade, what was done, when it settled, who was told, who has to hear. Raises BadInput by field, NotFound."""
+    ctx.demand("close")
+    page = reaction(ctx, reaction_id)
+    wrong: dict[str, str] = {}
+    grade = whole(form.get("grade"), 4)
+    if grade is None:
+        wrong["grade"] = "Grade: 0 to 4."
+    settled = form.get("settled", "").strip()
+    if settled:
+        try:
+            if not page.line.on.date() <= date.fromisoformat(settled) <= ctx.today:
+                wrong["settled"] = "Between the visit and today."
+        except ValueError:
+            wrong["settled"] = "A date, please."
+    if form.get("tell", "") not in ("", *TELL):
+        wrong["tell"] = "Who has to hear of it?"
+    if wrong:
+        raise BadInput(wrong)
+    body = {
+        **page.line.body, "grade": grade, "settled": settled, "tell": form.get("tell", ""),
+        "done": form.get("done", "").strip()[:600], "told": form.get("told", "").strip()[:200],
+    }  # fmt: skip
+    with ctx.saving("reaction", reaction_id) as db:
+        newest = reactions.versions(db, reaction_id)[0]
+        db.add(
+            ReactionVersion(
+                reaction_id=reaction_id, client_id=newest.client_id, visit_id=newest.visit_id, version=newest.version + 1, body=body,
+                by=ctx.me.id, at=ctx.now,
+            )
+        )  # fmt: skip

@@ -1,0 +1,1 @@
+"""A client: how they are reached, letters, files, progress."""

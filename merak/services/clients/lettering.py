@@ -1,0 +1,105 @@
+"""Doctors' letters: asked for, received, filed, and running out."""
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Any
+from uuid import UUID
+
+from uuid_utils.compat import uuid7
+
+from merak.core.errors import BadInput
+from merak.core.knowledge import cited, number
+from merak.core.windows import Kind, read_day
+from merak.records import letters
+from merak.records.tables import LetterVersion
+from merak.services.clients.keeping import keep_file
+from merak.services.context import Context, NotFound
+from merak.services.visit.file import VisitFile, find_visit, open_file
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A letter as it stands: what it speaks to, when it was asked for and received, to when it holds, its file."""
+
+    id: str
+    rule: str
+    about: str
+    asked: date | None
+    received: date | None
+    until: date | None
+    says: str
+    note: str
+    file: str
+    state: str
+
+
+def letters_of(file: VisitFile) -> tuple[Kept, ...]:
+    """The client's letters."""
+    return tuple(_kept(body, file.today) for body in file.letters_kept)
+
+
+def _kept(body: dict[str, Any], today: date) -> Kept:
+    asked, received, until = (date.fromisoformat(body[key]) if body.get(key) else None for key in ("asked", "received", "until"))
+    if received is None:
+        state = "asked for"
+    elif body.get("says") == "no":
+        state = "says no"
+    else:
+        state = "run out" if until and until < today else "valid"
+    words = cited(body["rule"])
+    return Kept(
+        body["id"], body["rule"], words[0] if words else body["rule"], asked, received, until, body.get("says", ""),
+        body.get("note", ""), body.get("file") or "", state,
+    )  # fmt: skip
+
+
+def ask_for(ctx: Context, visit_id: UUID, rule_id: str) -> None:
+    """A letter is asked for, about one question or finding. Asked for twice it is one. Raises BadInput for a rule that there is not."""
+    ctx.demand("keep letters")
+    file = open_file(ctx, visit_id)
+    if cited(rule_id) is None:
+        raise BadInput({"rule": "A letter about what?"})
+    if any(one.rule == rule_id and one.state in ("asked for", "valid") for one in letters_of(file)):
+        return
+    with ctx.saving("ask for a letter", visit_id) as db:
+        body = {"rule": rule_id, "asked": f"{ctx.today}"}
+        db.add(LetterVersion(letter_id=uuid7(), client_id=file.visit.client_id, version=1, body=body, by=ctx.me.id, at=ctx.now))
+
+
+def receive(ctx: Context, visit_id: UUID, letter_id: UUID, form: dict[str, str], content: bytes | None) -> None:
+    """A letter came: what it says, from when, to when it holds (a year, where it does not say), and the file.
+
+    Raises NotFound, and BadInput by field: nothing is kept half.
+    """
+    ctx.demand("keep letters")
+    visit = find_visit(ctx, visit_id)
+    standing = letters.latest(ctx.db, visit.client_id, letter_id)
+    if standing is None:
+        raise NotFound("There is no such letter.")
+    wrong: dict[str, str] = {}
+    received = _day(form, "received", wrong, "past", ctx.today) or ctx.today
+    until = _day(form, "until", wrong, "letter", ctx.today) or received + timedelta(days=int(number("screening.letter_valid")))
+    if until < received:
+        wrong["until"] = "It would have run out before it came."
+    if form.get("says") not in ("yes", "no"):
+        wrong["says"] = "Does the doctor allow it?"
+    if content is None and standing.file_id is None and not form.get("note", "").strip():
+        wrong["file"] = "The letter itself, or a note of where the paper is filed."
+    if wrong:
+        raise BadInput(wrong)
+    with ctx.saving("receive a letter", visit_id) as db:
+        file_id = keep_file(ctx, visit.client_id, content, "letter").id if content else standing.file_id
+        body = standing.body | {
+            "received": f"{received}", "until": f"{until}", "says": form["says"], "note": form.get("note", "").strip(), "by": ctx.me.name,
+        }  # fmt: skip
+        db.add(
+            LetterVersion(letter_id=letter_id, client_id=visit.client_id, version=standing.version + 1, body=body, file_id=file_id,
+                          by=ctx.me.id, at=ctx.now)
+        )  # fmt: skip
+
+
+def _day(form: dict[str, str], key: str, wrong: dict[str, str], kind: Kind, today: date) -> date | None:
+    day, said = read_day(form.get(key, ""), kind, today)
+    if said:
+        wrong[key] = said
+    return day

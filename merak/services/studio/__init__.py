@@ -1,0 +1,1 @@
+"""The studio: its people and machines, the rule book, the bench, signing in."""

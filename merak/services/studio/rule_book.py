@@ -1,0 +1,315 @@
+"""The rule book as it is read: every entry with reason, source, mark and where it is used; found by words, modality, zone, condition."""
+
+import ast
+import re
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from functools import cache
+from itertools import groupby
+from pathlib import Path
+
+import merak.core
+from merak.core.after.aftercare import TAGS
+from merak.core.body.plate import PLATES, zone_names
+from merak.core.knowledge import Cited, Ruling, about, all_of, aspects, book, topics
+from merak.core.plan.screening import acted_on
+from merak.services.context import Context
+
+CORE = Path(merak.core.__file__).parent
+#: What skin and clients are like, as the rules name it: the word that is chosen and what it is found by.
+CONDITIONS = {
+    "acne": "acne|pustul|lesion",
+    "bone": "bone|bony",
+    "congestion, oil": "congest|oily|plug|pores",
+    "dehydrated": "dehydrat|dries|dry skin",
+    "dilated vessels, rosacea": "vessel|rosacea",
+    "fine lines, laxity": "fine line|laxity|fold",
+    "first visit": "first visit|newcomer|first-timer|new client",
+    "numbed": "numb",
+    "open or broken skin": "open skin|broken|abraded|channel",
+    "phototype, tan": "phototype|tan\\b|tanned|darker|melanin",
+    "pigment, melasma": "pigment|melasma|dark mark",
+    "pregnancy": "pregnan|breastfeed",
+    "implants, metal": "implant|pacemaker|metal|pin",
+    "scars": "scar|keloid",
+    "sensitive": "sensitive|reacted|reaction",
+    "thin skin": "thin skin|thin tissue",
+}
+#: Rooms of the core → what they are called on screen. Modality and bench files name themselves.
+ROOMS = {
+    "body": "Plate",
+    "plan/survey.py": "Plate",
+    "plan/screening.py": "Ask",
+    "plan": "Plan",
+    "session": "Treat",
+    "after": "Close",
+    "client": "Look",
+}
+#: Rules whose id begins with this belong to more than the file that they are named for.
+FAMILIES = {
+    "acid": ("peel", "wet_abrasion"),
+    "current": ("microcurrent", "muscle_stimulation", "galvanic_softening", "iontophoresis"),
+    "galvanic": ("galvanic_softening", "iontophoresis"),
+    "heat": ("rf_bulk",),
+    "tissue": ("rf_bulk",),
+    "needles": ("nano", "micro_needling"),
+    "oxygen": ("oxygen_jet", "oxygen_airbrush", "oxygen_mask"),
+    "physician": ("physician_resurfacing",),
+    "dry_abrasion": ("crystal", "diamond"),
+}
+
+
+#: What stands for a part of an id that is filled in.
+ANYTHING = "[a-z0-9_.]*"
+#: Headings for families of rules, and for entries that are no plain rules.
+SUBJECTS = {
+    "acid": "Acids", "current": "Current", "galvanic": "Galvanic work", "grid": "Grids", "needles": "Needles", "oxygen": "Oxygen",
+    "path": "Strokes", "travel": "Strokes", "product": "Product amounts", "start": "Start values", "device": "Machines", "work": "Strokes",
+    "dose": "Dose", "mark": "Marks", "side": "Which side first", "after": "Aftercare", "physician": "A physician’s", "body": "Areas",
+    "arm": "Tapes", "hand": "Tapes", "neck": "Tapes", "thigh": "Tapes", "face": "The face", "course": "Courses", "visit": "The visit",
+    "screening": "Ask", "budget": "Load on the skin", "event": "Before an event", "plan": "The plan", "propose": "Proposals",
+    "chair": "At the chair", "thermometer": "Instruments", "meter": "Instruments", "emergency": "Emergencies", "halting": "Emergencies",
+    "look": "Looking",
+    "suction": "Suction",
+}  # fmt: skip
+KINDS = {
+    "margin": "Margins", "no-go area": "No-go areas", "question": "Ask", "aftercare": "Aftercare", "mark on the plate": "Marks",
+    "tissue": "Tissue", "modality": "Modalities", "way of working": "Ways of working",
+    "finding": "Findings", "group": "Groups", "aspect": "Aspects", "condition": "Conditions", "trait": "In a plan",
+    "pairing": "What fits with what", "method": "Methods", "emergency card": "Emergencies",
+    "when it is stopped": "Emergencies", "for home": "Aftercare", "question afterwards": "Afterwards", "remedy": "Afterwards",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One entry: its kind and value in words, the modalities and zones that it concerns, and where it is used."""
+
+    cited: Cited
+    kind: str
+    value: str
+    absolute: bool
+    modalities: frozenset[str]
+    zones: frozenset[str]
+    used: tuple[str, ...]
+
+    @property
+    def subject(self) -> str:
+        """The heading that it stands under."""
+        if self.kind != "rule":
+            return KINDS[self.kind]
+        head, _, rest = self.cited.id.partition(".")
+        name = rest.partition(".")[0] if head == "support" else head
+        return about()[name].title if name in about() else SUBJECTS.get(head, head.capitalize())
+
+    @property
+    def text(self) -> str:
+        """All its words, for searching."""
+        one = self.cited
+        return f"{one.id} {one.words} {one.reason} {one.source} {self.value}".lower()
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What is looked for; "" leaves a choice open."""
+
+    words: str = ""
+    of: str = ""
+    zone: str = ""
+    condition: str = ""
+    mark: str = ""
+
+
+def found(ctx: Context, asked: Asked) -> tuple[Entry, ...]:
+    """The entries that answer to all that is asked. Raises Denied."""
+    ctx.demand("see the day")
+    wanted = [word for word in asked.words.lower().split() if word]
+    said = re.compile(CONDITIONS.get(asked.condition, ""), re.IGNORECASE)
+    return tuple(
+        entry
+        for entry in entries()
+        if all(word in entry.text for word in wanted)
+        and (not asked.of or asked.of in entry.modalities)
+        and (not asked.zone or asked.zone in entry.zones)
+        and (not asked.mark or entry.cited.mark == asked.mark)
+        and said.search(entry.text)
+    )
+
+
+def by_subject(ctx: Context, asked: Asked) -> list[tuple[str, list[Entry]]]:
+    """What was found under its headings, the modality that was asked for first. Raises Denied."""
+    first = about()[asked.of].title if asked.of in about() else ""
+    order = sorted(found(ctx, asked), key=lambda entry: (entry.subject != first, entry.subject))
+    return [(subject, list(group)) for subject, group in groupby(order, key=lambda entry: entry.subject)]
+
+
+def all_zones() -> tuple[str, ...]:
+    """Every zone of every plate."""
+    return tuple(sorted({zone for name in PLATES for zone in zone_names(name)}))
+
+
+@cache
+def entries() -> tuple[Entry, ...]:
+    """Everything in the rule book, by subject."""
+    return tuple(sorted(_all(), key=lambda entry: entry.subject))
+
+
+def _all() -> Iterator[Entry]:
+    everything = book()
+    for rule in everything.rule:
+        value = "" if rule.value is None else f"{rule.value:g} {rule.unit}"
+        yield _entry(rule, "rule", value, _concerned(rule.id), absolute=rule.absolute)
+    for margin in everything.margin:
+        words = f"{margin.value:g} {margin.unit} from the {margin.keep_from}"
+        yield _entry(margin, "margin", words, _works(margin.works), (margin.keep_from,), used=("Plate",))
+    for never in everything.no_go:
+        yield _entry(never, "no-go area", ", ".join(never.places), _works(never.works), never.places, True, ("Plate",))
+    for question in everything.question:
+        options = "; ".join(option.words for option in question.options)
+        cited = Cited(id=f"screening.{question.id}", words=question.ask, reason=options, source=question.source, mark=question.mark)
+        concerned = {aspects()[name].of if name in aspects() else name for name in acted_on(question)}
+        yield _entry(cited, "question", "", concerned, used=("Ask",))
+    for advice in everything.advice:
+        said = Cited(id=advice.id, words=advice.words, reason=advice.reason, source=advice.source, mark=advice.mark)
+        after = {name for name, tags in TAGS.items() if set(tags) & set(advice.tags)}
+        yield _entry(said, "aftercare", topics()[advice.topic].weight, after, used=("Close",))
+    for take in everything.home:
+        yield _entry(take, "for home", take.use, {name for name, tags in TAGS.items() if set(tags) & set(take.tags)}, used=("Close",))
+    for asked in everything.ask_after:
+        yield _entry(asked, "question afterwards", ", ".join(option.words for option in asked.options), (), used=("Close",))
+    for remedy in everything.remedy:
+        yield _entry(remedy, "remedy", f"from {remedy.least} of 4, {remedy.minutes} min", (), used=("Close",))
+    for kind in everything.mark_kind:
+        yield _entry(kind, "mark on the plate", "", _works(kind.keeps_out), used=("Plate",))
+    for tissue in everything.tissue:
+        value = f"{tissue.mm:g} mm, {tissue.k:g} W/mK, {tissue.rho:g} kg/m³, {tissue.c:g} J/kgK, {tissue.perfusion:g} /s"
+        yield _entry(tissue, "tissue", value, _concerned(tissue.id), used=(about()["rf_bulk"].title, "Bench: heat"))
+    for one in everything.modality:
+        yield _entry(one, "modality", one.licence, {one.id}, used=("Bench",))
+    for sign in everything.sign:
+        yield _entry(sign, "finding", f"{sign.finding} from {sign.least} up", _ruled(sign.rulings), used=("Ask", "Look"))
+    for group in everything.group:
+        yield _entry(group, "group", ", ".join(group.members), all_of(group.members) & about().keys(), used=("Ask", "Plan"))
+    for aspect in everything.aspect:
+        yield _entry(aspect, "aspect", "", {aspect.of}, used=("Ask", "Plan"))
+    for condition in everything.condition:
+        value = "; ".join(f"{about()[one.modality].title} ({one.evidence})" for one in condition.consider)
+        yield _entry(condition, "condition", value, {one.modality for one in condition.consider}, used=("Look", "Plan"))
+    for trait in everything.trait:
+        value = f"load {trait.load}, settled in {trait.settle_h:g} h" if trait.load or trait.settle_h else ""
+        yield _entry(trait, "trait", value, {trait.modality}, used=("Plan",))
+    for pairing in everything.pairing:
+        yield _entry(pairing, "pairing", pairing.kind, all_of((*pairing.a, *pairing.b)), absolute=pairing.absolute, used=("Plan",))
+    for method in everything.method:
+        value = " · ".join(school.words for school in method.schools)
+        yield _entry(method, "method", value, {name for school in method.schools for name in school.on}, used=("Plan", "Practice"))
+    for card in everything.emergency:
+        yield _entry(card, "emergency card", " ".join(card.act), all_of(card.modalities) & about().keys(), used=("Treat", "Emergencies"))
+    for first in everything.halting:
+        yield _entry(first, "when it is stopped", "", all_of(first.modalities) & about().keys(), used=("Treat",))
+    for work in everything.work:
+        yield _entry(work, "way of working", work.manner, _works((work.id,)), used=("Plate",))
+
+
+def _ruled(rulings: Iterable[Ruling]) -> set[str]:
+    """The modalities that rulings act on."""
+    return {name for ruling in rulings for name in all_of(ruling.on) & about().keys()}
+
+
+def _entry(
+    cited: Cited,
+    kind: str,
+    value: str,
+    concerned: Iterable[str],
+    places: Iterable[str] = (),
+    absolute: bool = False,
+    used: tuple[str, ...] = (),
+) -> Entry:
+    text = f"{cited.words} {cited.reason}".lower()
+    zones = frozenset(zone for zone in all_zones() if zone in places or re.search(rf"\b{re.escape(zone)}\b", text))
+    return Entry(cited, kind, value, absolute, frozenset(concerned), zones, used or uses().get(cited.id, ()))
+
+
+def _concerned(rule_id: str) -> set[str]:
+    """The modalities that a rule concerns: by its family, and by the files that use it."""
+    head, _, rest = rule_id.partition(".")
+    named = set(FAMILIES.get(head, ())) | ({head} if head in about() else set())
+    if head == "support":
+        named.add(rest.partition(".")[0])
+    by_title = {words.title: name for name, words in about().items()}
+    return named | {by_title[title] for title in uses().get(rule_id, ()) if title in by_title}
+
+
+def _works(works: Iterable[str]) -> set[str]:
+    """The modalities behind the plate's names for them."""
+    wanted = set(works)
+    return {name for name, words in about().items() if "all" in wanted or words.work in wanted}
+
+
+@cache
+def uses() -> dict[str, tuple[str, ...]]:
+    """Rule id → what uses it, as it is called on screen: read off the core's own files."""
+    ids = [rule.id for rule in book().rule]
+    places: dict[str, set[str]] = {}
+    for path in sorted(
+        [
+            *CORE.rglob("*.py"),
+            *(CORE.parent / "services").rglob("*.py"),
+            *(CORE.parent / "web").glob("*.py"),
+            *(CORE.parent / "simulators").glob("*.py"),
+        ]
+    ):
+        tree = ast.parse(path.read_text(encoding="utf-8"))
+        title = _title(path)
+        whole, patterns = _named(tree)
+        put_together = re.compile("|".join(f"(?:{one})" for one in sorted(patterns)) or "(?!)")
+        for rule_id in ids:
+            if rule_id in whole or rule_id.removesuffix(".men") in whole or put_together.fullmatch(rule_id):
+                named = about().get(rule_id.partition(".")[0])  # what all modalities share is used by the one that the rule is named for
+                places.setdefault(rule_id, set()).add(title or (named.title if named else "every modality"))
+    return {rule_id: tuple(sorted(found_)) for rule_id, found_ in places.items()}
+
+
+def _named(tree: ast.Module) -> tuple[set[str], set[str]]:
+    """The texts of a file that can name a rule: whole ones, and patterns of those put together, with what is filled in as anything."""
+    whole: set[str] = set()
+    patterns: set[str] = set()
+    own = {
+        target.id: node.value.value
+        for node in tree.body
+        if isinstance(node, ast.Assign) and isinstance(node.value, ast.Constant) and isinstance(node.value.value, str)
+        for target in node.targets
+        if isinstance(target, ast.Name)
+    }
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Constant) and isinstance(node.value, str) and re.fullmatch(r"[a-z_]+(\.[a-z0-9_]+)+", node.value):
+            whole.add(node.value)
+        elif isinstance(node, ast.JoinedStr):
+            parts = [_part(part, own) for part in node.values]
+            named = re.search("[a-z]{4}", "".join(parts).replace(ANYTHING, ""))  # else it would be any rule's
+            if named and r"\." in "".join(parts):
+                patterns.add("".join(parts))
+    return whole, patterns
+
+
+def _part(part: ast.expr, own: dict[str, str]) -> str:
+    if isinstance(part, ast.Constant):
+        return re.escape(str(part.value))
+    value = part.value if isinstance(part, ast.FormattedValue) else None
+    if isinstance(value, ast.Name) and value.id in own:
+        return re.escape(own[value.id])
+    return ANYTHING
+
+
+def _title(path: Path) -> str:
+    """What a file of the core is called on screen."""
+    if not path.is_relative_to(CORE):
+        return "The visit"
+    place = path.relative_to(CORE).as_posix()
+    room, _, name = place.partition("/")
+    if room == "modality":
+        words = about().get(name.removesuffix(".py"))
+        return words.title if words else ""
+    if room == "bench":
+        return f"Bench: {name.removesuffix('.py')}"
+    return ROOMS.get(place) or ROOMS.get(room) or "Working"

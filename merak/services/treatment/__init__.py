@@ -1,0 +1,1 @@
+"""A treatment as it runs: the order, its taps, instruments, emergencies."""

@@ -1,0 +1,237 @@
+"""The instruments: what is plugged in, what it says. Here simulators are plugged in, behind the ports that real ones would use."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID
+
+from uuid_utils.compat import uuid7
+
+from merak.core.client import Findings
+from merak.core.errors import BadInput
+from merak.core.knowledge import has_rule, number, rule
+from merak.core.modality import rf_bulk
+from merak.core.modality.device import MachineCard, read_cards
+from merak.core.ports import Answer
+from merak.core.treatment import setting
+from merak.records import people, simulators, visits
+from merak.records.db import transaction
+from merak.services.context import Context, NotFound, OutOfTurn
+from merak.services.permission import Denied
+from merak.services.treatment import treating
+from merak.services.treatment.treating import Run, Tap, append, kept, run_of
+from merak.services.visit.file import turn
+from merak.simulators.instruments import SimulatedMeter, SimulatedThermometer
+from merak.simulators.source import FAULTS, SimulatedSource, source_for
+
+THERMOMETER, METER = "thermometer", "meter"
+Reader = SimulatedThermometer | SimulatedMeter
+#: Skin of which nothing was measured: moisture points, and L*, a*, b* by phototype.
+MOISTURE = 45.0
+TONES = {
+    1: (70.0, 9.0, 14.0), 2: (66.0, 10.0, 16.0), 3: (61.0, 11.0, 18.0), 4: (54.0, 12.0, 20.0), 5: (44.0, 12.0, 18.0), 6: (34.0, 10.0, 13.0)
+}  # fmt: skip
+
+
+@dataclass
+class Shelf:
+    """Everything that can be plugged in."""
+
+    sources: dict[str, SimulatedSource]
+    thermometer: SimulatedThermometer
+    meter: SimulatedMeter
+    said: str = ""
+
+
+def shelf(ctx: Context, said: str = "") -> Shelf:
+    """All instruments as they stand."""
+    ctx.demand("use the bench")
+    kept = simulators.all_of(ctx.db)
+    cards = read_cards((str(one.id), one.card) for one in people.devices(ctx.db))
+    sources = {key: _source(kept.get(key), card) for key, card in cards}
+    return Shelf(
+        sources, SimulatedThermometer.model_validate(kept.get(THERMOMETER, {})), SimulatedMeter.model_validate(kept.get(METER, {})), said
+    )
+
+
+def _source(body: dict[str, Any] | None, card: Any) -> SimulatedSource:
+    wipe = f"{card.modality}.clean"
+    fresh = source_for(card, int(number(wipe)) if isinstance(card, MachineCard) and has_rule(wipe) else 0)
+    return SimulatedSource.model_validate(body) if body else fresh
+
+
+def _one_source(ctx: Context, device: str) -> SimulatedSource:
+    card = _card_of(ctx, device)
+    if card is None:
+        raise NotFound("There is no such instrument.")
+    return _source(simulators.one(ctx.db, device), card)
+
+
+def _card_of(ctx: Context, device: str) -> Any:
+    """The card of a machine, also of one that was put away: a treatment that was ordered with it goes on. None where there is none."""
+    found = people.device(ctx.db, device)
+    return next((card for _, card in read_cards([(device, found.card)])), None) if found else None
+
+
+def drive(ctx: Context, instrument: str, command: str, value: str = "") -> Answer:
+    """Does something to an instrument, as a hand would: plug, unplug, fault, mend, set, fire, wipe.
+
+    What happens to one that is at work in a treatment is told there: pulses are counted, a lost machine is a state with a next act.
+    Raises NotFound for what there is not, BadInput on "value" for a number that is none.
+    """
+    ctx.demand("use the bench")
+    run = None
+    with transaction(ctx.db):
+        if instrument in (THERMOMETER, METER):
+            return _drive_reader(ctx, instrument, command)
+        source = _one_source(ctx, instrument)
+        after, answer = _driven(source, command, value)
+        simulators.keep(ctx.db, instrument, after.model_dump(mode="json"))
+        if source.visit and answer.ok:
+            run = _tell_treatment(ctx, instrument, UUID(source.visit), after, command, answer)
+    if run is not None:
+        kept(UUID(source.visit), run)
+    return answer
+
+
+def _drive_reader(ctx: Context, instrument: str, command: str) -> Answer:
+    kind: type[Reader] = SimulatedThermometer if instrument == THERMOMETER else SimulatedMeter
+    if command not in ("plug", "unplug", "reset"):
+        raise NotFound(f"It knows no “{command}”.")
+    found = kind.model_validate(simulators.one(ctx.db, instrument) or {})
+    changes: dict[str, Any] = {"peak_c": None} if command == "reset" else {"plugged": command == "plug"}
+    simulators.keep(ctx.db, instrument, found.but(**changes).model_dump(mode="json"))
+    return Answer(ok=True)
+
+
+def _driven(source: SimulatedSource, command: str, value: str) -> tuple[SimulatedSource, Answer]:
+    match command:
+        case "plug" | "unplug":
+            return source.plug(command == "plug"), Answer(ok=True, words=f"{command}ged")
+        case "fault":
+            return source.but(fault=value if value in FAULTS else FAULTS[0]), Answer(ok=True, words="at fault")
+        case "mend":
+            return source.but(fault=""), Answer(ok=True, words="mended")
+        case "wipe":
+            return source.wipe()
+        case "set" | "fire":
+            try:
+                given = float(value or 1)
+            except ValueError:
+                raise BadInput({"value": "A number, please."}) from None
+            return source.set_to(given) if command == "set" else source.fire(int(min(given, 500)))
+        case _:
+            raise NotFound(f"It knows no “{command}”.")
+
+
+def _tell_treatment(ctx: Context, device: str, visit_id: UUID, source: SimulatedSource, command: str, answer: Answer) -> Run | None:
+    """What an instrument at work says to its treatment. One whose treatment is over goes back to the shelf."""
+    run = run_of(ctx, visit_id)
+    mine = run.steps[run.state.step].machine == device
+    if run.state.over or not run.state.machine:
+        simulators.keep(ctx.db, device, source.but(visit="").model_dump(mode="json"))
+        return None
+    data, taps = {"source": source.name}, []
+    if command == "fire" and mine:
+        taps = [_tap(ctx, run, "count", data) for _ in range(answer.pulses)]
+    elif command == "wipe" and mine:
+        taps = [_tap(ctx, run, "clean", data)]
+    elif command in ("unplug", "fault"):
+        taps = [_tap(ctx, run, "machine", data, "lost")]
+    elif command in ("plug", "mend") and source.plugged and not source.fault:
+        taps = [_tap(ctx, run, "machine", data, "plugged")]
+    return append(ctx, visit_id, taps) if taps else None
+
+
+def _tap(ctx: Context, run: Run, kind: str, data: dict[str, Any], words: str = "", value: float | None = None) -> Tap:
+    return Tap(uuid7(), kind, ctx.now, value, words, run.state.step, data, own=True)
+
+
+def attach(ctx: Context, visit_id: UUID) -> tuple[Answer, Run]:
+    """Lets the machine of the current step count for itself: it is set as planned, or as the test spot said, and refuses what it cannot."""
+    with transaction(ctx.db):
+        run = run_of(ctx, visit_id)
+        n, step = run.state.step, run.steps[run.state.step]
+        if not step.machine:
+            raise OutOfTurn("This step has no machine.")
+        if step.licence and step.licence not in treating.my_licences(ctx):
+            raise Denied(f"Who holds a licence for {step.licence} connects it. {rule('chair.hands').words}")
+        source = _one_source(ctx, step.machine)
+        after, answer = source.set_to(setting(step, run.state.runs[n]) or 0.0)
+        if answer.ok:
+            simulators.keep(ctx.db, step.machine, after.but(visit=str(visit_id)).model_dump(mode="json"))
+            run = append(ctx, visit_id, [_tap(ctx, run, "machine", {"source": source.name}, "plugged")])
+    kept(visit_id, run)
+    return answer, run
+
+
+def record(ctx: Context, visit_id: UUID, taps: Sequence[Tap]) -> Run:
+    """Keeps taps, as `treating.record` does; a machine that is connected is then set to what they left: a level, a spot's answer."""
+    run = treating.record(ctx, visit_id, taps)
+    step, wanted = run.steps[run.state.step], setting(run.steps[run.state.step], run.state.runs[run.state.step])
+    if run.state.machine == "plugged" and wanted is not None:
+        source = _one_source(ctx, step.machine)
+        if source.visit == str(visit_id) and source.at != wanted:
+            after, answer = source.set_to(wanted)
+            with transaction(ctx.db):
+                simulators.keep(ctx.db, step.machine, after.model_dump(mode="json"))
+                run = run if answer.ok else append(ctx, visit_id, [_tap(ctx, run, "machine", {"source": source.name}, "lost")])
+            kept(visit_id, run)
+    return run
+
+
+def at_work(ctx: Context, run: Run) -> dict[str, Any] | None:
+    """The machine of the current step as it stands, when it counts for itself."""
+    step = run.steps[run.state.step]
+    if run.state.machine not in ("plugged", "lost") or not step.machine:
+        return None
+    source = _one_source(ctx, step.machine)
+    told = ("name", "at", "scale", "pulses", "since_clean", "clean_every", "fault", "plugged")
+    return {key: getattr(source, key) for key in told} | {"wants_wiping": source.wants_wiping}
+
+
+def read_temperature(ctx: Context, visit_id: UUID, zone: str, aim_mm: float) -> tuple[Answer, Run]:
+    """One reading of the thermometer in a zone, kept as a tap. Raises OutOfTurn where the current step warms nothing."""
+    with transaction(ctx.db):
+        run = run_of(ctx, visit_id)
+        n, step = run.state.step, run.steps[run.state.step]
+        if step.heat is None:
+            raise OutOfTurn("Nothing is warmed in this step.")
+        place, around = _skin(ctx, visit_id, run)
+        known = SimulatedThermometer.model_validate(simulators.one(ctx.db, THERMOMETER) or {})
+        after, answer = known.read(place, around, aim_mm)
+        simulators.keep(ctx.db, THERMOMETER, after.model_dump(mode="json"))
+        if answer.ok:
+            data = {"zone": zone, "source": known.name}
+            run = append(ctx, visit_id, [Tap(uuid7(), "reading", ctx.now, answer.value, "", n, data, own=True)])
+    kept(visit_id, run)
+    return answer, run
+
+
+def _skin(ctx: Context, visit_id: UUID, run: Run) -> tuple[float, float]:
+    """(worked place, skin around) in °C, as the bioheat model has them for the time that this zone was worked."""
+    n, step = run.state.step, run.steps[run.state.step]
+    items = (visits.order(ctx.db, visit_id) or {}).get("plan", {}).get("items", ())
+    item = next(one for one in items if one["id"] == step.item)
+    settings = rf_bulk.Settings.model_validate(item["settings"])
+    card = _card_of(ctx, step.machine)
+    power = (card.physical(settings.at) if isinstance(card, MachineCard) else None) or 0.0
+    one = run.state.runs[n]
+    since = one.counted or one.begun or ctx.now
+    seconds = min((ctx.now - since).total_seconds(), one.seconds(ctx.now))
+    runaway = bool(step.machine) and _one_source(ctx, step.machine).fault == "overheated"
+    return rf_bulk.surface_c(power, settings, min(max(seconds, 1.0) * (10 if runaway else 1), rf_bulk.PATIENCE_S), not runaway)
+
+
+def read_meter(ctx: Context, visit_id: UUID) -> Answer:
+    """One reading of moisture and colour, into today's findings."""
+    with turn(ctx, visit_id, "look") as file:
+        known = SimulatedMeter.model_validate(simulators.one(ctx.db, METER) or {})
+        seen = file.findings
+        after, answer, tone = known.read(float(seen.hydration or MOISTURE), seen.tone or TONES[seen.phototype or 3])
+        simulators.keep(ctx.db, METER, after.model_dump(mode="json"))
+        if answer.ok and answer.value is not None:
+            body = seen.model_dump(mode="json") | {"hydration": int(answer.value), "tone": tone}
+            kept = Findings.model_validate(body).model_dump(mode="json")
+            visits.add_version(ctx.db, visit_id, "look", kept, ctx.me.id, ctx.now)
+    return answer

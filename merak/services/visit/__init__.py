@@ -1,0 +1,1 @@
+"""A visit before the chair: booked, asked, looked at, planned, agreed to."""

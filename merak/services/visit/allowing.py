@@ -1,0 +1,58 @@
+"""A senior plans past something in writing, and takes the word back."""
+
+from uuid import UUID
+
+from merak.core.errors import BadInput, Refused
+from merak.core.plan.item import can_override
+from merak.core.plan.screening import Override, override, worded
+from merak.core.plan.visit_plan import between, visit_plan
+from merak.records import visits
+from merak.services.context import Context
+from merak.services.visit.changes import draft_of
+from merak.services.visit.file import VisitFile, turn
+
+
+def allow(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
+    """A senior plans past something in writing: a verdict, a ceiling that is not absolute, or two steps that do not fit.
+
+    Raises Denied, Refused for what nobody may, BadInput on "reason".
+    """
+    with turn(ctx, visit_id, "override") as file:
+        what = form.get("what", "")
+        word = _verdict_allowed(ctx, file, form) if what == "verdict" else _plan_allowed(ctx, file, form)
+        kept = [one.model_dump(mode="json") for one in (*file.overrides, word)]
+        visits.add_version(ctx.db, visit_id, "overrides", {"overrides": kept}, ctx.me.id, ctx.now)
+
+
+def _verdict_allowed(ctx: Context, file: VisitFile, form: dict[str, str]) -> Override:
+    name = form.get("modality", "")
+    if name not in file.brief.board:
+        raise BadInput({"modality": "Which treatment?"})
+    return override(
+        name, form.get("verdict", ""), form.get("rule", ""), file.brief.board[name], file.letters, form.get("reason", ""), ctx.me.name,
+        ctx.now.astimezone(ctx.zone), ctx.today,
+    )  # fmt: skip
+
+
+def _plan_allowed(ctx: Context, file: VisitFile, form: dict[str, str]) -> Override:
+    computed = visit_plan(file.brief, draft_of(file)[0].plan)
+    reason, at = worded(form.get("reason", "")), ctx.now.astimezone(ctx.zone)
+    stop = computed.refused.get(form.get("key", ""))
+    if stop is not None:
+        if not can_override(stop):
+            raise Refused(f"Nobody plans past this. {stop.words}", stop.rule)
+        item = computed.plan.of(form["key"].partition(".")[0])
+        return Override(rule=stop.rule, modality=item.modality, words=stop.words, reason=reason, by=ctx.me.name, at=at)
+    clash = next((one for one in computed.clashes if f"{one.rule}|{'|'.join(one.steps)}" == form.get("key")), None)
+    if clash is None:
+        raise BadInput({"key": "Nothing like that stands in the plan now."})
+    if clash.absolute:
+        raise Refused(f"Nobody plans past this. {clash.words}", clash.rule)
+    return Override(rule=clash.rule, modality=between(computed.plan, clash), words=clash.act, reason=reason, by=ctx.me.name, at=at)
+
+
+def withdraw(ctx: Context, visit_id: UUID, number: int) -> None:
+    """Takes a senior's word back; that it was given stays on the record."""
+    with turn(ctx, visit_id, "override") as file:
+        kept = [one.model_dump(mode="json") for n, one in enumerate(file.overrides) if n != number]
+        visits.add_version(ctx.db, visit_id, "overrides", {"overrides": kept}, ctx.me.id, ctx.now)

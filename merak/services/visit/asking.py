@@ -1,0 +1,177 @@
+"""The safety talk: answers, wishes, and where each modality stands."""
+
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+from uuid import UUID
+
+from pydantic import ValidationError
+
+from merak.core.body.plate import zone_names
+from merak.core.body.treatable import BESIDE
+from merak.core.errors import BadInput
+from merak.core.knowledge import Question, aspects, conditions
+from merak.core.plan.brief import Wish
+from merak.core.plan.fitting import phase, title
+from merak.core.plan.screening import Answer, Answers, Overridable, Reason, Standing, board, option_of, overridable, questions
+from merak.core.windows import read_day, wrong_day
+from merak.records import visits
+from merak.services.clients.lettering import Kept, letters_of
+from merak.services.context import Context
+from merak.services.fields import decimal, said
+from merak.services.visit.file import VisitFile, open_file, turn
+
+#: Zones that a client may point to.
+ZONES = tuple(zone for zone in zone_names("face") if zone not in BESIDE)
+
+
+@dataclass
+class Asked:
+    """The ask page: the questions for this client, today's answers, and the board that follows. `typed` are fields that cannot be kept."""
+
+    file: VisitFile
+    questions: tuple[Question, ...]
+    wrong: dict[str, str]
+    typed: dict[str, str]
+    letters: tuple[Kept, ...]
+
+    @property
+    def headings(self) -> dict[str, list[Question]]:
+        """The questions under their headings."""
+        found: dict[str, list[Question]] = {}
+        for one in self.questions:
+            found.setdefault(one.heading, []).append(one)
+        return found
+
+    @property
+    def board(self) -> list[Standing]:
+        """Where each modality stands that this studio offers, in the order of the work; aspects after what they are of."""
+        brief = self.file.brief
+        offered = sorted(brief.offered & brief.board.keys(), key=lambda name: (phase(name, brief.methods), name))
+        return [brief.board[name] for name in offered]
+
+    def aspects(self, modality: str) -> list[tuple[str, Standing]]:
+        """Aspects of a modality that stand worse than the modality itself, in words."""
+        found = [(one.words, self.file.brief.board[name]) for name, one in aspects().items() if one.of == modality]
+        return [(words, at) for words, at in found if any(r.stops for r in at.reasons)]
+
+    @property
+    def unconfirmed(self) -> int:
+        """How many answers of last time wait to be confirmed."""
+        return len([q for q in self.questions if q.id in self.file.carried and q.id not in self.file.answers])
+
+    @property
+    def unanswered(self) -> int:
+        """How many questions have no answer today."""
+        return len([q for q in self.questions if q.id not in self.file.answers])
+
+    def may_lift(self, reason: Reason) -> Overridable:
+        """Whether a senior may override a reason."""
+        return overridable(reason, self.file.letters, self.file.today)
+
+    @property
+    def letters_asked(self) -> list[tuple[str, str]]:
+        """(rule, words) of what a doctor's letter would speak to."""
+        found: dict[str, str] = {}
+        for standing in self.file.brief.board.values():
+            for reason in standing.reasons:
+                if reason.verdict in ("letter", "no") and (standing.modality in self.file.brief.offered or standing.modality in aspects()):
+                    found.setdefault(reason.rule, reason.answer)
+        return list(found.items())
+
+
+def named(modality: str) -> str:
+    """A modality or aspect as it is called on screen."""
+    return aspects()[modality].words if modality in aspects() else title(modality)
+
+
+def asked(ctx: Context, visit_id: UUID) -> Asked:
+    """What stands."""
+    return _page(open_file(ctx, visit_id))
+
+
+def _page(file: VisitFile, wrong: dict[str, str] | None = None, typed: dict[str, str] | None = None) -> Asked:
+    return Asked(file, questions(file.previous is not None, file.brief.offered), wrong or {}, typed or {}, letters_of(file))
+
+
+def save_answers(ctx: Context, visit_id: UUID, form: dict[str, str]) -> Asked:
+    """Keeps the answers of the form, "question" → option, "question.on" → date and "question.zone.…" → on, and what the client wants,
+    "wish.…"; what is wrong comes back by field.
+
+    What the form does not speak of stays as it was; good answers are kept even when another is wrong, so that nothing typed is lost.
+    """
+    wrong: dict[str, str] = {}
+    with turn(ctx, visit_id, "ask") as file:
+        answers = dict(file.answers)
+        for question in questions(file.previous is not None):
+            if question.id in form:
+                try:
+                    answers[question.id] = _answer(question, form, file, ctx.today)
+                except BadInput as bad:
+                    wrong |= bad.fields
+        wish = _wish(file, form, wrong)
+        _keep(ctx, file, answers, wish)
+    return _page(open_file(ctx, visit_id), wrong, {key: form[key] for key in wrong if key in form})
+
+
+def confirm_carried(ctx: Context, visit_id: UUID) -> Asked:
+    """The client says that last time's answers still hold: they become today's where today has none."""
+    with turn(ctx, visit_id, "ask") as file:
+        _keep(ctx, file, {**file.carried, **file.answers}, file.wish)
+    return asked(ctx, visit_id)
+
+
+def rest_is_none(ctx: Context, visit_id: UUID, heading: str) -> Asked:
+    """Every question under a heading that has no answer yet was asked, and nothing applies: the option that changes nothing."""
+    with turn(ctx, visit_id, "ask") as file:
+        answers = dict(file.answers)
+        for question in questions(file.previous is not None, file.brief.offered):
+            if question.heading == heading and question.id not in answers:
+                answers[question.id] = Answer(option=question.options[0].id)
+        _keep(ctx, file, answers, file.wish)
+    return asked(ctx, visit_id)
+
+
+def _answer(question: Question, form: dict[str, str], file: VisitFile, today: date) -> Answer:
+    raw = form.get(f"{question.id}.on", "")
+    option = option_of(question, Answer(option=form[question.id]))
+    try:
+        on = date.fromisoformat(raw) if raw and option.dated else None
+    except ValueError:
+        raise BadInput({question.id: f"“{raw[:40]}” is no date."}) from None
+    if on and on < file.visit.client.born:
+        raise BadInput({question.id: wrong_day("past", on, today, file.visit.client.born)})
+    zones = tuple(zone for zone in ZONES if form.get(f"{question.id}.zone.{zone}") == "on") if option.zoned else ()
+    answer = Answer(option=option.id, on=on, zones=zones)
+    board({question.id: answer}, file.visit.client.born, today, True)  # refuses what does not fit
+    return answer
+
+
+def _wish(file: VisitFile, form: dict[str, str], wrong: dict[str, str]) -> Wish:
+    """What the client wants, as far as it can be read."""
+    body: dict[str, Any] = file.wish.model_dump()
+    if "wish.goals" in form:
+        body["goals"] = tuple(name for name in conditions() if form.get(f"wish.goal.{name}") == "on")
+    for name in ("event", "minutes", "money"):
+        key = f"wish.{name}"
+        if key in form:
+            try:
+                Wish.model_validate({name: decimal(form[key].strip()) or None})
+            except ValidationError as broken:
+                wrong[key] = said(dict(broken.errors()[0]))
+            else:
+                body[name] = decimal(form[key].strip()) or None
+                if name == "event" and body[name] and form[key].strip() != str(file.wish.event):
+                    _, outside = read_day(body[name], "event", file.today)
+                    if outside:
+                        wrong[key], body[name] = outside, file.wish.event
+    return Wish.model_validate(body)
+
+
+def _keep(ctx: Context, file: VisitFile, answers: Answers, wish: Wish) -> None:
+    """A new version when there is something new."""
+    body: dict[str, Any] = {"answers": {key: answer.model_dump(mode="json") for key, answer in answers.items()}}
+    if wish != Wish():
+        body["wish"] = wish.model_dump(mode="json")
+    if body != file.body("ask"):
+        visits.add_version(ctx.db, file.visit.id, "ask", body, ctx.me.id, ctx.now)

@@ -1,0 +1,393 @@
+"""One change of a plan at a time: what each does to the draft that stands. Nothing is kept here."""
+
+from collections.abc import Callable
+from contextlib import suppress
+from typing import Any
+
+from pydantic import Field, ValidationError
+
+from merak.core.body.plate import GROUPS, PLATES, zone_names
+from merak.core.body.treatable import BESIDE
+from merak.core.dose.light import minutes_for
+from merak.core.errors import BadInput, Refused
+from merak.core.knowledge import methods, rule
+from merak.core.modality import led
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.device import fits
+from merak.core.modality.shared import stepped
+from merak.core.plan.brief import plate_of
+from merak.core.plan.fitting import may_run_beside, phase, title
+from merak.core.plan.item import Item, begin
+from merak.core.plan.proposals import proposals
+from merak.core.plan.visit_plan import Plan, in_force
+from merak.core.working import Frozen
+from merak.records import visits
+from merak.services.context import Context
+from merak.services.fields import decimal, said, shown
+from merak.services.visit.file import VisitFile
+
+#: How many steps back may be taken.
+BACK = 60
+
+
+class Touched(Frozen):
+    """Who changed a step last, in which version, and what."""
+
+    version: int
+    by: str
+    who: str
+    what: str
+
+
+class Draft(Frozen):
+    """A version of a plan: the plan, what was typed and cannot be kept (by "item.field"), who touched what last, the way back and on."""
+
+    plan: Plan = Plan()
+    typed: dict[str, str] = Field(default_factory=dict)
+    wrong: dict[str, str] = Field(default_factory=dict)
+    touched: dict[str, Touched] = Field(default_factory=dict)
+    what: str = ""
+    who: str = ""
+    #: The change that led to this plan, whoever went back or on to it since.
+    did: str = ""
+    past: tuple[int, ...] = ()
+    future: tuple[int, ...] = ()
+
+
+#: (modality, setting) → (twin, words, unit, digits)
+TWINS = {("microcurrent", "level"): ("current", "Current", "µA", 0), ("led", "minutes"): ("fluence", "Fluence", "J/cm²", 1)}
+
+
+def draft_of(file: VisitFile) -> tuple[Draft, int]:
+    """The plan's draft as it stands, and its version; an empty one before anything was planned."""
+    if "plan" not in file.records:
+        return Draft(), 0
+    body = file.body("plan")
+    return Draft.model_validate(body) if "plan" in body else _older(body), file.records["plan"].version
+
+
+def _older(body: dict[str, Any]) -> Draft:
+    """A plan from before there were steps: a form's fields of a lift and of red light. What cannot be read any more is left out."""
+    fields: dict[str, str] = body.get("draft", {})
+    items: list[Item] = []
+    for modality in ("microcurrent", "led"):
+        if fields.get(modality) == "on":
+            own = {key.partition(".")[2]: decimal(text) for key, text in fields.items() if key.startswith(f"{modality}.")}
+            settings: dict[str, Any] = {key: text for key, text in own.items() if key not in ("current", "fluence", "paths")}
+            if own.get("paths"):
+                settings["paths"] = own["paths"].split("|")
+            with suppress(ValidationError):
+                items.append(Item(id=f"s{len(items) + 1}", modality=modality).with_settings(settings))
+    side = fields.get("side")
+    return Draft(plan=Plan(items=tuple(items), side=side if side in ("right", "left") else None))
+
+
+Op = Callable[[Context, VisitFile, Draft, dict[str, str]], Draft]
+
+
+def _with(draft: Draft, plan: Plan, what: str, **changes: Any) -> Draft:
+    return draft.model_copy(update={"plan": plan, "what": what, "did": what, **changes})
+
+
+def _take(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    """A proposal becomes the plan."""
+    kind = form.get("kind", "")
+    found = next((one for one in proposals(file.brief) if one.kind == kind), None)
+    if found is None:
+        raise BadInput({"kind": "There is no such proposal now. Look at the proposals again."})
+    return _with(draft, found.plan, f"took the {kind} proposal", typed={}, wrong={})
+
+
+def _clear(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    return Draft(plan=Plan(methods=draft.plan.methods), what="began anew", did="began anew")
+
+
+def _add(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    """A modality with its start values, at its place in the order. Raises Refused where screening or a machine stops it."""
+    name = form.get("modality", "")
+    if name not in MODALITIES:
+        raise BadInput({"modality": "Which treatment?"})
+    of = in_force(file.brief, draft.plan)
+    item = begin(file.brief, name, draft.plan.new_id(), of)
+    items = list(draft.plan.items)
+    at = next((n for n, one in enumerate(items) if phase(one.modality, of) > phase(name, of)), len(items))
+    items.insert(at, item)
+    return _with(draft, draft.plan.model_copy(update={"items": tuple(items)}), f"added {title(name)}")
+
+
+def _remove(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    item = draft.plan.of(form.get("item", ""))
+    items = tuple(one.model_copy(update={"beside": ""}) if one.beside == item.id else one for one in draft.plan.items if one.id != item.id)
+    keep = {key: text for key, text in draft.typed.items() if not key.startswith(f"{item.id}.")}
+    wrong = {key: text for key, text in draft.wrong.items() if not key.startswith(f"{item.id}.")}
+    return _with(draft, draft.plan.model_copy(update={"items": items}), f"removed {title(item.modality)}", typed=keep, wrong=wrong)
+
+
+def _move(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    """A step to another place: `after` which step it comes ("" first), or `by` how many places it moves. Out of another's waiting time
+    it comes when it is moved; what runs beside it stays beside it.
+    """
+    item = draft.plan.of(form.get("item", ""))
+    items = [one for one in draft.plan.items if one.id != item.id]
+    if "after" in form:
+        to = items.index(draft.plan.of(form["after"])) + 1 if form["after"] else 0
+    elif form.get("by") in ("1", "-1"):
+        main = [one for one in draft.plan.items if not one.beside or one.id == item.id]
+        here = main.index(item) + int(form["by"])
+        if not 0 <= here < len(main):
+            return draft
+        to = items.index(main[here]) + (1 if form["by"] == "1" else 0)
+    else:
+        raise BadInput({"after": "To which place?"})
+    items.insert(to, item.model_copy(update={"beside": ""}) if "after" in form else item)
+    return _with(draft, draft.plan.model_copy(update={"items": tuple(items)}), f"moved {title(item.modality)}")
+
+
+def _set(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    """Fields of one step, as typed. A twin leads when it is what changed; what cannot be read is kept as typed and told beside it."""
+    item = draft.plan.of(form.get("item", ""))
+    prefix = f"{item.id}."
+    model = MODALITIES[item.modality].Settings
+    texts_ = {key.removeprefix(prefix): value for key, value in form.items() if key.startswith(prefix)}
+    changed = form.get("changed", "").removeprefix(prefix)
+    settings, wrong = dict(item.settings), {}
+    kinds = {one.name: one.kind for one in shown(model, {})}
+    if kinds.get(changed) == "yes":  # an empty box is not sent
+        texts_.setdefault(changed, "")
+    for name, text in texts_.items():
+        if name not in kinds or changed not in ("", name):
+            continue
+        value: Any = text in ("on", "yes", "true") if kinds[name] == "yes" else decimal(text.strip()) if kinds[name] == "number" else text
+        tried = settings | {name: value}
+        problem = _misfit(item, tried, name)
+        if problem:
+            wrong[name] = problem
+        else:
+            settings = tried
+    if changed.startswith("path."):
+        paths = [key.partition("path.")[2] for key, value in texts_.items() if key.startswith("path.") and value == "on"]
+        if paths:
+            settings["paths"] = paths
+        else:
+            wrong["paths"] = "At least one line."
+    twin = next((pair[0] for key, pair in TWINS.items() if key[0] == item.modality and pair[0] == changed), "")
+    if twin:
+        try:
+            settings = _by_twin(file, item, settings, twin, texts_.get(twin, ""))
+        except BadInput as bad:
+            wrong |= bad.fields
+    new = item.with_settings(settings)
+    typed = {key: text for key, text in draft.typed.items() if not _same_field(key, prefix, texts_, changed)}
+    told = {key: text for key, text in draft.wrong.items() if not _same_field(key, prefix, texts_, changed)}
+    typed |= {prefix + name: texts_.get(name, "") for name in wrong}
+    told |= {prefix + name: words for name, words in wrong.items()}
+    what = _said_change(item, new)
+    return _with(draft, draft.plan.with_item(new), what, typed=typed, wrong=told)
+
+
+def _same_field(key: str, prefix: str, sent: dict[str, str], changed: str) -> bool:
+    """Whether a field's old slip is answered by what was sent now."""
+    name = key.removeprefix(prefix)
+    twins = {("level", "current"), ("current", "level"), ("minutes", "fluence"), ("fluence", "minutes")}
+    return key.startswith(prefix) and (name == changed or (not changed and name in sent) or (name, changed) in twins)
+
+
+def _misfit(item: Item, settings: dict[str, Any], name: str) -> str:
+    """Why a value cannot be one of this field; "" when it can."""
+    try:
+        MODALITIES[item.modality].Settings.model_validate(settings)
+    except ValidationError as broken:
+        for error in broken.errors():
+            if not error["loc"] or error["loc"][0] == name:
+                return said(dict(error))
+    return ""
+
+
+def _by_twin(file: VisitFile, item: Item, settings: dict[str, Any], twin: str, text: str) -> dict[str, Any]:
+    """The setting that gives what was typed as its twin. Raises BadInput on the twin."""
+    machine = file.brief.machine(item.modality, item.machine)
+    card: Any = machine.card if machine else None
+    try:
+        value = float(decimal(text))
+    except ValueError:
+        raise BadInput({twin: f"“{text}” is not a number that fits here."}) from None
+    if twin == "current":
+        level = card.level_for(value)
+        if level is None:
+            if not card.calibration:
+                raise BadInput({twin: f"The {card.name} has no calibration."})
+            raise BadInput({twin: f"The {card.name} was measured from {card.calibration[0][1]:g} to {card.calibration[-1][1]:g} µA."})
+        return settings | {"level": level}
+    light = led.Settings.model_validate(settings)
+    bright = led.irradiance(light, card).value
+    if not bright:
+        raise BadInput({twin: "The irradiance is not known here, so neither is the fluence."})
+    minutes = round(minutes_for(value, bright, light.duty_percent / 100), 1)
+    problem = _misfit(item, settings | {"minutes": minutes}, "minutes")
+    if problem:
+        raise BadInput({twin: f"That would be {minutes:g} minutes. {problem}"})
+    return settings | {"minutes": minutes}
+
+
+def _said_change(before: Item, after: Item) -> str:
+    """What changed in a step, in words."""
+    model = MODALITIES[before.modality].Settings
+    old = model.model_validate(before.settings).model_dump(mode="json")
+    parts = []
+    for key, value in after.settings.items():
+        if old.get(key) != value:
+            words = (model.model_fields[key].title or key).lower()
+            parts.append(f"{words} {_short(old.get(key))} → {_short(value)}")
+    return f"{title(before.modality)}: {', '.join(parts)}" if parts else f"{title(before.modality)} as it was"
+
+
+def _short(value: Any) -> str:
+    if isinstance(value, float):
+        return f"{value:g}"
+    return f"{len(value)} lines" if isinstance(value, list) else "on" if value is True else "off" if value is False else str(value)
+
+
+def _lengthen(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    """A step longer or shorter by one of its own steps: minutes where it has them, else repeats, passes or rounds."""
+    item = draft.plan.of(form.get("item", ""))
+    up = form.get("by", "1") != "-1"
+    model = MODALITIES[item.modality].Settings
+    name = next((one for one in LENGTHS if one in model.model_fields), "")
+    if not name:
+        raise BadInput({"item": f"{title(item.modality)} takes as long as its settings make it."})
+    settings = model.model_validate(item.settings)
+    value = getattr(settings, name)
+    size = 1 if isinstance(value, int) or value >= 4 else 0.5
+    tried = dict(item.settings) | {name: value + size if up else value - size}
+    problem = _misfit(item, tried, name)
+    if problem:
+        raise BadInput({name: problem})
+    new = item.with_settings(tried)
+    return _with(draft, draft.plan.with_item(new), _said_change(item, new))
+
+
+#: Settings that lengthen a step, the first that a modality has.
+LENGTHS = ("minutes", "timer_min", "infuse_min", "activator_min", "hold_min", "repeats", "passes", "rounds", "strokes")
+
+
+def _strength(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    """A step of the machine up or down."""
+    item = draft.plan.of(form.get("item", ""))
+    machine = file.brief.machine(item.modality, item.machine)
+    module = MODALITIES[item.modality]
+    settings = stepped(module, module.Settings.model_validate(item.settings), machine.card if machine else None, up=form.get("by") != "-1")
+    new = item.with_settings(settings)
+    return _with(draft, draft.plan.with_item(new), _said_change(item, new))
+
+
+def _zones(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    """Where a step goes: zones ticked, or a named group; none means everywhere."""
+    item = draft.plan.of(form.get("item", ""))
+    named = form.get("group", "")
+    if named in GROUPS:
+        wanted = GROUPS[named]
+    elif named == "everywhere":
+        wanted = ()
+    else:
+        every = [zone for name in PLATES for zone in zone_names(name) if zone not in BESIDE]
+        wanted = tuple(zone for zone in dict.fromkeys(every) if form.get(f"zone.{zone}") == "on")
+    if not wanted and named != "everywhere":
+        raise BadInput({"zones": "At least one zone, or everywhere."})
+    plate = plate_of(wanted, item.modality)
+    able = set(zone_names(plate)) - BESIDE
+    wanted = tuple(zone for zone in wanted if zone in able)
+    if set(wanted) == able:
+        wanted = ()
+    new = item.model_copy(update={"zones": wanted})
+    where = ", ".join(wanted) if len(wanted) < 4 else f"{len(wanted)} zones"
+    return _with(draft, draft.plan.with_item(new), f"{title(item.modality)}: {where or 'everywhere'}")
+
+
+def _beside(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    """A step into the waiting time of another, or out of it. Raises Refused where that may not be."""
+    item = draft.plan.of(form.get("item", ""))
+    host_id = form.get("host", "")
+    if not host_id:
+        return _with(draft, draft.plan.with_item(item.model_copy(update={"beside": ""})), f"{title(item.modality)} by itself")
+    host = draft.plan.of(host_id)
+    if not may_run_beside(host.modality, item.modality, in_force(file.brief, draft.plan)) or host.beside:
+        raise Refused(f"{title(item.modality)} does not run beside {title(host.modality)}.", "plan.order")
+    if any(one.beside == item.id for one in draft.plan.items):
+        raise Refused(f"Something runs beside {title(item.modality)} already.", "plan.order")
+    return _with(
+        draft, draft.plan.with_item(item.model_copy(update={"beside": host_id})), f"{title(item.modality)} beside {title(host.modality)}"
+    )
+
+
+def _machine(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    """Another machine for a step; settings begin anew, since a level means nothing across machines."""
+    item = draft.plan.of(form.get("item", ""))
+    machine = next((one for one in file.machines if one.id == form.get("machine") and fits(one.card, item.modality)), None)
+    if machine is None:
+        raise BadInput({"machine": "There is no such machine for this."})
+    rest = (one for one in file.machines if one.id != machine.id)
+    brief = file.brief.but(machines=(machine, *rest))
+    fresh = begin(brief, item.modality, item.id, in_force(file.brief, draft.plan), zones=item.zones)
+    new = fresh.model_copy(update={"beside": item.beside, "machine": machine.id})
+    return _with(draft, draft.plan.with_item(new), f"{title(item.modality)} with the {machine.card.name}")
+
+
+def _side(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    side = form.get("side", "")
+    plan = Plan.model_validate(draft.plan.model_dump() | {"side": side if side in ("right", "left") else None})
+    return _with(draft, plan, f"begin on {side or 'the higher side'}")
+
+
+def _method(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    """Another school for this plan; what it sets is set in the steps that it touches, what it adds is added.
+
+    Raises Refused for a school that asks for a senior, from anyone else.
+    """
+    name, school_id = form.get("method", ""), form.get("school", "")
+    method = methods().get(name)
+    school = next((one for one in method.schools if one.id == school_id), None) if method else None
+    if method is None or school is None:
+        raise BadInput({"school": "There is no such school."})
+    if school.senior and not (ctx.me.role in ("senior", "owner") or file.house.get("methods", {}).get(name) == school_id):
+        raise Refused(f"“{school.words}” is for a senior to choose. {rule('plan.senior').reason}", "plan.senior")
+    plan = draft.plan.model_copy(update={"methods": draft.plan.methods | {name: school_id}})
+    for item in plan.items:
+        if item.modality in school.set:
+            plan = plan.with_item(item.with_settings(item.settings | school.set[item.modality]))
+    of = in_force(file.brief, plan)
+    if school.phase or any(one.phase for one in method.schools):
+        plan = plan.model_copy(update={"items": tuple(sorted(plan.items, key=lambda one: phase(one.modality, of)))})
+    for extra in school.adds:
+        if plan.items and any(one.modality in school.on for one in plan.items) and all(one.modality != extra for one in plan.items):
+            added = _add(ctx, file, draft.model_copy(update={"plan": plan}), {"modality": extra})
+            plan = added.plan
+    return _with(draft, plan, f"{method.words}: {school.words}")
+
+
+def _undo(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    if not draft.past:
+        return draft
+    return _back(ctx, file, draft, draft.past[-1], draft.past[:-1], (file.records["plan"].version, *draft.future), "took back: ")
+
+
+def _redo(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+    if not draft.future:
+        return draft
+    return _back(ctx, file, draft, draft.future[0], (*draft.past, file.records["plan"].version), draft.future[1:], "again: ")
+
+
+def _back(ctx: Context, file: VisitFile, draft: Draft, version: int, past: tuple[int, ...], future: tuple[int, ...], words: str) -> Draft:
+    """An earlier version's plan as the newest: nothing on the record is thrown away."""
+    body = visits.version_of(ctx.db, file.visit.id, "plan", version)
+    earlier = Draft.model_validate(body) if body else Draft()
+    what = draft.did if words.startswith("took") else earlier.did
+    now = file.records["plan"].version + 1
+    marked = {one.id: Touched(version=now, by=str(ctx.me.id), who=ctx.me.name, what=words + what) for one in earlier.plan.items}
+    return earlier.model_copy(update={"past": past, "future": future[:BACK], "what": words + what, "who": ctx.me.name, "touched": marked})
+
+
+OPS: dict[str, Op] = {
+    "take": _take, "clear": _clear, "add": _add, "remove": _remove, "move": _move, "set": _set, "lengthen": _lengthen,
+    "strength": _strength,
+    "zones": _zones, "beside": _beside, "machine": _machine, "side": _side, "method": _method, "undo": _undo, "redo": _redo,
+}  # fmt: skip

@@ -1,0 +1,133 @@
+"""Consent: the words for each treatment of the plan, signed; and what of it may be printed."""
+
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID
+
+from merak.core.client import age_on
+from merak.core.errors import BadInput
+from merak.core.knowledge import about, number, rule, traits
+from merak.core.plan.screening import HOUSEKEEPING
+from merak.core.plan.visit_plan import Plan
+from merak.records import visits
+from merak.services.clients.keeping import keep_drawing, kept_file
+from merak.services.context import Context, NotFound, OutOfTurn
+from merak.services.visit.changes import draft_of
+from merak.services.visit.file import VisitFile, open_file, turn
+from merak.services.visit.planning import Planned, planned
+
+#: What the client agrees to beside the words for each treatment, by version, so that the record says which words were read.
+GENERAL = {
+    "2026-11": (
+        "The plan was read to me: what is done, with which settings, how it may feel, how long it takes. "
+        "I have said what I know about my health. I know that results differ and none is promised, and that I can say stop at any moment."
+    )
+}
+VERSION = "2026-11"
+SIGNED = ("drawn", "paper")
+
+
+@dataclass(frozen=True)
+class Wording:
+    """The words for one treatment, as they are read and kept."""
+
+    modality: str
+    title: str
+    words: str
+
+
+def wordings(plan: Plan) -> tuple[Wording, ...]:
+    """The words for each treatment of a plan: what it is, how it may feel, when it has settled, what to say at once."""
+    found = []
+    for name in dict.fromkeys(one.modality for one in plan.items if one.modality not in HOUSEKEEPING):
+        words, trait = about()[name], traits()[name]
+        settle = f" It has usually settled within {hours(trait.settle_h)}." if trait.settle_h else ""
+        stop = f" Say at once: {'; '.join(one.rstrip('.') for one in words.stop)}." if words.stop else ""
+        honest = f" {rule('microcurrent.no_promise').words}" if name == "microcurrent" else ""
+        found.append(Wording(name, words.title, f"{words.words} It may feel: {trait.feel}.{settle}{honest}{stop}"))
+    return tuple(found)
+
+
+def hours(of: float) -> str:
+    """Hours in words."""
+    return f"{of:g} hour{'s' if of != 1 else ''}" if of < 48 else f"{of / 24:g} days"
+
+
+class NotAsShown(OutOfTurn):
+    """The plan is not any more what was on the screen; `page` is the plan as it stands now, to be shown before anybody agrees."""
+
+    def __init__(self, page: Planned) -> None:
+        super().__init__(NOT_AS_SHOWN)
+        page.refusal = NOT_AS_SHOWN
+        self.page = page
+
+
+NOT_AS_SHOWN = "The plan, or an answer that it follows from, was changed since this page was shown. Read it again, then ask again."
+
+
+def consent(ctx: Context, visit_id: UUID, form: dict[str, str], shown: str | None = None) -> Planned:
+    """Keeps that the client agreed, or did not, to the plan as it stands: the words of each treatment, and the signature.
+
+    `shown` is what was on the screen (`VisitFile.shown`; None: asked without one). Raises NotAsShown when that is not what stands,
+    OutOfTurn while the plan cannot be started, BadInput by field for a missing signature, or a guardian's where one is needed.
+    """
+    agreed = form.get("agreed") == "yes"
+    with turn(ctx, visit_id, "plan") as file:
+        page = planned(ctx, visit_id)
+        if shown is not None and shown != file.shown:
+            raise NotAsShown(page)
+        if not page.settled:
+            raise OutOfTurn(page.refusal or "The plan cannot be agreed to yet: something in it is refused or missing.")
+        body: dict[str, Any] = {"agreed": agreed, "words": VERSION, "to": file.standing_versions}
+        if agreed:
+            body |= _signed(ctx, file, form)
+            body["texts"] = {one.modality: one.words for one in wordings(page.plan)}
+        visits.add_version(ctx.db, visit_id, "consent", body, ctx.me.id, ctx.now)
+    return planned(ctx, visit_id)
+
+
+def needs_guardian(file: VisitFile) -> bool:
+    """Whether the client is too young to consent alone."""
+    return age_on(file.visit.client.born, file.today) < number("screening.age")
+
+
+def _signed(ctx: Context, file: VisitFile, form: dict[str, str]) -> dict[str, Any]:
+    how = form.get("signed", "drawn")
+    wrong = {}
+    guardian = form.get("guardian", "").strip()
+    if needs_guardian(file) and not guardian:
+        wrong["guardian"] = "The guardian’s name: a minor does not consent alone."
+    drawing = form.get("signature", "")
+    if how not in SIGNED:
+        wrong["signature"] = "Signed here, or on paper?"
+    elif how == "drawn" and not drawing:
+        wrong["signature"] = "There is no signature yet."
+    if wrong:
+        raise BadInput(wrong)
+    kept: dict[str, Any] = {"signed": how, "guardian": guardian, "by": ctx.me.name}
+    if how == "drawn":
+        kept["signature"] = keep_drawing(ctx, file.visit.client_id, drawing, "signature", "There is no signature yet.")
+    return kept
+
+
+@dataclass
+class Consented:
+    """A consent to be printed: the words that were agreed to, as they were then, and the signature."""
+
+    file: VisitFile
+    body: dict[str, Any]
+    wordings: tuple[Wording, ...]
+    signature: bytes | None
+
+
+def consent_sheet(ctx: Context, visit_id: UUID) -> Consented:
+    """The consent that stands; before one was given, the words as they would be read. Raises NotFound without a plan."""
+    file = open_file(ctx, visit_id)
+    plan = draft_of(file)[0].plan
+    if not plan.items:
+        raise NotFound("There is no plan yet to agree to.")
+    body = file.body("consent") if file.consented else {}
+    texts = body.get("texts", {})
+    words = tuple(Wording(name, about()[name].title, text) for name, text in texts.items()) or wordings(plan)
+    signature = kept_file(ctx, file.visit.client_id, UUID(body["signature"])).content if body.get("signature") else None
+    return Consented(file, body, words, signature)

@@ -1,0 +1,300 @@
+"""The day sheet, and adding a visit to it."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, time, timedelta
+from typing import Any
+from uuid import UUID
+
+from merak.core.after.course import Opening, free
+from merak.core.after.following import FollowUp
+from merak.core.client import Findings, age_on
+from merak.core.client.names import plain
+from merak.core.errors import BadInput
+from merak.core.knowledge import about, number
+from merak.core.modality.device import read_cards
+from merak.core.plan.brief import offered_by
+from merak.core.plan.fitting import title
+from merak.core.plan.screening import STOPPING, VERDICTS, board
+from merak.core.windows import read_day, wrong_day
+from merak.records import clients, people, tasks, visits
+from merak.records.tables import Client, Course, Person, Visit
+from merak.services.after import follow_ups
+from merak.services.context import Context, OutOfTurn
+from merak.services.permission import may
+from merak.services.treatment.treating import GOING, phase_of
+from merak.services.visit.file import find_visit, incidents_in, still_asked
+
+COURSE_NAME = "Lift and red light"
+USUAL_MINUTES = 60
+LONGEST_NAME = 120
+
+
+@dataclass
+class Row:
+    """One line of the day sheet. `flags` are (weight, words); empty for those who may not read notes. `alike` where another client bears
+    the same name, so that the birth year tells them apart.
+    """
+
+    visit: Visit
+    start: datetime
+    stage: str
+    flags: list[tuple[str, str]]
+    alike: bool = False
+
+
+def day_sheet(ctx: Context, day: date) -> list[Row]:
+    """The visits of a day in order, with what to know before the client is there. Raises BadInput for a day that no studio has."""
+    ctx.demand("see the day")
+    if outside := wrong_day("sheet", day, ctx.today):
+        raise BadInput({"on": outside})
+    start = datetime.combine(day, time(), ctx.zone)
+    every = visits.between(ctx.db, start, start + timedelta(days=1), cancelled=True)
+    found = [visit for visit in every if visit.status != "cancelled"]
+    clinical = may(ctx.me, "read notes")
+    alike = clients.names_alike(ctx.db, [plain(visit.client.name) for visit in every])
+    earlier = visits.previous_of(ctx.db, found) if clinical else {}
+    standing = visits.latest(ctx.db, [visit.id for visit in found] + list(earlier.values())) if clinical else {}
+    said = tasks.said_after(ctx.db, list(earlier.values())) if clinical else {}
+    offered = offered_by(card for _, card in read_cards((str(one.id), one.card) for one in people.devices(ctx.db)))
+    rows = []
+    for visit in found:
+        records = {stage: record.body for stage, record in standing.get(visit.id, {}).items()}
+        last_id = earlier.get(visit.id)
+        last = {stage: record.body for stage, record in standing.get(last_id, {}).items()} if last_id else {}
+        flags = _flags(visit, records, last, last_id is not None, ctx.today, offered) if clinical else []
+        if last_id in said:
+            flags = [*_said(said[last_id]), *flags]
+        rows.append(Row(visit, visit.starts_at.astimezone(ctx.zone), _stage(visit, records), flags, plain(visit.client.name) in alike))
+    gone = [Row(one, one.starts_at.astimezone(ctx.zone), "", [], plain(one.client.name) in alike) for one in every if one not in found]
+    return sorted([*rows, *gone], key=lambda row: (row.start, row.visit.id))
+
+
+def _stage(visit: Visit, records: dict[str, Any]) -> str:
+    """The stage to go to."""
+    if visit.status == "closed":
+        return "return"
+    if "order" in records:
+        return "treat"
+    return "plan" if "look" in records else "look" if "ask" in records else "ask"
+
+
+def _flags(
+    visit: Visit, records: dict[str, Any], last: dict[str, Any], returning: bool, today: date, offered: frozenset[str]
+) -> list[tuple[str, str]]:
+    """What to know, change or stop for. What today's answers are not yet given for is told from last time's."""
+    flags: list[tuple[str, str]] = []
+    given = (records.get("ask") or last.get("ask") or {}).get("answers", {})
+    look = records.get("look") or last.get("look") or {}
+    standing = board(still_asked(given), visit.client.born, today, returning, Findings.model_validate(look))
+    usual = last.get("close", {}).get("did", {})
+    order = sorted(offered, key=lambda name: (name not in usual, list(about()).index(name)))  # what this client had comes first
+    for verdict in reversed(VERDICTS):
+        names = [title(name) for name in order if name in standing and standing[name].verdict == verdict]
+        if verdict in STOPPING and names:
+            more = f" and {len(names) - 2} more" if len(names) > 2 else ""
+            until = max((standing[name].until or today for name in order if name in standing), default=today)
+            day = f" until {until:%-d %b}" if verdict == "wait" and until > today else ""
+            flags.append(("stop", f"{verdict}{day}: {', '.join(names[:2])}{more}"))
+    close = last.get("close", {})
+    worst = max(close.get("redness") or 0, close.get("swelling") or 0)
+    flags += [("stop", f"incident last time: {one.words}") for one in incidents_in(close)]
+    if worst >= 3:
+        flags.append(("change", f"strong reaction last time ({worst} of 4)"))
+    if not returning:
+        flags.append(("know", "first visit"))
+    if age_on(visit.client.born, today) < number("screening.age"):
+        flags.append(("stop", "under 18"))
+    return flags
+
+
+def _said(answers: list[dict[str, Any]]) -> list[tuple[str, str]]:
+    """What the client said after the last visit, where it matters before the next."""
+    told = [FollowUp.model_validate(one) for one in answers]
+    flags = [("stop", f"left {one.marked} last time: a doctor's word first") for one in told if one.marked][-1:]
+    worst = max((max(one.redness or 0, one.swelling or 0) for one in told), default=0)
+    if worst >= number("follow.severe"):
+        flags.append(("change", f"still {worst} of 4 after the day"))
+    return flags
+
+
+def opening_of(ctx: Context) -> Opening:
+    """The studio's opening hours by weekday."""
+    return {int(day): (time.fromisoformat(a), time.fromisoformat(b)) for day, (a, b) in ctx.studio.opening.items()}
+
+
+def booked_spans(ctx: Context, therapist_id: UUID, start: datetime, end: datetime) -> list[tuple[datetime, datetime]]:
+    """When a therapist is booked, in a span. What is closed is over, and what was cancelled is free again."""
+    found = [one for one in visits.between(ctx.db, start, end) if one.status == "booked"]
+    return [(v.starts_at, v.starts_at + timedelta(minutes=v.minutes)) for v in found if v.therapist_id == therapist_id]
+
+
+def read_start(ctx: Context, form: dict[str, str], wrong: dict[str, str]) -> datetime | None:
+    """Date and time fields as a moment; what is wrong goes into `wrong`."""
+    day, said = read_day(form.get("day", ""), "booking", ctx.today)
+    if day is None:
+        wrong["day"] = said or "A date, please."
+        return None
+    try:
+        at = time.fromisoformat(form.get("time", ""))
+    except ValueError:
+        wrong["time"] = "A time, please, as 14:30."
+        return None
+    return datetime.combine(day, at.replace(tzinfo=None), ctx.zone)
+
+
+def check_free(ctx: Context, therapist_id: UUID, start: datetime, minutes: int) -> str:
+    """ "" when the therapist and the studio are free; else what stands against it."""
+    busy = booked_spans(ctx, therapist_id, start - timedelta(hours=12), start + timedelta(hours=12))
+    return free(start, minutes, opening_of(ctx), busy)
+
+
+def add_visit(ctx: Context, form: dict[str, str], base: str = "") -> UUID:
+    """A walk-in or a booking, for a client who is known or new. Raises BadInput by field, SameClient where the person may be known.
+
+    A walk-in that starts now is taken outside opening hours too, but never over another visit of the same therapist.
+    """
+    ctx.demand("book")
+    wrong: dict[str, str] = {}
+    start = read_start(ctx, form, wrong)
+    therapist = next((p for p in people.treating(ctx.db) if str(p.id) == form.get("therapist")), None)
+    if therapist is None:
+        wrong["therapist"] = "Who treats?"
+    minutes = _minutes(form, wrong)
+    known = _known_client(ctx, form, wrong)
+    born = _born(ctx, form, wrong) if known is None and "name" not in wrong else None
+    if known is None and born and not wrong:
+        _check_new(ctx, form, born)
+    if start and therapist and minutes:
+        against = check_free(ctx, therapist.id, start, minutes)
+        walk_in = abs((start - ctx.now).total_seconds()) < 3600 and not against.startswith("Another")
+        if against and not walk_in:
+            wrong["time"] = against
+    if wrong or start is None or therapist is None:
+        raise BadInput(wrong)
+    with _told_when_booked(), ctx.saving("add a visit") as db:
+        if known is None and born:
+            visits.hold_name(db, plain(form["name"]))
+            _check_new(ctx, form, born)
+        client = known or Client(name=form["name"].strip(), born=born, phone=form.get("phone", "").strip(), created_by=ctx.me.id)
+        db.add(client)
+        db.flush()
+        course = visits.course_of(db, client.id)
+        if course is None or visits.sessions_so_far(db, course.id) >= course.sessions:
+            course = Course(client_id=client.id, name=COURSE_NAME, sessions=int(number("course.microcurrent.sessions")))
+            db.add(course)
+            db.flush()
+        visit = Visit(client_id=client.id, course_id=course.id, session_no=visits.sessions_so_far(db, course.id) + 1,
+                      therapist_id=therapist.id, starts_at=start.astimezone(UTC), minutes=minutes, created_by=ctx.me.id)  # fmt: skip
+        visits.add(db, visit)
+        last = visits.previous_of(db, [visit]).get(visit.id)
+        if last:
+            follow_ups.leave_before(ctx, last, start, base)
+        return visit.id
+
+
+@contextmanager
+def _told_when_booked() -> Iterator[None]:
+    """Another who booked the same time a moment before is told beside the field. Raises BadInput."""
+    try:
+        yield
+    except visits.Booked:
+        raise BadInput({"time": "Another visit is booked then."}) from None
+
+
+class SameClient(BadInput):
+    """Somebody of this name, and this birth date or none typed, is known: which of `known` is it, or another person?"""
+
+    def __init__(self, known: list[Client]) -> None:
+        super().__init__({"whose": "Somebody of this name and birth date is known. Is it the same person?"})
+        self.known = known
+
+
+def _check_new(ctx: Context, form: dict[str, str], born: date) -> None:
+    """Raises SameClient unless nobody of this name and birth date is known, or the form says that it is another person."""
+    if form.get("whose") != "new":
+        known = clients.named(ctx.db, plain(form["name"]), born)
+        if known:
+            raise SameClient(known)
+
+
+def _minutes(form: dict[str, str], wrong: dict[str, str]) -> int:
+    try:
+        minutes = int(form.get("minutes", USUAL_MINUTES))
+    except ValueError:
+        minutes = 0
+    if not 10 <= minutes <= 300:
+        wrong["minutes"] = "Between 10 and 300 minutes."
+    return minutes
+
+
+def _known_client(ctx: Context, form: dict[str, str], wrong: dict[str, str]) -> Client | None:
+    """The client chosen from the list, or from those that were offered. The list holds "name, born" lines: two people can share a name."""
+    typed = form.get("name", "").strip()
+    if not typed:
+        wrong["name"] = "Whose visit is it?"
+        return None
+    if len(typed) > LONGEST_NAME:
+        wrong["name"] = f"{LONGEST_NAME} signs at most."
+        return None
+    offered = clients.one(ctx.db, form.get("whose", ""))
+    known = visits.clients_named(ctx.db, typed.split(",")[0].strip(), 1000)
+    if offered and plain(offered.name) == plain(typed):
+        return offered
+    return next((client for client in known if listed(client) == typed), None)
+
+
+def listed(client: Client) -> str:
+    """A client as a line of the list."""
+    return f"{client.name}, born {client.born:%-d %b %Y}"
+
+
+def _born(ctx: Context, form: dict[str, str], wrong: dict[str, str]) -> date | None:
+    born, said = read_day(form.get("born", ""), "birth", ctx.today)
+    if born is None:
+        wrong["born"] = said or "A new client's birth date: some rules go by age."
+    return born
+
+
+def cancel(ctx: Context, visit_id: UUID) -> None:
+    """Takes a booked visit off the diary; what was written stays on the record. Raises OutOfTurn once its treatment has run."""
+    ctx.demand("book")
+    visit = find_visit(ctx, visit_id)
+    with ctx.saving("cancel", visit_id) as db:
+        visits.lock(db, visit_id)
+        phase = phase_of(ctx, visit_id)
+        if phase in GOING:
+            raise OutOfTurn("Its treatment is running. It is finished or stopped at the chair first.")
+        if phase in ("stopped", "finished"):
+            raise OutOfTurn("It was treated. It is closed, not cancelled.")
+        if visit.status == "booked":
+            visits.set_status(db, visit_id, "cancelled")
+            last = visits.previous_of(db, [visit]).get(visit_id)
+            if last and visits.after(db, visit) is None:
+                follow_ups.drop_before(ctx, last)
+
+
+def take_back(ctx: Context, visit_id: UUID) -> None:
+    """A cancelled visit stands again, where its time is still free. Raises OutOfTurn where it is not."""
+    ctx.demand("book")
+    visit = find_visit(ctx, visit_id)
+    with ctx.saving("take a cancelling back", visit_id) as db:
+        visits.lock(db, visit_id)
+        if visit.status == "cancelled":
+            try:
+                visits.set_status(db, visit_id, "booked")
+            except visits.Booked:
+                raise OutOfTurn("Another visit is booked then by now. Book it anew for another time.") from None
+
+
+def therapists(ctx: Context) -> list[Person]:
+    """Those who may be booked."""
+    ctx.demand("see the day")
+    return people.treating(ctx.db)
+
+
+def client_list(ctx: Context) -> list[str]:
+    """Every client as a line of the list."""
+    ctx.demand("book")
+    return [listed(client) for client in visits.clients_named(ctx.db, "", 1000)]

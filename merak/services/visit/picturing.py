@@ -1,0 +1,140 @@
+"""Photographs of a visit: taken or uploaded by view, landmarks clicked, laid beside those of an earlier visit."""
+
+from dataclasses import dataclass
+from datetime import date
+from io import BytesIO
+from typing import Any
+from uuid import UUID
+
+from merak.core.body.align import Similarity, similarity
+from merak.core.errors import BadInput
+from merak.records import visits
+from merak.services.clients.keeping import keep_file
+from merak.services.context import Context
+from merak.services.permission import Action
+from merak.services.visit.file import VisitFile, open_file, turn
+
+#: View → what it is called, and the landmarks that are clicked in it.
+VIEWS: dict[str, tuple[str, tuple[str, ...]]] = {
+    "front": ("Front", ("right outer eye corner", "left outer eye corner", "right mouth corner", "left mouth corner")),
+    "right-oblique": ("Right oblique", ("right outer eye corner", "tip of the nose", "right mouth corner")),
+    "left-oblique": ("Left oblique", ("left outer eye corner", "tip of the nose", "left mouth corner")),
+    "right-profile": ("Right profile", ("right tragus", "tip of the nose", "chin")),
+    "left-profile": ("Left profile", ("left tragus", "tip of the nose", "chin")),
+}
+Point = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Photo:
+    """A photograph: its file, its size in pixels, the landmarks as far as they were clicked, and the day."""
+
+    file: str
+    width: int
+    height: int
+    landmarks: tuple[Point, ...]
+    on: date
+
+
+#: When photographs are taken → the stage that they are kept under, and what one does then.
+MOMENTS: dict[str, tuple[str, Action]] = {"before": ("photos", "look"), "after": ("photos_after", "close")}
+
+
+@dataclass
+class Pictured:
+    """The page of one view: today's photograph, earlier ones of the same view, and how one of them is laid over today's."""
+
+    file: VisitFile
+    view: str
+    photos: dict[str, Photo]
+    earlier: list[Photo]
+    against: Photo | None
+    laid: Similarity | None
+    wrong: dict[str, str]
+    moment: str = "before"
+
+    @property
+    def photo(self) -> Photo | None:
+        """Today's."""
+        return self.photos.get(self.view)
+
+    @property
+    def landmarks(self) -> tuple[str, ...]:
+        """What is clicked in this view."""
+        return VIEWS[self.view][1]
+
+
+def pictured(
+    ctx: Context, visit_id: UUID, view: str = "front", against: str = "", wrong: dict[str, str] | None = None, moment: str = "before"
+) -> Pictured:
+    """What stands, before the treatment or after. An earlier photograph is laid over this one where the same landmarks were clicked in
+    both.
+    """
+    view = view if view in VIEWS else "front"
+    moment = moment if moment in MOMENTS else "before"
+    file = open_file(ctx, visit_id)
+    here, on = file.body(MOMENTS[moment][0]), file.visit.starts_at.astimezone(ctx.zone).date()
+    today = {name: _photo(body, on) for name, body in here.items() if name in VIEWS}
+    earlier = [
+        _photo(body[view], at.astimezone(ctx.zone).date())
+        for at, body in visits.photos_before(ctx.db, file.visit)
+        if view in body
+    ]  # fmt: skip
+    if moment == "after" and view in file.body("photos"):
+        earlier.append(_photo(file.body("photos")[view], on))
+    other = next((one for one in earlier if one.file == against), earlier[-1] if earlier else None)
+    page = Pictured(file, view, today, earlier, other, None, wrong or {}, moment)
+    if page.photo and other and page.photo.landmarks and other.landmarks:
+        try:
+            page.laid = similarity(other.landmarks, page.photo.landmarks)
+        except BadInput as bad:
+            page.wrong |= bad.fields
+    return page
+
+
+def _photo(body: dict[str, Any], on: date) -> Photo:
+    points = tuple((float(x), float(y)) for x, y in body.get("landmarks", ()))
+    return Photo(body["file"], body["width"], body["height"], points, on)
+
+
+def add_photo(ctx: Context, visit_id: UUID, view: str, content: bytes | None, moment: str = "before") -> Pictured:
+    """Keeps a photograph of a view; an earlier one of today stays on the record. What is wrong comes back on "file"."""
+    if view not in VIEWS or moment not in MOMENTS:
+        raise BadInput({"view": "From which side?"})
+    stage, action = MOMENTS[moment]
+    try:
+        with turn(ctx, visit_id, action) as file:
+            kept = keep_file(ctx, file.visit.client_id, content or b"", "photo")
+            width, height = _size(kept.content)
+            body = {**file.body(stage), view: {"file": str(kept.id), "width": width, "height": height}}
+            visits.add_version(ctx.db, visit_id, stage, body, ctx.me.id, ctx.now)
+    except BadInput as bad:
+        return pictured(ctx, visit_id, view, wrong=bad.fields, moment=moment)
+    return pictured(ctx, visit_id, view, moment=moment)
+
+
+def _size(content: bytes) -> tuple[int, int]:
+    from PIL import Image  # where it is used: the first page does without
+
+    with Image.open(BytesIO(content)) as picture:
+        return picture.width, picture.height
+
+
+def mark_landmarks(ctx: Context, visit_id: UUID, view: str, points: str, moment: str = "before") -> Pictured:
+    """Keeps the landmarks clicked in a photograph, "x,y x,y …" in its pixels and in their order. Raises BadInput on "landmarks"."""
+    stage, action = MOMENTS.get(moment, MOMENTS["before"])
+    with turn(ctx, visit_id, action) as file:
+        photos = file.body(stage)
+        if view not in photos:
+            raise BadInput({"landmarks": "There is no photograph of this view yet."})
+        try:
+            found = [tuple(float(part) for part in one.split(",")) for one in points.split()]
+        except ValueError:
+            found = [()]
+        one = photos[view]
+        inside = all(len(p) == 2 and 0 <= p[0] <= one["width"] and 0 <= p[1] <= one["height"] for p in found)
+        if not inside or len(found) > len(VIEWS[view][1]):
+            raise BadInput({"landmarks": "Those points do not lie on the photograph."})
+        body = {**photos, view: {**one, "landmarks": found}}
+        visits.add_version(ctx.db, visit_id, stage, body, ctx.me.id, ctx.now)
+    return pictured(ctx, visit_id, view, moment=moment)

@@ -1,0 +1,19 @@
+"""A simulator of what carries mail and texts: it takes what has an address, and nothing leaves the house."""
+
+import re
+
+from merak.core.ports import Answer
+
+MAIL = re.compile(r"^[^@\s,;<>]+@[^@\s,;<>]+\.[^@\s,;<>]{2,}$")
+PHONE = re.compile(r"^\+?[\d\s()/.-]{5,24}$")
+
+
+def carry(channel: str, address: str) -> Answer:
+    """Whether a message to this address is taken."""
+    if not address:
+        return Answer(ok=False, words="There is neither a mail address nor a telephone number.")
+    if channel == "mail" and MAIL.match(address):
+        return Answer(ok=True)
+    if channel == "text" and PHONE.match(address) and sum(sign.isdigit() for sign in address) >= 5:
+        return Answer(ok=True)
+    return Answer(ok=False, words=f"“{address}” is no address for a {channel}.")

@@ -1,0 +1,129 @@
+"""Each change of a plan: what it does to the steps, what it refuses, and that it can be taken back."""
+
+import pytest
+
+from builders.work import as_, ask_nothing, new_visit, setting, step_of
+from merak.core.errors import BadInput
+from merak.records import visits
+from merak.records.db import transaction
+from merak.services.context import Context
+from merak.services.studio import practice
+from merak.services.visit import asking, changes, looking, planning
+from merak.services.visit.file import open_file
+
+
+def with_steps(ctx: Context, *modalities: str, **answers: str) -> tuple[object, planning.Planned]:
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit, **answers)
+    for modality in modalities:
+        page = planning.edit(ctx, visit, "add", {"modality": modality})
+    return visit, page
+
+
+def order(page: planning.Planned) -> list[str]:
+    return [item.modality for item in page.plan.items]
+
+
+def test_steps_are_added_at_their_place_moved_and_put_beside(ctx: Context) -> None:
+    visit, page = with_steps(ctx, "finish", "led", "cleanse", "mask", "microcurrent")
+    assert order(page) == ["cleanse", "microcurrent", "mask", "led", "finish"], "each at its place, whatever came first"
+    led, mask, lift = (step_of(page, name) for name in ("led", "mask", "microcurrent"))
+    alone = page.computed.seconds
+    page = planning.edit(ctx, visit, "beside", {"item": led, "host": mask})
+    assert page.computed.seconds < alone and page.plan.of(led).beside == mask
+    refused = planning.edit(ctx, visit, "beside", {"item": led, "host": lift})
+    assert "does not run beside" in refused.refusal and refused.plan == page.plan
+    page = planning.edit(ctx, visit, "move", {"item": mask, "by": "-1"})
+    assert order(page)[:3] == ["cleanse", "mask", "microcurrent"] and "fit.order_calm" in {clash.rule for clash in page.computed.clashes}
+    page = planning.edit(ctx, visit, "move", {"item": led, "after": ""})
+    assert order(page)[0] == "led" and not page.plan.of(led).beside, "what is dragged comes out of the waiting time"
+    page = planning.edit(ctx, visit, "remove", {"item": mask})
+    assert "mask" not in order(page)
+    for _ in range(4):
+        page = planning.edit(ctx, visit, "undo", {})
+    assert order(page) == ["cleanse", "microcurrent", "mask", "led", "finish"] and page.computed.seconds == alone
+    assert page.draft.what == "took back: Light-emitting panel beside Mask", "undo says what it took back"
+
+
+def test_zones_are_left_out_and_none_left_is_told(ctx: Context) -> None:
+    visit, page = with_steps(ctx, "cleanse", "microcurrent")
+    lift = step_of(page, "microcurrent")
+    all_strokes = page.computed.numbers[f"{lift}.strokes"].value or 0
+    page = planning.edit(ctx, visit, "zones", {"item": lift, "zone.forehead": "on", "zone.brow": "on", "zone.glabella": "on"})
+    assert set(page.computed.zones[lift]) == {"forehead", "brow", "glabella"}
+    assert 0 < (page.computed.numbers[f"{lift}.strokes"].value or 0) < all_strokes
+    where = {f"injections.zone.{zone}": "on" for zone in ("forehead", "brow", "glabella")}
+    asking.save_answers(ctx, visit, {"injections": "relaxant", "injections.on": f"{ctx.today}", **where})
+    page = planning.planned(ctx, visit)
+    assert "Nothing is left to treat" in page.computed.stopped[lift].words and not page.settled
+    assert "At least one zone" in planning.edit(ctx, visit, "zones", {"item": lift}).refusal, "no zone is not every zone"
+    page = planning.edit(ctx, visit, "zones", {"item": lift, "group": "everywhere"})
+    assert not {"forehead", "brow"} & set(page.computed.zones[lift]) and page.computed.zones[lift]
+
+
+def test_longer_stronger_and_another_side(ctx: Context) -> None:
+    visit, page = with_steps(ctx, "cleanse", "microcurrent", "led")
+    led, lift = step_of(page, "led"), step_of(page, "microcurrent")
+    before = page.computed.seconds
+    page = planning.edit(ctx, visit, "lengthen", {"item": led, "by": "1"})
+    assert page.computed.seconds == before + 60 and setting(page, "led", "minutes") == "11"
+    page = planning.edit(ctx, visit, "strength", {"item": lift, "by": "1"})
+    assert setting(page, "microcurrent", "level") == "3.5" and "level 3 → 3.5" in page.draft.what
+    page = planning.edit(ctx, visit, "side", {"side": "left"})
+    assert [step.side for step in page.computed.steps if step.side] == ["left", "right"]
+    with pytest.raises(BadInput):
+        planning.edit(ctx, visit, "dance", {})
+    assert "no longer in the plan" in planning.edit(ctx, visit, "remove", {"item": "gone"}).refusal
+
+
+def test_a_school_changes_its_steps_and_a_seniors_school_asks_for_one(ctx: Context) -> None:
+    visit, page = with_steps(ctx, "cleanse", "wet_abrasion", "iontophoresis", "microcurrent")
+    page = planning.edit(ctx, visit, "method", {"method": "infusion", "school": "after"})
+    assert order(page)[-2:] == ["microcurrent", "iontophoresis"], "infused after lifting"
+    page = planning.edit(ctx, visit, "method", {"method": "after_wet", "school": "enzyme"})
+    assert order(page)[1:3] == ["wet_abrasion", "enzyme"], "the school adds its enzyme"
+    page = planning.edit(ctx, visit, "method", {"method": "feel", "school": "below"})
+    assert setting(page, "microcurrent", "feel") == "stay below feeling"
+    assert page.plan.methods == {"infusion": "after", "after_wet": "enzyme", "feel": "below"}
+    therapist = as_(ctx, "tomas")
+    refused = planning.edit(therapist, visit, "method", {"method": "numbing", "school": "light"})
+    assert "for a senior to choose" in refused.refusal
+    assert planning.edit(ctx, visit, "method", {"method": "numbing", "school": "light"}).plan.methods["numbing"] == "light"
+    assert "no such school" in planning.edit(ctx, visit, "method", {"method": "feel", "school": "harder"}).refusal
+
+
+def test_who_should_keep_off_energy_is_warned(ctx: Context) -> None:
+    visit, _ = with_steps(ctx, "cleanse", "microcurrent", "led")
+    owner = as_(ctx, "marit")
+    held = {"licence.pulsed light": "on", "licence.fractional": "on"}
+    practice.license_person(owner, str(ctx.me.id), held | {"careful_hands": "on"})
+    page = planning.planned(ctx, visit)
+    warned = {item.modality for item in page.plan.items if any(c.rule == "screening.operator" for c in page.computed.cautions[item.id])}
+    assert warned == {"microcurrent"}, "light is no energy in this sense"
+    practice.license_person(owner, str(ctx.me.id), held)
+
+
+def test_what_was_seen_stops_what_it_should(ctx: Context) -> None:
+    visit, page = with_steps(ctx, "cleanse", "touch")
+    rub = step_of(page, "touch")
+    looking.tap_zone(ctx, visit, "acne", "left chin")
+    page = planning.planned(ctx, visit)
+    assert "chin" not in page.computed.zones[rub] and "mid cheek" in page.computed.zones[rub]
+    assert changes.OPS.keys() >= {"take", "add", "remove", "move", "set", "lengthen", "beside", "zones", "undo", "redo"}
+
+
+def test_records_from_before_there_were_steps_still_open(ctx: Context) -> None:
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit)
+    lift = {"": "on", ".level": "3,5", ".current": "188", ".paths": "low|middle"}
+    light = {"": "on", ".minutes": "12", ".fluence": "44", ".distance_cm": "10"}
+    older = {"side": "left"} | {f"microcurrent{key}": v for key, v in lift.items()} | {f"led{key}": v for key, v in light.items()}
+    answers = {**open_file(ctx, visit).body("ask")["answers"], "injections": {"option": "filler", "on": None}}
+    with transaction(ctx.db):
+        visits.add_version(ctx.db, visit, "plan", {"draft": older, "changed": ""}, ctx.me.id, ctx.now)
+        visits.add_version(ctx.db, visit, "ask", {"answers": answers}, ctx.me.id, ctx.now)
+    page = planning.planned(ctx, visit)
+    assert order(page) == ["microcurrent", "led"] and page.plan.side == "left"
+    assert page.plan.items[0].settings["level"] == 3.5 and page.plan.items[0].settings["paths"] == ["low", "middle"]
+    assert "injections" not in page.file.answers and not page.settled, "what is asked otherwise now is asked again"
+    assert planning.edit(ctx, visit, "lengthen", {"item": "s2", "by": "1"}).plan.items[1].settings["minutes"] == 13
