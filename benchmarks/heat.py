@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.integrate import solve_ivp
 
-from merak.core.dose.bioheat import Body, Run, Surface, under_tip
+from merak.core.dose.bioheat import Body, HeatRun, Surface, under_tip
 from merak.core.modality.rf_bulk import layers
 
 SAMPLES, DT, DELTA, ROUNDS = 12_000, 0.1, 4e-3, 15
@@ -17,7 +17,7 @@ ERROR_C = 0.003
 STAY, ROUND, POWER = 0.8, 25.0, 23_000.0
 
 
-def ours() -> Run:
+def ours() -> HeatRun:
     """The whole of it: cells, modes, twenty minutes, hottest depth, thermal dose at every depth."""
     body = Body(layers(), Surface(23, 10))
     run = body.run(under_tip(POWER, STAY, ROUND, SAMPLES, DT), DT, DELTA)

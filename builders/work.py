@@ -46,7 +46,7 @@ def new_visit(ctx: Context, name: str = "", start: datetime | None = None, **for
     return day.add_visit(ctx, fields | form)
 
 
-def ask_nothing(ctx: Context, visit: UUID, **other: str) -> asking.Asked:
+def ask_nothing(ctx: Context, visit: UUID, **other: str) -> asking.AskPage:
     returning_ = asking.asked(ctx, visit).file.previous is not None
     return asking.save_answers(ctx, visit, {q.id: q.options[0].id for q in questions(returning_)} | other)
 

@@ -7,7 +7,7 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field, create_model
 
 from merak.auth import entered
-from merak.core.bench.answer import Answer, Calculation, Inputs
+from merak.core.bench.answer import Calculation, Inputs, Result
 from merak.core.bench.catalogue import CALCULATIONS
 from merak.core.errors import BadInput
 from merak.core.knowledge import about
@@ -64,10 +64,10 @@ def on_the_bench(request: Request) -> dict[str, list[On]]:
 def _calculation(what: Calculation) -> None:
     """A calculation's own address, typed by its inputs."""
 
-    def calculate(request: Request, asked: Inputs) -> Answer:
+    def calculate(request: Request, asked: Inputs) -> Result:
         with entered(request) as ctx:
             ctx.demand("use the bench")
-            found: Answer = what.work(asked)
+            found: Result = what.work(asked)
             return found
 
     calculate.__annotations__["asked"] = what.inputs

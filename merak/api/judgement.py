@@ -21,7 +21,7 @@ from merak.services.studio.practice import brief_of
 router = APIRouter(prefix="/api", tags=["judgement"], responses=TROUBLE)
 
 
-class Client(BaseModel):
+class ClientBody(BaseModel):
     """The client as the rules see one: no name. Letters are doctors' letters that came in; a senior's word is not taken here."""
 
     born: date
@@ -38,7 +38,7 @@ class Screened(BaseModel):
     questions: list[str]
 
 
-class Asked(Client):
+class ClientAsked(ClientBody):
     """A client, what is wanted, and the plan to be computed; None proposes only."""
 
     wish: Wish = Wish()
@@ -78,7 +78,7 @@ class Previewed(BaseModel):
     proposals: list[Proposed]
 
 
-def _brief(ctx: Context, client: Client, wish: Wish = Wish(), slot: float = 60) -> Brief:  # noqa: B008 (frozen)
+def _brief(ctx: Context, client: ClientBody, wish: Wish = Wish(), slot: float = 60) -> Brief:  # noqa: B008 (frozen)
     return brief_of(ctx).but(
         born=client.born, returning=client.returning, answers=client.answers, findings=client.findings, letters=client.letters, wish=wish,
         slot=slot,
@@ -86,7 +86,7 @@ def _brief(ctx: Context, client: Client, wish: Wish = Wish(), slot: float = 60) 
 
 
 @router.post("/screening/preview")
-def screening(request: Request, client: Client) -> Screened:
+def screening(request: Request, client: ClientBody) -> Screened:
     """Where each modality stands for these answers and findings, with this studio's machines."""
     with entered(request) as ctx:
         ctx.demand("use the bench")
@@ -95,7 +95,7 @@ def screening(request: Request, client: Client) -> Screened:
 
 
 @router.post("/plans/preview")
-def plans(request: Request, asked: Asked) -> Previewed:
+def plans(request: Request, asked: ClientAsked) -> Previewed:
     """A plan computed, and what would be proposed, by whoever asks: their licences, their finger."""
     with entered(request) as ctx:
         ctx.demand("use the bench")

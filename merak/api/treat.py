@@ -13,7 +13,7 @@ from fastapi.responses import StreamingResponse
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
 from merak.auth import Parts, entered
-from merak.core.ports import Answer
+from merak.core.ports import Reply
 from merak.services.treatment import adverse, instruments, treating
 from merak.services.treatment.following import following
 from merak.services.treatment.standing import state_of
@@ -196,7 +196,7 @@ class StateOut(BaseModel):
 class SaidOut(BaseModel):
     """What an instrument says, and where the treatment stands after it."""
 
-    answer: Answer
+    answer: Reply
     state: StateOut
 
 

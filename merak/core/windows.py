@@ -5,10 +5,10 @@ from typing import Literal
 
 from merak.core.knowledge import number
 
-Kind = Literal["booking", "birth", "event", "past", "letter", "sheet"]
+DateKind = Literal["booking", "birth", "event", "past", "letter", "sheet"]
 
 
-def window(kind: Kind, today: date, born: date | None = None) -> tuple[date, date]:
+def window(kind: DateKind, today: date, born: date | None = None) -> tuple[date, date]:
     """The first and last day that a date of this kind may have; of what is past, from the client's birth on where it is known."""
     match kind:
         case "booking":
@@ -25,7 +25,7 @@ def window(kind: Kind, today: date, born: date | None = None) -> tuple[date, dat
             return born or _years(today, -number("dates.oldest")), today
 
 
-def wrong_day(kind: Kind, day: date, today: date, born: date | None = None) -> str:
+def wrong_day(kind: DateKind, day: date, today: date, born: date | None = None) -> str:
     """ "" for a day that can be believed; else the window, in words."""
     first, last = window(kind, today, born)
     if first <= day <= last:
@@ -33,7 +33,7 @@ def wrong_day(kind: Kind, day: date, today: date, born: date | None = None) -> s
     return f"Between {first.day} {first:%b %Y} and {last.day} {last:%b %Y}, please."
 
 
-def read_day(text: str, kind: Kind, today: date, born: date | None = None) -> tuple[date | None, str]:
+def read_day(text: str, kind: DateKind, today: date, born: date | None = None) -> tuple[date | None, str]:
     """(the day, "") of a typed date; (None, what is wrong with it) of one that is none or outside its window; (None, "") of nothing."""
     raw = text.strip()
     if not raw:

@@ -65,7 +65,7 @@ _PROGRESS = f"""
 """  # noqa: S608 (constants)
 
 
-class Step(NamedTuple):
+class ClosedVisit(NamedTuple):
     """One closed visit of a course as progress needs it; the stages' bodies, empty where nothing was kept, and what was said after."""
 
     visit: UUID
@@ -78,10 +78,10 @@ class Step(NamedTuple):
     said: list[dict[str, Any]]
 
 
-def progress(db: Session, client_id: UUID) -> list[Step]:
+def progress(db: Session, client_id: UUID) -> list[ClosedVisit]:
     """A client's closed visits, the oldest first."""
     rows = db.connection().exec_driver_sql(_PROGRESS, {"client": client_id})
-    return [Step._make([row[0], row[1], *(part or {} for part in row[2:7]), row[7] or []]) for row in rows]
+    return [ClosedVisit._make([row[0], row[1], *(part or {} for part in row[2:7]), row[7] or []]) for row in rows]
 
 
 _CHANGES = f"""

@@ -15,18 +15,18 @@ def versions(db: Session, client_id: UUID, mark_id: UUID) -> list[MarkVersion]:
     return list(db.scalars(found.order_by(MarkVersion.version)))
 
 
-class Told(NamedTuple):
+class MarkRow(NamedTuple):
     """A version with the name of who made it."""
 
     version: MarkVersion
     by: str
 
 
-def history(db: Session, client_id: UUID, mark_id: UUID) -> list[Told]:
+def history(db: Session, client_id: UUID, mark_id: UUID) -> list[MarkRow]:
     """All versions of a mark with their makers, the newest first."""
     found = select(MarkVersion, Person.name).join(Person, Person.id == MarkVersion.by)
     mine = found.where(MarkVersion.client_id == client_id, MarkVersion.mark_id == mark_id)
-    return [Told(version, name) for version, name in db.execute(mine.order_by(MarkVersion.version.desc()))]
+    return [MarkRow(version, name) for version, name in db.execute(mine.order_by(MarkVersion.version.desc()))]
 
 
 def last_done(db: Session, visit_id: UUID, by: UUID) -> MarkVersion | None:

@@ -18,7 +18,7 @@ _REGISTER = """
 """
 
 
-class Line(NamedTuple):
+class ReactionLine(NamedTuple):
     """A line of the register as it stands."""
 
     id: UUID
@@ -31,9 +31,9 @@ class Line(NamedTuple):
     on: datetime
 
 
-def register(db: Session) -> list[Line]:
+def register(db: Session) -> list[ReactionLine]:
     """Every line as it stands, the newest visit first."""
-    return [Line(*row) for row in db.connection().exec_driver_sql(_REGISTER)]
+    return [ReactionLine(*row) for row in db.connection().exec_driver_sql(_REGISTER)]
 
 
 def versions(db: Session, reaction_id: UUID) -> list[ReactionVersion]:

@@ -21,7 +21,7 @@ def between(db: Session, start: datetime, end: datetime, cancelled: bool = False
     return list(db.scalars(found.order_by(Visit.starts_at, Visit.id)))
 
 
-class Standing(NamedTuple):
+class VisitRecords(NamedTuple):
     """The version of a stage that stands."""
 
     version: int
@@ -42,11 +42,11 @@ _SHORT = "CASE WHEN s.stage NOT IN ('order', 'sheet') THEN r.body END"
 _LATEST = f"SELECT v.id, s.stage, r.version, {_SHORT} {_STANDING.format(visits='%(visits)s::uuid[]')}"
 
 
-def latest(db: Session, visit_ids: Sequence[UUID]) -> dict[UUID, dict[str, Standing]]:
+def latest(db: Session, visit_ids: Sequence[UUID]) -> dict[UUID, dict[str, VisitRecords]]:
     """visit → stage → the version that stands; the bodies of orders and sheets, which are long, are left out."""
-    standing: dict[UUID, dict[str, Standing]] = {visit_id: {} for visit_id in visit_ids}
+    standing: dict[UUID, dict[str, VisitRecords]] = {visit_id: {} for visit_id in visit_ids}
     for visit_id, stage, version, body in db.connection().exec_driver_sql(_LATEST, {"visits": list(visit_ids)}):
-        standing[visit_id][stage] = Standing(version, body or {})
+        standing[visit_id][stage] = VisitRecords(version, body or {})
     return standing
 
 
@@ -138,7 +138,7 @@ def photos_before(db: Session, visit: "VisitSeen") -> list[tuple[datetime, dict[
     return [(at, body) for at, body in rows]
 
 
-class Earlier(NamedTuple):
+class EarlierVisit(NamedTuple):
     """The client's last closed visit before another."""
 
     id: UUID
@@ -232,13 +232,13 @@ class Around(NamedTuple):
     """
 
     visit: VisitSeen
-    previous: Earlier | None
+    previous: EarlierVisit | None
     time_zone: str
     house: dict[str, Any]
     cards: list[tuple[str, str]]
-    records: dict[str, Standing]
-    earlier: dict[str, Standing]
-    marks: list[Standing]
+    records: dict[str, VisitRecords]
+    earlier: dict[str, VisitRecords]
+    marks: list[VisitRecords]
     letters: list[dict[str, Any]]
     done: list[tuple[str, str, dict[str, Any], dict[str, Any], list[dict[str, Any]] | None]]
     spots: list[tuple[str, dict[str, Any], str]]
@@ -252,11 +252,11 @@ def around(db: Session, visit_id: UUID) -> Around | None:
     around_it = (WhoseVisit(*row[6:8]), WhichCourse(*row[8:10]), WhoTreats(*row[10:16]))
     visit = VisitSeen._make([*row[:6], *around_it])
     last_id, last_at, zone, house, cards, found, drawn, letters, done, spots = row[16:]
-    both: dict[str, dict[str, Standing]] = {str(visit_id): {}, str(last_id): {}}
+    both: dict[str, dict[str, VisitRecords]] = {str(visit_id): {}, str(last_id): {}}
     for of, stage, version, body in found or ():
-        both[of][stage] = Standing(version, body or {})
-    marks = [Standing(version, body) for body, version in drawn or ()]
-    last = Earlier(last_id, last_at) if last_id else None
+        both[of][stage] = VisitRecords(version, body or {})
+    marks = [VisitRecords(version, body) for body, version in drawn or ()]
+    last = EarlierVisit(last_id, last_at) if last_id else None
     return Around(
         visit,
         last,

@@ -5,7 +5,7 @@ from random import Random
 from typing import Any
 
 from merak.core.knowledge import number
-from merak.core.ports import Answer
+from merak.core.ports import Reply
 from merak.core.working import Frozen
 
 
@@ -21,10 +21,10 @@ class SimulatedThermometer(Frozen):
         """The same, otherwise."""
         return self.model_copy(update=changes)
 
-    def read(self, place_c: float, around_c: float, aim_mm: float = 0.0) -> tuple["SimulatedThermometer", Answer]:
+    def read(self, place_c: float, around_c: float, aim_mm: float = 0.0) -> tuple["SimulatedThermometer", Reply]:
         """Reads what lies below its dot: the place itself only when the dot is held so much above it (rule thermometer.below)."""
         if not self.plugged:
-            return self, Answer(ok=False, words=f"The {self.name} is unplugged: read another, and type it.")
+            return self, Reply(ok=False, words=f"The {self.name} is unplugged: read another, and type it.")
         beside_mm = number("thermometer.below") - aim_mm
         share = exp(-((beside_mm / number("thermometer.spread")) ** 2))
         seen = around_c + (place_c - around_c) * share + _chance(self.name, self.reads).gauss(0, number("thermometer.noise"))
@@ -35,7 +35,7 @@ class SimulatedThermometer(Frozen):
             else f"It read {beside_mm:.0f} mm below the place: hold the dot {number('thermometer.below'):.0f} mm above it."
         )
         after = self.but(reads=self.reads + 1, peak_c=shown if self.peak_c is None else max(self.peak_c, shown))
-        return after, Answer(ok=True, words=words, value=shown)
+        return after, Reply(ok=True, words=words, value=shown)
 
 
 class SimulatedMeter(Frozen):
@@ -49,14 +49,14 @@ class SimulatedMeter(Frozen):
         """The same, otherwise."""
         return self.model_copy(update=changes)
 
-    def read(self, moisture: float, tone: tuple[float, float, float]) -> tuple["SimulatedMeter", Answer, tuple[float, float, float]]:
+    def read(self, moisture: float, tone: tuple[float, float, float]) -> tuple["SimulatedMeter", Reply, tuple[float, float, float]]:
         """Reads skin of this moisture (its own points, 0 to 120) and tone (L*, a*, b*)."""
         if not self.plugged:
-            return self, Answer(ok=False, words=f"The {self.name} is unplugged."), tone
+            return self, Reply(ok=False, words=f"The {self.name} is unplugged."), tone
         chance, noise = _chance(self.name, self.reads), number("meter.noise")
         shown = round(min(120.0, max(0.0, moisture + chance.gauss(0, noise))))
         light, red, yellow = (round(part + chance.gauss(0, noise / 2), 1) for part in tone)
-        return self.but(reads=self.reads + 1), Answer(ok=True, value=shown), (light, red, yellow)
+        return self.but(reads=self.reads + 1), Reply(ok=True, value=shown), (light, red, yellow)
 
 
 def _chance(name: str, reads: int) -> Random:

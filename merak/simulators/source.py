@@ -5,7 +5,7 @@ from typing import Any
 from pydantic import Field
 
 from merak.core.modality.device import LedCard, MachineCard, MicrocurrentCard
-from merak.core.ports import Answer
+from merak.core.ports import Reply
 from merak.core.working import Frozen
 
 FAULTS = ("tip not seated", "overheated", "no contact")
@@ -39,28 +39,28 @@ class SimulatedSource(Frozen):
         """The same, otherwise."""
         return self.model_copy(update=changes)
 
-    def set_to(self, at: float) -> tuple["SimulatedSource", Answer]:
+    def set_to(self, at: float) -> tuple["SimulatedSource", Reply]:
         """Accepts what lies on its scale; refuses the rest and stays as it was."""
         if not self.plugged:
-            return self, Answer(ok=False, words=f"The {self.name} is unplugged.")
+            return self, Reply(ok=False, words=f"The {self.name} is unplugged.")
         if not self.least <= at <= self.most:
-            return self, Answer(ok=False, words=f"The {self.name} is set from {self.least:g} to {self.most:g} {self.scale}: not {at:g}.")
-        return self.but(at=at), Answer(ok=True, words=f"Set to {at:g} {self.scale}.", value=at)
+            return self, Reply(ok=False, words=f"The {self.name} is set from {self.least:g} to {self.most:g} {self.scale}: not {at:g}.")
+        return self.but(at=at), Reply(ok=True, words=f"Set to {at:g} {self.scale}.", value=at)
 
-    def fire(self, pulses: int = 1) -> tuple["SimulatedSource", Answer]:
+    def fire(self, pulses: int = 1) -> tuple["SimulatedSource", Reply]:
         """Gives pulses, as many as it can before its tip wants wiping."""
         if not self.plugged or self.fault or self.at is None:
             why = "is unplugged" if not self.plugged else f"reports: {self.fault}" if self.fault else "is not set"
-            return self, Answer(ok=False, words=f"The {self.name} {why}.")
+            return self, Reply(ok=False, words=f"The {self.name} {why}.")
         if self.wants_wiping:
-            return self, Answer(ok=False, words="Wipe and dry the tip first.")
+            return self, Reply(ok=False, words="Wipe and dry the tip first.")
         given = min(max(0, pulses), self.clean_every - self.since_clean) if self.clean_every else max(0, pulses)
         after = self.but(pulses=self.pulses + given, since_clean=self.since_clean + given)
-        return after, Answer(ok=True, words="Wipe and dry the tip." if after.wants_wiping else "", pulses=given)
+        return after, Reply(ok=True, words="Wipe and dry the tip." if after.wants_wiping else "", pulses=given)
 
-    def wipe(self) -> tuple["SimulatedSource", Answer]:
+    def wipe(self) -> tuple["SimulatedSource", Reply]:
         """Wiped and dried."""
-        return self.but(since_clean=0), Answer(ok=True, words="Wiped.")
+        return self.but(since_clean=0), Reply(ok=True, words="Wiped.")
 
     def plug(self, plugged: bool) -> "SimulatedSource":
         """Plugged in, unset, or pulled out."""

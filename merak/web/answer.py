@@ -23,7 +23,7 @@ def _shown(request: Request, token: str, form: dict[str, str] | None) -> Respons
     return _page(found, found.language, token, None, 422 if found.wrong else 200)
 
 
-def _page(found: follow_ups.Asked | None, language: str, token: str, stop: MerakError | None, status: int) -> Response:
+def _page(found: follow_ups.AnswerPage | None, language: str, token: str, stop: MerakError | None, status: int) -> Response:
     html = ENV.get_template("answer/page.html").render(
         found=found, language=language, languages=LANGUAGES, t=Tongue(language), token=token, stop=str(stop or "")
     )

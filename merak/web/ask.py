@@ -26,7 +26,7 @@ def ask_page(request: Request, visit_id: UUID) -> Response:
         return page(request, ctx, "ask/page.html", **_context(ctx, asked))
 
 
-def _context(ctx: Context, asked: asking.Asked) -> dict[str, Any]:
+def _context(ctx: Context, asked: asking.AskPage) -> dict[str, Any]:
     return {
         **stage_context(ctx, asked.file, "ask"), "asked": asked, "answers": asked.file.answers, "changed": "", "named": asking.named,
         "zones": asking.ZONES, "goals": list(GRADABLE.items()), "currency": asked.file.house.get("currency", "EUR"), "today": ctx.today,

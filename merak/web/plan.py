@@ -64,7 +64,7 @@ def _told(item: Item) -> str:
     """What a step is set to, in a line: its strength, how often, how it is done, where."""
     module = MODALITIES[item.modality]
     shown_ = {one.name: one for one in shown(module.Settings, texts(module.Settings.model_validate(item.settings)))}
-    names = dict.fromkeys(("colour", "then", "acid", module.STEP.field, "passes", "rounds", "repeats"))
+    names = dict.fromkeys(("colour", "then", "acid", module.INCREMENT.field, "passes", "rounds", "repeats"))
     parts = [
         f"{shown_[n].label.lower()} {shown_[n].value} {shown_[n].unit}".strip()
         for n in names

@@ -17,7 +17,7 @@ router = APIRouter(prefix="/rules")
 def rules(request: Request, q: str = "", of: str = "", zone: str = "", condition: str = "", mark: str = "") -> Response:
     """Every rule and number, found by what is asked."""
     with entered(request) as ctx:
-        asked = rule_book.Asked(q[:200], of, zone, condition, mark)
+        asked = rule_book.Search(q[:200], of, zone, condition, mark)
         context: dict[str, Any] = {
             "asked": asked,
             "groups": rule_book.by_subject(ctx, asked),

@@ -28,7 +28,7 @@ LEAST_S = 240
 REASONS = ("pain", "heat", "a patch, blister", "client asks", "client unwell", "machine", "time is up")
 
 
-class Sheet(NamedTuple):
+class PlateView(NamedTuple):
     """A plate of the run, with the steps that are done on it."""
 
     name: str
@@ -66,13 +66,13 @@ def _told(ctx: Context, file: VisitFile, run: treating.Run) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _sheets(file: VisitFile, steps: Sequence[Step]) -> list[Sheet]:
+def _sheets(file: VisitFile, steps: Sequence[Step]) -> list[PlateView]:
     """The plates that the treatment is done on, each with the margins of the first thing that is done there."""
-    found: dict[str, Sheet] = {}
+    found: dict[str, PlateView] = {}
     for n, step in enumerate(steps):
         if step.plate not in found:
             work = next((about()[one.modality].work for one in steps if one.plate == step.plate and one.wanted), "") or "microcurrent"
-            found[step.plate] = Sheet(step.plate, draw(file.brief.area(work, step.plate)), [])
+            found[step.plate] = PlateView(step.plate, draw(file.brief.area(work, step.plate)), [])
         found[step.plate].steps.append(n)
     return list(found.values())
 

@@ -8,7 +8,7 @@ import pytest
 
 from builders.briefs import EVERY_LICENCE, TODAY, brief, plan_of, planned
 from merak.core.after.course import propose
-from merak.core.after.incidents import Incident, days_until_next, left_on
+from merak.core.after.incidents import PastIncident, days_until_next, left_on
 from merak.core.client import Findings
 from merak.core.errors import Refused
 from merak.core.modality.before import Before
@@ -32,11 +32,13 @@ THEN = date(2026, 11, 1)
     ],
 )
 def test_what_an_incident_leaves(card: str, modality: str, of: str, mark: str, own: str) -> None:
-    assert left_on([Incident(card=card, grade=2, modality=modality)], of) == (mark, own)
+    assert left_on([PastIncident(card=card, grade=2, modality=modality)], of) == (mark, own)
 
 
 def test_a_later_date() -> None:
-    assert [days_until_next([Incident(card="Burn", grade=grade)]) for grade in (0, 2, 3, 4)] == [7, 7, 28, 28] and days_until_next([]) == 0
+    assert [days_until_next([PastIncident(card="Burn", grade=grade)]) for grade in (0, 2, 3, 4)] == [7, 7, 28, 28] and days_until_next(
+        []
+    ) == 0
     opening = {day: (datetime(2026, 1, 1, 9).time(), datetime(2026, 1, 1, 18).time()) for day in range(7)}
     zone = ZoneInfo("Europe/Lisbon")
     for wait, ahead in ((0, 3), (7, 7), (28, 28)):

@@ -16,7 +16,7 @@ from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import MACHINES, LedCard, MachineCard
 from merak.core.modality.muscle_stimulation import layout
-from merak.core.modality.shared import Dose, Subject, begun, in_zone, stepped
+from merak.core.modality.shared import Dose, Subject, begun, in_zone, incremented
 from merak.services.studio.rule_book import entries
 
 PLANNABLE = sorted(name for name in MODALITIES if name != "physician_resurfacing")
@@ -206,13 +206,13 @@ def test_what_is_allowed_is_allowed() -> None:
 def test_a_step_is_one_step_and_stays_on_the_scale(name: str) -> None:
     module, card = MODALITIES[name], card_of(name)
     first = module.start(card, Subject(phototype=2)).settings
-    field, size, down = module.STEP
-    up, gentler = stepped(module, first, card, up=True), stepped(module, first, card, up=False)
+    field, size, down = module.INCREMENT
+    up, gentler = incremented(module, first, card, up=True), incremented(module, first, card, up=False)
     by = size or (card.step if isinstance(card, MachineCard) else size)
     moved = getattr(up, field) - getattr(first, field)
     assert moved == pytest.approx(-by if down else by) and getattr(gentler, field) <= getattr(first, field) + (by if down else 0)
     for _ in range(500):
-        up = stepped(module, up, card, up=True)
+        up = incremented(module, up, card, up=True)
     module.Settings.model_validate(up.model_dump())
 
 

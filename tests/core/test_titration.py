@@ -4,20 +4,20 @@ from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import delivered_by, settings
 from hypothesis import strategies as st
 
 from builders.briefs import EVERY_LICENCE, brief
 from builders.machines import SCALES
 from merak.core.after.answer import Look, SkinAnswer, fitting, where
 from merak.core.after.differences import differences
-from merak.core.after.energy import given as amount_given
+from merak.core.after.energy import delivered_by as amount_given
 from merak.core.after.following import KINDS, FollowUp, alarms, asked, due_before, dues, read, with_answers
 from merak.core.after.outcomes import Seen, effects, signals
 from merak.core.errors import BadInput, Refused
 from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.shared import Subject, begun, more_energy, stepped
+from merak.core.modality.shared import Subject, begun, incremented, more_energy
 from merak.core.modality.titration import titrate
 from merak.core.plan.chair import Part, Step
 from merak.core.plan.item import begin
@@ -63,7 +63,7 @@ def test_what_the_skin_said_and_what_follows(last: Before, turn: str) -> None:
     assert titrate(last).turn == turn and titrate(last).words
 
 
-@given(BEFORES, st.lists(FOLLOWED, max_size=3))
+@delivered_by(BEFORES, st.lists(FOLLOWED, max_size=3))
 def test_up_only_where_everything_allows_it(last: Before, said: list[FollowUp]) -> None:
     whole = with_answers(last, "microcurrent", said)
     turn = titrate(whole).turn
@@ -81,12 +81,12 @@ TITRATED = sorted({*SCALES, "microcurrent", "peel", "enzyme", "oxygen_mask"})
 
 
 @settings(deadline=None)
-@given(st.sampled_from(TITRATED), BEFORES, st.floats(0, 1))
+@delivered_by(st.sampled_from(TITRATED), BEFORES, st.floats(0, 1))
 def test_a_start_is_never_past_a_ceiling_nor_a_fifth_above_last_time(modality: str, last: Before, share: float) -> None:
     module = MODALITIES[modality]
     open_to = {"returning": True, "licences": EVERY_LICENCE, "senior": True}
     card = brief(**open_to).card(modality) if module.CARD else None
-    field = module.STEP.field
+    field = module.INCREMENT.field
     usual = float(getattr(begun(module, card, Subject(first_visit=False)).settings, field))
     had = last.model_copy(update={"at": round(usual * (0.6 + 0.4 * share), 2), "on": date(2026, 11, 1), "mark": ""})
     try:
@@ -95,12 +95,12 @@ def test_a_start_is_never_past_a_ceiling_nor_a_fifth_above_last_time(modality: s
         return
     now, turn = float(item.settings[field]), titrate(had).turn
     more = more_energy(card, field, had.at or 0, now)
-    if turn == "up" and not module.STEP.down:
+    if turn == "up" and not module.INCREMENT.down:
         assert more is None or more <= 1.2 + 1e-6
-    if turn in ("down", "same") and not module.STEP.down:
+    if turn in ("down", "same") and not module.INCREMENT.down:
         foot = module.Settings.model_validate(item.settings)
         for _ in range(60):
-            foot = stepped(module, foot, card, up=False)
+            foot = incremented(module, foot, card, up=False)
         assert now <= max(had.at or 0, float(getattr(foot, field))) + 1e-9, "no more than last time"
 
 

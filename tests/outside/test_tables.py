@@ -14,7 +14,7 @@ from merak.core.modality import rf_bulk
 WARMED = bioheat.Body(rf_bulk.layers(), bioheat.Surface(23.36, 10))
 
 
-def warmed() -> bioheat.Run:
+def warmed() -> bioheat.HeatRun:
     return WARMED.run(bioheat.np.full(2000, 2000.0), 0.1, 4e-3)
 
 

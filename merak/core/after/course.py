@@ -9,10 +9,10 @@ from merak.core.working import Frozen, Quantity
 
 #: Weekday (0 Monday) → opening and closing time; a missing day is closed.
 Opening = Mapping[int, tuple[time, time]]
-Span = tuple[datetime, datetime]
+Gap = tuple[datetime, datetime]
 
 
-class Proposal(Frozen):
+class DateProposal(Frozen):
     """The proposed start (aware, studio's time), the window of days it was looked for in, and why."""
 
     at: datetime
@@ -32,8 +32,8 @@ def gap(session_no: int, sessions: int) -> tuple[int, int, Quantity]:
 
 
 def propose(
-    last: datetime, session_no: int, sessions: int, minutes: int, opening: Opening, busy: Iterable[Span], zone: str, wait: int = 0
-) -> Proposal | None:
+    last: datetime, session_no: int, sessions: int, minutes: int, opening: Opening, busy: Iterable[Gap], zone: str, wait: int = 0
+) -> DateProposal | None:
     """The first free slot on the course's earliest open day, as near to the same clock time as can be.
 
     `last` is aware; `busy` holds booked spans (aware) of this therapist. Looks three weeks past the latest day before giving up
@@ -50,11 +50,11 @@ def propose(
         if slot:
             within = "; there was an incident, it is looked at first." if wait >= least else ", within the course's gap."
             why = f"{ahead} days after this visit" + (within if ahead <= most else f"; nothing free by {latest:%-d %b}.")
-            return Proposal(at=slot, earliest=earliest, latest=latest, why=why, gap=worked)
+            return DateProposal(at=slot, earliest=earliest, latest=latest, why=why, gap=worked)
     return None
 
 
-def free(start: datetime, minutes: int, opening: Opening, busy: Iterable[Span]) -> str:
+def free(start: datetime, minutes: int, opening: Opening, busy: Iterable[Gap]) -> str:
     """ "" when the studio is open and nobody is booked at `start` (aware, studio's time); else what stands against it."""
     end = start + timedelta(minutes=minutes)
     hours = opening.get(start.weekday())
@@ -67,7 +67,7 @@ def free(start: datetime, minutes: int, opening: Opening, busy: Iterable[Span]) 
     return ""
 
 
-def _slot(day: date, wish: time, minutes: int, opening: Opening, busy: list[Span], zone: ZoneInfo) -> datetime | None:
+def _slot(day: date, wish: time, minutes: int, opening: Opening, busy: list[Gap], zone: ZoneInfo) -> datetime | None:
     hours = opening.get(day.weekday())
     if hours is None:
         return None

@@ -38,7 +38,7 @@ AMOUNTS = {
 }
 
 
-class Given(Frozen):
+class Delivered(Frozen):
     """What was planned and what was given, in `unit` (None: unknown), and the share of the step that was done, 0 up."""
 
     name: str
@@ -48,7 +48,7 @@ class Given(Frozen):
     share: float
 
 
-def given(modality: str, planned: Mapping[str, Quantity], really: Mapping[str, Quantity], share: float) -> Given | None:
+def delivered_by(modality: str, planned: Mapping[str, Quantity], really: Mapping[str, Quantity], share: float) -> Delivered | None:
     """A modality's amount as planned and as given: by the settings that it `really` ran with, and the share that was done.
 
     None for what has no amount of its own.
@@ -58,4 +58,4 @@ def given(modality: str, planned: Mapping[str, Quantity], really: Mapping[str, Q
         return None
     was, now = planned[amount.key], really.get(amount.key, planned[amount.key])
     done = now.value * share if now.value is not None and amount.adds_up else now.value
-    return Given(name=was.name, unit=was.unit, planned=was.value, done=done if share > 0 else 0.0, share=share)
+    return Delivered(name=was.name, unit=was.unit, planned=was.value, done=done if share > 0 else 0.0, share=share)

@@ -14,9 +14,9 @@ from merak.core.working import Caution, Frozen
 
 FollowKind = Literal["day1", "day7", "before"]
 KINDS: tuple[FollowKind, ...] = get_args(FollowKind)
-Mark = Literal["none", "blister", "infection", "colour", "fever"]
+Aftermath = Literal["none", "blister", "infection", "colour", "fever"]
 #: What can be left on the skin, in words; none of it is a diagnosis.
-MARKS: dict[Mark, str] = {
+MARKS: dict[Aftermath, str] = {
     "none": "nothing", "blister": "a blister or burn", "infection": "weeping, pus or crusts", "colour": "a brown, white or grey mark",
     "fever": "fever",
 }  # fmt: skip
@@ -29,7 +29,7 @@ class FollowUp(Frozen):
     swelling: int | None = Field(None, ge=0, le=4)
     pain: int | None = Field(None, ge=0, le=10)
     settled_h: float | None = Field(None, ge=0, le=2000, allow_inf_nan=False)
-    mark: Mark | None = None
+    mark: Aftermath | None = None
     kept: Literal["yes", "mostly", "no"] | None = None
     improvement: int | None = Field(None, ge=-2, le=2)
     satisfaction: int | None = Field(None, ge=0, le=10)

@@ -8,7 +8,7 @@ from merak.core.knowledge import emergencies, number
 from merak.core.working import Frozen
 
 
-class Incident(Frozen):
+class PastIncident(Frozen):
     """An incident as a closed visit keeps it: the card, where, grade 0 to 4, what was being done, what was done about it."""
 
     card: str
@@ -21,10 +21,10 @@ class Incident(Frozen):
     def words(self) -> str:
         """In short."""
         where = f", {self.zone}" if self.zone else ""
-        return f"{self.card or 'Incident'}, grade {self.grade}{where}"
+        return f"{self.card or 'PastIncident'}, grade {self.grade}{where}"
 
 
-def left_on(incidents: Iterable[Incident], modality: str) -> tuple[str, str]:
+def left_on(incidents: Iterable[PastIncident], modality: str) -> tuple[str, str]:
     """(what was left that waits for a doctor's letter, what happened while this modality was done), of a visit, for a modality; ""
     where nothing was.
 
@@ -41,7 +41,7 @@ def left_on(incidents: Iterable[Incident], modality: str) -> tuple[str, str]:
     return mark, own
 
 
-def days_until_next(incidents: Iterable[Incident]) -> int:
+def days_until_next(incidents: Iterable[PastIncident]) -> int:
     """Days before anybody comes again after an incident (rules course.incident, course.incident.strong); 0 after none."""
     grades = [one.grade for one in incidents]
     if not grades:

@@ -47,7 +47,7 @@ class Curve(Frozen):
     span: tuple[float, float] | None = None
 
 
-class Answer(Frozen):
+class Result(Frozen):
     """Numbers by key with their workings, what to mind, what is refused by field, curves where they say more."""
 
     numbers: dict[str, Quantity]
@@ -64,13 +64,13 @@ class Calculation(NamedTuple):
     group: str
     words: str
     inputs: type[Inputs]
-    work: Callable[[Any], Answer]
+    work: Callable[[Any], Result]
     fills: tuple[tuple[str, str], ...] = ()
 
 
-def answered(judge: Judge, *curves: Curve) -> Answer:
+def answered(judge: Judge, *curves: Curve) -> Result:
     """What a judge collected, as an answer."""
-    return Answer(numbers=judge.numbers, cautions=tuple(judge.mind), refused=judge.refused, curves=curves)
+    return Result(numbers=judge.numbers, cautions=tuple(judge.mind), refused=judge.refused, curves=curves)
 
 
 def thread(name: str, x: Any, y: Any) -> Thread:

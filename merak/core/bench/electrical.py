@@ -4,7 +4,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from merak.core.bench.answer import Answer, Calculation, Curve, Inputs, Limit, answered, span, thread
+from merak.core.bench.answer import Calculation, Curve, Inputs, Limit, Result, answered, span, thread
 from merak.core.dose.current import (
     charge_mc,
     density_ma_cm2,
@@ -18,7 +18,7 @@ from merak.core.dose.current import (
 from merak.core.dose.sound import mean_intensity, minutes_over, share_at_depth
 from merak.core.knowledge import number
 from merak.core.modality.iontophoresis import Charge, pole_for
-from merak.core.modality.shared import Judge, given, worked
+from merak.core.modality.shared import Judge, as_set, worked
 
 GROUP = "Current and sound"
 
@@ -32,13 +32,13 @@ class DensityIn(Inputs):
     steady: bool = Field(False, title="Direct current")
 
 
-def density(asked: DensityIn) -> Answer:
+def density(asked: DensityIn) -> Result:
     """Density and charge of a microcurrent, with its lines."""
     judge = Judge()
     current, contact, time = (
-        given("current", asked.current_ua, "µA", 0),
-        given("contact", asked.contact_cm2, "cm²", 2),
-        given("minutes", asked.minutes, "min"),
+        as_set("current", asked.current_ua, "µA", 0),
+        as_set("contact", asked.contact_cm2, "cm²", 2),
+        as_set("minutes", asked.minutes, "min"),
     )
     found = worked(
         "current density",
@@ -95,13 +95,13 @@ class GalvanicIn(Inputs):
     polarity: Literal["positive", "negative"] = Field("negative", title="Working electrode")
 
 
-def galvanic(asked: GalvanicIn) -> Answer:
+def galvanic(asked: GalvanicIn) -> Result:
     """Density, mA·min, hydroxide by Faraday, the pH it could come to, the right pole."""
     judge = Judge()
     current, plate, time = (
-        given("current", asked.current_ma, "mA", 2),
-        given("electrode", asked.electrode_cm2, "cm²", 1),
-        given("minutes", asked.minutes, "min"),
+        as_set("current", asked.current_ma, "mA", 2),
+        as_set("electrode", asked.electrode_cm2, "cm²", 1),
+        as_set("minutes", asked.minutes, "min"),
     )
     dense = worked(
         "current density",
@@ -142,7 +142,7 @@ def galvanic(asked: GalvanicIn) -> Answer:
             unbuffered_ph(ions.value or 0, asked.water_ml),
             "",
             "14 + log10(hydroxide ÷ liquid)",
-            (ions, given("liquid", asked.water_ml, "mL")),
+            (ions, as_set("liquid", asked.water_ml, "mL")),
             "current.faraday",
             digits=2,
         ),
@@ -174,14 +174,14 @@ class PulsesIn(Inputs):
     pad_cm2: float = Field(25, ge=0.01, le=500, title="Pad", json_schema_extra={"unit": "cm²"})
 
 
-def pulses(asked: PulsesIn) -> Answer:
+def pulses(asked: PulsesIn) -> Result:
     """R.m.s., density, energy of a pulse, the equipment's limit."""
     judge = Judge()
     peak, width, rate, pad = (
-        given("peak current", asked.current_ma, "mA"),
-        given("phase width", asked.width_us, "µs", 0),
-        given("pulse rate", asked.rate_hz, "Hz", 0),
-        given("pad", asked.pad_cm2, "cm²", 0),
+        as_set("peak current", asked.current_ma, "mA"),
+        as_set("phase width", asked.width_us, "µs", 0),
+        as_set("pulse rate", asked.rate_hz, "Hz", 0),
+        as_set("pad", asked.pad_cm2, "cm²", 0),
     )
     if 2 * asked.width_us * 1e-6 * asked.rate_hz > 1:
         judge.refuse("current.rms", "Two phases of this width do not fit into a period at this rate.", "width_us")
@@ -227,10 +227,10 @@ class SoundIn(Inputs):
     head_cm2: float = Field(5, ge=0.01, le=50, title="Radiating area", json_schema_extra={"unit": "cm²"})
 
 
-def sound(asked: SoundIn) -> Answer:
+def sound(asked: SoundIn) -> Result:
     """Mean intensity, what is left at depth, minutes."""
     judge = Judge()
-    peak, duty = given("intensity, peak", asked.intensity_w_cm2, "W/cm²", 2), given("duty", asked.duty_percent, "%", 0)
+    peak, duty = as_set("intensity, peak", asked.intensity_w_cm2, "W/cm²", 2), as_set("duty", asked.duty_percent, "%", 0)
     judge.most("ultrasound.equipment", peak, "intensity_w_cm2")
     judge.most("ultrasound.ceiling", peak, "intensity_w_cm2")
     mean = worked(
@@ -249,7 +249,7 @@ def sound(asked: SoundIn) -> Answer:
         share_at_depth(asked.frequency_mhz, asked.depth_mm / 10, loss),
         "",
         "10^(−0.07 × MHz × cm)",
-        (given("frequency", asked.frequency_mhz, "MHz"), given("depth", asked.depth_mm, "mm")),
+        (as_set("frequency", asked.frequency_mhz, "MHz"), as_set("depth", asked.depth_mm, "mm")),
         "ultrasound.attenuation",
         digits=3,
     )
@@ -266,7 +266,7 @@ def sound(asked: SoundIn) -> Answer:
             digits=3,
         ),
     )
-    area, head = given("area", asked.area_cm2, "cm²", 0), given("radiating area", asked.head_cm2, "cm²", 1)
+    area, head = as_set("area", asked.area_cm2, "cm²", 0), as_set("radiating area", asked.head_cm2, "cm²", 1)
     judge.tell(
         "minutes",
         worked(

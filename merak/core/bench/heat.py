@@ -6,8 +6,8 @@ from typing import Literal
 import numpy as np
 from pydantic import Field, model_validator
 
-from merak.core.bench.answer import Answer, Calculation, Curve, Inputs, Limit, Thread, answered, span, thread
-from merak.core.dose.bioheat import Run, Surface, absorbed_share, body, hottest, under_tip
+from merak.core.bench.answer import Calculation, Curve, Inputs, Limit, Result, Thread, answered, span, thread
+from merak.core.dose.bioheat import HeatRun, Surface, absorbed_share, body, hottest, under_tip
 from merak.core.dose.focused import line_count, too_deep
 from merak.core.dose.radio import Per, fluence_j_cm2, pin_energy_mj, step_ratio
 from merak.core.dose.thermal import (
@@ -24,7 +24,7 @@ from merak.core.dose.thermal import (
 from merak.core.knowledge import number
 from merak.core.modality.focused_lifting import Place, tissue_rule
 from merak.core.modality.rf_bulk import layer, layers
-from merak.core.modality.shared import Judge, given, worked
+from merak.core.modality.shared import Judge, as_set, worked
 
 GROUP = "Heat"
 DT = 0.1
@@ -58,7 +58,7 @@ class HeatIn(Inputs):
         return self
 
 
-def _heated(asked: HeatIn, flow: float, absorbed: float) -> tuple[Run, ...]:
+def _heated(asked: HeatIn, flow: float, absorbed: float) -> tuple[HeatRun, ...]:
     """The heat, then the cold head where there is one."""
     film = layer("gel", asked.gel_mm) if asked.gel_mm else None
     skin = layers(flow, dermis=asked.dermis_mm, fat=asked.fat_mm)
@@ -74,15 +74,15 @@ def _heated(asked: HeatIn, flow: float, absorbed: float) -> tuple[Run, ...]:
     return first, cold.run(np.zeros(ceil(asked.cold_min * 60 / DT)), DT, asked.depth_mm / 1000, first.profile_c)
 
 
-def heat(asked: HeatIn) -> Answer:
+def heat(asked: HeatIn) -> Result:
     """Surface and hottest depth over time as a band of blood flow; stay, pass dose, thermal dose; the absorbed share by readings."""
     judge = Judge()
     share = asked.absorbed
     if asked.readings:
         share = _fitted(judge, asked)
     usual, quick = (_heated(asked, flow, share) for flow in (1.0, number("rf_bulk.perfusion")))
-    power, zone = given("power", asked.power_w, "W"), given("zone", asked.zone_cm2, "cm²", 0)
-    told = given("absorbed share", share, "", 2, "rf_bulk.absorbed")
+    power, zone = as_set("power", asked.power_w, "W"), as_set("zone", asked.zone_cm2, "cm²", 0)
+    told = as_set("absorbed share", share, "", 2, "rf_bulk.absorbed")
     reached = usual[0].reaches(number("rf_bulk.target.least"))
     judge.tell(
         "to_target",
@@ -127,7 +127,7 @@ def heat(asked: HeatIn) -> Answer:
         sum(float(run.cem43_min.max()) for run in usual),
         "CEM43 min",
         f"{sum(float(run.cem43_min.max()) for run in quick):.2f} with five times the flow",
-        (given("minutes", asked.minutes, "min"),),
+        (as_set("minutes", asked.minutes, "min"),),
         "heat.dose",
         digits=2,
     )
@@ -138,7 +138,7 @@ def heat(asked: HeatIn) -> Answer:
         heating_rate_c_s(asked.power_w, tip_cm2, asked.depth_mm, share),
         "°C/s",
         "η·P ÷ (tip × depth) ÷ ρc",
-        (power, told, given("tip", tip_cm2, "cm²", 2)),
+        (power, told, as_set("tip", tip_cm2, "cm²", 2)),
         "heat.pennes",
         digits=2,
     )
@@ -165,7 +165,7 @@ def heat(asked: HeatIn) -> Answer:
             pass_dose_j_cm2(asked.power_w, asked.speed_mm_s, asked.tip_mm),
             "J/cm²",
             "power ÷ (speed × tip)",
-            (power, given("speed", asked.speed_mm_s, "mm/s", 0)),
+            (power, as_set("speed", asked.speed_mm_s, "mm/s", 0)),
             "heat.pass",
             digits=2,
         ),
@@ -209,8 +209,8 @@ def _fitted(judge: Judge, asked: HeatIn) -> float:
     return share
 
 
-def _heat_curve(asked: HeatIn, usual: tuple[Run, ...], quick: tuple[Run, ...], stop: float) -> Curve:
-    def both(runs: tuple[Run, ...], inside: bool) -> tuple[np.ndarray, np.ndarray]:
+def _heat_curve(asked: HeatIn, usual: tuple[HeatRun, ...], quick: tuple[HeatRun, ...], stop: float) -> Curve:
+    def both(runs: tuple[HeatRun, ...], inside: bool) -> tuple[np.ndarray, np.ndarray]:
         y = hottest(runs) if inside else np.concatenate([runs[0].surface_c, *(run.surface_c[1:] for run in runs[1:])])
         return np.arange(len(y)) * DT / 60, y
 
@@ -231,10 +231,10 @@ def _heat_curve(asked: HeatIn, usual: tuple[Run, ...], quick: tuple[Run, ...], s
     return Curve(title="Temperature over time", x="minutes", y="°C", threads=(*drawn, *seen), limits=limits)
 
 
-def _dose_curve(usual: tuple[Run, ...], quick: tuple[Run, ...]) -> Curve:
+def _dose_curve(usual: tuple[HeatRun, ...], quick: tuple[HeatRun, ...]) -> Curve:
     """Thermal dose of the hottest point as it grows."""
 
-    def grown(runs: tuple[Run, ...]) -> tuple[np.ndarray, np.ndarray]:
+    def grown(runs: tuple[HeatRun, ...]) -> tuple[np.ndarray, np.ndarray]:
         peaks = hottest(runs)
         steps = np.array([cem43_min(float(c), DT / 60) for c in peaks[1:]])
         return np.arange(len(peaks)) * DT / 60, np.concatenate([[0.0], np.cumsum(steps)])
@@ -257,10 +257,10 @@ class ThermalIn(Inputs):
     material: Literal["metal", "glass", "plastic"] = Field("metal", title="Touching")
 
 
-def thermal(asked: ThermalIn) -> Answer:
+def thermal(asked: ThermalIn) -> Result:
     """CEM43, the burn integral, what a touched surface may have."""
     judge = Judge()
-    warm, time = given("temperature", asked.celsius, "°C"), given("minutes", asked.minutes, "min")
+    warm, time = as_set("temperature", asked.celsius, "°C"), as_set("minutes", asked.minutes, "min")
     dose = worked(
         "thermal dose", cem43_min(asked.celsius, asked.minutes), "CEM43 min", "minutes × R^(43 − T)", (warm, time), "heat.dose", digits=2
     )
@@ -314,14 +314,14 @@ class InfraredIn(Inputs):
     room_c: float = Field(22, ge=5, le=40, title="Room", json_schema_extra={"unit": "°C"})
 
 
-def infrared(asked: InfraredIn) -> Answer:
+def infrared(asked: InfraredIn) -> Result:
     """The skin behind a reading."""
     judge = Judge()
     inputs = (
-        given("reading", asked.reading_c, "°C", 2),
-        given("set to", asked.set_emissivity, "", 2),
-        given("skin", asked.skin_emissivity, "", 2),
-        given("room", asked.room_c, "°C"),
+        as_set("reading", asked.reading_c, "°C", 2),
+        as_set("set to", asked.set_emissivity, "", 2),
+        as_set("skin", asked.skin_emissivity, "", 2),
+        as_set("room", asked.room_c, "°C"),
     )
     skin = skin_from_infrared_c(asked.reading_c, asked.set_emissivity, asked.skin_emissivity, asked.room_c)
     judge.tell("skin", worked("skin", skin, "°C", "Stefan–Boltzmann, turned round", inputs, "heat.infrared", digits=2))
@@ -353,11 +353,11 @@ class FractionalIn(Inputs):
     next_ms: float = Field(20, ge=0.01, le=1000, title="Next pulse", json_schema_extra={"unit": "ms"})
 
 
-def fractional(asked: FractionalIn) -> Answer:
+def fractional(asked: FractionalIn) -> Result:
     """Energy a pin and a cm², and how large the step is."""
     judge = Judge()
     pins, face = asked.rows * asked.columns, asked.across_mm * asked.down_mm / 100
-    power, pulse, count = given("power", asked.power_w, "W"), given("pulse", asked.pulse_ms, "ms", 0), given("pins", pins, "", 0)
+    power, pulse, count = as_set("power", asked.power_w, "W"), as_set("pulse", asked.pulse_ms, "ms", 0), as_set("pins", pins, "", 0)
     pin = worked(
         "energy of a pin",
         pin_energy_mj(asked.power_w, asked.pulse_ms, pins, asked.per),
@@ -377,7 +377,7 @@ def fractional(asked: FractionalIn) -> Answer:
             total,
             "J/cm²",
             "pins × energy ÷ tip × passes",
-            (pin, given("tip", face, "cm²", 2), given("passes", asked.passes, "", 0)),
+            (pin, as_set("tip", face, "cm²", 2), as_set("passes", asked.passes, "", 0)),
             "rf_fractional.per",
             digits=3,
         ),
@@ -407,13 +407,13 @@ class LinesIn(Inputs):
     passes: int = Field(3, ge=1, le=10, title="Passes")
 
 
-def focused(asked: LinesIn) -> Answer:
+def focused(asked: LinesIn) -> Result:
     """Lines, joules, and whether the focus keeps clear of bone."""
     judge = Judge()
     rule_id = tissue_rule(asked.place)
     tissue, clear = (
-        given("soft tissue", number(rule_id), "mm", 1, rule_id),
-        given("short of bone by", number("focused_lifting.clear"), "mm", 1, "focused_lifting.clear"),
+        as_set("soft tissue", number(rule_id), "mm", 1, rule_id),
+        as_set("short of bone by", number("focused_lifting.clear"), "mm", 1, "focused_lifting.clear"),
     )
     deepest = worked(
         "deepest focus here", (tissue.value or 0) - (clear.value or 0), "mm", "soft tissue − clearance", (tissue, clear), rule_id
@@ -432,11 +432,11 @@ def focused(asked: LinesIn) -> Answer:
         count,
         "",
         "(width ÷ spacing, rounded down, + 1) × passes",
-        (given("width", asked.width_mm, "mm", 0), given("spacing", asked.spacing_mm, "mm"), given("passes", asked.passes, "", 0)),
+        (as_set("width", asked.width_mm, "mm", 0), as_set("spacing", asked.spacing_mm, "mm"), as_set("passes", asked.passes, "", 0)),
         digits=0,
     )
     judge.tell("lines", lines)
-    line = given("energy a line", asked.line_j, "J", 2)
+    line = as_set("energy a line", asked.line_j, "J", 2)
     judge.most("focused_lifting.line.most", line, "line_j")
     judge.tell("joules", worked("energy in all", count * asked.line_j, "J", "lines × energy a line", (lines, line), "dose.energy"))
     return answered(judge)

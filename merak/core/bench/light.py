@@ -5,7 +5,7 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
-from merak.core.bench.answer import Answer, Calculation, Curve, Inputs, Limit, answered, span, thread
+from merak.core.bench.answer import Calculation, Curve, Inputs, Limit, Result, answered, span, thread
 from merak.core.dose.light import disc_share, fluence_j_cm2, irradiance_at, minutes_for, photon_ev
 from merak.core.dose.pulses import (
     adiabatic_rise,
@@ -20,7 +20,7 @@ from merak.core.dose.pulses import (
 from merak.core.knowledge import caution, number
 from merak.core.modality.device import Colour
 from merak.core.modality.pulsed_light import DARK, delay_for
-from merak.core.modality.shared import Judge, given, worked
+from merak.core.modality.shared import Judge, as_set, worked
 
 GROUP = "Light"
 
@@ -35,11 +35,11 @@ class FluenceIn(Inputs):
     wavelength_nm: float = Field(633, ge=200, le=2000, title="Wavelength", json_schema_extra={"unit": "nm"})
 
 
-def fluence(asked: FluenceIn) -> Answer:
+def fluence(asked: FluenceIn) -> Result:
     """Fluence over minutes, with its ceiling."""
     judge = Judge()
-    bright, time = given("irradiance", asked.irradiance_mw_cm2, "mW/cm²"), given("minutes", asked.minutes, "min")
-    duty = given("duty", asked.duty_percent, "%", 0)
+    bright, time = as_set("irradiance", asked.irradiance_mw_cm2, "mW/cm²"), as_set("minutes", asked.minutes, "min")
+    duty = as_set("duty", asked.duty_percent, "%", 0)
     share = asked.duty_percent / 100
     value = fluence_j_cm2(asked.irradiance_mw_cm2, asked.minutes, share)
     found = worked("fluence", value, "J/cm²", "irradiance × minutes × 60 ÷ 1000 × duty", (bright, time, duty), "led.fluence", "led.duty")
@@ -54,7 +54,7 @@ def fluence(asked: FluenceIn) -> Answer:
             longest,
             "min",
             "ceiling ÷ irradiance ÷ duty",
-            (given("ceiling", number(rule_id), "J/cm²", 0, rule_id), bright, duty),
+            (as_set("ceiling", number(rule_id), "J/cm²", 0, rule_id), bright, duty),
             rule_id,
         ),
     )
@@ -65,7 +65,7 @@ def fluence(asked: FluenceIn) -> Answer:
             photon_ev(asked.wavelength_nm),
             "eV",
             "h·c ÷ wavelength",
-            (given("wavelength", asked.wavelength_nm, "nm", 0),),
+            (as_set("wavelength", asked.wavelength_nm, "nm", 0),),
             digits=3,
         ),
     )
@@ -105,10 +105,10 @@ class DistanceIn(Inputs):
         return self
 
 
-def distance(asked: DistanceIn) -> Answer:
+def distance(asked: DistanceIn) -> Result:
     """Irradiance at a distance: log–log between measured points, a disc without any, unknown beyond them."""
     judge = Judge()
-    far, tilt = given("distance", asked.distance_cm, "cm"), given("tilt", asked.angle_deg, "°", 0)
+    far, tilt = as_set("distance", asked.distance_cm, "cm"), as_set("tilt", asked.angle_deg, "°", 0)
     cosine = disc_share(0, 1, asked.angle_deg)
     if asked.points:
         straight = irradiance_at(asked.distance_cm, asked.points)
@@ -151,7 +151,7 @@ class ProgrammeIn(Inputs):
     together: bool = Field(False, title="Heads together")
 
 
-def programme(asked: ProgrammeIn) -> Answer:
+def programme(asked: ProgrammeIn) -> Result:
     """Fluence of each colour and of all, and the minutes."""
     judge = Judge()
     parts = []
@@ -164,7 +164,7 @@ def programme(asked: ProgrammeIn) -> Answer:
                 fluence_j_cm2(bright, minutes, asked.duty_percent / 100),
                 "J/cm²",
                 "irradiance × minutes × 60 ÷ 1000 × duty",
-                (given("irradiance", bright, "mW/cm²"), given("minutes", minutes, "min")),
+                (as_set("irradiance", bright, "mW/cm²"), as_set("minutes", minutes, "min")),
                 "led.fluence",
             )
             judge.tell(colour, found)
@@ -206,22 +206,22 @@ class TrainIn(Inputs):
     backscatter: float = Field(2, ge=1, le=4, title="Build-up by scattering")
 
 
-def pulse_train(asked: TrainIn) -> Answer:
+def pulse_train(asked: TrainIn) -> Result:
     """Relative heating of epidermis and vessel through the train; the guards of width and delay."""
     judge = Judge()
     each, period = asked.fluence_j_cm2 / asked.pulses, asked.width_ms + asked.delay_ms
     tau, skin_tau = relaxation_ms(asked.target_um), number("pulsed_light.epidermis_tau")
     judge.tell(
         "relaxation",
-        worked("vessel’s relaxation time", tau, "ms", "d² ÷ 16κ", (given("vessel", asked.target_um, "µm", 0),), "pulsed_light.relaxation"),
+        worked("vessel’s relaxation time", tau, "ms", "d² ÷ 16κ", (as_set("vessel", asked.target_um, "µm", 0),), "pulsed_light.relaxation"),
     )
     melanin = number(f"pulsed_light.melanin.{asked.phototype}")
     skin = train(
         adiabatic_rise(epidermis_mu_a(asked.cutoff_nm, melanin), each, asked.backscatter), asked.width_ms, period, asked.pulses, skin_tau
     )
     vessel = train(adiabatic_rise(number("pulsed_light.blood"), each, asked.backscatter), asked.width_ms, period, asked.pulses, tau)
-    light = given("fluence of a sub-pulse", each, "J/cm²")
-    share = given("melanin share", melanin, "", 2, f"pulsed_light.melanin.{asked.phototype}")
+    light = as_set("fluence of a sub-pulse", each, "J/cm²")
+    share = as_set("melanin share", melanin, "", 2, f"pulsed_light.melanin.{asked.phototype}")
     judge.tell(
         "epidermis",
         worked(
@@ -249,9 +249,9 @@ def pulse_train(asked: TrainIn) -> Answer:
     judge.tell(
         "ratio", worked("vessel beside epidermis", max(vessel) / max(skin), "×", "peak ÷ peak", (), "pulsed_light.relative", digits=2)
     )
-    judge.least("pulsed_light.width.least", given("width", asked.width_ms, "ms"), "width_ms")
+    judge.least("pulsed_light.width.least", as_set("width", asked.width_ms, "ms"), "width_ms")
     if asked.pulses > 1:
-        judge.least(delay_for(asked.phototype), given("delay", asked.delay_ms, "ms"), "delay_ms")
+        judge.least(delay_for(asked.phototype), as_set("delay", asked.delay_ms, "ms"), "delay_ms")
     if asked.phototype >= number("pulsed_light.never"):
         judge.refuse("pulsed_light.never", "Never on phototype VI.", "phototype")
     judge.know("pulsed_light.relative")
@@ -274,7 +274,7 @@ class SpotIn(Inputs):
     phototype: int = Field(2, ge=1, le=6, title="Phototype")
 
 
-def spot(asked: SpotIn) -> Answer:
+def spot(asked: SpotIn) -> Result:
     """The earliest moment at which it may be read."""
     judge = Judge()
     dark = asked.phototype >= DARK
@@ -301,11 +301,11 @@ class DepthIn(Inputs):
     absorption_cm: float | None = Field(None, ge=0.01, le=100, title="Absorption, if known", json_schema_extra={"unit": "1/cm"})
 
 
-def depth(asked: DepthIn) -> Answer:
+def depth(asked: DepthIn) -> Result:
     """Reduced scattering, absorption, the depth at which 1/e is left."""
     judge = Judge()
     absorbs = baseline_mu_a(asked.wavelength_nm) if asked.absorption_cm is None else asked.absorption_cm
-    wave = given("wavelength", asked.wavelength_nm, "nm", 0)
+    wave = as_set("wavelength", asked.wavelength_nm, "nm", 0)
     mu_a = worked(
         "absorption", absorbs, "1/cm", "skin without melanin and blood" if asked.absorption_cm is None else "as given", (wave,), digits=3
     )

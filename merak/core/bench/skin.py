@@ -4,7 +4,7 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
-from merak.core.bench.answer import Answer, Calculation, Curve, Inputs, Limit, answered, span, thread
+from merak.core.bench.answer import Calculation, Curve, Inputs, Limit, Result, answered, span, thread
 from merak.core.dose.abrasion import liquid_ml, path_mm, point_dwell_s
 from merak.core.dose.acids import ACIDS, bicarbonate_g, free_percent, free_share
 from merak.core.dose.needles import pen_density_cm2, roller_density_cm2, untouched_share
@@ -15,7 +15,7 @@ from merak.core.modality import numbing as numb
 from merak.core.modality.acid_limits import free
 from merak.core.modality.device import MachineCard, MachineKind
 from merak.core.modality.needling import beside_layers
-from merak.core.modality.shared import Judge, Subject, given, worked
+from merak.core.modality.shared import Judge, Subject, as_set, worked
 
 GROUP = "Skin and products"
 
@@ -36,14 +36,14 @@ class NeedlesIn(Inputs):
     thin: bool = Field(False, title="Thin skin")
 
 
-def needles(asked: NeedlesIn) -> Answer:
+def needles(asked: NeedlesIn) -> Result:
     """Punctures a cm², untouched share, set depth beside layers."""
     judge = Judge()
     share = asked.overlap_percent / 100
     count, times, lap = (
-        given("needles", asked.needles, "", 0),
-        given("passes", asked.passes, "", 0),
-        given("overlap", asked.overlap_percent, "%", 0),
+        as_set("needles", asked.needles, "", 0),
+        as_set("passes", asked.passes, "", 0),
+        as_set("overlap", asked.overlap_percent, "%", 0),
     )
     once = (
         pen_density_cm2(asked.needles, asked.rate_hz, asked.seconds, asked.area_cm2, share)
@@ -65,7 +65,7 @@ def needles(asked: NeedlesIn) -> Answer:
             100 * untouched_share(once * asked.passes, channel),
             "%",
             "e^(−punctures × channel area)",
-            (found, given("channel", channel, "mm", 2, "micro_needling.channel")),
+            (found, as_set("channel", channel, "mm", 2, "micro_needling.channel")),
             "micro_needling.channel",
         ),
     )
@@ -94,7 +94,7 @@ class AcidIn(Inputs):
     amount_ml: float = Field(3, ge=0.01, le=100, title="Amount", json_schema_extra={"unit": "mL"})
 
 
-def acid(asked: AcidIn) -> Answer:
+def acid(asked: AcidIn) -> Result:
     """Free acid over pH, its rank, what neutralises it."""
     judge = Judge()
     part = free(judge, asked.acid, asked.percent, asked.ph)
@@ -106,7 +106,7 @@ def acid(asked: AcidIn) -> Answer:
             free_share(asked.ph, pka),
             "",
             "1 ÷ (1 + 10^(pH − pKa))",
-            (given("pH", asked.ph, "", 2), given("pKa", pka, "", 2)),
+            (as_set("pH", asked.ph, "", 2), as_set("pKa", pka, "", 2)),
             "acid.free",
             digits=3,
         ),
@@ -118,7 +118,7 @@ def acid(asked: AcidIn) -> Answer:
             (part.value or 0) * asked.minutes,
             "% min",
             "for ranking only",
-            (part, given("contact", asked.minutes, "min")),
+            (part, as_set("contact", asked.minutes, "min")),
             "acid.rank",
         ),
     )
@@ -131,7 +131,7 @@ def acid(asked: AcidIn) -> Answer:
             soda,
             "g",
             "acid ÷ molar mass × 84.01 × protons",
-            (given("acid in it", grams, "g", 2),),
+            (as_set("acid in it", grams, "g", 2),),
             "acid.neutral",
             digits=2,
         ),
@@ -157,11 +157,11 @@ class NumbingIn(numb.Settings, Inputs):
     weight_kg: float | None = Field(None, gt=2, le=300, title="Body weight", json_schema_extra={"unit": "kg"})
 
 
-def numbing(asked: NumbingIn) -> Answer:
+def numbing(asked: NumbingIn) -> Result:
     """Milligrams, share of the limit, earliest start."""
     settings = numb.Settings.model_validate(asked.model_dump(exclude={"weight_kg"}))
     found = numb.dose(settings, None, Subject(weight_kg=asked.weight_kg))
-    return Answer(numbers=found.numbers, cautions=found.cautions, refused=found.refused)
+    return Result(numbers=found.numbers, cautions=found.cautions, refused=found.refused)
 
 
 class AbrasionIn(Inputs):
@@ -177,15 +177,15 @@ class AbrasionIn(Inputs):
     infuse_min: float = Field(4, ge=0, le=60, title="Infusing", json_schema_extra={"unit": "min"})
 
 
-def abrasion(asked: AbrasionIn) -> Answer:
+def abrasion(asked: AbrasionIn) -> Result:
     """Path, dwell, passes; liquid and the split of wet time."""
     judge = Judge()
     area, tip, lap = (
-        given("area", asked.area_cm2, "cm²", 0),
-        given("tip", asked.tip_mm, "mm"),
-        given("overlap", asked.overlap_percent, "%", 0),
+        as_set("area", asked.area_cm2, "cm²", 0),
+        as_set("tip", asked.tip_mm, "mm"),
+        as_set("overlap", asked.overlap_percent, "%", 0),
     )
-    speed, times = given("speed", asked.speed_mm_s, "mm/s", 0), given("passes", asked.passes, "", 0)
+    speed, times = as_set("speed", asked.speed_mm_s, "mm/s", 0), as_set("passes", asked.passes, "", 0)
     length = worked(
         "path",
         path_mm(asked.area_cm2, asked.tip_mm, asked.overlap_percent / 100) * asked.passes / 1000,
@@ -224,7 +224,7 @@ def abrasion(asked: AbrasionIn) -> Answer:
                 liquid_ml(asked.flow_ml_min, wet),
                 "mL",
                 "flow × minutes",
-                (given("flow", asked.flow_ml_min, "mL/min"), given("wet", wet, "min")),
+                (as_set("flow", asked.flow_ml_min, "mL/min"), as_set("wet", wet, "min")),
                 "wet_abrasion.flow",
                 digits=0,
             ),
@@ -234,7 +234,7 @@ def abrasion(asked: AbrasionIn) -> Answer:
             100 * asked.infuse_min / wet,
             "%",
             "infusing ÷ wet",
-            (given("infusing", asked.infuse_min, "min"), given("wet", wet, "min")),
+            (as_set("infusing", asked.infuse_min, "min"), as_set("wet", wet, "min")),
             "wet_abrasion.share",
             digits=0,
         )
@@ -251,13 +251,13 @@ class AmountsIn(Inputs):
     unit_of: Literal["woman", "man"] = Field("woman", title="Fingertip of a")
 
 
-def amounts(asked: AmountsIn) -> Answer:
+def amounts(asked: AmountsIn) -> Result:
     """Gel, cream, sun protection."""
     judge = Judge()
     suffix = ".men" if asked.unit_of == "man" else ""
-    area, film = given("area", asked.area_cm2, "cm²", 0), given("film", asked.film_mm, "mm", 2)
+    area, film = as_set("area", asked.area_cm2, "cm²", 0), as_set("film", asked.film_mm, "mm", 2)
     judge.tell("gel", worked("gel", film_ml(asked.area_cm2, asked.film_mm), "mL", "area × film ÷ 10", (area, film), "product.film"))
-    each = given("one unit does", number(f"product.fingertip.area{suffix}"), "cm²", 0, f"product.fingertip.area{suffix}")
+    each = as_set("one unit does", number(f"product.fingertip.area{suffix}"), "cm²", 0, f"product.fingertip.area{suffix}")
     units = worked(
         "cream",
         fingertip_units(asked.area_cm2, each.value or 1),
@@ -268,7 +268,7 @@ def amounts(asked: AmountsIn) -> Answer:
         digits=2,
     )
     judge.tell("units", units)
-    weight = given("it weighs", number(f"product.fingertip.grams{suffix}"), "g", 2, f"product.fingertip.grams{suffix}")
+    weight = as_set("it weighs", number(f"product.fingertip.grams{suffix}"), "g", 2, f"product.fingertip.grams{suffix}")
     judge.tell(
         "grams",
         worked(
@@ -281,7 +281,7 @@ def amounts(asked: AmountsIn) -> Answer:
             digits=2,
         ),
     )
-    laid = given("laid on at", number("product.sun_protection"), "mg/cm²", 0, "product.sun_protection")
+    laid = as_set("laid on at", number("product.sun_protection"), "mg/cm²", 0, "product.sun_protection")
     judge.tell(
         "sun",
         worked(
@@ -299,13 +299,13 @@ class SunIn(Inputs):
     doses: float = Field(1, ge=0.1, le=10, title="Standard doses", json_schema_extra={"unit": "SED"})
 
 
-def sun(asked: SunIn) -> Answer:
+def sun(asked: SunIn) -> Result:
     """Minutes until a standard dose, bare and protected."""
     judge = Judge()
-    index, doses = given("UV index", asked.uv_index), given("standard doses", asked.doses, "SED")
+    index, doses = as_set("UV index", asked.uv_index), as_set("standard doses", asked.doses, "SED")
     bare = seconds_to_sed(asked.uv_index, asked.doses) / 60
     judge.tell("bare", worked("bare skin", bare, "min", "100 J/m² × doses ÷ (0.025 W/m² × index)", (index, doses), "sun.sed", digits=0))
-    real = given("of the factor counts", number("sun.real"), "", 2, "sun.real")
+    real = as_set("of the factor counts", number("sun.real"), "", 2, "sun.real")
     factor = max(1.0, asked.factor * (real.value or 1))
     worn = seconds_to_sed(asked.uv_index, asked.doses, factor) / 60
     judge.tell(
@@ -315,7 +315,7 @@ def sun(asked: SunIn) -> Answer:
             worn,
             "min",
             "bare × factor × what of it counts",
-            (given("factor", asked.factor, "", 0), real),
+            (as_set("factor", asked.factor, "", 0), real),
             "sun.sed",
             "sun.real",
             digits=0,
@@ -360,7 +360,7 @@ class ScaleIn(Inputs):
         return MachineCard(modality=self.modality, name="machine", least=low, most=high, step=high - low, calibration=self.points)
 
 
-def scale(asked: ScaleIn) -> Answer:
+def scale(asked: ScaleIn) -> Result:
     """What a setting gives, and which setting gives what is wanted; never beyond the points."""
     judge = Judge()
     card = asked.card()
@@ -377,7 +377,7 @@ def scale(asked: ScaleIn) -> Answer:
                 at,
                 "",
                 "straight between measured points" if at is not None else "outside the measured points",
-                (given("wanted", asked.wanted, card.unit),),
+                (as_set("wanted", asked.wanted, card.unit),),
                 "device.calibration",
                 digits=2,
             ),

@@ -19,7 +19,7 @@ from merak.core.knowledge import landmarks
 __all__ = ["BONY", "GRADED", "GROUPS", "PLATES", "SIDES", "THIN", "Key", "Plate", "area_cm2", "plate", "zone_names"]
 
 
-class Kind(NamedTuple):
+class ZoneKind(NamedTuple):
     """A plate of the set: its title, in short, the tapes that scale it, the sketch it is drawn from."""
 
     title: str
@@ -29,13 +29,13 @@ class Kind(NamedTuple):
 
 
 PLATES = {
-    "face": Kind("Face", "Face", tapes.FACE, face.sketch),
-    "neck": Kind("Neck and décolleté", "Neck", tapes.NECK, elsewhere.neck),
-    "hands": Kind("Backs of the hands", "Hands", tapes.HANDS, elsewhere.hands),
-    "arm-front": Kind("Upper arms, front", "Arms front", tapes.ARM, elsewhere.arm_front),
-    "arm-back": Kind("Upper arms, back", "Arms back", tapes.ARM, elsewhere.arm_back),
-    "thigh-front": Kind("Thighs, front", "Thighs front", tapes.THIGH, elsewhere.thigh_front),
-    "thigh-back": Kind("Thighs, back", "Thighs back", tapes.THIGH, elsewhere.thigh_back),
+    "face": ZoneKind("Face", "Face", tapes.FACE, face.sketch),
+    "neck": ZoneKind("Neck and décolleté", "Neck", tapes.NECK, elsewhere.neck),
+    "hands": ZoneKind("Backs of the hands", "Hands", tapes.HANDS, elsewhere.hands),
+    "arm-front": ZoneKind("Upper arms, front", "Arms front", tapes.ARM, elsewhere.arm_front),
+    "arm-back": ZoneKind("Upper arms, back", "Arms back", tapes.ARM, elsewhere.arm_back),
+    "thigh-front": ZoneKind("Thighs, front", "Thighs front", tapes.THIGH, elsewhere.thigh_front),
+    "thigh-back": ZoneKind("Thighs, back", "Thighs back", tapes.THIGH, elsewhere.thigh_back),
 }
 #: Where bone lies close under the skin; "cheekbone" is a spot, the rest are zones. The brow is a house default.
 BONY = frozenset({"forehead", "temple", "brow", "jawline", "nose bridge", "cheekbone", "knuckles", "elbow", "above the knee"})
@@ -68,7 +68,7 @@ def zone_names(name: str) -> tuple[str, ...]:
     return tuple(sorted(zones, key=lambda zone: zones[zone].centroid.y))
 
 
-def _kind(name: str) -> Kind:
+def _kind(name: str) -> ZoneKind:
     if name not in PLATES:
         raise BadInput({"plate": f"There is no plate “{name}”."})
     return PLATES[name]

@@ -6,8 +6,8 @@ from typing import Literal, NamedTuple, get_args
 from merak.core.body.plate import Key, Plate, zone_names
 from merak.core.body.treatable import BESIDE
 
-Order = Literal["cheeks first", "cheek, chin, forehead, other cheek", "forehead first", "anticlockwise"]
-ORDERS: tuple[Order, ...] = get_args(Order)
+SectionOrder = Literal["cheeks first", "cheek, chin, forehead, other cheek", "forehead first", "anticlockwise"]
+ORDERS: tuple[SectionOrder, ...] = get_args(SectionOrder)
 #: The large sections of a face; a "both" section is worked across the midline.
 _LARGE: dict[str, tuple[str, ...]] = {
     "cheek": (
@@ -50,7 +50,7 @@ class Section(NamedTuple):
     small_tip: bool = False
 
 
-def sections(face: Plate, order: Order, first: str) -> tuple[Section, ...]:
+def sections(face: Plate, order: SectionOrder, first: str) -> tuple[Section, ...]:
     """All sections of a plate in working order; `first` is the side to begin on.
 
     On a face by the order's name; "anticlockwise" begins with the first side's cheek and goes round as the therapist sees it. On other

@@ -157,14 +157,14 @@ def scars(asked: Scars) -> Scored:
     return Scored(_score("scar grade", asked.grade, "of 4", "as it was seen", (_seen("scale.scars.refer"),)), words[asked.grade], note)
 
 
-class Readings(Frozen):
+class ScaleReadings(Frozen):
     """Instruments: water that the skin loses, g/(m²·h), and its sebum, µg/cm²; None where there was none to read."""
 
     water_loss: float | None = Field(None, ge=0, le=150, title="Water loss", json_schema_extra={"unit": "g/m²h"}, allow_inf_nan=False)
     sebum: float | None = Field(None, ge=0, le=500, title="Sebum", json_schema_extra={"unit": "µg/cm²"}, allow_inf_nan=False)
 
 
-def readings(asked: Readings) -> Scored:
+def readings(asked: ScaleReadings) -> Scored:
     """Water loss and its customary bands: up to 10 very good, 15 good, 25 normal, 30 strained, beyond it critical."""
     parts = (Quantity(name="sebum", value=asked.sebum, unit="µg/cm²", digits=0),)
     degrees = (("critical", "critical"), ("strained", "strained"), ("normal", "normal"), ("good", "good"))
@@ -207,7 +207,7 @@ SCALES = {
         Scale("ageing", "Photo-ageing type", "1 no wrinkles, 2 in motion, 3 at rest, 4 only wrinkles.", Ageing, ageing),
         Scale("wrinkles", "Wrinkles", "Around mouth and eyes, 1 to 9: fine, moderate, deep, three steps each.", Wrinkles, wrinkles),
         Scale("scars", "Scars after acne", "0 none, 1 flat and coloured, 2 mild, 3 moderate, 4 severe.", Scars, scars),
-        Scale("readings", "Instruments", "Water loss and sebum; hydration and tone stand under Look.", Readings, readings),
+        Scale("readings", "Instruments", "Water loss and sebum; hydration and tone stand under Look.", ScaleReadings, readings),
         Scale("life", "Quality of life", "Ten answers from the client’s own sheet, 0 not at all to 3 very much.", Life, life),
     )
 }

@@ -62,7 +62,7 @@ def thermal_dose_min(celsius: Numbers, dt: float) -> Numbers:
 
 
 @dataclass(frozen=True)
-class Run:
+class HeatRun:
     """What came of it: `seconds` of each sample, the surface's °C, °C by depth (`depth_mm` × sample) down to 6 mm, the last profile."""
 
     seconds: Numbers
@@ -145,7 +145,7 @@ class Body:
         found: Numbers = self.share * above + (1 - self.share) * profile[self.first]
         return found
 
-    def run(self, power_w_m2: Numbers, dt: float, delta_m: float, start: Numbers | None = None) -> Run:
+    def run(self, power_w_m2: Numbers, dt: float, delta_m: float, start: Numbers | None = None) -> HeatRun:
         """The skin under power that enters it, one value (W/m²) for each sample of `dt` s, absorbed over δ (m); `start` is a profile, °C.
 
         Raises ValueError for a step, a depth or a start that cannot be.
@@ -167,7 +167,7 @@ class Body:
         above = found[0] if self.first else self.surface.celsius
         surface = self.share * above + (1 - self.share) * inside[0]
         seconds = np.arange(found.shape[1], dtype=float) * dt
-        return Run(np.asarray(seconds, dtype=np.float64), surface, self.depth_m[followed] * 1000, inside, seen @ last + self.steady)
+        return HeatRun(np.asarray(seconds, dtype=np.float64), surface, self.depth_m[followed] * 1000, inside, seen @ last + self.steady)
 
 
 def _traced(seen: Numbers, rate: Numbers, pushed: Numbers, begun: Numbers, power: Numbers, dt: float) -> tuple[Numbers, Numbers]:
@@ -248,7 +248,7 @@ def under_tip(power_w_m2: float, covered_s: float, period_s: float, samples: int
     return found
 
 
-def absorbed_share(readings: Sequence[tuple[float, float]], unheated: Run, full: Run) -> float:
+def absorbed_share(readings: Sequence[tuple[float, float]], unheated: HeatRun, full: HeatRun) -> float:
     """The share η of the power that this skin absorbs, fitted to surface readings (second, °C), least squares.
 
     The equation is linear: surface = unheated + η·(full − unheated), `full` being the run with η = 1. Raises ValueError without a reading
@@ -262,6 +262,6 @@ def absorbed_share(readings: Sequence[tuple[float, float]], unheated: Run, full:
     return float(np.clip(rise @ seen / weight, 0.0, 1.0))
 
 
-def hottest(runs: Sequence[Run]) -> Numbers:
+def hottest(runs: Sequence[HeatRun]) -> Numbers:
     """The hottest point inside of several runs in a row, °C."""
     return np.concatenate([runs[0].peak_c, *(later.peak_c[1:] for _, later in pairwise(runs))])

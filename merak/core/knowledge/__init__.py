@@ -15,7 +15,7 @@ FOLDER = Path(__file__).parent
 
 #: S: a published source (quoted from memory unless it says otherwise). P: common practice, no source.
 #: H: a house default, editable, never above a ceiling. D: a definition.
-Mark = Literal["S", "P", "H", "D"]
+SourceMark = Literal["S", "P", "H", "D"]
 Verdict = Literal["go", "change", "wait", "letter", "no", "never"]
 
 
@@ -25,7 +25,7 @@ class Sourced(Frozen):
     id: str
     reason: str
     source: str
-    mark: Mark
+    mark: SourceMark
 
 
 class Cited(Sourced):
@@ -79,7 +79,7 @@ class Question(Frozen):
     ask: str
     options: tuple[Option, ...]
     source: str
-    mark: Mark
+    mark: SourceMark
     since: bool = False
     when: tuple[str, ...] = ()
     sensitive: bool = False

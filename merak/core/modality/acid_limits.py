@@ -2,18 +2,18 @@
 
 from merak.core.dose.acids import ACIDS, free_percent
 from merak.core.knowledge import number
-from merak.core.modality.shared import Judge, Subject, given, worked
+from merak.core.modality.shared import Judge, Subject, as_set, worked
 from merak.core.working import Quantity
 
 
 def free(judge: Judge, acid: str, percent: float, ph: float, key: str = "free") -> Quantity:
     """Free acid in per cent, kept under the limits of professional use."""
-    strength, acidity = given("strength", percent, "%", 1), given("pH", ph, "", 1)
+    strength, acidity = as_set("strength", percent, "%", 1), as_set("pH", ph, "", 1)
     judge.most("acid.percent", strength, "percent")
     judge.least("acid.ph", acidity, "ph")
     if acid == "salicylic":
         judge.most("acid.salicylic", strength, "percent")
-    pka = given("pKa", ACIDS[acid][0], "", 2)
+    pka = as_set("pKa", ACIDS[acid][0], "", 2)
     found = worked(
         "free acid",
         free_percent(percent, ph, ACIDS[acid][0]),

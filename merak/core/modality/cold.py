@@ -6,13 +6,13 @@ from pydantic import Field
 
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, gel_ml, given, physical, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, gel_ml, physical, worked
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
 
 NAME = "cold"
 CARD = True
-STEP = Step("at", down=True)
+INCREMENT = Increment("at", down=True)
 Over = Literal["gel", "serum", "sheet mask", "bare dry skin"]
 
 
@@ -30,10 +30,10 @@ def start(card: MachineCard, subject: Subject) -> Start:
     """The mildest cold of the range, or a step colder where that did not calm."""
     mildest = card.at(number(f"{NAME}.start"))
     unmeasured = card.most if card.scale == card.unit else card.least  # of levels the lowest is the mildest, of degrees the highest
-    base = given("mildest", unmeasured if mildest is None else mildest, card.scale, 1, f"{NAME}.start")
+    base = as_set("mildest", unmeasured if mildest is None else mildest, card.scale, 1, f"{NAME}.start")
     missed = subject.last is not None and titrate(subject.last).turn == "up"
     last = subject.last.at if subject.last and subject.last.at is not None else base.value or 0
-    colder = given("endpoint not reached last time", -card.step if missed else 0, card.scale, 1, f"{NAME}.adjust.missed")
+    colder = as_set("endpoint not reached last time", -card.step if missed else 0, card.scale, 1, f"{NAME}.adjust.missed")
     value = min(max(card.least, last + (colder.value or 0)), card.most)
     found = worked(
         "start value",
@@ -53,7 +53,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.least(f"{NAME}.coldest", cold, "at")
     if cold.value is not None and cold.value > number(f"{NAME}.warmest"):
         judge.change(f"{NAME}.warmest", f"{cold.text} is cool, not cold.", "Lower.", "at")
-    time = given("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
+    time = as_set("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
     judge.tell("minutes", time)
     judge.most(f"{NAME}.longest", time, "minutes")
     if settings.over == "bare dry skin":

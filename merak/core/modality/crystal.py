@@ -5,12 +5,12 @@ from pydantic import Field
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
 from merak.core.modality.dry_abrasion import path
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical
 from merak.core.modality.shared import Settings as Base
 
 NAME = "crystal"
 CARD = True
-STEP = Step("at")
+INCREMENT = Increment("at")
 
 
 class Settings(Base):
@@ -33,8 +33,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     """Path, dwell, minutes against the timer."""
     judge = Judge()
     physical(judge, "suction", card, settings.at)
-    judge.most(f"{NAME}.passes", given("passes", settings.passes, "", 0), "passes")
-    timer = given("timer", settings.timer_min, "min", 1, f"{NAME}.timer")
+    judge.most(f"{NAME}.passes", as_set("passes", settings.passes, "", 0), "passes")
+    timer = as_set("timer", settings.timer_min, "min", 1, f"{NAME}.timer")
     judge.tell("minutes", timer)
     judge.most(f"{NAME}.timer", timer, "timer_min")
     wanted = path(judge, subject, settings.tip_mm, settings.speed_mm_s, settings.passes)

@@ -7,12 +7,12 @@ from pydantic import Field
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
 from merak.core.modality.dry_abrasion import path
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical
 from merak.core.modality.shared import Settings as Base
 
 NAME = "diamond"
 CARD = True
-STEP = Step("at")
+INCREMENT = Increment("at")
 DARK = 4
 
 
@@ -43,7 +43,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         "at",
         limit=min(number(f"{NAME}.suction"), card.by_phototype.get(subject.phototype or 0, number(f"{NAME}.suction"))),
     )
-    passes = given("passes", settings.passes, "", 0)
+    passes = as_set("passes", settings.passes, "", 0)
     if settings.peel_follows:
         judge.most(f"{NAME}.before_peel", passes, "passes")
     if subject.thin or (subject.phototype or 0) >= DARK:

@@ -1,12 +1,16 @@
 """What crystal and diamond share: path, dwell, passes."""
 
 from merak.core.dose.abrasion import path_mm, point_dwell_s
-from merak.core.modality.shared import Judge, Subject, given, worked
+from merak.core.modality.shared import Judge, Subject, as_set, worked
 
 
 def path(judge: Judge, subject: Subject, tip_mm: float, speed_mm_s: float, passes: int) -> float:
     """Length of the path, minutes for it and dwell of a point; the minutes."""
-    tip, speed, times = given("tip", tip_mm, "mm", 1, "device.tip"), given("speed", speed_mm_s, "mm/s", 0), given("passes", passes, "", 0)
+    tip, speed, times = (
+        as_set("tip", tip_mm, "mm", 1, "device.tip"),
+        as_set("speed", speed_mm_s, "mm/s", 0),
+        as_set("passes", passes, "", 0),
+    )
     length = worked(
         "path", path_mm(subject.area_cm2, tip_mm) / 1000 * passes, "m", "area ÷ tip × passes", (subject.area, tip, times), "work.pace"
     )

@@ -5,12 +5,12 @@ from typing import Literal
 from pydantic import Field
 
 from merak.core.knowledge import number
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set
 from merak.core.modality.shared import Settings as Base
 
 NAME = "enzyme"
 CARD = False
-STEP = Step("minutes", 1)
+INCREMENT = Increment("minutes", 1)
 
 
 class Settings(Base):
@@ -24,7 +24,7 @@ class Settings(Base):
 def start(card: None, subject: Subject) -> Start:
     """The usual minutes; a granular mask's on sensitive skin."""
     rule_id = f"{NAME}.granular" if subject.sensitive or subject.dehydrated else f"{NAME}.minutes"
-    found = given("minutes", number(rule_id), "min", 0, rule_id)
+    found = as_set("minutes", number(rule_id), "min", 0, rule_id)
     return Start(Settings(minutes=number(rule_id)), found)
 
 
@@ -38,7 +38,7 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
         if settings.kind == "granular" and subject.sensitive
         else f"{NAME}.longest"
     )
-    time = given("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
+    time = as_set("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
     judge.tell("minutes", time)
     judge.most(rule_id, time, "minutes")
     return judge.dose()

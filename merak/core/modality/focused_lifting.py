@@ -7,12 +7,12 @@ from pydantic import Field
 from merak.core.dose.focused import line_count, too_deep
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "focused_lifting"
 CARD = True
-STEP = Step("at")
+INCREMENT = Increment("at")
 Place = Literal["forehead", "glabella", "cheek", "cheekbone", "chin", "jawline", "neck"]
 #: Places for which a depth of soft tissue is published.
 KNOWN = frozenset({"forehead", "glabella", "cheek", "cheekbone", "chin"})
@@ -46,12 +46,12 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge = Judge()
     line = physical(judge, "line", card, settings.at)
     judge.most(f"{NAME}.line.most", line, "at")
-    judge.most(f"{NAME}.passes", given("passes", settings.passes, "", 0), "passes")
+    judge.most(f"{NAME}.passes", as_set("passes", settings.passes, "", 0), "passes")
     rule_id = tissue_rule(settings.place)
     tissue, clear, depth = (
-        given(f"soft tissue, {settings.place}", number(rule_id), "mm", 1, rule_id),
-        given("short of bone by", number(f"{NAME}.clear"), "mm", 1, f"{NAME}.clear"),
-        given("depth", settings.depth_mm, "mm", 1),
+        as_set(f"soft tissue, {settings.place}", number(rule_id), "mm", 1, rule_id),
+        as_set("short of bone by", number(f"{NAME}.clear"), "mm", 1, f"{NAME}.clear"),
+        as_set("depth", settings.depth_mm, "mm", 1),
     )
     deepest = worked(
         "deepest focus here",
@@ -70,9 +70,9 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     if settings.numbed:
         judge.refuse("heat.numb", "Never over numbed skin.", "numbed")
     width, spacing, passes = (
-        given("width", settings.width_mm, "mm", 0),
-        given("spacing", settings.spacing_mm, "mm", 1),
-        given("passes", settings.passes, "", 0),
+        as_set("width", settings.width_mm, "mm", 0),
+        as_set("spacing", settings.spacing_mm, "mm", 1),
+        as_set("passes", settings.passes, "", 0),
     )
     count = line_count(settings.width_mm, settings.spacing_mm) * settings.passes
     lines = worked("lines", count, "", "(width ÷ spacing, rounded down, + 1) × passes", (width, spacing, passes), digits=0)

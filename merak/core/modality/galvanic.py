@@ -6,10 +6,10 @@ from typing import Literal
 from merak.core.dose.current import density_ma_cm2, dose_ma_min, hydroxide_umol
 from merak.core.knowledge import number, quantity
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Judge, Start, Subject, given, physical, started, worked
+from merak.core.modality.shared import Judge, Start, Subject, as_set, physical, started, worked
 from merak.core.working import Frozen, Quantity
 
-Sign = Literal["positive", "negative"]
+Polarity = Literal["positive", "negative"]
 #: An electrode where the card tells none, cm².
 USUAL_CM2 = 5.0
 Skin = Literal["whole", "numbed", "broken or abraded"]
@@ -26,22 +26,22 @@ def begin(name: str, card: MachineCard, subject: Subject, model: Callable[..., F
 def start_at(card: MachineCard, subject: Subject, electrode_cm2: float) -> Quantity:
     """The start value on the card's scale: density × electrode, less what this client asks for."""
     density = quantity("galvanic.start", "start density", 2)
-    electrode = given("electrode", electrode_cm2, "cm²", 1)
+    electrode = as_set("electrode", electrode_cm2, "cm²", 1)
     current = worked(
         "start current", (density.value or 0) * electrode_cm2, "mA", "density × electrode", (density, electrode), *density.rules, digits=2
     )
     at = card.at(current.value or 0)
     base = worked("on the scale", at, card.scale, f"the {card.name}'s setting for it", (current,), "galvanic.start", digits=2)
     if at is None:
-        base = given("lowest of the scale", card.least, card.scale, 2, "device.unknown_share")
+        base = as_set("lowest of the scale", card.least, card.scale, 2, "device.unknown_share")
     return started("galvanic", card.step, card.least, card.most, subject, card.scale, 2, base)
 
 
 def flow(judge: Judge, card: MachineCard, at: float, electrode_cm2: float, minutes: float) -> None:
     """Current, density, dose and hydroxide, with the ceilings of direct current."""
     current = physical(judge, "current", card, at)
-    electrode = given("electrode", electrode_cm2, "cm²", 1)
-    time = given("minutes", minutes, "min", 1)
+    electrode = as_set("electrode", electrode_cm2, "cm²", 1)
+    time = as_set("minutes", minutes, "min", 1)
     known = current.value or 0
     density = worked(
         "current density", density_ma_cm2(known * 1000, electrode_cm2), "mA/cm²", "current ÷ electrode", (current, electrode),

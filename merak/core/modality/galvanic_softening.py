@@ -4,13 +4,13 @@ from pydantic import Field
 
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.galvanic import Sign, Skin, begin, flow, on_skin
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given
+from merak.core.modality.galvanic import Polarity, Skin, begin, flow, on_skin
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set
 from merak.core.modality.shared import Settings as Base
 
 NAME = "galvanic_softening"
 CARD = True
-STEP = Step("at")
+INCREMENT = Increment("at")
 
 
 class Settings(Base):
@@ -19,7 +19,7 @@ class Settings(Base):
     at: float = Field(ge=0, le=100, title="Set to")
     minutes: float = Field(4, ge=0.5, le=30, title="Minutes", json_schema_extra={"unit": "min"})
     electrode_cm2: float = Field(5, ge=0.2, le=100, title="Electrode", json_schema_extra={"unit": "cm²"})
-    polarity: Sign = Field("negative", title="Working electrode")
+    polarity: Polarity = Field("negative", title="Working electrode")
     solution_ph: float = Field(9, ge=0, le=14, title="Solution", json_schema_extra={"unit": "pH"})
     skin: Skin = Field("whole", title="Skin")
 
@@ -33,7 +33,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     """Density, dose and hydroxide; refuses the wrong pole and what is not alkaline."""
     judge = Judge()
     flow(judge, card, settings.at, settings.electrode_cm2, settings.minutes)
-    judge.most(f"{NAME}.longest", given("minutes", settings.minutes, "min", 1), "minutes")
+    judge.most(f"{NAME}.longest", as_set("minutes", settings.minutes, "min", 1), "minutes")
     if settings.polarity != "negative":
         judge.refuse("galvanic.polarity", "Softening works under the negative electrode.", "polarity", "Turn the polarity round.")
     if settings.solution_ph <= number("galvanic.alkaline"):

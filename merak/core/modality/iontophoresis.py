@@ -5,13 +5,13 @@ from typing import Literal
 from pydantic import Field
 
 from merak.core.modality.device import MachineCard
-from merak.core.modality.galvanic import Sign, Skin, begin, flow, on_skin
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given
+from merak.core.modality.galvanic import Polarity, Skin, begin, flow, on_skin
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set
 from merak.core.modality.shared import Settings as Base
 
 NAME = "iontophoresis"
 CARD = True
-STEP = Step("at")
+INCREMENT = Increment("at")
 Charge = Literal["positive", "negative", "neutral or large"]
 
 
@@ -22,11 +22,11 @@ class Settings(Base):
     minutes: float = Field(6, ge=0.5, le=60, title="Minutes", json_schema_extra={"unit": "min"})
     electrode_cm2: float = Field(5, ge=0.2, le=100, title="Electrode", json_schema_extra={"unit": "cm²"})
     charge: Charge = Field("negative", title="Ingredient’s charge")
-    polarity: Sign = Field("negative", title="Working electrode")
+    polarity: Polarity = Field("negative", title="Working electrode")
     skin: Skin = Field("whole", title="Skin")
 
 
-def pole_for(charge: Charge) -> Sign:
+def pole_for(charge: Charge) -> Polarity:
     """The working electrode's sign for an ingredient: its own; from the anode when it is neutral or large (electro-osmosis)."""
     return "negative" if charge == "negative" else "positive"
 
@@ -40,7 +40,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     """Density, dose and hydroxide; refuses a pole that does not suit the product."""
     judge = Judge()
     flow(judge, card, settings.at, settings.electrode_cm2, settings.minutes)
-    judge.most(f"{NAME}.longest", given("minutes", settings.minutes, "min", 1), "minutes")
+    judge.most(f"{NAME}.longest", as_set("minutes", settings.minutes, "min", 1), "minutes")
     wanted = pole_for(settings.charge)
     if settings.polarity != wanted:
         words = f"A {settings.charge} ingredient goes from the {wanted} electrode."

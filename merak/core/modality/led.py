@@ -9,13 +9,13 @@ from merak.core.client import Findings, LastTime
 from merak.core.dose.light import fluence_j_cm2, irradiance_at, minutes_for
 from merak.core.knowledge import Verdict, caution, number
 from merak.core.modality.device import Colour, LedCard
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject
 from merak.core.modality.titration import titrate
 from merak.core.working import Frozen, Quantity
 
 NAME = "led"
 CARD = True
-STEP = Step("minutes", 2)
+INCREMENT = Increment("minutes", 2)
 TAGS = ("led",)
 
 

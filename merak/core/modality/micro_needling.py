@@ -8,12 +8,12 @@ from merak.core.dose.needles import pen_density_cm2, roller_density_cm2, untouch
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
 from merak.core.modality.needling import beside_layers, glide_min
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, physical, started, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, physical, started, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "micro_needling"
 CARD = True
-STEP = Step("depth_mm", 0.25)
+INCREMENT = Increment("depth_mm", 0.25)
 
 
 class Settings(Base):
@@ -59,11 +59,11 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         judge.most(f"{NAME}.thin", depth, "depth_mm")
     if settings.acids_today:
         judge.refuse("needles.acids", "Needles and acids on one day are a physician's.", "acids_today", "Another day.")
-    overlap, passes = settings.overlap_percent / 100, given("passes", settings.passes, "", 0)
+    overlap, passes = settings.overlap_percent / 100, as_set("passes", settings.passes, "", 0)
     minutes = glide_min(judge, subject, settings.tip_mm, overlap, settings.passes)
     needles, lap = (
-        given("needles", settings.needles, "", 0, "device.tip"),
-        given("overlap", settings.overlap_percent, "%", 0, f"{NAME}.overlap"),
+        as_set("needles", settings.needles, "", 0, "device.tip"),
+        as_set("overlap", settings.overlap_percent, "%", 0, f"{NAME}.overlap"),
     )
     if settings.tool == "pen":
         rate = physical(judge, "rate", card, settings.at)
@@ -92,7 +92,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.tell("density", density)
     judge.warn(f"{NAME}.density", density, "passes", "Fewer passes, or slower needles.")
     judge.most(f"{NAME}.density.most", density, "passes")
-    channel = given("channel", number(f"{NAME}.channel"), "mm", 2, f"{NAME}.channel")
+    channel = as_set("channel", number(f"{NAME}.channel"), "mm", 2, f"{NAME}.channel")
     judge.tell(
         "untouched",
         worked(

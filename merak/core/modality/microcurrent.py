@@ -16,13 +16,13 @@ from merak.core.dose.current import amount_umol, charge_mc, density_ma_cm2
 from merak.core.dose.product import film_ml
 from merak.core.knowledge import Verdict, caution, number, quantity
 from merak.core.modality.device import MicrocurrentCard
-from merak.core.modality.shared import Dose, Start, Step, Subject
+from merak.core.modality.shared import Dose, Increment, Start, Subject
 from merak.core.modality.titration import titrate
 from merak.core.working import Caution, Frozen, Quantity, Saying
 
 NAME = "microcurrent"
 CARD = True
-STEP = Step("level", 0.5)
+INCREMENT = Increment("level", 0.5)
 TAGS = ("microcurrent",)
 Polarity = Literal["alternating", "positive", "negative"]
 Technique = Literal["fixed probe, hold", "paired strokes"]

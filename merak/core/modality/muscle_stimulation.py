@@ -7,12 +7,12 @@ from pydantic import Field
 from merak.core.dose.current import density_ma_cm2, output_limit_ma, pulse_energy_mj, rms_ma
 from merak.core.knowledge import number, quantity
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, physical, started, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, physical, started, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "muscle_stimulation"
 CARD = True
-STEP = Step("at")
+INCREMENT = Increment("at")
 Limb = Literal["thigh", "arm"]
 Pattern = Literal["crossed", "parallel"]
 
@@ -64,7 +64,7 @@ def start(card: MachineCard, subject: Subject, limb: Limb = "thigh") -> Start:
     at = card.at(usual.value or 0)
     base = worked("on the scale", at, card.scale, f"the {card.name}'s setting for it", (usual,), *usual.rules)
     if at is None:
-        base = given("lowest of the scale", card.least, card.scale, 1, "device.unknown_share")
+        base = as_set("lowest of the scale", card.least, card.scale, 1, "device.unknown_share")
     found = started(NAME, card.step, card.least, card.most, subject, card.scale, base=base)
     return Start(Settings(limb=limb, at=found.value or card.least, minutes=number(f"{NAME}.minutes")), found)
 
@@ -73,7 +73,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     """Current, r.m.s., density, energy of a pulse, minutes; nothing passes the equipment's limits."""
     judge = Judge()
     current = physical(judge, "current", card, settings.at)
-    width, rate = given("phase width", settings.width_us, "µs", 0), given("pulse rate", settings.rate_hz, "Hz", 0)
+    width, rate = as_set("phase width", settings.width_us, "µs", 0), as_set("pulse rate", settings.rate_hz, "Hz", 0)
     if 2 * settings.width_us * 1e-6 * settings.rate_hz > 1:
         judge.refuse("current.rms", "Two phases of this width do not fit into a period at this rate.", "width_us")
         return judge.dose()
@@ -98,14 +98,14 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.most(f"{NAME}.pulse", energy, "width_us")
     tip = card.tip(settings.tip)
     if tip is not None:
-        pad = given("area of a pad", tip.area_cm2, "cm²", 0, "device.tip")
+        pad = as_set("area of a pad", tip.area_cm2, "cm²", 0, "device.tip")
         dense = worked(
             "density, r.m.s.", density_ma_cm2((rms.value or 0) * 1000, tip.area_cm2), "mA/cm²", "r.m.s. ÷ area", (rms, pad),
             "current.density", digits=3,
         )  # fmt: skip
         judge.tell("density", dense)
         judge.warn(f"{NAME}.density", dense, "at", "Larger pads, or less.")
-    aspect = given("each aspect", settings.minutes, "min", 0, f"{NAME}.minutes")
+    aspect = as_set("each aspect", settings.minutes, "min", 0, f"{NAME}.minutes")
     judge.tell("minutes", worked("minutes, front and back", 2 * settings.minutes, "min", "2 × each aspect", (aspect,), digits=0))
     judge.know(f"{NAME}.course")
     return judge.dose()

@@ -5,12 +5,12 @@ from pydantic import Field
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
 from merak.core.modality.needling import beside_layers, glide_min
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical, whole
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, whole
 from merak.core.modality.shared import Settings as Base
 
 NAME = "nano"
 CARD = True
-STEP = Step("at")
+INCREMENT = Increment("at")
 
 
 class Settings(Base):
@@ -34,7 +34,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     rate = physical(judge, "rate", card, settings.at)
     judge.most(f"{NAME}.rate", rate, "at")
     judge.most(f"{NAME}.depth", beside_layers(judge, settings.depth_mm, subject.thin), "depth_mm")
-    judge.most(f"{NAME}.rounds", given("rounds", settings.rounds, "", 0), "rounds")
+    judge.most(f"{NAME}.rounds", as_set("rounds", settings.rounds, "", 0), "rounds")
     tip = card.tip("")
     glide_min(judge, subject, tip.across_mm if tip else 8, 0, settings.rounds)
     if settings.peel_today and subject.first_visit:

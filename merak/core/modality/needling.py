@@ -5,7 +5,7 @@ from math import ceil, sqrt
 from merak.core.dose.abrasion import path_mm
 from merak.core.dose.needles import layer_reached
 from merak.core.knowledge import number, quantity
-from merak.core.modality.shared import Judge, Subject, given, worked
+from merak.core.modality.shared import Judge, Subject, as_set, worked
 from merak.core.working import Quantity
 
 
@@ -30,8 +30,8 @@ def beside_layers(judge: Judge, depth_mm: float, thin: bool) -> Quantity:
 
 def glide_min(judge: Judge, subject: Subject, tip_mm: float, overlap: float, rounds: int) -> Quantity:
     """Minutes to glide over the area."""
-    tip, lap = given("tip", tip_mm, "mm", 1, "device.tip"), given("overlap", overlap * 100, "%", 0, "micro_needling.overlap")
-    pace, times = quantity("needles.pace", "speed"), given("rounds", rounds, "", 0)
+    tip, lap = as_set("tip", tip_mm, "mm", 1, "device.tip"), as_set("overlap", overlap * 100, "%", 0, "micro_needling.overlap")
+    pace, times = quantity("needles.pace", "speed"), as_set("rounds", rounds, "", 0)
     minutes = path_mm(subject.area_cm2, tip_mm, overlap) / number("needles.pace") / 60 * rounds
     found = worked(
         "minutes", minutes, "min", "area ÷ (tip × (1 − overlap)) ÷ speed × rounds", (subject.area, tip, lap, pace, times), "work.pace"

@@ -6,12 +6,12 @@ from pydantic import Field
 
 from merak.core.dose.numbing import injection_share, label_share, milligrams
 from merak.core.knowledge import number
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "numbing"
 CARD = False
-STEP = Step("minutes", 5)
+INCREMENT = Increment("minutes", 5)
 
 
 class Settings(Base):
@@ -45,14 +45,14 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     """Milligrams, shares, earliest start; no share passes one."""
     judge = Judge()
     if settings.school == "none":
-        judge.tell("minutes", given("earliest start after", 0, "min", 0, f"{NAME}.none"))
+        judge.tell("minutes", as_set("earliest start after", 0, "min", 0, f"{NAME}.none"))
         judge.know(f"{NAME}.none")
         return judge.dose()
     cream, strength = (
-        given("cream", settings.grams, "g", 1),
-        given("caines", settings.lidocaine_percent + settings.prilocaine_percent, "%", 1),
+        as_set("cream", settings.grams, "g", 1),
+        as_set("caines", settings.lidocaine_percent + settings.prilocaine_percent, "%", 1),
     )
-    earlier = given("used before today", settings.earlier_mg, "mg", 0)
+    earlier = as_set("used before today", settings.earlier_mg, "mg", 0)
     value = milligrams(settings.grams, strength.value or 0) + settings.earlier_mg
     total = worked(
         "all caines", value, "mg", "grams × 10 × per cent + what was used before", (cream, strength, earlier), f"{NAME}.sum", digits=0
@@ -64,8 +64,8 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     if settings.skin == "open":
         _open(judge, subject, total.value or 0, limit)
     else:
-        hours = given("on the skin", settings.minutes / 60, "h", 2)
-        area, label = given("under the cream", settings.area_cm2, "cm²", 0), given("label", settings.label_g, "g", 0)
+        hours = as_set("on the skin", settings.minutes / 60, "h", 2)
+        area, label = as_set("under the cream", settings.area_cm2, "cm²", 0), as_set("label", settings.label_g, "g", 0)
         # What was used before counts as cream of the same strength, or of one per cent where this one is weaker.
         grams = settings.grams + settings.earlier_mg / (10 * max(strength.value or 0, 1))
         share = label_share(grams, settings.area_cm2, settings.minutes / 60, settings.label_g, settings.label_cm2, settings.label_h)
@@ -82,7 +82,7 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
         judge.tell("share", told)
         judge.most(f"{NAME}.label", told, "grams", "Less cream, a smaller area, or in parts on other days.", limit=limit)
         judge.warn(f"{NAME}.warn", told, "grams", "Ask for home use and repeats.")
-    judge.tell("minutes", given("earliest start after", settings.minutes, "min", 0, f"{NAME}.minutes"))
+    judge.tell("minutes", as_set("earliest start after", settings.minutes, "min", 0, f"{NAME}.minutes"))
     if settings.minutes < number(f"{NAME}.minutes") and settings.school == "label":
         judge.change(f"{NAME}.minutes", f"{settings.minutes:g} minutes are short.", "30 to 45 minutes.", "minutes")
     judge.know(f"{NAME}.lips", f"{NAME}.not_before")
@@ -94,7 +94,7 @@ def _open(judge: Judge, subject: Subject, mg: float, limit: float) -> None:
     if subject.weight_kg is None:
         judge.refuse(f"{NAME}.mg_kg", "Open skin counts by body weight, which is not known.", "skin", "Weigh, or leave it off open skin.")
         return
-    weight = given("body weight", subject.weight_kg, "kg", 0)
+    weight = as_set("body weight", subject.weight_kg, "kg", 0)
     share = injection_share(mg, subject.weight_kg, number(f"{NAME}.mg_kg"), number(f"{NAME}.mg"))
     told = worked(
         "share of the injection limit",

@@ -4,12 +4,12 @@ from pydantic import Field
 
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "oxygen_airbrush"
 CARD = True
-STEP = Step("at")
+INCREMENT = Increment("at")
 
 
 class Settings(Base):
@@ -32,22 +32,22 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     """Film, activator, minutes with massage and cleaning."""
     judge = Judge()
     physical(judge, "pressure", card, settings.at)
-    gel = given("gel", settings.gel_ml, "mL", 1)
+    gel = as_set("gel", settings.gel_ml, "mL", 1)
     judge.tell("gel", gel)
     judge.least(f"{NAME}.gel", gel, "gel_ml", "Less dries on the skin.")
     judge.tell(
         "film",
         worked("film", settings.gel_ml * 10 / subject.area_cm2, "mm", "gel × 10 ÷ area", (gel, subject.area), f"{NAME}.film", digits=2),
     )
-    passes = given("passes", settings.passes, "", 0, f"{NAME}.passes")
+    passes = as_set("passes", settings.passes, "", 0, f"{NAME}.passes")
     judge.most(f"{NAME}.passes", passes, "passes")
     judge.tell("activator", worked("activator", number(f"{NAME}.activator"), "cup", "by custom", (), f"{NAME}.activator"))
     each, massage = (
-        given("a pass", number(f"{NAME}.pass_min"), "min", 1, f"{NAME}.pass_min"),
-        given("massage, each", settings.massage_min, "min", 1, f"{NAME}.massage"),
+        as_set("a pass", number(f"{NAME}.pass_min"), "min", 1, f"{NAME}.pass_min"),
+        as_set("massage, each", settings.massage_min, "min", 1, f"{NAME}.massage"),
     )
     judge.most(f"{NAME}.massage", massage, "massage_min")
-    clean = given("cleaning", number(f"{NAME}.clean"), "s", 0, f"{NAME}.clean")
+    clean = as_set("cleaning", number(f"{NAME}.clean"), "s", 0, f"{NAME}.clean")
     minutes = settings.passes * (each.value or 0) + 2 * settings.massage_min + (clean.value or 0) / 60
     judge.tell("minutes", worked("minutes", minutes, "min", "passes + massage before and after + cleaning", (passes, each, massage, clean)))
     judge.know(f"{NAME}.clean", "oxygen.rosacea")

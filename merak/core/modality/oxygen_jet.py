@@ -5,12 +5,12 @@ from pydantic import Field
 from merak.core.dose.abrasion import liquid_ml
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "oxygen_jet"
 CARD = True
-STEP = Step("at")
+INCREMENT = Increment("at")
 
 
 class Settings(Base):
@@ -32,8 +32,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge = Judge()
     physical(judge, "pressure", card, settings.at)
     time, flow = (
-        given("minutes", settings.minutes, "min", 1, f"{NAME}.minutes"),
-        given("flow", settings.flow_ml_min, "mL/min", 1, f"{NAME}.flow"),
+        as_set("minutes", settings.minutes, "min", 1, f"{NAME}.minutes"),
+        as_set("flow", settings.flow_ml_min, "mL/min", 1, f"{NAME}.flow"),
     )
     judge.tell("minutes", time)
     judge.most("oxygen.longest", time, "minutes")

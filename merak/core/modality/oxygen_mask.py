@@ -3,13 +3,13 @@
 from pydantic import Field
 
 from merak.core.knowledge import number
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, whole, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, whole, worked
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
 
 NAME = "oxygen_mask"
 CARD = False
-STEP = Step("activator_min", 0.5)
+INCREMENT = Increment("activator_min", 0.5)
 
 
 class Settings(Base):
@@ -24,7 +24,7 @@ class Settings(Base):
 
 def start(card: None, subject: Subject) -> Start:
     """Two minutes of activator for a newcomer, or as long as last time; two in winter or on dehydrated skin."""
-    newcomer = given("newcomer", number(f"{NAME}.newcomer"), "min", 1, f"{NAME}.newcomer")
+    newcomer = as_set("newcomer", number(f"{NAME}.newcomer"), "min", 1, f"{NAME}.newcomer")
     value = newcomer.value or 2
     if subject.last and subject.last.at is not None:
         known = titrate(subject.last).turn in ("same", "up")
@@ -47,8 +47,8 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     """The stages' clocks and the pH to return to."""
     judge = Judge()
     foam, activator = (
-        given("foam", settings.foam_min, "min", 1, f"{NAME}.foam"),
-        given("activator", settings.activator_min, "min", 1, f"{NAME}.newcomer"),
+        as_set("foam", settings.foam_min, "min", 1, f"{NAME}.foam"),
+        as_set("activator", settings.activator_min, "min", 1, f"{NAME}.newcomer"),
     )
     judge.tell("foam", foam)
     judge.tell("activator", activator)
@@ -58,8 +58,8 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
         judge.most(f"{NAME}.newcomer", activator, "activator_min", "Longer next time, if it was borne well.")
     if subject.dehydrated:
         judge.most(f"{NAME}.dehydrated", activator, "activator_min")
-    judge.least(f"{NAME}.neutralise", given("neutralised", settings.neutralised, "times", 0), "neutralised")
-    after = given("skin after", settings.ph_after, "pH", 1)
+    judge.least(f"{NAME}.neutralise", as_set("neutralised", settings.neutralised, "times", 0), "neutralised")
+    after = as_set("skin after", settings.ph_after, "pH", 1)
     judge.tell("ph", after)
     if not number(f"{NAME}.ph.least") <= settings.ph_after <= number(f"{NAME}.ph.most"):
         judge.change(f"{NAME}.ph.most", f"pH {settings.ph_after:g} after.", "Acid mist until it reads 4.5 to 5.5.", "ph_after")

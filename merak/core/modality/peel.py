@@ -7,12 +7,12 @@ from pydantic import Field
 from merak.core.dose.acids import ACIDS, bicarbonate_g
 from merak.core.knowledge import number
 from merak.core.modality.acid_limits import contact_most, free
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "peel"
 CARD = False
-STEP = Step("minutes", 0.5)
+INCREMENT = Increment("minutes", 0.5)
 
 
 class Settings(Base):
@@ -30,7 +30,12 @@ def start(card: None, subject: Subject) -> Start:
     """A mild lactic acid, as long as this skin allows at most, but two minutes."""
     rule_id, most = contact_most(15, subject, True)
     found = worked(
-        "contact", min(2.0, most), "min", "two minutes, or less where the skin minds", (given("at most", most, "min", 1, rule_id),), rule_id
+        "contact",
+        min(2.0, most),
+        "min",
+        "two minutes, or less where the skin minds",
+        (as_set("at most", most, "min", 1, rule_id),),
+        rule_id,
     )
     return Start(Settings(minutes=found.value or 1, amount_ml=number("acid.amount")), found)
 
@@ -39,25 +44,25 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     """Free acid, rank, clock, bicarbonate."""
     judge = Judge()
     part = free(judge, settings.acid, settings.percent, settings.ph)
-    time = given("contact", settings.minutes, "min", 1)
+    time = as_set("contact", settings.minutes, "min", 1)
     judge.tell("minutes", time)
     rule_id, most = contact_most(settings.percent, subject, settings.first_strong)
     judge.most(rule_id, time, "minutes", limit=most)
     judge.tell(
         "rank", worked("free acid × minutes", (part.value or 0) * settings.minutes, "% min", "for ranking only", (part, time), "acid.rank")
     )
-    amount = given("amount", settings.amount_ml, "mL", 1, "acid.amount")
+    amount = as_set("amount", settings.amount_ml, "mL", 1, "acid.amount")
     grams = worked(
         "acid in it",
         settings.amount_ml * settings.percent / 100,
         "g",
         "amount × strength, 1 g a mL",
-        (amount, given("strength", settings.percent, "%", 1)),
+        (amount, as_set("strength", settings.percent, "%", 1)),
         digits=2,
     )
     protons = 3 if settings.acid == "citric" else 1
     soda = bicarbonate_g(grams.value or 0, settings.acid, protons)
-    mass = given("molar mass", ACIDS[settings.acid][1], "g/mol", 2)
+    mass = as_set("molar mass", ACIDS[settings.acid][1], "g/mol", 2)
     judge.tell(
         "bicarbonate",
         worked(

@@ -3,12 +3,12 @@
 from pydantic import Field
 
 from merak.core.errors import Refused
-from merak.core.modality.shared import Dose, Start, Step, Subject
+from merak.core.modality.shared import Dose, Increment, Start, Subject
 from merak.core.modality.shared import Settings as Base
 
 NAME = "physician_resurfacing"
 CARD = False
-STEP = Step("what")
+INCREMENT = Increment("what")
 
 
 class Settings(Base):

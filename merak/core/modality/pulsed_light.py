@@ -8,13 +8,13 @@ from pydantic import Field
 from merak.core.dose.pulses import adiabatic_rise, epidermis_mu_a, relaxation_ms, train
 from merak.core.knowledge import has_rule, number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 from merak.core.working import Quantity
 
 NAME = "pulsed_light"
 CARD = True
-STEP = Step("at")
+INCREMENT = Increment("at")
 Target = Literal["brown", "red"]
 NEVER, SENIOR, DARK = 6, 5, 4
 
@@ -70,7 +70,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     if tip is None:
         judge.refuse("device.tip", f"The {card.name}'s card has no crystal.", "tip", "Add it to the card.")
     else:
-        _shots(judge, settings, subject, fluence, given("crystal", tip.area_cm2, "cm²", 2, "device.tip"))
+        _shots(judge, settings, subject, fluence, as_set("crystal", tip.area_cm2, "cm²", 2, "device.tip"))
     _heating(judge, settings, subject, fluence)
     dark = (subject.phototype or 0) >= DARK
     spot = f"{NAME}.spot.dark" if dark else f"{NAME}.spot"
@@ -91,19 +91,19 @@ def _guards(judge: Judge, settings: Settings, card: MachineCard, subject: Subjec
     judge.most(rule_id, fluence, "at", limit=most)
     if settings.cutoff_nm < filter_for(kind):
         judge.refuse(f"{NAME}.filter.{kind}", f"Phototype {kind}: filter from {filter_for(kind):g} nm.", "cutoff_nm")
-    judge.least(f"{NAME}.width.least", given("width", settings.width_ms, "ms", 1), "width_ms")
+    judge.least(f"{NAME}.width.least", as_set("width", settings.width_ms, "ms", 1), "width_ms")
     if settings.pulses > 1:
-        judge.least(delay_for(kind), given("delay", settings.delay_ms, "ms", 0), "delay_ms")
-    judge.most(f"{NAME}.passes", given("passes", settings.passes, "", 0), "passes")
-    judge.most(f"{NAME}.vessel", given("pulses on one vessel", settings.stacked, "", 0), "stacked")
+        judge.least(delay_for(kind), as_set("delay", settings.delay_ms, "ms", 0), "delay_ms")
+    judge.most(f"{NAME}.passes", as_set("passes", settings.passes, "", 0), "passes")
+    judge.most(f"{NAME}.vessel", as_set("pulses on one vessel", settings.stacked, "", 0), "stacked")
     if settings.stacked > 1 and settings.target != "red":
         judge.refuse(f"{NAME}.vessel", "Only a vessel is pulsed more than once.", "stacked")
 
 
 def _shots(judge: Judge, settings: Settings, subject: Subject, fluence: Quantity, crystal: Quantity) -> None:
     step = (crystal.value or 1) * (1 - settings.overlap_percent / 100)
-    passes = given("passes", settings.passes, "", 0)
-    overlap = given("overlap", settings.overlap_percent, "%", 0)
+    passes = as_set("passes", settings.passes, "", 0)
+    overlap = as_set("overlap", settings.overlap_percent, "%", 0)
     a_pass = ceil(subject.area_cm2 / step - 1e-9)
     shots = worked(
         "shots",
@@ -121,7 +121,7 @@ def _shots(judge: Judge, settings: Settings, subject: Subject, fluence: Quantity
             a_pass * settings.passes * settings.pulses,
             "",
             "shots × sub-pulses",
-            (shots, given("sub-pulses", settings.pulses, "", 0)),
+            (shots, as_set("sub-pulses", settings.pulses, "", 0)),
             digits=0,
         ),
     )
@@ -130,8 +130,8 @@ def _shots(judge: Judge, settings: Settings, subject: Subject, fluence: Quantity
         "joules", worked("energy in all", joules, "J", "fluence × crystal × shots", (fluence, crystal, shots), "dose.energy", digits=0)
     )
     pace, around = (
-        given("a shot", number(f"{NAME}.pace"), "s", 0, f"{NAME}.pace"),
-        given("around it", number(f"{NAME}.around"), "min", 0, f"{NAME}.around"),
+        as_set("a shot", number(f"{NAME}.pace"), "s", 0, f"{NAME}.pace"),
+        as_set("around it", number(f"{NAME}.around"), "min", 0, f"{NAME}.around"),
     )
     minutes = (shots.value or 0) * (pace.value or 0) / 60 + (around.value or 0)
     judge.tell("minutes", worked("minutes", minutes, "min", "shots × seconds ÷ 60 + around it", (shots, pace, around), digits=0))
@@ -142,7 +142,7 @@ def _heating(judge: Judge, settings: Settings, subject: Subject, fluence: Quanti
     period = settings.width_ms + settings.delay_ms
     each = (fluence.value or 0) / settings.pulses
     tau = worked(
-        "vessel’s relaxation time", relaxation_ms(settings.vessel_um), "ms", "d² ÷ 16κ", (given("vessel", settings.vessel_um, "µm", 0),),
+        "vessel’s relaxation time", relaxation_ms(settings.vessel_um), "ms", "d² ÷ 16κ", (as_set("vessel", settings.vessel_um, "µm", 0),),
         f"{NAME}.relaxation", digits=1,
     )  # fmt: skip
     judge.tell("relaxation", tau)
@@ -150,8 +150,8 @@ def _heating(judge: Judge, settings: Settings, subject: Subject, fluence: Quanti
     melanin = number(f"{NAME}.melanin.{kind}")
     epidermis_tau = number(f"{NAME}.epidermis_tau")
     skin_mu = epidermis_mu_a(settings.cutoff_nm, melanin)
-    train_of = given("pulse train", settings.pulses, f"× {settings.width_ms:g} ms, {settings.delay_ms:g} ms apart", 0)
-    share = given("melanin share", melanin, "", 2, f"{NAME}.melanin.{kind}")
+    train_of = as_set("pulse train", settings.pulses, f"× {settings.width_ms:g} ms, {settings.delay_ms:g} ms apart", 0)
+    share = as_set("melanin share", melanin, "", 2, f"{NAME}.melanin.{kind}")
     epidermis = max(train(adiabatic_rise(skin_mu, each), settings.width_ms, period, settings.pulses, epidermis_tau))
     judge.tell(
         "epidermis",

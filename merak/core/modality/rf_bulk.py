@@ -5,11 +5,11 @@ from typing import Literal, NamedTuple
 import numpy as np
 from pydantic import Field
 
-from merak.core.dose.bioheat import Layer, Run, Surface, body, thermal_dose_min
+from merak.core.dose.bioheat import HeatRun, Layer, Surface, body, thermal_dose_min
 from merak.core.dose.thermal import cem43_min, dwell_left_s, heating_rate_c_s, pass_dose_j_cm2
 from merak.core.knowledge import number, tissues
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 from merak.core.working import Quantity
 
@@ -17,7 +17,7 @@ NAME = "rf_bulk"
 CARD = True
 #: Slower than this a hand stands still, mm/s.
 STANDING_MM_S = 0.01
-STEP = Step("at")
+INCREMENT = Increment("at")
 SAMPLE_S = 0.1
 #: No zone is warmed for longer than this before its target is called out of reach, s.
 PATIENCE_S = 900.0
@@ -52,7 +52,7 @@ def layer(name: str, mm: float | None = None, flow: float = 1.0) -> Layer:
     return Layer(entry.words, entry.mm if mm is None else mm, entry.k, entry.rho, entry.c, entry.perfusion * flow)
 
 
-def warmed(power_w: float, settings: Settings, flow: float = 1.0, seconds: float = PATIENCE_S) -> Run:
+def warmed(power_w: float, settings: Settings, flow: float = 1.0, seconds: float = PATIENCE_S) -> HeatRun:
     """A zone under slow, even work: η·P over its area, with the dermis's blood flow × `flow`."""
     gel = layer("gel", settings.gel_mm) if settings.gel_mm else None
     under = body(layers(flow), Surface(number("heat.room"), number("heat.air")), gel)
@@ -76,7 +76,7 @@ class Held(NamedTuple):
     cem43_min: float
 
 
-def held(run: Run, settings: Settings) -> Held:
+def held(run: HeatRun, settings: Settings) -> Held:
     """What warming comes to when, at the target, the hand gives only what is lost: the hottest depth then stays as it is."""
     reached = run.reaches(settings.target_c)
     n = len(run.seconds) - 1 if reached is None else round(reached / SAMPLE_S)
@@ -107,14 +107,14 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     """Heating rate, dwell, pass dose; seconds to target, hottest depth and thermal dose as a band of blood flow; minutes."""
     judge = Judge()
     power = physical(judge, "power", card, settings.at)
-    target = given("target", settings.target_c, "°C", 1, f"{NAME}.target")
+    target = as_set("target", settings.target_c, "°C", 1, f"{NAME}.target")
     judge.most(f"{NAME}.stop", target, "target_c")
     judge.most(f"{NAME}.target.most", target, "target_c")
     if settings.target_c < number(f"{NAME}.target.least"):
         judge.change(
             f"{NAME}.target.least", f"{settings.target_c:g} °C is below the range in which collagen answers.", "40 to 42 °C.", "target_c"
         )
-    judge.most(f"{NAME}.hold.most", given("at target", settings.hold_min, "min", 1), "hold_min")
+    judge.most(f"{NAME}.hold.most", as_set("at target", settings.hold_min, "min", 1), "hold_min")
     if settings.numbed:
         judge.refuse("heat.numb", "Never over numbed skin.", "numbed")
     if settings.speed_mm_s < STANDING_MM_S:
@@ -131,8 +131,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
 
 def _moving(judge: Judge, settings: Settings, power: Quantity) -> None:
     tip_cm2 = settings.tip_mm**2 * np.pi / 400
-    tip, depth = given("tip", tip_cm2, "cm²", 2, "device.tip"), given("falls off over", settings.depth_mm, "mm", 1, f"{NAME}.depth")
-    share = given("absorbed share", settings.absorbed, "", 2, f"{NAME}.absorbed")
+    tip, depth = as_set("tip", tip_cm2, "cm²", 2, "device.tip"), as_set("falls off over", settings.depth_mm, "mm", 1, f"{NAME}.depth")
+    share = as_set("absorbed share", settings.absorbed, "", 2, f"{NAME}.absorbed")
     rate = worked(
         "heating rate under the tip", heating_rate_c_s(power.value or 0, float(tip_cm2), settings.depth_mm, settings.absorbed), "°C/s",
         "η·P ÷ (tip × depth) ÷ ρc", (power, share, tip, depth), "heat.pennes", digits=2,
@@ -152,7 +152,7 @@ def _moving(judge: Judge, settings: Settings, power: Quantity) -> None:
                 f"{NAME}.stop",
             ),
         )
-    speed, width = given("speed", settings.speed_mm_s, "mm/s", 0), given("tip", settings.tip_mm, "mm", 0)
+    speed, width = as_set("speed", settings.speed_mm_s, "mm/s", 0), as_set("tip", settings.tip_mm, "mm", 0)
     judge.tell(
         "pass",
         worked(
@@ -179,7 +179,7 @@ def _moving(judge: Judge, settings: Settings, power: Quantity) -> None:
 def _predicted(judge: Judge, settings: Settings, subject: Subject, power: Quantity) -> None:
     """Seconds to target, hottest depth, thermal dose; with the usual blood flow and with the highest."""
     watts = power.value or 0
-    zone = given("zone", settings.zone_cm2, "cm²", 0)
+    zone = as_set("zone", settings.zone_cm2, "cm²", 0)
     both = [held(warmed(watts, settings, flow), settings) for flow in (1.0, number(f"{NAME}.perfusion"))]
     usual, quick = both
     band = ("heat.pennes", f"{NAME}.perfusion")
@@ -208,7 +208,7 @@ def _predicted(judge: Judge, settings: Settings, subject: Subject, power: Quanti
         usual.cem43_min,
         "CEM43 min",
         "rising and held at target",
-        (peak, given("at target", settings.hold_min, "min", 1)),
+        (peak, as_set("at target", settings.hold_min, "min", 1)),
         "heat.dose",
         digits=2,
     )

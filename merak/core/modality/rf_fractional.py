@@ -7,12 +7,12 @@ from pydantic import Field
 from merak.core.dose.radio import Per, fluence_j_cm2, pin_energy_mj, pulse_energy_j, step_ratio
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "rf_fractional"
 CARD = True
-STEP = Step("at")
+INCREMENT = Increment("at")
 
 
 class Settings(Base):
@@ -37,9 +37,9 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     """Energy of a pulse, a pin and a cm², spots, wipes, minutes."""
     judge = Judge()
     power = physical(judge, "power", card, settings.at)
-    pulse = given("pulse", settings.pulse_ms, "ms", 0)
+    pulse = as_set("pulse", settings.pulse_ms, "ms", 0)
     judge.most(f"{NAME}.pulse.most", pulse, "pulse_ms")
-    judge.most(f"{NAME}.passes", given("passes", settings.passes, "", 0), "passes")
+    judge.most(f"{NAME}.passes", as_set("passes", settings.passes, "", 0), "passes")
     watts = power.value or 0
     judge.tell(
         "energy",
@@ -51,7 +51,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     if tip is None or not tip.pins:
         judge.refuse("device.tip", f"The {card.name}'s card has no tip with pins.", "tip", "Add it to the card.")
     else:
-        pins, face = given("pins", tip.pins, "", 0, "device.tip"), given("tip", tip.area_cm2, "cm²", 2, "device.tip")
+        pins, face = as_set("pins", tip.pins, "", 0, "device.tip"), as_set("tip", tip.area_cm2, "cm²", 2, "device.tip")
         pin = worked(
             "energy of a pin",
             pin_energy_mj(watts, settings.pulse_ms, tip.pins, settings.per),
@@ -62,7 +62,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         )
         judge.tell("pin", pin)
         judge.most(f"{NAME}.pin.most", pin, "pulse_ms")
-        passes = given("passes", settings.passes, "", 0)
+        passes = as_set("passes", settings.passes, "", 0)
         total = fluence_j_cm2(watts, settings.pulse_ms, tip.pins, settings.per, tip.area_cm2, settings.passes)
         judge.tell(
             "fluence",
@@ -80,7 +80,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         spots = worked("spots", count, "", "area ÷ tip, rounded up, × passes", (subject.area, face, passes), digits=0)
         judge.tell("spots", spots)
         each, wipe, pace = (
-            given(words, number(f"{NAME}.{key}"), unit, 0, f"{NAME}.{key}")
+            as_set(words, number(f"{NAME}.{key}"), unit, 0, f"{NAME}.{key}")
             for words, key, unit in (("a wipe every", "clean", "spots"), ("a wipe", "clean_s", "s"), ("a spot", "pace", "s"))
         )
         stops = worked(
@@ -90,7 +90,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         minutes = (count * (pace.value or 0) + (stops.value or 0) * (wipe.value or 0)) / 60
         judge.tell("minutes", worked("minutes", minutes, "min", "spots × seconds + wipes × seconds", (spots, pace, stops, wipe), digits=0))
     if settings.from_w and settings.from_ms:
-        was = given("stepping from", settings.from_w * settings.from_ms / 1000, "J", 3)
+        was = as_set("stepping from", settings.from_w * settings.from_ms / 1000, "J", 3)
         ratio = worked(
             "energy beside the step before",
             step_ratio(settings.from_w, settings.from_ms, watts, settings.pulse_ms),

@@ -89,7 +89,7 @@ class Start(NamedTuple):
     worked: Quantity
 
 
-class Step(NamedTuple):
+class Increment(NamedTuple):
     """A step: the setting that it changes and its size, None for one step of the machine's scale; `down` where less of it is stronger."""
 
     field: str
@@ -109,7 +109,7 @@ class Modality(Protocol):
         """Whether it needs a machine's card."""
 
     @property
-    def STEP(self) -> Step:
+    def INCREMENT(self) -> Increment:
         """What is changed, and by how much, when it is taken a step up or down."""
 
     @property
@@ -191,7 +191,7 @@ def on_card(name: str, card: MachineCard, subject: Subject) -> Quantity:
     """The start value on a machine's own scale: rule "<modality>.start" is a share of the scale, in per cent."""
     share = number(f"{name}.start")
     at = card.least + share / 100 * (card.most - card.least)
-    base = given(f"{share:g} % of the scale", at, card.scale, 1, f"{name}.start")
+    base = as_set(f"{share:g} % of the scale", at, card.scale, 1, f"{name}.start")
     return started(name, card.step, card.least, card.most, subject, card.scale, base=base)
 
 
@@ -271,7 +271,7 @@ def physical(judge: Judge, name: str, card: MachineCard, at: float, field: str =
     return found
 
 
-def given(name: str, value: float, unit: str = "", digits: int = 1, *rules: str) -> Quantity:
+def as_set(name: str, value: float, unit: str = "", digits: int = 1, *rules: str) -> Quantity:
     """A number that was set."""
     return Quantity(name=name, value=value, unit=unit, digits=digits, rules=rules)
 
@@ -284,7 +284,7 @@ def worked(name: str, value: float | None, unit: str, formula: str, inputs: tupl
 
 def gel_ml(name: str, subject: Subject, film_mm: float) -> Quantity:
     """Gel for the area, by film."""
-    film = given("film", film_mm, "mm", 2, f"{name}.film") if has_rule(f"{name}.film") else given("film", film_mm, "mm", 2)
+    film = as_set("film", film_mm, "mm", 2, f"{name}.film") if has_rule(f"{name}.film") else as_set("film", film_mm, "mm", 2)
     value = subject.area_cm2 * film_mm / 10
     return worked("gel", value, "mL", "area × film ÷ 10", (subject.area, film), "product.film", digits=0 if value >= 10 else 1)
 
@@ -306,12 +306,12 @@ def begun(module: Modality, card: Any, subject: Subject) -> Start:
         raise BadInput({"card": f"This machine's scale or last time's value gives no setting that is possible: {fields}."}) from broken
 
 
-def stepped(module: Modality, settings: Frozen, card: Any, up: bool) -> Frozen:
+def incremented(module: Modality, settings: Frozen, card: Any, up: bool) -> Frozen:
     """Settings one step stronger or gentler, inside the setting's own bounds and the machine's scale.
 
     Whether the step may be taken is for the dose to say: it knows the ceilings.
     """
-    field, size, down = module.STEP
+    field, size, down = module.INCREMENT
     by = size if size is not None else card.step if isinstance(card, MachineCard) else 0.5
     value = getattr(settings, field) + (by if up != down else -by)
     least, most = (card.least, card.most) if field == "at" and isinstance(card, MachineCard) else _bounds(type(settings), field)

@@ -4,12 +4,12 @@ from pydantic import Field
 
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, on_card, physical
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical
 from merak.core.modality.shared import Settings as Base
 
 NAME = "spatula"
 CARD = True
-STEP = Step("at")
+INCREMENT = Increment("at")
 
 
 class Settings(Base):
@@ -29,7 +29,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     """Power and minutes."""
     judge = Judge()
     physical(judge, "power", card, settings.at)
-    time = given("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
+    time = as_set("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
     judge.tell("minutes", time)
     judge.most(f"{NAME}.longest", time, "minutes")
     return judge.dose()

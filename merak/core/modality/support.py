@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from pydantic import Field
 
 from merak.core.knowledge import has_rule, number
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, worked
 from merak.core.modality.shared import Settings as Base
 
 KINDS = ("cleanse", "tone", "soften", "dry", "extract", "mask", "finish")
@@ -23,24 +23,24 @@ class Supporting:
 
     NAME: str
     CARD: bool = False
-    STEP: Step = Step("minutes", 1)  # noqa: RUF009 (a tuple)
+    INCREMENT: Increment = Increment("minutes", 1)  # noqa: RUF009 (a tuple)
     Settings: type[Minutes] = Minutes
 
     def start(self, card: None, subject: Subject) -> Start:
         """The usual minutes."""
-        found = given("minutes", number(f"support.{self.NAME}"), "min", 0, f"support.{self.NAME}")
+        found = as_set("minutes", number(f"support.{self.NAME}"), "min", 0, f"support.{self.NAME}")
         return Start(Minutes(minutes=number(f"support.{self.NAME}")), found)
 
     def dose(self, settings: Minutes, card: None, subject: Subject) -> Dose:
         """Minutes, and the product for the area."""
         judge = Judge()
-        time = given("minutes", settings.minutes, "min", 1, f"support.{self.NAME}")
+        time = as_set("minutes", settings.minutes, "min", 1, f"support.{self.NAME}")
         judge.tell("minutes", time)
         judge.most(f"support.{self.NAME}.most", time, "minutes")
         rule_id = f"support.{self.NAME}.ml"
         if has_rule(rule_id):
-            usual = given("on a face and neck", number(rule_id), "mL", 0, rule_id)
-            full = given("face and neck", number("support.area"), "cm²", 0, "support.area")
+            usual = as_set("on a face and neck", number(rule_id), "mL", 0, rule_id)
+            full = as_set("face and neck", number("support.area"), "cm²", 0, "support.area")
             amount = number(rule_id) * subject.area_cm2 / (full.value or 1)
             judge.tell(
                 "product", worked("product", amount, "mL", "usual amount × area ÷ face and neck", (usual, subject.area, full), rule_id)

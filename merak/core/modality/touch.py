@@ -5,12 +5,12 @@ from typing import Literal
 from pydantic import Field
 
 from merak.core.knowledge import number
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, whole, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, whole, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "touch"
 CARD = False
-STEP = Step("strokes", 1)
+INCREMENT = Increment("strokes", 1)
 
 
 class Settings(Base):
@@ -24,18 +24,18 @@ class Settings(Base):
 
 def start(card: None, subject: Subject) -> Start:
     """Three strokes a line."""
-    found = given("strokes a line", 3, "", 0, f"{NAME}.strokes")
+    found = as_set("strokes a line", 3, "", 0, f"{NAME}.strokes")
     return Start(Settings(lines=whole(f"{NAME}.lines")), found)
 
 
 def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     """Strokes and minutes."""
     judge = Judge()
-    each = given("strokes a line", settings.strokes, "", 0, f"{NAME}.strokes")
+    each = as_set("strokes a line", settings.strokes, "", 0, f"{NAME}.strokes")
     judge.most(f"{NAME}.strokes", each, "strokes")
     lines, pace = (
-        given("lines", settings.lines, "", 0, f"{NAME}.lines"),
-        given("a stroke", number(f"{NAME}.stroke_s"), "s", 0, f"{NAME}.stroke_s"),
+        as_set("lines", settings.lines, "", 0, f"{NAME}.lines"),
+        as_set("a stroke", number(f"{NAME}.stroke_s"), "s", 0, f"{NAME}.stroke_s"),
     )
     strokes = worked("strokes", settings.strokes * settings.lines, "", "strokes a line × lines", (each, lines), digits=0)
     judge.tell("strokes", strokes)

@@ -5,12 +5,12 @@ from pydantic import Field
 from merak.core.dose.sound import mean_intensity, minutes_over, share_at_depth
 from merak.core.knowledge import number, quantity
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, gel_ml, given, physical, started, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, gel_ml, physical, started, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "ultrasound"
 CARD = True
-STEP = Step("at")
+INCREMENT = Increment("at")
 
 
 class Settings(Base):
@@ -31,7 +31,7 @@ def start(card: MachineCard, subject: Subject) -> Start:
     at = card.at(usual.value or 0)
     base = worked("on the scale", at, card.scale, f"the {card.name}'s setting for it", (usual,), *usual.rules, digits=2)
     if at is None:
-        base = given("lowest of the scale", card.least, card.scale, 2, "device.unknown_share")
+        base = as_set("lowest of the scale", card.least, card.scale, 2, "device.unknown_share")
     found = started(NAME, card.step, card.least, card.most, subject, card.scale, 2, base)
     tip = card.tip("")
     head = tip.area_cm2 if tip else 5.0
@@ -43,7 +43,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     """Peak and mean intensity, what is left at depth, the minutes that the area asks for."""
     judge = Judge()
     peak = physical(judge, "intensity", card, settings.at)
-    duty = given("duty", settings.duty_percent, "%", 0)
+    duty = as_set("duty", settings.duty_percent, "%", 0)
     known = peak.value or 0
     judge.most(f"{NAME}.equipment", peak, "at")
     judge.most(f"{NAME}.ceiling", peak, "at")
@@ -53,20 +53,20 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         "mean intensity", mean_intensity(known, settings.duty_percent / 100), "W/cm²", "peak × duty", (peak, duty), f"{NAME}.mean", digits=2
     )
     judge.tell("mean", mean)
-    depth = given("depth", settings.depth_mm, "mm", 1)
+    depth = as_set("depth", settings.depth_mm, "mm", 1)
     left = share_at_depth(settings.frequency_mhz, settings.depth_mm / 10, number(f"{NAME}.attenuation"))
     at_depth = worked(
         "left at that depth", (mean.value or 0) * left, "W/cm²", "mean × 10^(−0.07 × MHz × cm)",
-        (mean, depth, given("frequency", settings.frequency_mhz, "MHz")), f"{NAME}.attenuation", digits=3,
+        (mean, depth, as_set("frequency", settings.frequency_mhz, "MHz")), f"{NAME}.attenuation", digits=3,
     )  # fmt: skip
     judge.tell("at_depth", at_depth)
-    head = given("radiating area", settings.head_cm2, "cm²", 1, "device.tip")
+    head = as_set("radiating area", settings.head_cm2, "cm²", 1, "device.tip")
     wanted = minutes_over(subject.area_cm2, settings.head_cm2, settings.duty_percent / 100, number(f"{NAME}.time"))
     judge.tell(
         "wanted",
         worked("minutes that the area asks for", wanted, "min", "area ÷ radiating area ÷ duty", (subject.area, head, duty), f"{NAME}.time"),
     )
-    time = given("minutes", settings.minutes, "min", 1)
+    time = as_set("minutes", settings.minutes, "min", 1)
     judge.tell("minutes", time)
     judge.most(f"{NAME}.longest", time, "minutes")
     if wanted > settings.minutes:

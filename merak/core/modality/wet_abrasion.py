@@ -6,12 +6,12 @@ from merak.core.dose.abrasion import liquid_ml
 from merak.core.knowledge import number
 from merak.core.modality.acid_limits import contact_most, free
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Judge, Start, Step, Subject, given, physical, worked
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, physical, worked
 from merak.core.modality.shared import Settings as Base
 
 NAME = "wet_abrasion"
 CARD = True
-STEP = Step("at")
+INCREMENT = Increment("at")
 #: Stage → rule of the highest suction, tenths of the scale.
 STAGES = {"acid": "acid.most", "peel": "peel.most", "salicylic": "peel.most", "infuse": "infuse.most"}
 
@@ -42,7 +42,7 @@ def start(card: MachineCard, subject: Subject) -> Start:
         card.least + number(rule_id) * tenth,
         card.scale,
         "tenths of the scale",
-        (given("suction", number(rule_id), "of 10", 0, rule_id),),
+        (as_set("suction", number(rule_id), "of 10", 0, rule_id),),
         rule_id,
     )
     infuse = card.least + number(f"{NAME}.infuse.suction") * tenth
@@ -55,12 +55,12 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     physical(judge, "suction", card, settings.at)
     tenth = (card.most - card.least) / 10
     for field, at, stages in (("at", settings.at, ("acid", "peel", "salicylic")), ("infuse_at", settings.infuse_at, ("infuse",))):
-        level = given("suction", (at - card.least) / tenth, "of 10", 1)
+        level = as_set("suction", (at - card.least) / tenth, "of 10", 1)
         for stage in stages:
             if getattr(settings, f"{stage}_min") > 0:
                 judge.most(f"{NAME}.{STAGES[stage]}", level, field)
     parts = tuple(
-        given(words, getattr(settings, f"{key}_min"), "min", 1)
+        as_set(words, getattr(settings, f"{key}_min"), "min", 1)
         for key, words in (
             ("acid", "acid cleanse"),
             ("peel", "peel"),
@@ -83,7 +83,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     )
     judge.tell("share", share)
     judge.least(f"{NAME}.share", share, "infuse_min", "Shorten the cleaning, or lengthen the infusion.")
-    flow = given("flow", settings.flow_ml_min, "mL/min", 1, f"{NAME}.flow")
+    flow = as_set("flow", settings.flow_ml_min, "mL/min", 1, f"{NAME}.flow")
     used = worked("liquid", liquid_ml(settings.flow_ml_min, wet.value or 0), "mL", "flow × minutes", (flow, wet), digits=0)
     judge.tell("liquid", used)
     if (used.value or 0) > settings.bottle_ml:
@@ -93,7 +93,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     if settings.peel_min > 0:
         free(judge, "glycolic", settings.percent, settings.ph)
         rule_id, most = contact_most(settings.percent, subject, subject.first_visit)
-        judge.most(rule_id, given("peel", settings.peel_min, "min", 1), "peel_min", limit=most)
+        judge.most(rule_id, as_set("peel", settings.peel_min, "min", 1), "peel_min", limit=most)
     if settings.pustules:
         judge.change(f"{NAME}.pustules", act="Leave them out.", field="pustules")
     return judge.dose()

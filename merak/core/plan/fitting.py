@@ -8,7 +8,7 @@ from typing import Literal, NamedTuple
 from merak.core.knowledge import Pairing, about, all_of, book, methods, traits
 from merak.core.working import Frozen
 
-Kind = Literal["apart", "before", "zones", "one", "last", "alone", "needs", "earlier"]
+FitKind = Literal["apart", "before", "zones", "one", "last", "alone", "needs", "earlier"]
 
 
 class Placed(NamedTuple):
@@ -26,7 +26,7 @@ class Placed(NamedTuple):
 class Clash(Frozen):
     """Steps that do not go together as they stand: which rule, which steps, in words, and what to do."""
 
-    kind: Kind
+    kind: FitKind
     rule: str
     steps: tuple[str, ...]
     words: str

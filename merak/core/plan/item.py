@@ -14,7 +14,7 @@ from merak.core.knowledge import Consider, about, all_of, caution, methods, numb
 from merak.core.modality import led, microcurrent
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import read_card
-from merak.core.modality.shared import Dose, Subject, begun, more_energy, stepped
+from merak.core.modality.shared import Dose, Subject, begun, incremented, more_energy
 from merak.core.modality.titration import titrate
 from merak.core.plan.brief import Brief, Machine, workable
 from merak.core.plan.fitting import Methods, chosen, title
@@ -193,7 +193,7 @@ def _answered(brief: Brief, modality: str) -> dict[str, Any]:
     """The setting that a read test spot gave, while nothing was treated with it yet."""
     read = brief.spots.get(modality)
     carried = read is not None and read.speaks(brief.today) and modality not in brief.history
-    return {MODALITIES[modality].STEP.field: read.answer.set_to} if read and carried else {}
+    return {MODALITIES[modality].INCREMENT.field: read.answer.set_to} if read and carried else {}
 
 
 def _last_of(brief: Brief, modality: str) -> LastTime | None:
@@ -214,15 +214,15 @@ def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
     before, module = brief.history.get(modality), MODALITIES[modality]
     if before is None or before.at is None:
         return settings
-    field, turn = module.STEP.field, titrate(before).turn
+    field, turn = module.INCREMENT.field, titrate(before).turn
     last = settings.model_copy(update={field: type(getattr(settings, field))(before.at)})
     if before.incident:
         lower = _after_incident(module, last, card)
         now, most = float(getattr(settings, field)), float(getattr(lower, field))
-        return lower if (now > most) != module.STEP.down and now != most else settings
+        return lower if (now > most) != module.INCREMENT.down and now != most else settings
     if modality in CARRIED_OVER:
-        settings = last if turn == "same" else stepped(module, last, card, up=turn == "up")
-    now, down = float(getattr(settings, field)), module.STEP.down
+        settings = last if turn == "same" else incremented(module, last, card, up=turn == "up")
+    now, down = float(getattr(settings, field)), module.INCREMENT.down
     if turn != "up" and (now > before.at) != down and now != before.at:
         return last  # a scale's foot, or a usual value, is no reason for more
     more = more_energy(card, field, before.at, now)
@@ -234,7 +234,7 @@ def _after_incident(module: Any, last: Any, card: Any) -> Any:
     """Settings so many steps below where an incident happened (rule titration.incident)."""
     lower = last
     for _ in range(round(-number("titration.incident"))):
-        lower = stepped(module, lower, card, up=False)
+        lower = incremented(module, lower, card, up=False)
     return lower
 
 
@@ -269,7 +269,7 @@ def lowered(brief: Brief, item: Item, of: Methods) -> Item:
         if not found.stops:
             return item
         machine = found.machine
-        gentler = stepped(module, found.settings, machine.card if machine else None, up=False)
+        gentler = incremented(module, found.settings, machine.card if machine else None, up=False)
         if gentler == found.settings:
             break
         item = item.with_settings(gentler)
@@ -407,7 +407,7 @@ def _too_much_after_incident(brief: Brief, item: Item) -> Iterator[Caution]:
     before, module = brief.history.get(item.modality), MODALITIES[item.modality]
     if before is None or not before.incident or before.at is None:
         return
-    field, _, down = module.STEP
+    field, _, down = module.INCREMENT
     machine, settings = brief.machine(item.modality, item.machine), read_settings(item, {})
     last = settings.model_copy(update={field: type(getattr(settings, field))(before.at)})
     most, now = float(getattr(_after_incident(module, last, machine.card if machine else None), field)), float(getattr(settings, field))
@@ -424,7 +424,7 @@ def _last_time(brief: Brief, item: Item) -> Iterator[Caution]:
     before = brief.history.get(item.modality)
     if before is None or before.on is None or before.at is None:
         return
-    said, (field, _, down) = titrate(before), MODALITIES[item.modality].STEP
+    said, (field, _, down) = titrate(before), MODALITIES[item.modality].INCREMENT
     now = item.settings.get(field)
     if not isinstance(now, int | float) or item.modality in brief.spots:
         return

@@ -12,7 +12,7 @@ from merak.core.knowledge import about, all_of, has_rule, number, rule
 from merak.core.modality import microcurrent as lifting
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import CardTip, MachineCard, MicrocurrentCard
-from merak.core.modality.shared import more_energy, stepped
+from merak.core.modality.shared import incremented, more_energy
 from merak.core.plan.brief import Brief, plate_of
 from merak.core.plan.chair import Cell, HeatRule, Part, Span, Step, StepLine
 from merak.core.plan.item import Worked, compute, lifted, school_acts
@@ -334,13 +334,13 @@ def spot_rule(brief: Brief, one: Worked, laid: bool = True) -> SpotRule | None:
     if name != "rf_fractional" and not one.spot_only:
         return None
     module, card = MODALITIES[name], one.machine.card if one.machine else None
-    field = module.STEP.field
+    field = module.INCREMENT.field
     dark = (brief.findings.phototype or 0) >= 4
     rule_id = {"peel": "acid.spot", "pulsed_light": f"pulsed_light.spot{'.dark' * dark}"}.get(name, "rf_fractional.spot")
     minutes = number(rule_id) * (1 if name == "rf_fractional" else 60)
     at = float(getattr(one.settings, field))
     up, why = _next_up(brief, one, card) if laid else (None, "")
-    gentler = float(getattr(stepped(module, one.settings, card, up=False), field))
+    gentler = float(getattr(incremented(module, one.settings, card, up=False), field))
     unit = card.scale if isinstance(card, MachineCard) and field == "at" else "min" if name == "peel" else ""
     return SpotRule(
         wait_s=round(minutes * 60), same_visit=name == "rf_fractional", name=type(one.settings).model_fields[field].title or field,
@@ -352,8 +352,8 @@ def spot_rule(brief: Brief, one: Worked, laid: bool = True) -> SpotRule | None:
 def _next_up(brief: Brief, one: Worked, card: Any) -> tuple[float | None, str]:
     """One step up, if neither a ceiling nor the rule of a fifth stands against it; else why it is not taken."""
     module = MODALITIES[one.item.modality]
-    field = module.STEP.field
-    stronger = stepped(module, one.settings, card, up=True)
+    field = module.INCREMENT.field
+    stronger = incremented(module, one.settings, card, up=True)
     was, now = float(getattr(one.settings, field)), float(getattr(stronger, field))
     if now <= was:
         return None, "The scale ends here."

@@ -5,7 +5,7 @@ from shapely.geometry.base import BaseGeometry
 
 from merak.core.body.grid import Tip, grid
 from merak.core.body.plate import BONY, THIN, Key, area_cm2
-from merak.core.body.sections import Order, Section, sections
+from merak.core.body.sections import Section, SectionOrder, sections
 from merak.core.body.treatable import BESIDE, Treatable
 from merak.core.client import Side
 from merak.core.knowledge import about
@@ -23,7 +23,7 @@ def area_of(brief: Brief, one: Worked) -> Treatable:
     return brief.area(about()[one.item.modality].work or "mask", plate_of(one.item.zones, one.item.modality))
 
 
-def section_parts(brief: Brief, one: Worked, first: Side, order: Order = "cheeks first") -> tuple[Part, ...]:
+def section_parts(brief: Brief, one: Worked, first: Side, order: SectionOrder = "cheeks first") -> tuple[Part, ...]:
     """The sections of an item in working order, each as far as it may be worked."""
     return tuple(_part(section.name, section.keys, shape) for section, shape in _sections(brief, one, first, order))
 
@@ -39,7 +39,7 @@ def grid_cells(brief: Brief, one: Worked, first: Side, tip: Tip, small: Tip) -> 
     """The sections of an item and the footprints in them, walked section by section; `small` is for lips, nose and around the eyes."""
     parts: list[Part] = []
     cells: list[Cell] = []
-    order: Order = "cheek, chin, forehead, other cheek" if one.item.modality == "pulsed_light" else "cheeks first"
+    order: SectionOrder = "cheek, chin, forehead, other cheek" if one.item.modality == "pulsed_light" else "cheeks first"
     for section, shape in _sections(brief, one, first, order):
         found = grid(shape, small if section.small_tip else tip)
         if found.count:
@@ -48,7 +48,7 @@ def grid_cells(brief: Brief, one: Worked, first: Side, tip: Tip, small: Tip) -> 
     return tuple(parts), tuple(cells)
 
 
-def _sections(brief: Brief, one: Worked, first: Side, order: Order) -> list[tuple[Section, BaseGeometry]]:
+def _sections(brief: Brief, one: Worked, first: Side, order: SectionOrder) -> list[tuple[Section, BaseGeometry]]:
     area = area_of(brief, one)
     found = []
     for section in sections(area.plate, order, first):

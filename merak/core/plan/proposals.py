@@ -12,7 +12,7 @@ from merak.core.body.plate import GROUPS
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Condition, Consider, about, all_of, book, conditions, methods, number, rule, traits
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.shared import stepped
+from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import Placed, chosen, clashes, may_run_beside, phase, title
 from merak.core.plan.item import Item, Worked, begin, compute
@@ -20,8 +20,8 @@ from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 from merak.core.working import Frozen
 
-Kind = Literal["gentle", "balanced", "strongest"]
-KINDS: tuple[Kind, ...] = get_args(Kind)
+ProposalKind = Literal["gentle", "balanced", "strongest"]
+KINDS: tuple[ProposalKind, ...] = get_args(ProposalKind)
 #: Always there, whatever else is.
 ALWAYS = ("cleanse", "tone", "finish")
 
@@ -72,7 +72,7 @@ class Proposal(Frozen):
     `also` are kinds that come to the same plan today.
     """
 
-    kind: Kind
+    kind: ProposalKind
     plan: Plan
     computed: VisitPlan
     score: int
@@ -80,7 +80,7 @@ class Proposal(Frozen):
     left_out: tuple[LeftOut, ...]
     feel: tuple[str, ...]
     settle_h: float
-    also: tuple[Kind, ...] = ()
+    also: tuple[ProposalKind, ...] = ()
 
 
 class Problem(NamedTuple):
@@ -234,7 +234,7 @@ def _wanted(brief: Brief) -> list[tuple[Condition, int]]:
     return found
 
 
-def _candidates(brief: Brief, of: dict[str, str], kind: Kind) -> tuple[list[Candidate], list[LeftOut]]:
+def _candidates(brief: Brief, of: dict[str, str], kind: ProposalKind) -> tuple[list[Candidate], list[LeftOut]]:
     """Everything that could be in a plan of this kind, computed, and what cannot be, with the reason."""
     gains: dict[str, list[Gain]] = {}
     considers: dict[str, tuple[Condition, Consider]] = {}
@@ -269,7 +269,7 @@ def _helpers(brief: Brief, gains: dict[str, list[Gain]]) -> list[str]:
     return [name for name in found if name in able and name not in gains]
 
 
-def _not_this_kind(kind: Kind, name: str, brief: Brief) -> str:
+def _not_this_kind(kind: ProposalKind, name: str, brief: Brief) -> str:
     trait = traits()[name]
     if kind == "gentle" and trait.strong:
         return "Too strong for a gentle plan."
@@ -304,7 +304,7 @@ def _zones(brief: Brief, name: str, considered: tuple[Condition, Consider] | Non
 def _candidate(
     brief: Brief,
     of: dict[str, str],
-    kind: Kind,
+    kind: ProposalKind,
     name: str,
     item_id: str,
     considered: tuple[Condition, Consider] | None,
@@ -321,13 +321,13 @@ def _gentler(brief: Brief, item: Item, of: dict[str, str]) -> Item:
     """One step down, where that is still a setting that nothing stands against."""
     found: Worked = compute(brief, item, (), (), of)
     card = found.machine.card if found.machine else None
-    settings = stepped(MODALITIES[item.modality], found.settings, card, up=False)
+    settings = incremented(MODALITIES[item.modality], found.settings, card, up=False)
     lower = item.with_settings(settings)
     return lower if not compute(brief, lower, (), (), of).stops else item
 
 
 def _problem(
-    brief: Brief, of: dict[str, str], kind: Kind, candidates: Sequence[Candidate], met: dict[tuple[Placed, Placed], bool]
+    brief: Brief, of: dict[str, str], kind: ProposalKind, candidates: Sequence[Candidate], met: dict[tuple[Placed, Placed], bool]
 ) -> Problem:
     """The candidates with what excludes, needs and overlaps what, and the limits of today."""
     order = sorted(range(len(candidates)), key=lambda n: phase(candidates[n].modality, of))
@@ -382,7 +382,7 @@ def _overlaps(candidates: Sequence[Candidate], of: dict[str, str]) -> dict[tuple
 
 
 def _proposal(
-    brief: Brief, of: dict[str, str], kind: Kind, problem: Problem, taken: tuple[int, ...], out: list[LeftOut]
+    brief: Brief, of: dict[str, str], kind: ProposalKind, problem: Problem, taken: tuple[int, ...], out: list[LeftOut]
 ) -> Proposal | None:
     """The set as a plan in its order, computed as a whole; None when it holds nothing but housekeeping."""
     order = sorted(taken, key=lambda n: (phase(problem.candidates[n].modality, of), n))

@@ -68,7 +68,7 @@ def _amounts(item: Item) -> dict[str, float | bool]:
 
 def _as_kept(brief: Brief, item: Item, step: RoutineStep, of: dict[str, str]) -> Item:
     """An item with what the routine keeps, its strength no more than this client's own start; as begun where a rule stands against it."""
-    field, _, down = MODALITIES[item.modality].STEP
+    field, _, down = MODALITIES[item.modality].INCREMENT
     kept = {name: value for name, value in step.settings.items() if name in item.settings}
     if field in kept and (kept[field] > item.settings[field]) != down:
         kept[field] = item.settings[field]

@@ -8,7 +8,7 @@ from pydantic import Field
 from merak.core.knowledge import number, rule
 from merak.core.working import Frozen
 
-Verdict = Literal["keep", "down", "up", "stop"]
+SpotVerdict = Literal["keep", "down", "up", "stop"]
 
 
 class SpotRule(Frozen):
@@ -48,7 +48,7 @@ class SpotLook(Frozen):
 class SpotAnswer(Frozen):
     """What the rule says to a look: the verdict, the setting from here on, and why."""
 
-    verdict: Verdict
+    verdict: SpotVerdict
     set_to: float
     words: str
     rule: str

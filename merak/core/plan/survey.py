@@ -11,7 +11,7 @@ from shapely.geometry.base import BaseGeometry
 from merak.core.body.grid import SNAP, Edge, Footprint, Grid, Tip, grid
 from merak.core.body.marks import Mark
 from merak.core.body.plate import BONY, GROUPS, THIN, Key, Plate, area_cm2, zone_names
-from merak.core.body.sections import Order, Section, sections
+from merak.core.body.sections import Section, SectionOrder, sections
 from merak.core.body.strokes import ON_PLATE, Line, lines
 from merak.core.body.travel import Motion, Style, Travel, along, cover, room
 from merak.core.body.treatable import BESIDE, Narrowed, Treatable, margins_of, treatable
@@ -44,7 +44,7 @@ class Laying(Frozen):
     speed_mm_s: float = Field(20, ge=1, le=300)
     hold_s: float = Field(0, ge=0, le=30)
     repeats: int = Field(1, ge=1, le=20)
-    order: Order = "cheeks first"
+    order: SectionOrder = "cheeks first"
     where: str = "everywhere"
 
     def tip(self, small: bool) -> Tip:

@@ -14,7 +14,7 @@ AMOUNTS: dict[str, str | None] = {
 ALWAYS = ("towels", "cotton", "thin gauze to lift, plush gauze to dry", "bowls of lukewarm water", "bin", "gloves")
 
 
-class Line(Frozen):
+class TrayLine(Frozen):
     """One line to be ticked: what, how much, for which steps."""
 
     what: str
@@ -25,19 +25,19 @@ class Line(Frozen):
 class Tray(Frozen):
     """The list under its headings."""
 
-    machines: tuple[Line, ...]
-    products: tuple[Line, ...]
-    protection: tuple[Line, ...]
-    checks: tuple[Line, ...]
+    machines: tuple[TrayLine, ...]
+    products: tuple[TrayLine, ...]
+    protection: tuple[TrayLine, ...]
+    checks: tuple[TrayLine, ...]
 
 
 def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
     """What has to lie ready for a plan; a thing that several steps need stands once."""
     of = in_force(brief, plan.plan)
-    machines: dict[str, Line] = {}
-    products: dict[str, Line] = {}
-    protection: dict[str, Line] = {}
-    checks: dict[str, Line] = {}
+    machines: dict[str, TrayLine] = {}
+    products: dict[str, TrayLine] = {}
+    protection: dict[str, TrayLine] = {}
+    checks: dict[str, TrayLine] = {}
     for item in plan.plan.items:
         name = about()[item.modality].title
         machine = brief.machine(item.modality, item.machine) if MODALITIES[item.modality].CARD else None
@@ -81,7 +81,7 @@ def _amounts(plan: VisitPlan, item_id: str) -> dict[str | None, str]:
     return found
 
 
-def _put(lines: dict[str, Line], what: str, amount: str, step: str) -> None:
-    before = lines.get(what, Line(what=what))
+def _put(lines: dict[str, TrayLine], what: str, amount: str, step: str) -> None:
+    before = lines.get(what, TrayLine(what=what))
     steps = before.for_ if step in before.for_ or not step else (*before.for_, step)
-    lines[what] = Line(what=what, amount=" + ".join(filter(None, (before.amount, amount))), for_=steps)
+    lines[what] = TrayLine(what=what, amount=" + ".join(filter(None, (before.amount, amount))), for_=steps)

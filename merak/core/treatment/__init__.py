@@ -1,15 +1,34 @@
 """The treatment as a fold over events: state = fold(steps, events)."""
 
-from merak.core.treatment.events import KINDS, Event, Kind
+from merak.core.treatment.events import KINDS, Event, TapKind
 from merak.core.treatment.facts import StepFacts, step_facts
 from merak.core.treatment.fold import fold, following
 from merak.core.treatment.locks import Lock, locked
-from merak.core.treatment.moments import Earlier, Moment, Told, moment
+from merak.core.treatment.moments import EarlierTap, Moment, ToldMoment, moment
 from merak.core.treatment.pace import Pace, pace
 from merak.core.treatment.state import RunState, StepRun
 from merak.core.treatment.walk import complete, next_place, setting, walked
 
 __all__ = [
-    "KINDS", "Earlier", "Event", "Kind", "Lock", "Moment", "Pace", "RunState", "StepFacts", "StepRun", "Told", "complete", "fold",
-    "following", "locked", "moment", "next_place", "pace", "setting", "step_facts", "walked",
+    "KINDS",
+    "EarlierTap",
+    "Event",
+    "Lock",
+    "Moment",
+    "Pace",
+    "RunState",
+    "StepFacts",
+    "StepRun",
+    "TapKind",
+    "ToldMoment",
+    "complete",
+    "fold",
+    "following",
+    "locked",
+    "moment",
+    "next_place",
+    "pace",
+    "setting",
+    "step_facts",
+    "walked",
 ]  # fmt: skip

@@ -5,12 +5,12 @@ from datetime import datetime
 from types import MappingProxyType
 from typing import Any, Literal, NamedTuple, get_args
 
-Kind = Literal[
+TapKind = Literal[
     "start", "count", "uncount", "pass", "next", "back", "go", "pause", "resume", "level", "comfort", "heat", "pain", "reading", "clean",
     "spot", "spot_read", "unlock", "take_over", "incident", "strike", "photo", "machine", "halt", "why", "leave", "stop", "finish",
     "reopen", "stroke", "unstroke",
 ]  # fmt: skip
-KINDS: frozenset[str] = frozenset(get_args(Kind))
+KINDS: frozenset[str] = frozenset(get_args(TapKind))
 #: Taps of earlier versions, as they stand in records.
 OLD_NAMES = {"stroke": "count", "unstroke": "uncount"}
 NOTHING: Mapping[str, Any] = MappingProxyType({})

@@ -6,7 +6,7 @@ from typing import NamedTuple
 from merak.core.knowledge import number
 
 
-class Told(NamedTuple):
+class ToldMoment(NamedTuple):
     """What a tap tells of its time: the device's clock; `mono_s` the reading of its page load's own steady clock, `age_s` how long before
     it was sent it was made, by the same steady clock (None: it does not say, or it was made in an earlier load).
     """
@@ -16,7 +16,7 @@ class Told(NamedTuple):
     age_s: float | None = None
 
 
-class Earlier(NamedTuple):
+class EarlierTap(NamedTuple):
     """The last tap of the same device that was kept: its moment, the reading of its steady clock, and how many seconds ago it arrived by
     the server's own steady clock (None where the server was started since).
     """
@@ -33,7 +33,7 @@ class Moment(NamedTuple):
     marked: str = ""
 
 
-def moment(told: Told, begun: datetime, arrived: datetime, last: Earlier | None = None) -> Moment:
+def moment(told: ToldMoment, begun: datetime, arrived: datetime, last: EarlierTap | None = None) -> Moment:
     """When a tap was made. `begun` is when the order was fixed, `arrived` the server's clock as it came in.
 
     Between taps of one page load only the load's steady clock counts, so that no jump of a clock moves anything; the first of a load is as

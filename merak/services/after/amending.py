@@ -7,14 +7,14 @@ from merak.core.errors import BadInput
 from merak.core.whole import whole
 from merak.records import visits
 from merak.services.context import Context, OutOfTurn
-from merak.services.visit.file import turn
+from merak.services.visit.file import changing
 
 GRADES = ("redness", "swelling")
 
 
 def add(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
     """Adds words to a closed visit, and corrects a grade where one is given. Raises BadInput by field, OutOfTurn before it is closed."""
-    with turn(ctx, visit_id, "amend") as file:
+    with changing(ctx, visit_id, "amend") as file:
         if file.visit.status != "closed":
             raise OutOfTurn("This visit is still open: write it where it belongs.")
         what, why = form.get("what", "").strip()[:1000], form.get("because", "").strip()[:400]

@@ -14,7 +14,7 @@ from merak.records import tasks, visits
 from merak.records.tasks import NewTask
 from merak.services.context import Context, OutOfTurn
 from merak.services.permission import Denied
-from merak.services.visit.file import SENIORS, VisitFile, turn
+from merak.services.visit.file import SENIORS, VisitFile, changing
 from merak.services.visit.looking import ZONES
 
 
@@ -38,7 +38,7 @@ def tap(ctx: Context, visit_id: UUID, look: str, kind: str, zone: str) -> None:
     side, _, name = zone.partition(" ")
     if kind not in SEEN or side not in SIDES or name not in ZONES:
         raise BadInput({"zone": "That is not a zone where this is graded."})
-    with turn(ctx, visit_id, "close") as file:
+    with changing(ctx, visit_id, "close") as file:
         answer = answer_of(file)
         seen = _look(ctx, answer, look).tapped(kind, zone)
         _keep(ctx, file, answer.model_copy(update={"looks": {**answer.looks, look: seen}}))
@@ -46,7 +46,7 @@ def tap(ctx: Context, visit_id: UUID, look: str, kind: str, zone: str) -> None:
 
 def nothing(ctx: Context, visit_id: UUID, look: str) -> None:
     """Looked, and nothing was seen."""
-    with turn(ctx, visit_id, "close") as file:
+    with changing(ctx, visit_id, "close") as file:
         answer = answer_of(file)
         seen = _look(ctx, answer, look).model_copy(update={"zones": {}})
         _keep(ctx, file, answer.model_copy(update={"looks": {**answer.looks, look: seen}}))
@@ -72,7 +72,7 @@ def soothe(ctx: Context, visit_id: UUID, remedy_id: str, what: str) -> None:
 
     Raises Denied, BadInput, OutOfTurn for one that was not ordered.
     """
-    with turn(ctx, visit_id, "close") as file:
+    with changing(ctx, visit_id, "close") as file:
         answer = answer_of(file)
         remedy = next((one for one in book().remedy if one.id == remedy_id), None)
         if remedy is None or what not in ("ask", "order", "done"):

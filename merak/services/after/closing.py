@@ -8,8 +8,8 @@ from uuid import UUID
 from merak.core.after.aftercare import too_near
 from merak.core.after.answer import LOOKS, SEEN_MARKS, STOPPING_MARKS, SkinAnswer
 from merak.core.after.differences import WHY, Difference, differences
-from merak.core.after.energy import AMOUNTS, Given, given
-from merak.core.after.incidents import Incident
+from merak.core.after.energy import AMOUNTS, Delivered, delivered_by
+from merak.core.after.incidents import PastIncident
 from merak.core.errors import BadInput, MerakError
 from merak.core.knowledge import about, rule
 from merak.core.modality.catalogue import MODALITIES
@@ -27,7 +27,7 @@ from merak.services.after.sheets import kept as kept_sheet
 from merak.services.clients.keeping import keep_drawing
 from merak.services.context import Context, OutOfTurn
 from merak.services.treatment.treating import Run, run_file
-from merak.services.visit.file import VisitFile, turn
+from merak.services.visit.file import VisitFile, changing
 
 #: Field → (words, most).
 GRADES = {"pain": ("Pain at worst", 10), "comfort": ("Comfort", 10)}
@@ -104,10 +104,10 @@ def _begun(run: Run | None, done: tuple[str, ...]) -> tuple[str, ...]:
     return tuple(name for name in dict.fromkeys(names) if name and name not in HOUSEKEEPING)
 
 
-def incidents_of(run: Run | None) -> list[Incident]:
+def incidents_of(run: Run | None) -> list[PastIncident]:
     """What went wrong, as later visits need it; what was struck out is left out."""
     return [
-        Incident(card=one.card, zone=one.zone, grade=one.grade, modality=run.steps[one.step].modality, done=one.done)
+        PastIncident(card=one.card, zone=one.zone, grade=one.grade, modality=run.steps[one.step].modality, done=one.done)
         for one in (run.state.incidents if run else ())
         if run and not one.struck
     ]
@@ -145,7 +145,7 @@ def close(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") ->
 
     Raises BadInput by field, OutOfTurn in mid-treatment.
     """
-    with turn(ctx, visit_id, "close"):
+    with changing(ctx, visit_id, "close"):
         page = closing(ctx, visit_id, form)
         if page.run and page.run.state.phase in ("running", "paused", "halted"):
             raise OutOfTurn("The treatment is still running. Finish or stop it first.")
@@ -247,18 +247,18 @@ def _did(page: Closed) -> dict[str, Any]:
         item = Item.model_validate(body)
         if item.modality not in page.begun:
             continue
-        field, _, down = MODALITIES[item.modality].STEP
+        field, _, down = MODALITIES[item.modality].INCREMENT
         at, before = ended.get(item.modality) or item.settings.get(field), page.file.history.get(item.modality)
         up = before is not None and before.at is not None and at is not None and (at < before.at if down else at > before.at)
         told = _given(page, item, at)
         found[item.modality] = {
             "at": at, "stepped_up": up, "device": item.machine, "machine": names.get(item.machine, ""),
-            "given": told.model_dump(mode="json") if told else None,
+            "delivered_by": told.model_dump(mode="json") if told else None,
         }  # fmt: skip
     return found
 
 
-def _given(page: Closed, item: Item, at: Any) -> Given | None:
+def _given(page: Closed, item: Item, at: Any) -> Delivered | None:
     """How much was planned, and given by the setting that it really ended with."""
     prefix = f"{item.id}."
     planned = {
@@ -266,13 +266,13 @@ def _given(page: Closed, item: Item, at: Any) -> Given | None:
         for key, body in page.order.get("numbers", {}).items()
         if key.startswith(prefix)
     }
-    really, field = planned, MODALITIES[item.modality].STEP.field
+    really, field = planned, MODALITIES[item.modality].INCREMENT.field
     if at is not None and at != item.settings.get(field) and item.modality != "led":
         try:
             really = compute(page.file.brief, item.with_settings(item.settings | {field: at}), (), (), {}).dose.numbers
         except (MerakError, ValueError):
             really = planned
-    return given(item.modality, planned, really, _share(page, item.id))
+    return delivered_by(item.modality, planned, really, _share(page, item.id))
 
 
 def _share(page: Closed, item_id: str) -> float:

@@ -96,7 +96,7 @@ def answered(ctx: Context, task: Task, form: dict[str, str]) -> dict[str, Any]:
 
 
 @dataclass
-class Asked:
+class AnswerPage:
     """What the client's own page holds: the questions, and nothing of whose they are; `state` is open, early, done or gone."""
 
     kind: FollowKind
@@ -121,7 +121,7 @@ def _visitor() -> Iterator[Context]:
         yield Context(db, Worker(None, "a client", "client"), datetime.now(UTC))  # type: ignore[arg-type]
 
 
-def asked_by(token: str, address: str, form: dict[str, str] | None = None, language: str = "") -> Asked:
+def asked_by(token: str, address: str, form: dict[str, str] | None = None, language: str = "") -> AnswerPage:
     """The page behind a secret address; with a form its answers are kept, once. Raises NotFound for a wrong address, TooMany."""
     if not _TRIES.hit(_BY_ADDRESS, "address", address):
         raise TooMany(later("Too many tries. Wait five minutes, then try again."))
@@ -145,7 +145,7 @@ def asked_by(token: str, address: str, form: dict[str, str] | None = None, langu
             return page
 
 
-def _asked(ctx: Context, token: str, form: dict[str, str] | None, language: str) -> Asked:
+def _asked(ctx: Context, token: str, form: dict[str, str] | None, language: str) -> AnswerPage:
     task, client = _task(ctx, token)
     return _page(ctx, task, client, form or {}, language)
 
@@ -157,7 +157,7 @@ def _task(ctx: Context, token: str) -> tuple[Task, Client]:
     return found
 
 
-def _page(ctx: Context, task: Task, client: Client, form: dict[str, str], language: str) -> Asked:
+def _page(ctx: Context, task: Task, client: Client, form: dict[str, str], language: str) -> AnswerPage:
     from merak.services.treatment.adverse import number_of
 
     old = ctx.now > task.due_at + timedelta(days=number("follow.link"))
@@ -165,7 +165,7 @@ def _page(ctx: Context, task: Task, client: Client, form: dict[str, str], langua
     state = "done" if task.done_at else "gone" if old else "early" if early else "open"
     spoken = language if language in LANGUAGES else client.language if client.language in LANGUAGES else "en"
     kind: FollowKind = task.body["follow"]
-    return Asked(kind, asked(kind), state, spoken, form, {}, ctx.studio.name, number_of(ctx))
+    return AnswerPage(kind, asked(kind), state, spoken, form, {}, ctx.studio.name, number_of(ctx))
 
 
 def said_of(task: Task) -> FollowUp | None:

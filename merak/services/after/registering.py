@@ -15,7 +15,7 @@ from merak.core.knowledge import number
 from merak.core.plan.fitting import title
 from merak.core.whole import whole
 from merak.records import reactions, visits
-from merak.records.reactions import Line
+from merak.records.reactions import ReactionLine
 from merak.records.tables import ReactionVersion, Task
 from merak.services.context import Context, NotFound
 from merak.services.treatment.treating import Run
@@ -29,7 +29,7 @@ TELL = {"nobody": "nobody has to", "maker": "the maker", "authority": "an author
 class Register:
     """The page: every line, and the devices and lots with their reactions."""
 
-    lines: list[Line]
+    lines: list[ReactionLine]
     signals: tuple[Signal, ...]
 
 
@@ -114,7 +114,7 @@ def _what(said: FollowUp) -> str:
 class ReactionPage:
     """One line with its versions, the newest first."""
 
-    line: Line
+    line: ReactionLine
     versions: list[ReactionVersion]
     form: dict[str, str]
     wrong: dict[str, str]

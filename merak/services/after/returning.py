@@ -4,8 +4,8 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
-from merak.core.after.course import Proposal, propose
-from merak.core.after.incidents import Incident, days_until_next
+from merak.core.after.course import DateProposal, propose
+from merak.core.after.incidents import PastIncident, days_until_next
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
 from merak.exchange.calendar import invitation
@@ -22,7 +22,7 @@ class Returning:
     """The return page: what is proposed and why, or what is booked."""
 
     visit: Visit
-    proposal: Proposal | None
+    proposal: DateProposal | None
     booked: Visit | None
     form: dict[str, str]
     wrong: dict[str, str]
@@ -44,7 +44,7 @@ def returning(ctx: Context, visit_id: UUID, form: dict[str, str] | None = None, 
     return Returning(visit, proposal, booked, form, wrong or {})
 
 
-def _incidents(ctx: Context, visit_id: UUID) -> list[Incident]:
+def _incidents(ctx: Context, visit_id: UUID) -> list[PastIncident]:
     """What went wrong in this visit."""
     return incidents_in(visits.standing(ctx.db, visit_id, "close") or {})
 

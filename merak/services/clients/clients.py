@@ -6,7 +6,7 @@ from typing import Any
 from uuid import UUID
 
 from merak.core.after.following import FollowUp
-from merak.core.after.incidents import Incident
+from merak.core.after.incidents import PastIncident
 from merak.core.client import age_on
 from merak.core.client.names import plain
 from merak.core.errors import BadInput
@@ -24,7 +24,7 @@ AT_ONCE = 25
 
 
 @dataclass
-class Seen:
+class VisitLine:
     """One visit as the page shows it; what was done only to those who may read notes."""
 
     id: str
@@ -45,7 +45,7 @@ class ClientPage:
 
     client: ClientSeen
     age: int
-    visits: list[Seen]
+    visits: list[VisitLine]
     skip: int
     more: bool
     form: dict[str, str]
@@ -70,13 +70,13 @@ def client_page(
     return ClientPage(found, age_on(found.born, ctx.today), seen, max(0, skip), more, form or held, wrong or {}, doubles)
 
 
-def _seen(ctx: Context, one: dict[str, Any], clinical: bool) -> Seen:
+def _seen(ctx: Context, one: dict[str, Any], clinical: bool) -> VisitLine:
     did = one["did"] or {}
     words = tuple(f"{title(name)} {told['at']:g}" if isinstance(told.get("at"), int | float) else title(name) for name, told in did.items())
     answer = "" if one["redness"] is None else f"redness {one['redness']}, swelling {one['swelling']}"
-    answer = "; ".join([*(Incident.model_validate(of).words for of in one["incidents"] or ()), *([answer] if answer else [])])
+    answer = "; ".join([*(PastIncident.model_validate(of).words for of in one["incidents"] or ()), *([answer] if answer else [])])
     answer += f"; stopped: {one['stopped']}" if one["stopped"] else ""
-    return Seen(
+    return VisitLine(
         one["id"], datetime.fromisoformat(one["starts_at"]).astimezone(ctx.zone), one["status"], one["course"],
         f"{one['session_no']} of {one['sessions']}", one["therapist"], words if clinical else (), answer if clinical else "",
         _said(one["said"]) if clinical else "", (one["note"] or "") if clinical else "",

@@ -9,7 +9,7 @@ from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput
 from merak.core.knowledge import cited, number
-from merak.core.windows import Kind, read_day
+from merak.core.windows import DateKind, read_day
 from merak.records import letters
 from merak.records.tables import LetterVersion
 from merak.services.clients.keeping import keep_file
@@ -18,7 +18,7 @@ from merak.services.visit.file import VisitFile, find_visit, open_file
 
 
 @dataclass(frozen=True)
-class Kept:
+class KeptLetter:
     """A letter as it stands: what it speaks to, when it was asked for and received, to when it holds, its file."""
 
     id: str
@@ -33,12 +33,12 @@ class Kept:
     state: str
 
 
-def letters_of(file: VisitFile) -> tuple[Kept, ...]:
+def letters_of(file: VisitFile) -> tuple[KeptLetter, ...]:
     """The client's letters."""
     return tuple(_kept(body, file.today) for body in file.letters_kept)
 
 
-def _kept(body: dict[str, Any], today: date) -> Kept:
+def _kept(body: dict[str, Any], today: date) -> KeptLetter:
     asked, received, until = (date.fromisoformat(body[key]) if body.get(key) else None for key in ("asked", "received", "until"))
     if received is None:
         state = "asked for"
@@ -47,7 +47,7 @@ def _kept(body: dict[str, Any], today: date) -> Kept:
     else:
         state = "run out" if until and until < today else "valid"
     words = cited(body["rule"])
-    return Kept(
+    return KeptLetter(
         body["id"], body["rule"], words[0] if words else body["rule"], asked, received, until, body.get("says", ""),
         body.get("note", ""), body.get("file") or "", state,
     )  # fmt: skip
@@ -98,7 +98,7 @@ def receive(ctx: Context, visit_id: UUID, letter_id: UUID, form: dict[str, str],
         )  # fmt: skip
 
 
-def _day(form: dict[str, str], key: str, wrong: dict[str, str], kind: Kind, today: date) -> date | None:
+def _day(form: dict[str, str], key: str, wrong: dict[str, str], kind: DateKind, today: date) -> date | None:
     day, said = read_day(form.get(key, ""), kind, today)
     if said:
         wrong[key] = said

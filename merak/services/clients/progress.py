@@ -19,19 +19,19 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import conditions
 from merak.core.plan.fitting import title
 from merak.records import clients
-from merak.records.clients import Step
+from merak.records.clients import ClosedVisit
 from merak.records.tables import Client
 from merak.services.clients.keeping import kept_file
 from merak.services.context import Context, NotFound
 from merak.services.visit.picturing import VIEWS
 
-Pair = tuple[float, float]
+PhotoPair = tuple[float, float]
 #: The radius of a place that is measured in a photograph, as a share of its width.
 PLACE = 0.015
 
 
 @dataclass(frozen=True)
-class Row:
+class ProgressRow:
     """How one modality was given at one visit, and how the skin answered."""
 
     at: datetime
@@ -54,7 +54,7 @@ class Progress:
     client: Client
     first: datetime | None
     curves: list[Curve]
-    rows: list[Row]
+    rows: list[ProgressRow]
     doses: list[Curve]
     views: dict[str, int]
 
@@ -68,7 +68,7 @@ def progress(ctx: Context, client_id: UUID) -> Progress:
     return Progress(client, first, [*_curves(steps)], rows, [*_doses(rows)], {view: n for view, n in pictured.items() if n})
 
 
-def _steps(ctx: Context, client_id: UUID) -> tuple[Client, list[Step]]:
+def _steps(ctx: Context, client_id: UUID) -> tuple[Client, list[ClosedVisit]]:
     ctx.demand("read notes")
     client = ctx.db.get(Client, client_id)
     if client is None:
@@ -76,7 +76,7 @@ def _steps(ctx: Context, client_id: UUID) -> tuple[Client, list[Step]]:
     return client, clients.progress(ctx.db, client_id)
 
 
-def measures(step: Step) -> dict[tuple[str, str], float]:
+def measures(step: ClosedVisit) -> dict[tuple[str, str], float]:
     """Everything that was measured at or after a visit: (what, its unit) → value."""
     found: dict[tuple[str, str], float] = {}
     for name, zones in step.look.get("grades", {}).items():
@@ -110,7 +110,7 @@ def measures(step: Step) -> dict[tuple[str, str], float]:
     return found
 
 
-def _said(step: Step) -> list[FollowUp]:
+def _said(step: ClosedVisit) -> list[FollowUp]:
     return [FollowUp.model_validate(kept["said"]) for kept in step.said if "said" in kept]
 
 
@@ -118,9 +118,9 @@ def _said(step: Step) -> list[FollowUp]:
 TOGETHER = {"worst grade, of 4": "What was found", "of 4": "The skin’s answer", "of 10": "As the client felt"}
 
 
-def _curves(steps: list[Step]) -> Iterable[Curve]:
+def _curves(steps: list[ClosedVisit]) -> Iterable[Curve]:
     """One picture for each unit: what is measured in the same unit lies together, what was measured once is a dot."""
-    lines: dict[str, dict[str, list[Pair]]] = {}
+    lines: dict[str, dict[str, list[PhotoPair]]] = {}
     for step in steps:
         day = (step.at - steps[0].at).days
         for (what, unit), value in measures(step).items():
@@ -139,20 +139,20 @@ def _span(unit: str) -> tuple[float, float] | None:
     return {"−2 to 2": (-2.0, 2.0), "°": None, "a*": None}.get(unit, (0.0, 0.0))
 
 
-def _rows(ctx: Context, step: Step) -> Iterable[Row]:
+def _rows(ctx: Context, step: ClosedVisit) -> Iterable[ProgressRow]:
     settled = [said.settled_h for said in _said(step) if said.settled_h is not None]
     for modality, told in step.close.get("did", {}).items():
         given: dict[str, Any] = told.get("given") or {}
-        yield Row(
+        yield ProgressRow(
             step.at.astimezone(ctx.zone), step.visit, title(modality), given.get("name", "set to"), given.get("unit", ""),
             given.get("planned", told.get("at")), given.get("done", told.get("at")), given.get("share", 1.0),
             step.close.get("redness"), step.close.get("swelling"), max(settled) if settled else None,
         )  # fmt: skip
 
 
-def _doses(rows: list[Row]) -> Iterable[Curve]:
+def _doses(rows: list[ProgressRow]) -> Iterable[Curve]:
     """Energy against the skin's answer, one picture a modality, where there are two visits or more."""
-    by: dict[tuple[str, str, str], list[Row]] = {}
+    by: dict[tuple[str, str, str], list[ProgressRow]] = {}
     for row in rows:
         by.setdefault((row.modality, row.name, row.unit), []).append(row)
     for (modality, name, unit), mine in by.items():
@@ -176,7 +176,7 @@ class Shot:
     visit: UUID
     width: int
     height: int
-    landmarks: tuple[Pair, ...]
+    landmarks: tuple[PhotoPair, ...]
 
 
 @dataclass
@@ -190,7 +190,7 @@ class Compared:
     other: Shot | None
     laid: Similarity | None
     changed: Change | None
-    points: dict[str, Pair]
+    points: dict[str, PhotoPair]
     wrong: dict[str, str]
 
 
@@ -218,7 +218,7 @@ def compared(ctx: Context, client_id: UUID, view: str, one: str = "", other: str
     return page
 
 
-def _shots(ctx: Context, step: Step, view: str) -> Iterable[Shot]:
+def _shots(ctx: Context, step: ClosedVisit, view: str) -> Iterable[Shot]:
     day = step.at.astimezone(ctx.zone)
     for shots, when in ((step.photos, ""), (step.photos_after, ", after")):
         if view in shots:
@@ -227,7 +227,7 @@ def _shots(ctx: Context, step: Step, view: str) -> Iterable[Shot]:
             yield Shot(one["file"], f"{day:%a %-d %b %Y}{when}", step.visit, one["width"], one["height"], marks)
 
 
-def _point(text: str) -> Pair:
+def _point(text: str) -> PhotoPair:
     try:
         x, y = (float(part) for part in text.split(","))
     except ValueError:
@@ -247,13 +247,13 @@ def _changed(ctx: Context, page: Compared, one: Shot, other: Shot) -> Change:
     return change(was, now, neutral_was, neutral_now)
 
 
-def _undone(laid: Similarity, point: Pair) -> Pair:
+def _undone(laid: Similarity, point: PhotoPair) -> PhotoPair:
     """Where a point of the later photograph lies in the earlier one."""
     x, y, size = point[0] - laid.e, point[1] - laid.f, laid.a**2 + laid.b**2
     return (laid.a * x + laid.b * y) / size, (laid.a * y - laid.b * x) / size
 
 
-def _patch(ctx: Context, client_id: UUID, shot: Shot, at: Pair) -> Patch | None:
+def _patch(ctx: Context, client_id: UUID, shot: Shot, at: PhotoPair) -> Patch | None:
     """The pixels around a point; None outside the photograph."""
     from PIL import Image  # heavy: only when colours are measured
 

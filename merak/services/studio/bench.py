@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any
 from uuid import UUID
 
-from merak.core.bench.answer import Answer, Calculation
+from merak.core.bench.answer import Calculation, Result
 from merak.core.bench.catalogue import CALCULATIONS
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import About, about
@@ -26,7 +26,7 @@ class Bench:
 
     what: Calculation
     fields: tuple[Shown, ...]
-    answer: Answer | None = None
+    answer: Result | None = None
     wrong: dict[str, str] = field(default_factory=dict)
 
     @property

@@ -110,7 +110,7 @@ class Entry:
 
 
 @dataclass(frozen=True)
-class Asked:
+class Search:
     """What is looked for; "" leaves a choice open."""
 
     words: str = ""
@@ -120,7 +120,7 @@ class Asked:
     mark: str = ""
 
 
-def found(ctx: Context, asked: Asked) -> tuple[Entry, ...]:
+def found(ctx: Context, asked: Search) -> tuple[Entry, ...]:
     """The entries that answer to all that is asked. Raises Denied."""
     ctx.demand("see the day")
     wanted = [word for word in asked.words.lower().split() if word]
@@ -136,7 +136,7 @@ def found(ctx: Context, asked: Asked) -> tuple[Entry, ...]:
     )
 
 
-def by_subject(ctx: Context, asked: Asked) -> list[tuple[str, list[Entry]]]:
+def by_subject(ctx: Context, asked: Search) -> list[tuple[str, list[Entry]]]:
     """What was found under its headings, the modality that was asked for first. Raises Denied."""
     first = about()[asked.of].title if asked.of in about() else ""
     order = sorted(found(ctx, asked), key=lambda entry: (entry.subject != first, entry.subject))

@@ -11,7 +11,7 @@ from merak.records import people
 from merak.services.clients.keeping import keep_file
 from merak.services.context import Context
 from merak.services.treatment.treating import Run, Tap, append, kept
-from merak.services.visit.file import turn
+from merak.services.visit.file import changing
 
 #: What is called where the studio has named nothing: the number of Europe and of every mobile network.
 USUAL_NUMBER = "112"
@@ -41,7 +41,7 @@ def set_number(ctx: Context, words: str) -> None:
 
 def add_photo(ctx: Context, visit_id: UUID, content: bytes | None, when: str, zone: str = "") -> Run:
     """A photograph of the run: of one half, of a spot, of what went wrong. Raises BadInput on "file"."""
-    with turn(ctx, visit_id, "treat") as file:
+    with changing(ctx, visit_id, "treat") as file:
         found = keep_file(ctx, file.visit.client_id, content or b"", "photo")
         data: dict[str, Any] = {"file": str(found.id), "when": when[:40], "zone": zone[:80]}
         run = append(ctx, visit_id, [Tap(uuid7(), "photo", ctx.now, None, "", None, data, own=True)])

@@ -12,7 +12,7 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import has_rule, number, rule
 from merak.core.modality import rf_bulk
 from merak.core.modality.device import MachineCard, read_cards
-from merak.core.ports import Answer
+from merak.core.ports import Reply
 from merak.core.treatment import setting
 from merak.records import people, simulators, visits
 from merak.records.db import transaction
@@ -20,7 +20,7 @@ from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.permission import Denied
 from merak.services.treatment import treating
 from merak.services.treatment.treating import Run, Tap, append, kept, run_of
-from merak.services.visit.file import turn
+from merak.services.visit.file import changing
 from merak.simulators.instruments import SimulatedMeter, SimulatedThermometer
 from merak.simulators.source import FAULTS, SimulatedSource, source_for
 
@@ -73,7 +73,7 @@ def _card_of(ctx: Context, device: str) -> Any:
     return next((card for _, card in read_cards([(device, found.card)])), None) if found else None
 
 
-def drive(ctx: Context, instrument: str, command: str, value: str = "") -> Answer:
+def drive(ctx: Context, instrument: str, command: str, value: str = "") -> Reply:
     """Does something to an instrument, as a hand would: plug, unplug, fault, mend, set, fire, wipe.
 
     What happens to one that is at work in a treatment is told there: pulses are counted, a lost machine is a state with a next act.
@@ -94,24 +94,24 @@ def drive(ctx: Context, instrument: str, command: str, value: str = "") -> Answe
     return answer
 
 
-def _drive_reader(ctx: Context, instrument: str, command: str) -> Answer:
+def _drive_reader(ctx: Context, instrument: str, command: str) -> Reply:
     kind: type[Reader] = SimulatedThermometer if instrument == THERMOMETER else SimulatedMeter
     if command not in ("plug", "unplug", "reset"):
         raise NotFound(f"It knows no “{command}”.")
     found = kind.model_validate(simulators.one(ctx.db, instrument) or {})
     changes: dict[str, Any] = {"peak_c": None} if command == "reset" else {"plugged": command == "plug"}
     simulators.keep(ctx.db, instrument, found.but(**changes).model_dump(mode="json"))
-    return Answer(ok=True)
+    return Reply(ok=True)
 
 
-def _driven(source: SimulatedSource, command: str, value: str) -> tuple[SimulatedSource, Answer]:
+def _driven(source: SimulatedSource, command: str, value: str) -> tuple[SimulatedSource, Reply]:
     match command:
         case "plug" | "unplug":
-            return source.plug(command == "plug"), Answer(ok=True, words=f"{command}ged")
+            return source.plug(command == "plug"), Reply(ok=True, words=f"{command}ged")
         case "fault":
-            return source.but(fault=value if value in FAULTS else FAULTS[0]), Answer(ok=True, words="at fault")
+            return source.but(fault=value if value in FAULTS else FAULTS[0]), Reply(ok=True, words="at fault")
         case "mend":
-            return source.but(fault=""), Answer(ok=True, words="mended")
+            return source.but(fault=""), Reply(ok=True, words="mended")
         case "wipe":
             return source.wipe()
         case "set" | "fire":
@@ -124,7 +124,7 @@ def _driven(source: SimulatedSource, command: str, value: str) -> tuple[Simulate
             raise NotFound(f"It knows no “{command}”.")
 
 
-def _tell_treatment(ctx: Context, device: str, visit_id: UUID, source: SimulatedSource, command: str, answer: Answer) -> Run | None:
+def _tell_treatment(ctx: Context, device: str, visit_id: UUID, source: SimulatedSource, command: str, answer: Reply) -> Run | None:
     """What an instrument at work says to its treatment. One whose treatment is over goes back to the shelf."""
     run = run_of(ctx, visit_id)
     mine = run.steps[run.state.step].machine == device
@@ -147,7 +147,7 @@ def _tap(ctx: Context, run: Run, kind: str, data: dict[str, Any], words: str = "
     return Tap(uuid7(), kind, ctx.now, value, words, run.state.step, data, own=True)
 
 
-def attach(ctx: Context, visit_id: UUID) -> tuple[Answer, Run]:
+def attach(ctx: Context, visit_id: UUID) -> tuple[Reply, Run]:
     """Lets the machine of the current step count for itself: it is set as planned, or as the test spot said, and refuses what it cannot."""
     with transaction(ctx.db):
         run = run_of(ctx, visit_id)
@@ -190,7 +190,7 @@ def at_work(ctx: Context, run: Run) -> dict[str, Any] | None:
     return {key: getattr(source, key) for key in told} | {"wants_wiping": source.wants_wiping}
 
 
-def read_temperature(ctx: Context, visit_id: UUID, zone: str, aim_mm: float) -> tuple[Answer, Run]:
+def read_temperature(ctx: Context, visit_id: UUID, zone: str, aim_mm: float) -> tuple[Reply, Run]:
     """One reading of the thermometer in a zone, kept as a tap. Raises OutOfTurn where the current step warms nothing."""
     with transaction(ctx.db):
         run = run_of(ctx, visit_id)
@@ -223,9 +223,9 @@ def _skin(ctx: Context, visit_id: UUID, run: Run) -> tuple[float, float]:
     return rf_bulk.surface_c(power, settings, min(max(seconds, 1.0) * (10 if runaway else 1), rf_bulk.PATIENCE_S), not runaway)
 
 
-def read_meter(ctx: Context, visit_id: UUID) -> Answer:
+def read_meter(ctx: Context, visit_id: UUID) -> Reply:
     """One reading of moisture and colour, into today's findings."""
-    with turn(ctx, visit_id, "look") as file:
+    with changing(ctx, visit_id, "look") as file:
         known = SimulatedMeter.model_validate(simulators.one(ctx.db, METER) or {})
         seen = file.findings
         after, answer, tone = known.read(float(seen.hydration or MOISTURE), seen.tone or TONES[seen.phototype or 3])

@@ -14,14 +14,14 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import number, rule
 from merak.core.plan.chair import Step
 from merak.core.plan.visit_plan import visit_plan
-from merak.core.treatment import KINDS, Earlier, Event, RunState, Told, fold, moment
+from merak.core.treatment import KINDS, EarlierTap, Event, RunState, ToldMoment, fold, moment
 from merak.records import events, people, tasks, visits
 from merak.records.db import transaction
 from merak.records.events import EventRow, NewEvent, TakenId
 from merak.records.tasks import NewTask
 from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.treatment.following import changed
-from merak.services.visit.file import VisitFile, find_visit, open_file, turn
+from merak.services.visit.file import VisitFile, changing, find_visit, open_file
 from merak.services.visit.planning import planned
 
 #: Taps that leave something to be done another day.
@@ -66,7 +66,7 @@ class Run:
     state: RunState
     seq: int
     now: datetime
-    clocks: dict["Device", "Clock"] = field(default_factory=dict)
+    clocks: dict["TapSource", "Clock"] = field(default_factory=dict)
 
     @property
     def steps(self) -> tuple[Step, ...]:
@@ -104,8 +104,8 @@ def _folded_on(ctx: Context, visit_id: UUID, order: Order, rows: Sequence[EventR
 _folded: dict[UUID, tuple[int, RunState]] = {}
 _orders: dict[UUID, Order] = {}
 #: (visit, person, page load; None for a device that names none).
-Device = tuple[UUID, UUID, str | None]
-_clocks: dict[Device, "Clock"] = {}
+TapSource = tuple[UUID, UUID, str | None]
+_clocks: dict[TapSource, "Clock"] = {}
 #: visit → by how much the server's clock had jumped when this process first met its treatment.
 _jumped: dict[UUID, timedelta] = {}
 
@@ -190,7 +190,7 @@ def begin(ctx: Context, visit_id: UUID, another_day: bool = True) -> None:
     The plan is computed afresh from today's answers, so that an answer given after consent still stops it. A step that asks for a licence
     waits at the chair for who holds it. A second call is harmless.
     """
-    with turn(ctx, visit_id, "treat") as file:
+    with changing(ctx, visit_id, "treat") as file:
         if "order" in file.records:
             return
         if not another_day and not is_today(ctx, file):
@@ -230,7 +230,7 @@ def append(ctx: Context, visit_id: UUID, taps: Sequence[Tap], order: Order | Non
     """The same inside the caller's transaction; `kept` follows once it is committed."""
     order = order or order_of(ctx.db, visit_id)
     ctx.demand("treat")
-    clocks: dict[Device, Clock] = {}
+    clocks: dict[TapSource, Clock] = {}
     licensed = any(step.licence for step in order.steps)
     new = [_checked(ctx, visit_id, tap, licensed, clocks) for tap in taps]
     seen, before = _folded.get(visit_id, (0, None))
@@ -262,7 +262,7 @@ def kept(visit_id: UUID, run: Run) -> None:
     changed(visit_id)
 
 
-def _timed(ctx: Context, visit_id: UUID, tap: Tap, clocks: dict[Device, Clock]) -> tuple[datetime, dict[str, Any]]:
+def _timed(ctx: Context, visit_id: UUID, tap: Tap, clocks: dict[TapSource, Clock]) -> tuple[datetime, dict[str, Any]]:
     """The moment that a tap counts at, and what is kept of how it was found; `clocks` goes on to the next tap of the same device."""
     device = (visit_id, ctx.me.id, tap.load)
     last = clocks.get(device) or _clocks.get(device)
@@ -271,8 +271,8 @@ def _timed(ctx: Context, visit_id: UUID, tap: Tap, clocks: dict[Device, Clock]) 
         last = Clock(row.begun or ctx.now, row.at, row.mono_s, None)
     steady = monotonic()
     ago = None if last.steady is None else steady - last.steady
-    earlier = None if last.at is None else Earlier(last.at, last.mono_s, ago)
-    found = moment(Told(tap.at, tap.mono_s, tap.age_s), last.begun, treatment_time(ctx, visit_id), earlier)
+    earlier = None if last.at is None else EarlierTap(last.at, last.mono_s, ago)
+    found = moment(ToldMoment(tap.at, tap.mono_s, tap.age_s), last.begun, treatment_time(ctx, visit_id), earlier)
     kept: dict[str, Any] = {"load": tap.load, "mono_s": tap.mono_s}
     if found.marked:
         return found.at, kept | {"marked": found.marked, "told": tap.at.isoformat()}
@@ -281,7 +281,7 @@ def _timed(ctx: Context, visit_id: UUID, tap: Tap, clocks: dict[Device, Clock]) 
     return found.at, kept
 
 
-def _checked(ctx: Context, visit_id: UUID, tap: Tap, licensed: bool, clocks: dict[Device, Clock]) -> NewEvent:
+def _checked(ctx: Context, visit_id: UUID, tap: Tap, licensed: bool, clocks: dict[TapSource, Clock]) -> NewEvent:
     """A tap as it is kept. Who has it in hand, and with which licences it was given, is for the server to say."""
     if tap.kind not in KINDS:
         raise NotFound(f"There is no event “{tap.kind}”.")

@@ -9,7 +9,7 @@ from merak.core.plan.visit_plan import between, visit_plan
 from merak.records import visits
 from merak.services.context import Context
 from merak.services.visit.changes import draft_of
-from merak.services.visit.file import VisitFile, turn
+from merak.services.visit.file import VisitFile, changing
 
 
 def allow(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
@@ -17,7 +17,7 @@ def allow(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
 
     Raises Denied, Refused for what nobody may, BadInput on "reason".
     """
-    with turn(ctx, visit_id, "override") as file:
+    with changing(ctx, visit_id, "override") as file:
         what = form.get("what", "")
         word = _verdict_allowed(ctx, file, form) if what == "verdict" else _plan_allowed(ctx, file, form)
         kept = [one.model_dump(mode="json") for one in (*file.overrides, word)]
@@ -53,6 +53,6 @@ def _plan_allowed(ctx: Context, file: VisitFile, form: dict[str, str]) -> Overri
 
 def withdraw(ctx: Context, visit_id: UUID, number: int) -> None:
     """Takes a senior's word back; that it was given stays on the record."""
-    with turn(ctx, visit_id, "override") as file:
+    with changing(ctx, visit_id, "override") as file:
         kept = [one.model_dump(mode="json") for n, one in enumerate(file.overrides) if n != number]
         visits.add_version(ctx.db, visit_id, "overrides", {"overrides": kept}, ctx.me.id, ctx.now)

@@ -16,24 +16,24 @@ from merak.core.plan.fitting import phase, title
 from merak.core.plan.screening import Answer, Answers, Overridable, Reason, Standing, board, option_of, overridable, questions
 from merak.core.windows import read_day, wrong_day
 from merak.records import visits
-from merak.services.clients.lettering import Kept, letters_of
+from merak.services.clients.lettering import KeptLetter, letters_of
 from merak.services.context import Context
 from merak.services.fields import decimal, said
-from merak.services.visit.file import VisitFile, open_file, turn
+from merak.services.visit.file import VisitFile, changing, open_file
 
 #: Zones that a client may point to.
 ZONES = tuple(zone for zone in zone_names("face") if zone not in BESIDE)
 
 
 @dataclass
-class Asked:
+class AskPage:
     """The ask page: the questions for this client, today's answers, and the board that follows. `typed` are fields that cannot be kept."""
 
     file: VisitFile
     questions: tuple[Question, ...]
     wrong: dict[str, str]
     typed: dict[str, str]
-    letters: tuple[Kept, ...]
+    letters: tuple[KeptLetter, ...]
 
     @property
     def headings(self) -> dict[str, list[Question]]:
@@ -85,23 +85,23 @@ def named(modality: str) -> str:
     return aspects()[modality].words if modality in aspects() else title(modality)
 
 
-def asked(ctx: Context, visit_id: UUID) -> Asked:
+def asked(ctx: Context, visit_id: UUID) -> AskPage:
     """What stands."""
     return _page(open_file(ctx, visit_id))
 
 
-def _page(file: VisitFile, wrong: dict[str, str] | None = None, typed: dict[str, str] | None = None) -> Asked:
-    return Asked(file, questions(file.previous is not None, file.brief.offered), wrong or {}, typed or {}, letters_of(file))
+def _page(file: VisitFile, wrong: dict[str, str] | None = None, typed: dict[str, str] | None = None) -> AskPage:
+    return AskPage(file, questions(file.previous is not None, file.brief.offered), wrong or {}, typed or {}, letters_of(file))
 
 
-def save_answers(ctx: Context, visit_id: UUID, form: dict[str, str]) -> Asked:
+def save_answers(ctx: Context, visit_id: UUID, form: dict[str, str]) -> AskPage:
     """Keeps the answers of the form, "question" → option, "question.on" → date and "question.zone.…" → on, and what the client wants,
     "wish.…"; what is wrong comes back by field.
 
     What the form does not speak of stays as it was; good answers are kept even when another is wrong, so that nothing typed is lost.
     """
     wrong: dict[str, str] = {}
-    with turn(ctx, visit_id, "ask") as file:
+    with changing(ctx, visit_id, "ask") as file:
         answers = dict(file.answers)
         for question in questions(file.previous is not None):
             if question.id in form:
@@ -114,16 +114,16 @@ def save_answers(ctx: Context, visit_id: UUID, form: dict[str, str]) -> Asked:
     return _page(open_file(ctx, visit_id), wrong, {key: form[key] for key in wrong if key in form})
 
 
-def confirm_carried(ctx: Context, visit_id: UUID) -> Asked:
+def confirm_carried(ctx: Context, visit_id: UUID) -> AskPage:
     """The client says that last time's answers still hold: they become today's where today has none."""
-    with turn(ctx, visit_id, "ask") as file:
+    with changing(ctx, visit_id, "ask") as file:
         _keep(ctx, file, {**file.carried, **file.answers}, file.wish)
     return asked(ctx, visit_id)
 
 
-def rest_is_none(ctx: Context, visit_id: UUID, heading: str) -> Asked:
+def rest_is_none(ctx: Context, visit_id: UUID, heading: str) -> AskPage:
     """Every question under a heading that has no answer yet was asked, and nothing applies: the option that changes nothing."""
-    with turn(ctx, visit_id, "ask") as file:
+    with changing(ctx, visit_id, "ask") as file:
         answers = dict(file.answers)
         for question in questions(file.previous is not None, file.brief.offered):
             if question.heading == heading and question.id not in answers:

@@ -14,7 +14,7 @@ from merak.core.knowledge import methods, rule
 from merak.core.modality import led
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
-from merak.core.modality.shared import stepped
+from merak.core.modality.shared import incremented
 from merak.core.plan.brief import plate_of
 from merak.core.plan.fitting import may_run_beside, phase, title
 from merak.core.plan.item import Item, begin
@@ -275,7 +275,9 @@ def _strength(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str])
     item = draft.plan.of(form.get("item", ""))
     machine = file.brief.machine(item.modality, item.machine)
     module = MODALITIES[item.modality]
-    settings = stepped(module, module.Settings.model_validate(item.settings), machine.card if machine else None, up=form.get("by") != "-1")
+    settings = incremented(
+        module, module.Settings.model_validate(item.settings), machine.card if machine else None, up=form.get("by") != "-1"
+    )
     new = item.with_settings(settings)
     return _with(draft, draft.plan.with_item(new), _said_change(item, new))
 

@@ -13,7 +13,7 @@ from merak.records import visits
 from merak.services.clients.keeping import keep_drawing, kept_file
 from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.visit.changes import draft_of
-from merak.services.visit.file import VisitFile, open_file, turn
+from merak.services.visit.file import VisitFile, changing, open_file
 from merak.services.visit.planning import Planned, planned
 
 #: What the client agrees to beside the words for each treatment, by version, so that the record says which words were read.
@@ -72,7 +72,7 @@ def consent(ctx: Context, visit_id: UUID, form: dict[str, str], shown: str | Non
     OutOfTurn while the plan cannot be started, BadInput by field for a missing signature, or a guardian's where one is needed.
     """
     agreed = form.get("agreed") == "yes"
-    with turn(ctx, visit_id, "plan") as file:
+    with changing(ctx, visit_id, "plan") as file:
         page = planned(ctx, visit_id)
         if shown is not None and shown != file.shown:
             raise NotAsShown(page)

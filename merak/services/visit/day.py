@@ -32,7 +32,7 @@ LONGEST_NAME = 120
 
 
 @dataclass
-class Row:
+class DayRow:
     """One line of the day sheet. `flags` are (weight, words); empty for those who may not read notes. `alike` where another client bears
     the same name, so that the birth year tells them apart.
     """
@@ -44,7 +44,7 @@ class Row:
     alike: bool = False
 
 
-def day_sheet(ctx: Context, day: date) -> list[Row]:
+def day_sheet(ctx: Context, day: date) -> list[DayRow]:
     """The visits of a day in order, with what to know before the client is there. Raises BadInput for a day that no studio has."""
     ctx.demand("see the day")
     if outside := wrong_day("sheet", day, ctx.today):
@@ -66,8 +66,8 @@ def day_sheet(ctx: Context, day: date) -> list[Row]:
         flags = _flags(visit, records, last, last_id is not None, ctx.today, offered) if clinical else []
         if last_id in said:
             flags = [*_said(said[last_id]), *flags]
-        rows.append(Row(visit, visit.starts_at.astimezone(ctx.zone), _stage(visit, records), flags, plain(visit.client.name) in alike))
-    gone = [Row(one, one.starts_at.astimezone(ctx.zone), "", [], plain(one.client.name) in alike) for one in every if one not in found]
+        rows.append(DayRow(visit, visit.starts_at.astimezone(ctx.zone), _stage(visit, records), flags, plain(visit.client.name) in alike))
+    gone = [DayRow(one, one.starts_at.astimezone(ctx.zone), "", [], plain(one.client.name) in alike) for one in every if one not in found]
     return sorted([*rows, *gone], key=lambda row: (row.start, row.visit.id))
 
 

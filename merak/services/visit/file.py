@@ -14,7 +14,7 @@ from zoneinfo import ZoneInfo
 from pydantic import TypeAdapter
 
 from merak.core.after.following import FollowUp, with_answers
-from merak.core.after.incidents import Incident, left_on
+from merak.core.after.incidents import PastIncident, left_on
 from merak.core.body.marks import Mark
 from merak.core.body.treatable import Narrowed
 from merak.core.client import Findings, LastTime, Measures
@@ -26,7 +26,7 @@ from merak.core.plan.screening import Answer, Answers, Letter, Override
 from merak.core.plan.spots import SpotAnswer, SpotRead
 from merak.records import visits
 from merak.records.tables import Visit
-from merak.records.visits import Earlier, Standing, VisitSeen
+from merak.records.visits import EarlierVisit, VisitRecords, VisitSeen
 from merak.services.context import Context, NotFound
 from merak.services.permission import Action
 
@@ -45,12 +45,12 @@ class VisitFile:
     """One visit as the stages need it."""
 
     visit: VisitSeen
-    records: dict[str, Standing]
-    previous: Earlier | None
-    earlier: dict[str, Standing]
+    records: dict[str, VisitRecords]
+    previous: EarlierVisit | None
+    earlier: dict[str, VisitRecords]
     machines: tuple[Machine, ...]
     today: date
-    marked: list[Standing]
+    marked: list[VisitRecords]
     house: dict[str, Any]
     letters_kept: list[dict[str, Any]]
     done_before: list[tuple[str, str, dict[str, Any], dict[str, Any], list[dict[str, Any]] | None]]
@@ -222,9 +222,9 @@ class VisitFile:
         return stage in self.records if stage != "plan" else self.consented
 
 
-def incidents_in(close: dict[str, Any]) -> list[Incident]:
+def incidents_in(close: dict[str, Any]) -> list[PastIncident]:
     """What went wrong in a closed visit, as its close kept it."""
-    return [Incident.model_validate(one) for one in close.get("incidents", ())]
+    return [PastIncident.model_validate(one) for one in close.get("incidents", ())]
 
 
 def still_asked(kept: dict[str, Any]) -> Answers:
@@ -257,7 +257,7 @@ def open_file(ctx: Context, visit_id: UUID, action: Action = "read notes") -> Vi
 
 
 @contextmanager
-def turn(ctx: Context, visit_id: UUID, action: Action) -> Iterator[VisitFile]:
+def changing(ctx: Context, visit_id: UUID, action: Action) -> Iterator[VisitFile]:
     """One's turn to write: two at once take turns, and the later reads what the earlier wrote. Raises as `open_file` does."""
     with ctx.saving(action, visit_id) as db:
         visits.lock(db, visit_id)

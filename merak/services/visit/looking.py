@@ -17,7 +17,7 @@ from merak.core.plan.side import FirstSide, first_side
 from merak.core.whole import whole
 from merak.records import visits
 from merak.services.context import Context
-from merak.services.visit.file import VisitFile, open_file, turn
+from merak.services.visit.file import VisitFile, changing, open_file
 
 NUMBERS = {
     "brow_right_mm": "brow, right", "brow_left_mm": "brow, left", "cheek_right_mm": "cheekbone, right", "cheek_left_mm": "cheekbone, left",
@@ -61,7 +61,7 @@ def _page(file: VisitFile, wrong: dict[str, str], typed: dict[str, str]) -> Look
 def save_findings(ctx: Context, visit_id: UUID, form: dict[str, str]) -> Looked:
     """Keeps what can be kept of the form's skin, heights and tapes; what is wrong comes back by field, as typed."""
     wrong: dict[str, str] = {}
-    with turn(ctx, visit_id, "look") as file:
+    with changing(ctx, visit_id, "look") as file:
         body: dict[str, Any] = file.findings.model_dump(mode="json")
         if form.get("build"):  # before the tapes: their bounds follow from it
             _take_build(body, form["build"], wrong)
@@ -130,7 +130,7 @@ def tap_zone(ctx: Context, visit_id: UUID, kind: str, zone: str) -> Looked:
     side, _, name = zone.partition(" ")
     if kind not in GRADABLE or side not in SIDES or name not in ZONES:
         raise BadInput({"zone": "That is not a zone where this is graded."})
-    with turn(ctx, visit_id, "look") as file:
+    with changing(ctx, visit_id, "look") as file:
         body: dict[str, Any] = file.findings.model_dump(mode="json")
         graded = body["grades"].get(kind, {})
         grade = graded.get(zone, 0) + 1

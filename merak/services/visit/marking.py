@@ -18,7 +18,7 @@ from merak.core.windows import wrong_day
 from merak.records import marks, visits
 from merak.records.tables import MarkVersion
 from merak.services.context import Context, NotFound, OutOfTurn
-from merak.services.visit.file import VisitFile, open_file, turn
+from merak.services.visit.file import VisitFile, changing, open_file
 
 
 def put(ctx: Context, visit_id: UUID, form: dict[str, str]) -> UUID:
@@ -26,7 +26,7 @@ def put(ctx: Context, visit_id: UUID, form: dict[str, str]) -> UUID:
 
     Raises BadInput, by field, for a mark that cannot be one; nothing is kept then.
     """
-    with turn(ctx, visit_id, "look") as file:
+    with changing(ctx, visit_id, "look") as file:
         face = _plate(file, form.get("plate", ""))
         mark = checked(_read(form, face, ctx.today), face)
         if form.get("mark"):
@@ -37,7 +37,7 @@ def put(ctx: Context, visit_id: UUID, form: dict[str, str]) -> UUID:
 
 def move(ctx: Context, visit_id: UUID, mark_id: UUID, by_mm: tuple[float, float]) -> None:
     """A mark moved by so many mm on the client's own plate. Raises BadInput where it would leave the skin."""
-    with turn(ctx, visit_id, "look") as file:
+    with changing(ctx, visit_id, "look") as file:
         mark = Mark.model_validate(_standing(ctx, file, mark_id).body)
         face = _plate(file, mark.plate)
         there = face.carry(np.array(mark.points)) + np.array(by_mm)
@@ -47,7 +47,7 @@ def move(ctx: Context, visit_id: UUID, mark_id: UUID, by_mm: tuple[float, float]
 
 def remove(ctx: Context, visit_id: UUID, mark_id: UUID) -> None:
     """Takes a mark off the plate; its history stays."""
-    with turn(ctx, visit_id, "look") as file:
+    with changing(ctx, visit_id, "look") as file:
         _write(ctx, file, mark_id, _standing(ctx, file, mark_id).body, removed=True)
 
 
@@ -56,7 +56,7 @@ def undo(ctx: Context, visit_id: UUID) -> str:
 
     Raises OutOfTurn when there is none, or when somebody changed the mark since.
     """
-    with turn(ctx, visit_id, "look") as file:
+    with changing(ctx, visit_id, "look") as file:
         last = marks.last_done(ctx.db, visit_id, ctx.me.id)
         if last is None:
             raise OutOfTurn("Nothing to take back in this visit.")
@@ -72,7 +72,7 @@ def undo(ctx: Context, visit_id: UUID) -> str:
 
 
 @dataclass
-class Told:
+class MarkLine:
     """One line of a mark's history: its words, what was done, by whom, when (aware), with its note."""
 
     words: str
@@ -82,7 +82,7 @@ class Told:
     note: str
 
 
-def history(ctx: Context, visit_id: UUID, mark_id: UUID) -> list[Told]:
+def history(ctx: Context, visit_id: UUID, mark_id: UUID) -> list[MarkLine]:
     """How a mark came to be what it is, the newest first. Raises NotFound for a mark of somebody else."""
     file = open_file(ctx, visit_id)
     found = marks.history(ctx.db, file.visit.client_id, mark_id)
@@ -92,7 +92,7 @@ def history(ctx: Context, visit_id: UUID, mark_id: UUID) -> list[Told]:
     for version, by in found:
         did = "taken back" if version.undoes else "removed" if version.removed else "drawn" if version.version == 1 else "changed"
         mark = Mark.model_validate(version.body)
-        told.append(Told(mark.words, did, by, version.at, mark.note))
+        told.append(MarkLine(mark.words, did, by, version.at, mark.note))
     return told
 
 
@@ -102,7 +102,7 @@ def narrow_margin(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
     Raises BadInput (value, reason), and Refused for a no-go area, whoever asks.
     """
     margin, typed = form.get("margin", ""), form.get("value", "").strip()
-    with turn(ctx, visit_id, "narrow a margin") as file:
+    with changing(ctx, visit_id, "narrow a margin") as file:
         others = tuple(entry for entry in file.narrowed if entry.margin != margin)
         kept = others if not typed else (*others, _narrowed(margin, typed, form.get("reason", "")))
         body = {"narrowed": [entry.model_dump(mode="json") for entry in kept]}

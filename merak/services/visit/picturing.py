@@ -12,7 +12,7 @@ from merak.records import visits
 from merak.services.clients.keeping import keep_file
 from merak.services.context import Context
 from merak.services.permission import Action
-from merak.services.visit.file import VisitFile, open_file, turn
+from merak.services.visit.file import VisitFile, changing, open_file
 
 #: View → what it is called, and the landmarks that are clicked in it.
 VIEWS: dict[str, tuple[str, tuple[str, ...]]] = {
@@ -22,7 +22,7 @@ VIEWS: dict[str, tuple[str, tuple[str, ...]]] = {
     "right-profile": ("Right profile", ("right tragus", "tip of the nose", "chin")),
     "left-profile": ("Left profile", ("left tragus", "tip of the nose", "chin")),
 }
-Point = tuple[float, float]
+Landmark = tuple[float, float]
 
 
 @dataclass(frozen=True)
@@ -32,7 +32,7 @@ class Photo:
     file: str
     width: int
     height: int
-    landmarks: tuple[Point, ...]
+    landmarks: tuple[Landmark, ...]
     on: date
 
 
@@ -103,7 +103,7 @@ def add_photo(ctx: Context, visit_id: UUID, view: str, content: bytes | None, mo
         raise BadInput({"view": "From which side?"})
     stage, action = MOMENTS[moment]
     try:
-        with turn(ctx, visit_id, action) as file:
+        with changing(ctx, visit_id, action) as file:
             kept = keep_file(ctx, file.visit.client_id, content or b"", "photo")
             width, height = _size(kept.content)
             body = {**file.body(stage), view: {"file": str(kept.id), "width": width, "height": height}}
@@ -123,7 +123,7 @@ def _size(content: bytes) -> tuple[int, int]:
 def mark_landmarks(ctx: Context, visit_id: UUID, view: str, points: str, moment: str = "before") -> Pictured:
     """Keeps the landmarks clicked in a photograph, "x,y x,y …" in its pixels and in their order. Raises BadInput on "landmarks"."""
     stage, action = MOMENTS.get(moment, MOMENTS["before"])
-    with turn(ctx, visit_id, action) as file:
+    with changing(ctx, visit_id, action) as file:
         photos = file.body(stage)
         if view not in photos:
             raise BadInput({"landmarks": "There is no photograph of this view yet."})

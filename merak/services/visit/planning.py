@@ -19,7 +19,7 @@ from merak.records import visits
 from merak.services.context import Context, OutOfTurn
 from merak.services.fields import Shown, shown, texts
 from merak.services.visit.changes import BACK, OPS, TWINS, Draft, Touched, draft_of
-from merak.services.visit.file import VisitFile, open_file, turn
+from merak.services.visit.file import VisitFile, changing, open_file
 
 
 @dataclass
@@ -155,7 +155,7 @@ def edit(ctx: Context, visit_id: UUID, op: str, form: dict[str, str]) -> Planned
             continue
         chair = op != "set" or ".path." in form.get("changed", "")
         before, agreed = _page(file, propose=None, draft=draft, version=version, chair=chair), file.consented
-        file.records["plan"] = visits.Standing(version + 1, body)
+        file.records["plan"] = visits.VisitRecords(version + 1, body)
         page = _page(file, form.get("next", item_id), draft=new, version=version + 1, chair=chair)
         page.redraw = _touched(before, page, agreed)
         return page
@@ -184,7 +184,7 @@ def _changed_meanwhile(ctx: Context, draft: Draft, item_id: str, form: dict[str,
 
 def put(ctx: Context, visit_id: UUID, plan: Plan, what: str) -> Planned:
     """A whole plan in place of what stands (a routine fitted, a calculation's result), as a change that can be undone."""
-    with turn(ctx, visit_id, "plan") as file:
+    with changing(ctx, visit_id, "plan") as file:
         draft, version = draft_of(file)
         way = (*draft.past, version)[-BACK:] if version else ()
         new = Draft(plan=plan, what=what, did=what, who=ctx.me.name, past=way)

@@ -17,7 +17,7 @@ from merak.services.visit.planning import Planned, put
 
 
 @dataclass(frozen=True)
-class Kept:
+class KeptRoutine:
     """A routine as it stands."""
 
     id: str
@@ -31,14 +31,14 @@ class Kept:
         return ", ".join(conditions()[name].title.lower() for name in named if name in conditions())
 
 
-def kept(ctx: Context) -> list[Kept]:
+def kept(ctx: Context) -> list[KeptRoutine]:
     """The studio's routines."""
     ctx.demand("use the bench")
     found = [(str(one.routine_id), Routine.model_validate(one.body)) for one in letters.routines(ctx.db)]
-    return [Kept(key, routine.name, routine) for key, routine in found]
+    return [KeptRoutine(key, routine.name, routine) for key, routine in found]
 
 
-def suggested(ctx: Context, brief: Brief) -> list[Kept]:
+def suggested(ctx: Context, brief: Brief) -> list[KeptRoutine]:
     """The studio's routines, those first that were kept for most of what this client has and wants."""
     wanted = {name for name, graded in brief.findings.grades.items() if any(graded.values())} | set(brief.wish.goals)
     return sorted(kept(ctx), key=lambda one: -len(wanted & {*one.routine.conditions, *one.routine.goals}))

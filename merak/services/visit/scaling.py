@@ -12,11 +12,11 @@ from merak.core.working import Quantity
 from merak.records import visits
 from merak.services.context import Context, NotFound
 from merak.services.fields import Shown, decimal, read, shown, texts
-from merak.services.visit.file import VisitFile, open_file, turn
+from merak.services.visit.file import VisitFile, changing, open_file
 
 
 @dataclass
-class Sheet:
+class ScalesPage:
     """One scale as the page shows it: its fields, its score where it was entered, last time's score, what is wrong by field."""
 
     scale: Scale
@@ -31,7 +31,7 @@ class Scales:
     """The page: every scale, the questionnaire's points, the tone as it was measured."""
 
     file: VisitFile
-    sheets: list[Sheet]
+    sheets: list[ScalesPage]
     points: dict[str, int]
     sum: Quantity | None
     tone: tuple[str, int, Quantity] | None
@@ -61,7 +61,7 @@ def _page(
         before = earlier.get(scale.id, {})
         words = f"{before['score']:g}, {before['band']}" if before else ""
         fields = shown(scale.entry, values or {}, f"{scale.id}.")
-        sheets.append(Sheet(scale, fields, scale.score(entry) if entry else None, words, wrong or {} if scale.id == name else {}))
+        sheets.append(ScalesPage(scale, fields, scale.score(entry) if entry else None, words, wrong or {} if scale.id == name else {}))
     points = file.findings.burning
     try:
         total = phototype_by(points)[1] if points else None
@@ -81,7 +81,7 @@ def score(ctx: Context, visit_id: UUID, name: str, form: dict[str, str]) -> Scal
     except BadInput as bad:
         return _page(open_file(ctx, visit_id, "look"), name, form, bad.fields)
     found = scale.score(entry)
-    with turn(ctx, visit_id, "look") as file:
+    with changing(ctx, visit_id, "look") as file:
         one = {
             "entry": entry.model_dump(mode="json"),
             "score": found.score.value,
@@ -102,7 +102,7 @@ def take_phototype(ctx: Context, visit_id: UUID, form: dict[str, str]) -> Scales
         changed = _by_questions(form) if form.get("by") == "questions" else _by_tone(form)
     except BadInput as bad:
         return _page(open_file(ctx, visit_id, "look"), wrong=bad.fields, typed=form)
-    with turn(ctx, visit_id, "look") as file:
+    with changing(ctx, visit_id, "look") as file:
         body: dict[str, Any] = {**file.findings.model_dump(mode="json"), **changed}
         visits.add_version(ctx.db, visit_id, "look", body, ctx.me.id, ctx.now)
     return _page(open_file(ctx, visit_id))

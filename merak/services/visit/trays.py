@@ -13,7 +13,7 @@ from merak.services.visit.file import VisitFile, open_file
 
 
 @dataclass
-class Laid:
+class TrayPage:
     """The list, and whether it is of the plan that was ordered."""
 
     file: VisitFile
@@ -22,11 +22,11 @@ class Laid:
     ordered: bool
 
 
-def tray(ctx: Context, visit_id: UUID) -> Laid:
+def tray(ctx: Context, visit_id: UUID) -> TrayPage:
     """The list of the plan as it was ordered; before that, as it stands. Raises NotFound without a plan."""
     file = open_file(ctx, visit_id)
     order: dict[str, Any] | None = visits.order(ctx.db, visit_id) if "order" in file.records else None
     plan = VisitPlan.model_validate(order) if order and "plan" in order else visit_plan(file.brief, draft_of(file)[0].plan)
     if not plan.plan.items:
         raise NotFound("There is no plan yet, so nothing to lay out.")
-    return Laid(file, tray_of(file.brief, plan), plan, order is not None)
+    return TrayPage(file, tray_of(file.brief, plan), plan, order is not None)
