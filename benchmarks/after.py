@@ -28,10 +28,10 @@ _MANY = """
         SELECT gen_random_uuid(), client_id, course_id, n, therapist_id, starts_at - n * interval '4 days', 60, 'closed'
         FROM that, generate_series(1, %(n)s) AS n RETURNING id
     )
-    INSERT INTO record (id, visit_id, stage, version, body, by, at)
-    SELECT gen_random_uuid(), made.id, r.stage, 1, r.body, r.by, r.at
-    FROM made, record AS r JOIN that ON that.id = r.visit_id WHERE r.stage IN ('close', 'look', 'scales') AND r.version = (
-        SELECT max(version) FROM record WHERE visit_id = r.visit_id AND stage = r.stage)
+    INSERT INTO record (id, visit_id, phase, version, body, by, at)
+    SELECT gen_random_uuid(), made.id, r.phase, 1, r.body, r.by, r.at
+    FROM made, record AS r JOIN that ON that.id = r.visit_id WHERE r.phase IN ('close', 'look', 'scales') AND r.version = (
+        SELECT max(version) FROM record WHERE visit_id = r.visit_id AND phase = r.phase)
     RETURNING (SELECT client_id FROM that)
 """
 

@@ -63,7 +63,7 @@ def fifteen(client: httpx.Client, visit: str) -> str:
         assert client.post(f"/visits/{visit}/plan/add", data={"modality": modality}, headers={"hx-request": "true"}).status_code == 200
     page = client.get(f"/visits/{visit}/plan").text
     assert page.count('class="step-block"') == len(STEPS)
-    return page.split('title="Microcurrent lift')[0].rsplit('data-item="', 1)[1].split('"')[0]
+    return page.split('title="Microcurrent lift')[0].rsplit('data-step="', 1)[1].split('"')[0]
 
 
 def proposal_p95() -> float:
@@ -108,7 +108,7 @@ def main() -> int:
 
         def recompute(n: int) -> None:
             begun = time.perf_counter()
-            body = urlencode({"item": lift, f"{lift}.level": f"{2 + n / 1000:.3f}"})  # never the same twice: nothing of it is remembered
+            body = urlencode({"step": lift, f"{lift}.level": f"{2 + n / 1000:.3f}"})  # never the same twice: nothing of it is remembered
             assert b"current density" in wire.ask("POST", f"/visits/{planning}/plan/set", body, **form)
             taken.append(time.perf_counter() - begun)
 

@@ -7,8 +7,8 @@ from builders.machines import LIFT, PANEL, SCALES, machine
 from merak.core.client import Findings
 from merak.core.modality.device import LedCard, MicrocurrentCard
 from merak.core.plan.brief import Brief, Machine
-from merak.core.plan.item import begin
 from merak.core.plan.screening import Answer, Answers, questions
+from merak.core.plan.step import begin
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 
 TODAY = date(2026, 11, 25)
@@ -38,10 +38,10 @@ def brief(answers: dict[str, Answer] | None = None, **changes: Any) -> Brief:
 def plan_of(who: Brief, *modalities: str, **settings: Any) -> Plan:
     """A plan with start values; `settings` are of the first modality."""
     of = in_force(who, Plan())
-    items = [begin(who, name, f"s{n + 1}", of) for n, name in enumerate(modalities)]
+    steps = [begin(who, name, f"s{n + 1}", of) for n, name in enumerate(modalities)]
     if settings:
-        items[0] = items[0].model_copy(update={"settings": items[0].settings | settings})
-    return Plan(items=tuple(items))
+        steps[0] = steps[0].model_copy(update={"settings": steps[0].settings | settings})
+    return Plan(steps=tuple(steps))
 
 
 def planned(who: Brief, *modalities: str, **settings: Any) -> VisitPlan:

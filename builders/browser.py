@@ -1,10 +1,10 @@
 """Debian's Chromium, a signed-in page in it, and what axe finds on one."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 from axe_playwright_python.sync_playwright import Axe
-from playwright.sync_api import Browser, BrowserContext, Page, expect
+from playwright.sync_api import Browser, BrowserContext, Page, Route, expect
 
 from builders.server import PASSWORD, Server
 
@@ -42,3 +42,18 @@ def settled(page: Page) -> None:
 def at_the_chair(page: Page, server: Server, visit: str) -> None:
     page.goto(f"{server.url}/visits/{visit}/treat")
     expect(page.locator("#main-act")).not_to_be_empty()
+
+
+def at_the_next_tap(page: Page, does: Callable[[Route], object]) -> None:
+    """Does something with the next request that sends taps; those that only ask where it stands go on."""
+
+    met: list[Route] = []
+
+    def meet(route: Route) -> None:
+        if route.request.method == "POST" and not met:
+            met.append(route)
+            does(route)
+        else:
+            route.fallback()
+
+    page.route("**/run", meet)

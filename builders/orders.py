@@ -5,7 +5,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from builders.briefs import EVERY_LICENCE, brief, plan_of, planned
-from merak.core.plan.chair import Step
+from merak.core.plan.acts import Act
 from merak.core.plan.visit_plan import visit_plan
 from merak.core.treatment import Event
 from merak.core.treatment.events import NOTHING
@@ -16,17 +16,17 @@ T0 = datetime(2026, 11, 25, 9, tzinfo=UTC)
 LICENSED = {"name": "Adaeze", "licences": ["fractional", "pulsed light"]}
 
 
-def steps_of(*modalities: str, beside: tuple[int, int] | None = None, **settings: Any) -> tuple[Step, ...]:
+def steps_of(*modalities: str, beside: tuple[int, int] | None = None, **settings: Any) -> tuple[Act, ...]:
     who = brief(licences=EVERY_LICENCE, senior=True)
     plan = plan_of(who, *modalities, **settings)
     if beside:
         guest, host = beside
-        items = [one.model_copy(update={"beside": plan.items[host].id}) if n == guest else one for n, one in enumerate(plan.items)]
-        plan = plan.model_copy(update={"items": tuple(items)})
-    return visit_plan(who, plan, laid=True).steps
+        steps = [one.model_copy(update={"beside": plan.steps[host].id}) if n == guest else one for n, one in enumerate(plan.steps)]
+        plan = plan.model_copy(update={"steps": tuple(steps)})
+    return visit_plan(who, plan, laid=True).acts
 
 
-LIFT = planned(brief(), "microcurrent", "led", "finish").steps
+LIFT = planned(brief(), "microcurrent", "led", "finish").acts
 
 
 PINS = steps_of("numbing", "cleanse", "rf_fractional", "mask", beside=(1, 0))
@@ -51,7 +51,7 @@ def run(*taps: Tap, by: str = "Lin") -> list[Event]:
     ]
 
 
-PULSES = next(n for n, step in enumerate(PINS) if step.kind == "pulses")
+PULSES = next(n for n, act in enumerate(PINS) if act.kind == "pulses")
 
 
 #: Taps that lead to the pulses.

@@ -49,9 +49,9 @@ def begun(client: httpx.Client, visit: str, *modalities: str, **zones: tuple[str
         client.post(f"/visits/{visit}/plan/add", data={"modality": modality}, headers=HX)
     plan = client.get(f"/visits/{visit}/plan").text
     for title, where in zones.items():
-        item = re.search(rf'data-item="(s\d+)"[^>]*title="{title}', plan)
-        assert item, title
-        client.post(f"/visits/{visit}/plan/zones", data={"item": item[1]} | {f"zone.{zone}": "on" for zone in where}, headers=HX)
+        step = re.search(rf'data-step="(s\d+)"[^>]*title="{title}', plan)
+        assert step, title
+        client.post(f"/visits/{visit}/plan/zones", data={"step": step[1]} | {f"zone.{zone}": "on" for zone in where}, headers=HX)
     agreed(client, visit)
     assert client.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes"}).status_code == 200
     hours_ago(visit)
@@ -67,7 +67,7 @@ def agreed(client: httpx.Client, visit: str) -> httpx.Response:
 def hours_ago(visit: str, hours: int = 2) -> None:
     """The treatment was begun so many hours ago: what was tapped since then may be told."""
     with psycopg.connect(os.environ["MERAK_DATABASE_URL"]) as db:
-        moved = "UPDATE record SET at = at - make_interval(hours => %s) WHERE visit_id = %s AND stage = 'order'"
+        moved = "UPDATE record SET at = at - make_interval(hours => %s) WHERE visit_id = %s AND phase = 'order'"
         assert db.execute(moved, [hours, visit]).rowcount == 1
 
 

@@ -59,18 +59,18 @@ def lift_and_light(ctx: Context, visit: UUID) -> planning.Planned:
 
 
 def step_of(page: planning.Planned, modality: str) -> str:
-    return next(item.id for item in page.plan.items if item.modality == modality)
+    return next(step.id for step in page.plan.steps if step.modality == modality)
 
 
 def typed(ctx: Context, visit: UUID, modality: str, name: str, value: str) -> planning.Planned:
     """A field of a step, as a browser would send it."""
-    item = step_of(planning.planned(ctx, visit), modality)
-    return planning.edit(ctx, visit, "set", {"item": item, f"{item}.{name}": value, "changed": f"{item}.{name}"})
+    step = step_of(planning.planned(ctx, visit), modality)
+    return planning.edit(ctx, visit, "set", {"step": step, f"{step}.{name}": value, "changed": f"{step}.{name}"})
 
 
 def setting(page: planning.Planned, modality: str, name: str) -> str:
-    item = page.plan.of(step_of(page, modality))
-    return next(one.value for one in page.fields(item) if one.name == f"{item.id}.{name}")
+    step = page.plan.of(step_of(page, modality))
+    return next(one.value for one in page.fields(step) if one.name == f"{step.id}.{name}")
 
 
 AGREED = {"agreed": "yes", "signed": "paper"}
@@ -81,14 +81,14 @@ def treated(ctx: Context, visit: UUID, shift: float = 0.0) -> None:
     lift_and_light(ctx, visit)
     consenting.consent(ctx, visit, AGREED)
     treating.begin(ctx, visit)
-    steps = treating.run_of(ctx, visit).steps
+    acts = treating.run_of(ctx, visit).acts
     taps = [treating.Tap(uuid7(), "start", ctx.now)]
-    for number, step in enumerate(steps):
-        if step.side and shift:
+    for number, act in enumerate(acts):
+        if act.side and shift:
             taps.append(treating.Tap(uuid7(), "level", ctx.now, shift))
             shift = 0
-        taps += [treating.Tap(uuid7(), "count", ctx.now) for _ in range(step.strokes)]
-        taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(steps) else "finish", ctx.now + timedelta(minutes=number)))
+        taps += [treating.Tap(uuid7(), "count", ctx.now) for _ in range(act.strokes)]
+        taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(acts) else "finish", ctx.now + timedelta(minutes=number)))
     treating.record(later(ctx, minutes=30), visit, taps)
 
 
@@ -119,7 +119,7 @@ def begun(ctx: Context, *modalities: str, by: str = "", minutes: int = 120, name
     for modality in modalities:
         page = planning.edit(ctx, visit, "add", {"modality": modality})
         if modality in zones:
-            planning.edit(ctx, visit, "zones", {"item": step_of(page, modality), f"zone.{zones[modality]}": "on"})
+            planning.edit(ctx, visit, "zones", {"step": step_of(page, modality), f"zone.{zones[modality]}": "on"})
     consenting.consent(ctx, visit, AGREED)
     who = as_(ctx, by) if by else ctx
     treating.begin(who, visit)
@@ -127,13 +127,13 @@ def begun(ctx: Context, *modalities: str, by: str = "", minutes: int = 120, name
     return visit
 
 
-def tapped(ctx: Context, visit: UUID, kind: str, value: float | None = None, words: str = "", step: int | None = None, **data: Any) -> Run:
-    return treating.record(ctx, visit, [Tap(uuid7(), kind, ctx.now, value, words, step, data or None)])
+def tapped(ctx: Context, visit: UUID, kind: str, value: float | None = None, words: str = "", act: int | None = None, **data: Any) -> Run:
+    return treating.record(ctx, visit, [Tap(uuid7(), kind, ctx.now, value, words, act, data or None)])
 
 
 def at(ctx: Context, visit: UUID, kind: str) -> int:
     """To the first step of a kind; its number."""
-    steps = treating.run_of(ctx, visit).steps
-    n = next(n for n, step in enumerate(steps) if step.kind == kind)
+    acts = treating.run_of(ctx, visit).acts
+    n = next(n for n, act in enumerate(acts) if act.kind == kind)
     tapped(ctx, visit, "go", float(n))
     return n

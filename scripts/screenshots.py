@@ -102,7 +102,7 @@ def walk(browser: Browser, server: Server) -> None:
         page.goto(f"{visit}/plan")
         page.get_by_role("button", name="Take this one").first.click()
         page.locator("#strip .step-block[title^='Microcurrent']").click()
-        page.locator("#item-form").wait_for()
+        page.locator("#step-form").wait_for()
         shot(page, "plan")
         page.goto(f"{visit}/plan")
         page.get_by_label("signed on paper").check()

@@ -8,8 +8,8 @@ from pydantic import BaseModel, Field
 from merak.api.bench import TROUBLE
 from merak.auth import entered
 from merak.core.client import Findings
+from merak.core.plan.acts import Span
 from merak.core.plan.brief import Brief, Wish
-from merak.core.plan.chair import Span
 from merak.core.plan.fitting import Clash
 from merak.core.plan.proposals import LeftOut, Support, proposals
 from merak.core.plan.screening import Answer, Letter, Standing, questions

@@ -60,7 +60,7 @@ class TapIn(BaseModel):
     at: AwareDatetime
     value: float | None = Field(None, ge=-100, le=10_000, allow_inf_nan=False)
     words: Annotated[str, Field(max_length=300)] = ""
-    step: int | None = Field(None, ge=0, le=500)
+    act: int | None = Field(None, ge=0, le=500)
     data: TapData | None = None
     load: UUID | None = None
     mono_s: Steady | None = None
@@ -120,7 +120,7 @@ class WarmthOut(BaseModel):
     at: datetime
 
 
-class StepOut(BaseModel):
+class ActOut(BaseModel):
     """One step's run; of one that was not begun only that. `tally` is how often each place was counted in the pass under way."""
 
     begun: bool
@@ -174,8 +174,8 @@ class EndingOut(BaseModel):
 class StateOut(BaseModel):
     """Where the treatment stands, as of the server's `now`."""
 
-    phase: Literal["ready", "running", "paused", "halted", "stopped", "finished"]
-    step: int
+    status: Literal["ready", "running", "paused", "halted", "stopped", "finished"]
+    act: int
     following: int | None
     why: str
     owed: str
@@ -189,7 +189,7 @@ class StateOut(BaseModel):
     seq: int
     now: datetime
     pace: PaceOut
-    steps: list[StepOut]
+    acts: list[ActOut]
     instrument: dict[str, Any] | None = None
 
 
@@ -225,7 +225,7 @@ def _tap(one: TapIn, sent: SentIn | None) -> treating.Tap:
     age = sent.mono_s - one.mono_s if sent and one.mono_s is not None and one.load == sent.load else None
     load = str(one.load) if one.load else None
     return treating.Tap(
-        one.id, one.kind, one.at, one.value, one.words, one.step, _plain(one.data), load, one.mono_s if load else None,
+        one.id, one.kind, one.at, one.value, one.words, one.act, _plain(one.data), load, one.mono_s if load else None,
         None if age is None else max(0.0, age),
     )  # fmt: skip
 

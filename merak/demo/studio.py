@@ -425,16 +425,16 @@ def _asked_afterwards(ctx: Context, client_id: UUID, who: Invented) -> None:
 def _run(ctx: Context, visit_id: UUID) -> None:
     """Every step as planned, stroke by stroke."""
     taps, at = [treating.Tap(uuid7(), "start", ctx.now)], ctx.now
-    steps = treating.run_of(ctx, visit_id).steps
-    for number, step in enumerate(steps):
-        for n in range(1, step.strokes + 1):
-            at += timedelta(seconds=step.seconds / step.strokes)
+    acts = treating.run_of(ctx, visit_id).acts
+    for number, act in enumerate(acts):
+        for n in range(1, act.strokes + 1):
+            at += timedelta(seconds=act.seconds / act.strokes)
             taps.append(treating.Tap(uuid7(), "count", at))
-            if n % (step.strokes // step.passes) == 0 and n < step.strokes:
+            if n % (act.strokes // act.passes) == 0 and n < act.strokes:
                 taps.append(treating.Tap(uuid7(), "pass", at))
-        if step.spot:
+        if act.spot:
             taps.append(treating.Tap(uuid7(), "spot", at, None, "", number, {"zone": "right jawline"}))
-        if not step.strokes:
-            at += timedelta(seconds=step.seconds)
-        taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(steps) else "finish", at))
+        if not act.strokes:
+            at += timedelta(seconds=act.seconds)
+        taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(acts) else "finish", at))
     treating.record(Context(ctx.db, ctx.me, at), visit_id, taps)

@@ -12,7 +12,7 @@ from merak.core.client.names import plain
 from merak.records.tables import Client
 
 _STANDS = (
-    "LEFT JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND stage = '{0}' ORDER BY version DESC LIMIT 1) AS {0} ON true"
+    "LEFT JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND phase = '{0}' ORDER BY version DESC LIMIT 1) AS {0} ON true"
 )
 _SAID = "(SELECT json_agg(answer ORDER BY done_at) FROM task WHERE visit_id = that.id AND kind = 'ask' AND done_at IS NOT NULL)"
 
@@ -31,7 +31,7 @@ _CLIENT = f"""
             JOIN person ON person.id = that.therapist_id
             LEFT JOIN LATERAL (SELECT told.* FROM record, jsonb_to_record(body)
                 AS told (note text, redness int, swelling int, did jsonb, stopped text, incidents jsonb)
-                WHERE visit_id = that.id AND stage = 'close' ORDER BY version DESC LIMIT 1) AS close ON true
+                WHERE visit_id = that.id AND phase = 'close' ORDER BY version DESC LIMIT 1) AS close ON true
             ORDER BY that.starts_at DESC) AS v)
     FROM client WHERE client.id = %(client)s
 """  # noqa: S608 (constants)
@@ -60,13 +60,13 @@ def client(db: Session, client_id: UUID, most: int, skip: int = 0) -> ClientSeen
 _PROGRESS = f"""
     SELECT that.id, that.starts_at, look.body, scales.body, close.body - 'facts', photos.body, photos_after.body, {_SAID}
     FROM visit AS that
-    {" ".join(_STANDS.format(stage) for stage in ("look", "scales", "close", "photos", "photos_after"))}
+    {" ".join(_STANDS.format(phase) for phase in ("look", "scales", "close", "photos", "photos_after"))}
     WHERE that.client_id = %(client)s AND that.status = 'closed' ORDER BY that.starts_at, that.id
 """  # noqa: S608 (constants)
 
 
 class ClosedVisit(NamedTuple):
-    """One closed visit of a course as progress needs it; the stages' bodies, empty where nothing was kept, and what was said after."""
+    """One closed visit of a course as progress needs it; the phases' bodies, empty where nothing was kept, and what was said after."""
 
     visit: UUID
     at: datetime

@@ -18,7 +18,7 @@ class EventRow(NamedTuple):
     at: datetime
     value: float | None
     words: str
-    step: int | None
+    act: int | None
     data: dict[str, Any] | None
     seq: int
     by: UUID
@@ -32,7 +32,7 @@ class NewEvent(NamedTuple):
     at: datetime
     value: float | None
     words: str
-    step: int | None = None
+    act: int | None = None
     data: dict[str, Any] | None = None
     clock: dict[str, Any] | None = None
 
@@ -43,11 +43,11 @@ class TakenId(Exception):
 
 # One errand, which the database carries out by itself (`keep_taps`, in the migrations): outside a transaction it is one of its own.
 _KEEP = """
-    SELECT status, before, id, kind, at, value, words, step, data, seq, by
+    SELECT status, before, id, kind, at, value, words, act, data, seq, by
     FROM keep_taps(%(visit)s::uuid, %(by)s::uuid, %(taps)s::jsonb)
 """
 _SINCE = """
-    SELECT id, kind, at, value, words, step, data, seq, by FROM treat_event WHERE visit_id = %(visit)s AND seq > %(seen)s ORDER BY seq
+    SELECT id, kind, at, value, words, act, data, seq, by FROM treat_event WHERE visit_id = %(visit)s AND seq > %(seen)s ORDER BY seq
 """
 
 
@@ -74,7 +74,7 @@ def events(db: Session, visit_id: UUID, seen: int = 0) -> list[EventRow]:
 
 
 _LAST_OF = """
-    SELECT (SELECT at FROM record WHERE visit_id = %(visit)s AND stage = 'order' ORDER BY version LIMIT 1), last.at, last.mono
+    SELECT (SELECT at FROM record WHERE visit_id = %(visit)s AND phase = 'order' ORDER BY version LIMIT 1), last.at, last.mono
     FROM (SELECT 1) AS always LEFT JOIN LATERAL (
         SELECT at, (clock ->> 'mono_s')::float8 AS mono FROM treat_event
         WHERE visit_id = %(visit)s AND by = %(by)s AND clock IS NOT NULL AND clock ->> 'load' IS NOT DISTINCT FROM %(load)s::text

@@ -50,7 +50,7 @@ def of_visit(db: Session, visit_id: UUID, source: str) -> ReactionVersion | None
 
 _USED = """
     SELECT that.id, r.body -> 'did', r.body -> 'products' FROM visit AS that
-    CROSS JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND stage = 'close' ORDER BY version DESC LIMIT 1) AS r
+    CROSS JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND phase = 'close' ORDER BY version DESC LIMIT 1) AS r
     WHERE that.status = 'closed'
 """
 

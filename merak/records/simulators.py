@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from merak.records.tables import Simulated
 
 _KEEP = """
-    INSERT INTO stand_in (id, body) VALUES (%(id)s, %(body)s::jsonb)
+    INSERT INTO simulated (id, body) VALUES (%(id)s, %(body)s::jsonb)
     ON CONFLICT (id) DO UPDATE SET body = excluded.body
 """
 

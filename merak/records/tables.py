@@ -123,15 +123,15 @@ class Visit(Base):
 
 
 class Record(Base):
-    """One version of one stage of a visit (ask, look, margins, plan, overrides, consent, order, answer, close, sheet, photos,
+    """One version of one phase of a visit (ask, look, margins, plan, overrides, consent, order, answer, close, sheet, photos,
     photos_after, scales). The latest stands; none is changed.
     """
 
     __tablename__ = "record"
-    __table_args__ = (UniqueConstraint("visit_id", "stage", "version"),)
+    __table_args__ = (UniqueConstraint("visit_id", "phase", "version"),)
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
     visit_id: Mapped[UUID] = mapped_column(ForeignKey("visit.id"))
-    stage: Mapped[str]
+    phase: Mapped[str]
     version: Mapped[int]
     body: Mapped[dict[str, Any]]
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
@@ -154,7 +154,7 @@ class TreatEvent(Base):
     at: Mapped[datetime]
     value: Mapped[float | None]
     words: Mapped[str] = mapped_column(default="")
-    step: Mapped[int | None]
+    act: Mapped[int | None]
     data: Mapped[dict[str, Any] | None]
     clock: Mapped[dict[str, Any] | None]
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
@@ -227,7 +227,7 @@ class Once(Base):
 class Simulated(Base):
     """A simulated instrument as it stands: as lasting as a real one, whatever becomes of the server."""
 
-    __tablename__ = "stand_in"
+    __tablename__ = "simulated"
     id: Mapped[str] = mapped_column(primary_key=True)
     body: Mapped[dict[str, Any]]
 

@@ -11,6 +11,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 from uuid_utils.compat import uuid7
 
+from merak.records.bodies import stamped, upgraded
 from merak.records.tables import Client, Course, Record, Visit
 
 
@@ -22,41 +23,42 @@ def between(db: Session, start: datetime, end: datetime, cancelled: bool = False
 
 
 class VisitRecords(NamedTuple):
-    """The version of a stage that stands."""
+    """The version of a phase that stands."""
 
     version: int
     body: dict[str, Any]
 
 
-# One step down the index for each stage, however many versions there are. Orders and sheets are long: their bodies are left out.
+# One step down the index for each phase, however many versions there are. Orders and sheets are long: their bodies are left out.
 _STANDING = """
     FROM unnest({visits}) AS v (id)
     CROSS JOIN unnest(CAST(ARRAY[
         'ask', 'look', 'margins', 'plan', 'overrides', 'consent', 'order', 'answer', 'close', 'sheet', 'photos',
-        'photos_after', 'scales'] AS varchar[])) AS s (stage)
+        'photos_after', 'scales'] AS varchar[])) AS s (phase)
     CROSS JOIN LATERAL (
-        SELECT version, body FROM record WHERE visit_id = v.id AND record.stage = s.stage ORDER BY version DESC LIMIT 1
+        SELECT version, body FROM record WHERE visit_id = v.id AND record.phase = s.phase ORDER BY version DESC LIMIT 1
     ) AS r
 """
-_SHORT = "CASE WHEN s.stage NOT IN ('order', 'sheet') THEN r.body END"
-_LATEST = f"SELECT v.id, s.stage, r.version, {_SHORT} {_STANDING.format(visits='%(visits)s::uuid[]')}"
+_SHORT = "CASE WHEN s.phase NOT IN ('order', 'sheet') THEN r.body END"
+_LATEST = f"SELECT v.id, s.phase, r.version, {_SHORT} {_STANDING.format(visits='%(visits)s::uuid[]')}"
 
 
 def latest(db: Session, visit_ids: Sequence[UUID]) -> dict[UUID, dict[str, VisitRecords]]:
-    """visit → stage → the version that stands; the bodies of orders and sheets, which are long, are left out."""
+    """visit → phase → the version that stands; the bodies of orders and sheets, which are long, are left out."""
     standing: dict[UUID, dict[str, VisitRecords]] = {visit_id: {} for visit_id in visit_ids}
-    for visit_id, stage, version, body in db.connection().exec_driver_sql(_LATEST, {"visits": list(visit_ids)}):
-        standing[visit_id][stage] = VisitRecords(version, body or {})
+    for visit_id, phase, version, body in db.connection().exec_driver_sql(_LATEST, {"visits": list(visit_ids)}):
+        standing[visit_id][phase] = VisitRecords(version, upgraded(phase, body or {}))
     return standing
 
 
 def order(db: Session, visit_id: UUID) -> dict[str, Any] | None:
     """The plan that a treatment was begun with, whole; None before it began."""
-    return db.scalar(select(Record.body).where(Record.visit_id == visit_id, Record.stage == "order"))
+    body = db.scalar(select(Record.body).where(Record.visit_id == visit_id, Record.phase == "order"))
+    return upgraded("order", body) if body else None
 
 
 _BEGUN = """
-    SELECT id FROM visit WHERE status <> 'closed' AND EXISTS (SELECT 1 FROM record WHERE visit_id = visit.id AND stage = 'order')
+    SELECT id FROM visit WHERE status <> 'closed' AND EXISTS (SELECT 1 FROM record WHERE visit_id = visit.id AND phase = 'order')
         AND EXISTS (SELECT 1 FROM treat_event WHERE visit_id = visit.id)
 """
 
@@ -67,15 +69,15 @@ def begun(db: Session) -> list[UUID]:
 
 
 _ADD_VERSION = """
-    INSERT INTO record (id, visit_id, stage, version, body, by, at)
-    SELECT %(id)s, %(visit)s, %(stage)s::varchar, coalesce(max(version), 0) + 1, %(body)s::jsonb, %(by)s, %(at)s
-    FROM record WHERE visit_id = %(visit)s AND stage = %(stage)s::varchar
+    INSERT INTO record (id, visit_id, phase, version, body, by, at)
+    SELECT %(id)s, %(visit)s, %(phase)s::varchar, coalesce(max(version), 0) + 1, %(body)s::jsonb, %(by)s, %(at)s
+    FROM record WHERE visit_id = %(visit)s AND phase = %(phase)s::varchar
 """
 
 
-def add_version(db: Session, visit_id: UUID, stage: str, body: dict[str, Any], by: UUID, at: datetime) -> None:
-    """A new version of a stage. The caller holds the turn (`lock`)."""
-    values = {"id": uuid7(), "visit": visit_id, "stage": stage, "body": json.dumps(body), "by": by, "at": at}
+def add_version(db: Session, visit_id: UUID, phase: str, body: dict[str, Any], by: UUID, at: datetime) -> None:
+    """A new version of a phase. The caller holds the turn (`lock`)."""
+    values = {"id": uuid7(), "visit": visit_id, "phase": phase, "body": json.dumps(stamped(phase, body)), "by": by, "at": at}
     db.connection().exec_driver_sql(_ADD_VERSION, values)
 
 
@@ -85,15 +87,23 @@ class Taken(Exception):
 
 # `synchronous_commit` is the setting of this one statement's transaction: off acknowledges before the disk has it.
 _ADD_NEXT = """
-    INSERT INTO record (id, visit_id, stage, version, body, by, at)
-    SELECT %(id)s, visit.id, %(stage)s::varchar, %(version)s, %(body)s::jsonb, %(by)s, %(at)s
+    INSERT INTO record (id, visit_id, phase, version, body, by, at)
+    SELECT %(id)s, visit.id, %(phase)s::varchar, %(version)s, %(body)s::jsonb, %(by)s, %(at)s
     FROM visit WHERE visit.id = %(visit)s AND visit.status <> 'closed' AND set_config('synchronous_commit', 'off', true) <> ''
 """
 
 
-def add_next(db: Session, visit_id: UUID, stage: str, version: int, body: dict[str, Any], by: UUID, at: datetime) -> None:
+def add_next(db: Session, visit_id: UUID, phase: str, version: int, body: dict[str, Any], by: UUID, at: datetime) -> None:
     """The version after the one that was read, as a draft (acknowledged before the disk has it). Raises Taken when another was quicker."""
-    values = {"id": uuid7(), "visit": visit_id, "stage": stage, "version": version, "body": json.dumps(body), "by": by, "at": at}
+    values = {
+        "id": uuid7(),
+        "visit": visit_id,
+        "phase": phase,
+        "version": version,
+        "body": json.dumps(stamped(phase, body)),
+        "by": by,
+        "at": at,
+    }
     try:
         if db.connection().exec_driver_sql(_ADD_NEXT, values).rowcount != 1:
             raise Taken
@@ -101,22 +111,24 @@ def add_next(db: Session, visit_id: UUID, stage: str, version: int, body: dict[s
         raise Taken from quicker
 
 
-def version_of(db: Session, visit_id: UUID, stage: str, version: int) -> dict[str, Any] | None:
-    """One version of a stage; None when there is none."""
-    found = select(Record.body).where(Record.visit_id == visit_id, Record.stage == stage, Record.version == version)
-    return db.scalar(found)
+def version_of(db: Session, visit_id: UUID, phase: str, version: int) -> dict[str, Any] | None:
+    """One version of a phase; None when there is none."""
+    found = select(Record.body).where(Record.visit_id == visit_id, Record.phase == phase, Record.version == version)
+    body = db.scalar(found)
+    return upgraded(phase, body) if body else None
 
 
-def standing(db: Session, visit_id: UUID, stage: str) -> dict[str, Any] | None:
-    """The whole of a stage as it stands, however long; None when nothing does."""
-    found = select(Record.body).where(Record.visit_id == visit_id, Record.stage == stage)
-    return db.scalar(found.order_by(Record.version.desc()).limit(1))
+def standing(db: Session, visit_id: UUID, phase: str) -> dict[str, Any] | None:
+    """The whole of a phase as it stands, however long; None when nothing does."""
+    found = select(Record.body).where(Record.visit_id == visit_id, Record.phase == phase)
+    body = db.scalar(found.order_by(Record.version.desc()).limit(1))
+    return upgraded(phase, body) if body else None
 
 
 _LOTS = """
     SELECT DISTINCT ON (p ->> 'product') p ->> 'product', p ->> 'lot' FROM record
     CROSS JOIN LATERAL jsonb_array_elements(body -> 'products') AS p
-    WHERE stage = 'close' AND body ? 'products' AND at > %(since)s ORDER BY p ->> 'product', at DESC
+    WHERE phase = 'close' AND body ? 'products' AND at > %(since)s ORDER BY p ->> 'product', at DESC
 """
 
 
@@ -127,7 +139,7 @@ def last_lots(db: Session, since: datetime) -> dict[str, str]:
 
 _PHOTOS = """
     SELECT that.starts_at, r.body FROM visit AS that
-    CROSS JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND stage = 'photos' ORDER BY version DESC LIMIT 1) AS r
+    CROSS JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND phase = 'photos' ORDER BY version DESC LIMIT 1) AS r
     WHERE that.client_id = %(client)s AND that.status = 'closed' AND that.starts_at < %(before)s ORDER BY that.starts_at
 """
 
@@ -152,11 +164,11 @@ _AROUND = f"""
         person.id, person.name, person.finger_mm, person.role, person.licences, person.careful_hands,
         last.id, last.starts_at, studio.time_zone, studio.house,
         (SELECT json_agg(id ORDER BY id) FROM device WHERE active),
-        (SELECT json_agg(json_build_array(v.id, s.stage, r.version, {_SHORT})) {_STANDING.format(visits="ARRAY[visit.id, last.id]")}),
+        (SELECT json_agg(json_build_array(v.id, s.phase, r.version, {_SHORT})) {_STANDING.format(visits="ARRAY[visit.id, last.id]")}),
         (SELECT json_agg(json_build_array(body, version) ORDER BY mark_id) FROM (
             SELECT DISTINCT ON (mark_id) mark_id, body, version, removed FROM mark
             WHERE client_id = visit.client_id AND (visit.status <> 'closed' OR at <= (
-                SELECT max(at) FROM record WHERE record.visit_id = visit.id AND stage = 'close'))
+                SELECT max(at) FROM record WHERE record.visit_id = visit.id AND phase = 'close'))
             ORDER BY mark_id, version DESC) AS m WHERE NOT removed),
         (SELECT json_agg(body ORDER BY letter_id) FROM (
             SELECT DISTINCT ON (letter_id) letter_id, body || jsonb_build_object('id', letter_id, 'file', file_id) AS body FROM letter
@@ -166,7 +178,7 @@ _AROUND = f"""
                     WHERE task.visit_id = that.id AND task.kind = 'ask' AND task.done_at IS NOT NULL)) ORDER BY that.starts_at)
             FROM visit AS that
             CROSS JOIN LATERAL (
-                SELECT body FROM record WHERE visit_id = that.id AND stage = 'close' ORDER BY version DESC LIMIT 1) AS r
+                SELECT body FROM record WHERE visit_id = that.id AND phase = 'close' ORDER BY version DESC LIMIT 1) AS r
             CROSS JOIN LATERAL jsonb_each(coalesce(r.body -> 'did', '{{}}'::jsonb)) AS did
             WHERE that.client_id = visit.client_id AND that.status = 'closed' AND that.starts_at < visit.starts_at),
         (SELECT json_agg(json_build_array(body ->> 'modality', answer, done_at) ORDER BY done_at)
@@ -186,21 +198,21 @@ _AROUND = f"""
 
 
 class WhoseVisit(NamedTuple):
-    """The client, as the stages need one."""
+    """The client, as the phases need one."""
 
     name: str
     born: date
 
 
 class WhichCourse(NamedTuple):
-    """The course, as the stages need one."""
+    """The course, as the phases need one."""
 
     name: str
     sessions: int
 
 
 class WhoTreats(NamedTuple):
-    """The therapist, as the stages need one; the finger breadth in mm, None when it was not measured."""
+    """The therapist, as the phases need one; the finger breadth in mm, None when it was not measured."""
 
     id: UUID
     name: str
@@ -226,7 +238,7 @@ class VisitSeen(NamedTuple):
 
 class Around(NamedTuple):
     """A visit and what it stands in: the client's last closed visit, the studio's time zone, choices and machines as (id, card), what
-    stands on the stages of both visits, the client's marks as they stand (for a closed visit, as they stood then), letters, what was
+    stands on the phases of both visits, the client's marks as they stand (for a closed visit, as they stood then), letters, what was
     done before as (when, modality, what, how it ended, what the client said afterwards), and the test spots that were read as (modality,
     answer, when).
     """
@@ -253,8 +265,8 @@ def around(db: Session, visit_id: UUID) -> Around | None:
     visit = VisitSeen._make([*row[:6], *around_it])
     last_id, last_at, zone, house, cards, found, drawn, letters, done, spots = row[16:]
     both: dict[str, dict[str, VisitRecords]] = {str(visit_id): {}, str(last_id): {}}
-    for of, stage, version, body in found or ():
-        both[of][stage] = VisitRecords(version, body or {})
+    for of, phase, version, body in found or ():
+        both[of][phase] = VisitRecords(version, upgraded(phase, body or {}))
     marks = [VisitRecords(version, body) for body, version in drawn or ()]
     last = EarlierVisit(last_id, last_at) if last_id else None
     return Around(

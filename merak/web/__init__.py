@@ -1,1 +1,1 @@
-"""Pages: one router and one template a stage of the visit; no rules, no SQL."""
+"""Pages: one router and one template a phase of the visit; no rules, no SQL."""

@@ -12,7 +12,7 @@ from merak.services.clients.keeping import kept_file
 from merak.services.context import Context
 from merak.services.visit import asking
 from merak.services.visit.looking import GRADABLE
-from merak.web.pages import blocks, go, page, stage_context
+from merak.web.pages import blocks, go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
 
@@ -28,7 +28,7 @@ def ask_page(request: Request, visit_id: UUID) -> Response:
 
 def _context(ctx: Context, asked: asking.AskPage) -> dict[str, Any]:
     return {
-        **stage_context(ctx, asked.file, "ask"), "asked": asked, "answers": asked.file.answers, "changed": "", "named": asking.named,
+        **phase_context(ctx, asked.file, "ask"), "asked": asked, "answers": asked.file.answers, "changed": "", "named": asking.named,
         "zones": asking.ZONES, "goals": list(GRADABLE.items()), "currency": asked.file.house.get("currency", "EUR"), "today": ctx.today,
     }  # fmt: skip
 

@@ -20,7 +20,7 @@ from merak.services.after.sheets import FAMILIES
 from merak.services.context import Context
 from merak.services.permission import may
 from merak.services.visit.looking import ZONES
-from merak.web.pages import ENV, STATIC, Tongue, blocks, go, page, stage_context
+from merak.web.pages import ENV, STATIC, Tongue, blocks, go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
 PAGE = "close/page.html"
@@ -36,7 +36,7 @@ def _context(ctx: Context, closed: closing.Closed, request: Request) -> dict[str
     name = closed.file.visit.client.name
     sealed = closed.file.visit.status == "closed"
     return {
-        **stage_context(ctx, closed.file, "close"), "closed": closed, "sealed": sealed,
+        **phase_context(ctx, closed.file, "close"), "closed": closed, "sealed": sealed,
         "open": not sealed and may(ctx.me, "close", closed.file.visit), "studio": ctx.studio, "why": WHY, "marks": SEEN_MARKS,
         "looks": LOOKS, "look": look if look in LOOKS else first, "seen_kinds": SEEN, "kind": kind if kind in SEEN else "redness",
         "gradable_zones": ZONES, "area": closed.file.brief.area("mask"), "remedies": answering.offered(closed.file, closed.tags),

@@ -15,7 +15,7 @@ from merak.core.body.plate import GRADED, Plate, area_cm2, zone_names
 from merak.core.body.sketch import SIDES
 from merak.core.body.treatable import Treatable
 from merak.core.knowledge import mark_kinds, number
-from merak.core.plan.chair import StepLine
+from merak.core.plan.acts import StrokeLine
 from merak.core.plan.survey import Laid, Survey, uncovered
 from merak.web.pen import features, hair, hairline
 
@@ -149,7 +149,7 @@ def rings(outlines: Iterable[Iterable[tuple[float, float]]]) -> str:
 
 
 @lru_cache(maxsize=256)
-def strokes(lines: tuple[StepLine, ...], bony: bool) -> str:
+def strokes(lines: tuple[StrokeLine, ...], bony: bool) -> str:
     """The `d` of all strokes that run over bone, or of all that do not."""
     return "".join(open_path(line.points) for line in lines if line.bony == bony)
 

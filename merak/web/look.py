@@ -11,7 +11,7 @@ from merak.core.body.tapes import ALL, FACE
 from merak.services.context import Context
 from merak.services.visit import looking
 from merak.web.drawing import ink_marks
-from merak.web.pages import blocks, go, page, stage_context
+from merak.web.pages import blocks, go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
 KINDS = looking.GRADABLE
@@ -31,7 +31,7 @@ def _context(ctx: Context, looked: looking.Looked, kind: str) -> dict[str, Any]:
     grades = looked.findings.grades.get(kind, {})
     elsewhere = {tape.field for tape in ALL} - {tape.field for tape in FACE}
     return {
-        **stage_context(ctx, looked.file, "look"),
+        **phase_context(ctx, looked.file, "look"),
         "looked": looked,
         "findings": looked.findings,
         "kind": kind,

@@ -158,9 +158,9 @@ def _common(request: Request, ctx: Context | None) -> dict[str, Any]:
     }
 
 
-def stage_context(ctx: Context, file: VisitFile, stage: str) -> dict[str, Any]:
-    """What every stage's page shows: whose visit it is, and the line of stages."""
-    return {"file": file, "visit": file.visit, "stage": stage, "start": file.visit.starts_at.astimezone(ctx.zone)}
+def phase_context(ctx: Context, file: VisitFile, phase: str) -> dict[str, Any]:
+    """What every phase's page shows: whose visit it is, and the line of phases."""
+    return {"file": file, "visit": file.visit, "phase": phase, "start": file.visit.starts_at.astimezone(ctx.zone)}
 
 
 def go(address: str, notice: str = "") -> Response:

@@ -9,14 +9,14 @@ from fastapi.responses import Response
 from merak.auth import Form, Parts, entered
 from merak.services.context import Context
 from merak.services.visit import picturing
-from merak.web.pages import go, page, stage_context
+from merak.web.pages import go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}/photos")
 
 
 def _shown(request: Request, ctx: Context, found: picturing.Pictured) -> Response:
     context: dict[str, Any] = {
-        **stage_context(ctx, found.file, "close" if found.moment == "after" else "look"),
+        **phase_context(ctx, found.file, "close" if found.moment == "after" else "look"),
         "page": found,
         "views": picturing.VIEWS,
     }

@@ -16,14 +16,14 @@ from merak.core.knowledge import about, conditions, methods
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.brief import plate_of, workable
 from merak.core.plan.fitting import title
-from merak.core.plan.item import Item
 from merak.core.plan.screening import questions
+from merak.core.plan.step import Step
 from merak.exchange.pdf import pdf
 from merak.services.context import Context, NotFound
 from merak.services.fields import shown, texts
 from merak.services.permission import may
 from merak.services.visit import allowing, changes, consenting, planning, routines, trays
-from merak.web.pages import ENV, STATIC, blocks, go, page, stage_context
+from merak.web.pages import ENV, STATIC, blocks, go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
 KIND_WORDS = {"gentle": "Gentle", "balanced": "Balanced", "strongest": "Strongest allowed today"}
@@ -38,18 +38,18 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
         {"wordings": consenting.wordings(planned.plan), "guardian": consenting.needs_guardian(file)} if planned.redraw or whole else {}
     )
     return {
-        **stage_context(ctx, file, "plan"), "page": planned, "changed": changed, "whole": whole, "title_of": title, "slot": slot,
+        **phase_context(ctx, file, "plan"), "page": planned, "changed": changed, "whole": whole, "title_of": title, "slot": slot,
         "told": _told,
         "editable": may(ctx.me, "plan", file.visit), "currency": file.house.get("currency", "EUR"), "over": _over(planned, slot),
         "trouble": clashing | {key.partition(".")[0] for key in planned.slips}, "general": consenting.GENERAL[consenting.VERSION],
         "wording_version": consenting.VERSION, "work_of": _work_of,
-        "twins_of": {f"{planned.item.id}.{name}" for name in _twins(planned.item)} if planned.item else set(),
+        "twins_of": {f"{planned.step.id}.{name}" for name in _twins(planned.step)} if planned.step else set(),
         **consents, **(_whole(ctx, planned) if whole else {}),
     }  # fmt: skip
 
 
 def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
-    file, in_plan = planned.file, {one.modality for one in planned.plan.items}
+    file, in_plan = planned.file, {one.modality for one in planned.plan.steps}
     return {
         "scale_of": partial(_scale, planned), "hosts_of": partial(planning.hosts, planned), "zones_for": _zones_for,
         "machines_of": partial(planning.machines_for, planned), "main_of": partial(_main, planned), "paths": PATHS,
@@ -60,17 +60,17 @@ def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _told(item: Item) -> str:
+def _told(step: Step) -> str:
     """What a step is set to, in a line: its strength, how often, how it is done, where."""
-    module = MODALITIES[item.modality]
-    shown_ = {one.name: one for one in shown(module.Settings, texts(module.Settings.model_validate(item.settings)))}
+    module = MODALITIES[step.modality]
+    shown_ = {one.name: one for one in shown(module.Settings, texts(module.Settings.model_validate(step.settings)))}
     names = dict.fromkeys(("colour", "then", "acid", module.INCREMENT.field, "passes", "rounds", "repeats"))
     parts = [
         f"{shown_[n].label.lower()} {shown_[n].value} {shown_[n].unit}".strip()
         for n in names
         if n in shown_ and shown_[n].value != "nothing"
     ]
-    where = ", ".join(item.zones) if item.zones else ""
+    where = ", ".join(step.zones) if step.zones else ""
     return "; ".join(filter(None, [", ".join(parts), where]))
 
 
@@ -81,41 +81,41 @@ def _over(planned: planning.Planned, slot: float) -> set[str]:
     return {key for key, rule in limits.items() if rule in rules}
 
 
-def _twins(item: Item) -> tuple[str, ...]:
-    return tuple(name for (modality, field), pair in changes.TWINS.items() if modality == item.modality for name in (field, pair[0]))
+def _twins(step: Step) -> tuple[str, ...]:
+    return tuple(name for (modality, field), pair in changes.TWINS.items() if modality == step.modality for name in (field, pair[0]))
 
 
-def _scale(planned: planning.Planned, item: Item) -> str:
-    machine = planned.file.brief.machine(item.modality, item.machine)
+def _scale(planned: planning.Planned, step: Step) -> str:
+    machine = planned.file.brief.machine(step.modality, step.machine)
     if machine is None:
         return ""
     return f"of {machine.card.levels}" if machine.card.modality == "microcurrent" else getattr(machine.card, "scale", "")
 
 
-def _open_zones(planned: planning.Planned, item: Item) -> dict[str, float]:
-    return workable(planned.file.brief, item.modality)
+def _open_zones(planned: planning.Planned, step: Step) -> dict[str, float]:
+    return workable(planned.file.brief, step.modality)
 
 
-def _work_of(item: Item | None) -> str:
+def _work_of(step: Step | None) -> str:
     """The plate's name for a step's work."""
-    return (about()[item.modality].work if item else "") or "microcurrent"
+    return (about()[step.modality].work if step else "") or "microcurrent"
 
 
-def _zones_for(item: Item) -> tuple[str, ...]:
-    return tuple(zone for zone in zone_names(plate_of(item.zones, item.modality)) if zone not in BESIDE)
+def _zones_for(step: Step) -> tuple[str, ...]:
+    return tuple(zone for zone in zone_names(plate_of(step.zones, step.modality)) if zone not in BESIDE)
 
 
-def _main(planned: planning.Planned, item: Item) -> str:
+def _main(planned: planning.Planned, step: Step) -> str:
     """A step's time, for the list."""
-    span = next((one for one in planned.computed.spans if one.item == item.id), None)
+    span = next((one for one in planned.computed.spans if one.step == step.id), None)
     return "stopped" if span is None else f"{span.seconds // 60}:{span.seconds % 60:02d}"
 
 
 @router.get("/plan")
-def plan_page(request: Request, visit_id: UUID, item: str = "", propose: str = "") -> Response:
+def plan_page(request: Request, visit_id: UUID, step: str = "", propose: str = "") -> Response:
     """The plan."""
     with entered(request) as ctx:
-        planned = planning.planned(ctx, visit_id, item, propose == "yes")
+        planned = planning.planned(ctx, visit_id, step, propose == "yes")
         ctx.note_reading(visit_id)
         return page(request, ctx, "plan/page.html", **_context(ctx, planned))
 
@@ -145,7 +145,7 @@ def change(request: Request, visit_id: UUID, op: str, form: Form) -> Response:
         if "hx-request" not in request.headers:
             if planned.refusal:
                 return page(request, ctx, "plan/page.html", 409, **_context(ctx, planned))
-            return go(f"/visits/{visit_id}/plan" + (f"?item={planned.chosen}" if planned.item else ""))
+            return go(f"/visits/{visit_id}/plan" + (f"?step={planned.chosen}" if planned.step else ""))
         if op == "set" and not planned.refusal:
             drawn = ("plate",) if ".path." in changed or changed.endswith((".place", ".limb")) else ()
             names = ("totals", *sorted(planned.redraw), *drawn, "numbers", "slips")
@@ -187,7 +187,7 @@ def tray(request: Request, visit_id: UUID) -> Response:
     with entered(request) as ctx:
         found = trays.tray(ctx, visit_id)
         ctx.note_reading(visit_id)
-        return page(request, ctx, "plan/tray.html", tray=found, **stage_context(ctx, found.file, "plan"))
+        return page(request, ctx, "plan/tray.html", tray=found, **phase_context(ctx, found.file, "plan"))
 
 
 @router.post("/allow")

@@ -23,7 +23,7 @@ from merak.services.context import Context, NotFound
 from merak.services.permission import may
 from merak.services.visit import looking, marking, plating
 from merak.web.drawing import draw, ink, ink_marks
-from merak.web.pages import ENV, STATIC, blocks, go, page, stage_context
+from merak.web.pages import ENV, STATIC, blocks, go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
 LAYERS = ("zones", "margins", "findings", "grid", "strokes", "progress", "reactions", "temperature")
@@ -35,7 +35,7 @@ PEN_FIELDS = ("kind", "shape", "points", "size_mm", "grade", "value", "on", "not
 def _context(ctx: Context, plated: plating.Plated, slips: dict[str, str] | None = None) -> dict[str, Any]:
     survey = plated.survey
     return {
-        **stage_context(ctx, plated.file, "look"),
+        **phase_context(ctx, plated.file, "look"),
         "page": plated,
         "work": works()[plated.work],
         "drawing": draw(survey.area),

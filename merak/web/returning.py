@@ -12,15 +12,15 @@ from merak.services.after import returning
 from merak.services.context import Context
 from merak.services.permission import may
 from merak.services.visit.file import open_file
-from merak.web.pages import go, page, stage_context
+from merak.web.pages import go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
 
 
 def _shown(request: Request, ctx: Context, back: returning.Returning) -> Response:
-    """The page; the front desk sees it without the line of clinical stages."""
+    """The page; the front desk sees it without the line of clinical phases."""
     file = open_file(ctx, back.visit.id) if may(ctx.me, "read notes") else None
-    context: dict[str, Any] = stage_context(ctx, file, "return") if file else {"file": None, "visit": back.visit, "stage": "return"}
+    context: dict[str, Any] = phase_context(ctx, file, "return") if file else {"file": None, "visit": back.visit, "phase": "return"}
     context["start"] = back.visit.starts_at.astimezone(ctx.zone)
     booked = back.booked.starts_at.astimezone(ctx.zone) if back.booked else None
     return page(request, ctx, "returning/page.html", 422 if back.wrong else 200, back=back, booked=booked, **context)

@@ -10,13 +10,13 @@ from merak.auth import Form, entered
 from merak.core.client.tone import ASKED
 from merak.services.context import Context
 from merak.services.visit import scaling
-from merak.web.pages import go, page, stage_context
+from merak.web.pages import go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}/scales")
 
 
 def _shown(request: Request, ctx: Context, found: scaling.Scales) -> Response:
-    context: dict[str, Any] = {**stage_context(ctx, found.file, "look"), "page": found, "asked": ASKED}
+    context: dict[str, Any] = {**phase_context(ctx, found.file, "look"), "page": found, "asked": ASKED}
     wrong = found.wrong or any(sheet.wrong for sheet in found.sheets)
     return page(request, ctx, "look/scales.html", 422 if wrong else 200, **context)
 

@@ -9,7 +9,7 @@ from fastapi.responses import Response
 
 from merak.auth import Form, entered
 from merak.core.knowledge import about, halting
-from merak.core.plan.chair import Step, guests_of
+from merak.core.plan.acts import Act, guests_of
 from merak.services.context import Context
 from merak.services.permission import may
 from merak.services.treatment import adverse, treating
@@ -17,7 +17,7 @@ from merak.services.treatment.standing import limits, state_of
 from merak.services.visit import planning
 from merak.services.visit.file import VisitFile
 from merak.web.drawing import Drawing, draw
-from merak.web.pages import go, page, stage_context
+from merak.web.pages import go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
 #: What lies on the plate is drawn by the page, and not needed to count.
@@ -33,7 +33,7 @@ class PlateView(NamedTuple):
 
     name: str
     drawing: Drawing
-    steps: list[int]
+    acts: list[int]
 
 
 @router.get("/treat")
@@ -42,7 +42,7 @@ def treat_page(request: Request, visit_id: UUID) -> Response:
     with entered(request) as ctx:
         file, run = treating.run_file(ctx, visit_id)
         ctx.note_reading(visit_id)
-        context = stage_context(ctx, file, "treat")
+        context = phase_context(ctx, file, "treat")
         if run is None:
             planned = planning.planned(ctx, visit_id)
             missing = sorted(planning.needed_licences(planned.plan) - set(treating.my_licences(ctx)))
@@ -53,42 +53,42 @@ def treat_page(request: Request, visit_id: UUID) -> Response:
 
 def _told(ctx: Context, file: VisitFile, run: treating.Run) -> dict[str, Any]:
     """What the page needs besides the run."""
-    order = [step.model_dump(mode="json", exclude=DRAWN) for step in run.steps]
-    for told, step in zip(order, run.steps, strict=True):
-        told["wanted"], told["halt"], told["must_end"] = step.wanted, halting(step.modality), step.must_end
-        told["cards"] = [card.title for card in adverse.cards(step.modality)]
-        told["machine_name"] = next((one.card.name for one in file.machines if one.id == step.machine), "")
+    order = [act.model_dump(mode="json", exclude=DRAWN) for act in run.acts]
+    for told, act in zip(order, run.acts, strict=True):
+        told["wanted"], told["halt"], told["must_end"] = act.wanted, halting(act.modality), act.must_end
+        told["cards"] = [card.title for card in adverse.cards(act.modality)]
+        told["machine_name"] = next((one.card.name for one in file.machines if one.id == act.machine), "")
     mine = {"licences": treating.my_licences(ctx), "name": ctx.me.name, "senior": may(ctx.me, "override")}
     return {
-        "beside": _beside(run.steps), "least": LEAST_S,
-        "sheets": _sheets(file, run.steps), "cards": adverse.cards(), "emergency": adverse.number_of(ctx), "reasons": REASONS,
+        "beside": _beside(run.acts), "least": LEAST_S,
+        "sheets": _sheets(file, run.acts), "cards": adverse.cards(), "emergency": adverse.number_of(ctx), "reasons": REASONS,
         "told": {"order": order, "state": state_of(run), "limits": limits(), "me": mine, "held": treating.holders(ctx)},
     }  # fmt: skip
 
 
-def _sheets(file: VisitFile, steps: Sequence[Step]) -> list[PlateView]:
+def _sheets(file: VisitFile, acts: Sequence[Act]) -> list[PlateView]:
     """The plates that the treatment is done on, each with the margins of the first thing that is done there."""
     found: dict[str, PlateView] = {}
-    for n, step in enumerate(steps):
-        if step.plate not in found:
-            work = next((about()[one.modality].work for one in steps if one.plate == step.plate and one.wanted), "") or "microcurrent"
-            found[step.plate] = PlateView(step.plate, draw(file.brief.area(work, step.plate)), [])
-        found[step.plate].steps.append(n)
+    for n, act in enumerate(acts):
+        if act.plate not in found:
+            work = next((about()[one.modality].work for one in acts if one.plate == act.plate and one.wanted), "") or "microcurrent"
+            found[act.plate] = PlateView(act.plate, draw(file.brief.area(work, act.plate)), [])
+        found[act.plate].acts.append(n)
     return list(found.values())
 
 
-def _beside(steps: Sequence[Step]) -> list[tuple[int, Step, list[tuple[int, Step]], int]]:
+def _beside(acts: Sequence[Act]) -> list[tuple[int, Act, list[tuple[int, Act]], int]]:
     """The second track, for each host: the room before it since the last one, the host, its guests, the room left of its wait."""
     found, room = [], 0
-    for n, step in enumerate(steps):
-        if step.beside is None:
-            guests = [(k, steps[k]) for k in guests_of(steps, n)]
+    for n, act in enumerate(acts):
+        if act.beside is None:
+            guests = [(k, acts[k]) for k in guests_of(acts, n)]
             if guests:
-                left = max(1, step.seconds - sum(guest.seconds for _, guest in guests))
-                found.append((max(1, room), step, guests, left))
+                left = max(1, act.seconds - sum(guest.seconds for _, guest in guests))
+                found.append((max(1, room), act, guests, left))
                 room = 0
             else:
-                room += max(step.seconds, LEAST_S)
+                room += max(act.seconds, LEAST_S)
     if found:
         before, host, guests, left = found[-1]
         found[-1] = (before, host, guests, left + room)

@@ -124,7 +124,7 @@ def test_from_close_to_the_clients_answer_and_the_changed_next_plan(
         page.goto(f"{server.url}/visits/{second[1]}/plan")
         caution = page.locator(".caution", has_text="Last time")
         if not caution.count():
-            page.locator("[data-item]").first.click()
+            page.locator("[data-step]").first.click()
         expect(page.locator("main")).to_contain_text(re.compile(r"Last time, .*: 3; now 2, gentler\. It settled later than expected"))
 
         # A bad answer is on the day sheet at once, and the course waits for a doctor's word.

@@ -53,7 +53,7 @@ def test_the_chair_answers_warns_and_stops(browser: Browser, server: Server, vis
         expect(page.locator("#title")).to_have_text("Red light")  # a reason is a word, and ends nothing
         page.get_by_role("button", name="End the visit").click()
         expect(page.locator("#title")).to_have_text("Stopped")
-        expect(page.locator("#act")).to_have_text("Because of: a patch, blister.")
+        expect(page.locator("#instruction")).to_have_text("Because of: a patch, blister.")
         page.get_by_role("button", name="Take the ending back").click()
         expect(page.locator("#title")).to_have_text("Red light")
         expect(page.locator("#main-act")).to_have_text("Resume")
@@ -62,7 +62,7 @@ def test_the_chair_answers_warns_and_stops(browser: Browser, server: Server, vis
         page.get_by_role("button", name="End the visit").click()
         expect(page.locator("#title")).to_have_text("Stopped")
         expect(page.locator("#ended-says")).to_contain_text("taken back")
-        expect(page.locator("#act")).to_have_text("Because of: a patch, blister.")
+        expect(page.locator("#instruction")).to_have_text("Because of: a patch, blister.")
         expect(page.locator("#sent")).to_have_text("all kept")
         page.get_by_role("button", name="Close the visit").click()
         expect(page.locator("main")).to_contain_text("Stopped: a patch, blister")

@@ -213,7 +213,7 @@ def test_a_key_that_is_held_or_repeated_does_one_thing(browser: Browser, server:
         expect(page.locator("#why")).to_be_visible()
         expect(page.locator("#sent")).to_have_text("all kept")
         state = adaeze.get(f"/api/visits/{lift}/run").json()
-        assert state["phase"] == "halted" and state["steps"][1]["strokes"] == 2, "stopped, and nothing goes on by itself"
+        assert state["status"] == "halted" and state["acts"][1]["strokes"] == 2, "stopped, and nothing goes on by itself"
 
 
 def test_the_list_of_acts_leaves_no_running_act_by_itself(browser: Browser, server: Server, lift: str) -> None:
@@ -243,7 +243,7 @@ def test_stop_halts_and_each_way_on_is_said(browser: Browser, server: Server, ad
         page.locator("#stop").click()
         page.get_by_role("radio", name="pain", exact=True).click()
         expect(page.get_by_role("radio", name="pain", exact=True)).to_have_attribute("aria-checked", "true")
-        assert adaeze.get(f"/api/visits/{lift}/run").json()["phase"] == "halted", "a reason ends nothing"
+        assert adaeze.get(f"/api/visits/{lift}/run").json()["status"] == "halted", "a reason ends nothing"
         page.get_by_role("button", name="Leave this act").click()
         expect(page.locator("#title")).to_have_text("Mirror")
         expect(page.locator("#main-act")).to_have_text("Resume")
@@ -255,7 +255,7 @@ def test_stop_halts_and_each_way_on_is_said(browser: Browser, server: Server, ad
         expect(page.locator("#main-act")).to_have_text("Resume")
         expect(page.locator("#sent")).to_have_text("all kept")
         state = adaeze.get(f"/api/visits/{lift}/run").json()
-        assert state["steps"][1]["left"] == "pain" and state["steps"][1]["ended"]
+        assert state["acts"][1]["left"] == "pain" and state["acts"][1]["ended"]
         assert len(state["endings"]) == 1 and state["endings"][0]["back"] > state["endings"][0]["at"], "both times are kept"
 
 

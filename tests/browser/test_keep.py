@@ -27,7 +27,7 @@ def test_answers_without_a_network_are_kept_sent_and_waited_for(browser: Browser
         expect(page.locator("#offline")).to_contain_text(re.compile(r"2 answers are kept here"))
         box = page.locator("#offline").bounding_box()
         assert box and 0 <= box["y"] < 200, "told where the eye is"
-        page.locator(".stages a", has_text="Look").click()
+        page.locator(".phases a", has_text="Look").click()
         expect(page.locator("#offline")).to_contain_text("Moving on waits")
         expect(page).to_have_url(re.compile("/ask$"))
         page.context.set_offline(False)

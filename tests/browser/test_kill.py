@@ -27,7 +27,7 @@ def test_a_killed_server_is_not_noticed_at_the_chair(demo: str, browser: Browser
             expect(page.locator("#sent")).to_have_text("all kept")
             shown, state = page.locator("#clock").inner_text(), client.get(run).json()
             minutes, seconds = re.fullmatch(r"(\d+):(\d\d)", shown).groups()  # type: ignore[union-attr]
-            assert abs(int(minutes) * 60 + int(seconds) - state["steps"][1]["worked_s"]) <= 2
-            assert state["steps"][1]["strokes"] == 7
+            assert abs(int(minutes) * 60 + int(seconds) - state["acts"][1]["worked_s"]) <= 2
+            assert state["acts"][1]["strokes"] == 7
     finally:
         server.kill()

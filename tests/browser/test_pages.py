@@ -29,7 +29,7 @@ PATHS = (
     "plate",
     "plate?plate=neck&work=pulsed_light",
     "plan",
-    "plan?item=s1",
+    "plan?step=s1",
     "treat",
     "close",
     "return",

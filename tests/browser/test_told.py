@@ -1,13 +1,12 @@
 """What the screen says is true now: numbers that follow, refusals in sight, consent to what is shown, taps that were refused."""
 
 import re
-from collections.abc import Callable
 
 import httpx
 import pytest
-from playwright.sync_api import Browser, Page, Route, expect
+from playwright.sync_api import Browser, Page, expect
 
-from builders.browser import signed_in_page
+from builders.browser import at_the_next_tap, signed_in_page
 from builders.server import Server, sign_in
 from builders.visits import HX, begun, booked, planned, sent
 
@@ -25,7 +24,7 @@ def in_first_screen(page: Page, what: str) -> None:
 def test_a_number_that_follows_is_never_stale_and_a_refusal_is_in_sight(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
     visit = planned(adaeze, "Follows Invented", "microcurrent", "led")
     with signed_in_page(browser, server, "adaeze") as page:
-        page.goto(f"{server.url}/visits/{visit}/plan?item=s1")
+        page.goto(f"{server.url}/visits/{visit}/plan?step=s1")
         level, current = page.get_by_label("Level", exact=True), page.get_by_label("Current", exact=True)
         page.wait_for_load_state("networkidle")
         level.fill("9.5")
@@ -47,7 +46,7 @@ def test_a_plan_that_was_changed_is_shown_again_before_anybody_agrees(browser: B
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/plan")
         page.get_by_label("signed on paper").check()
-        sign_in(server.url, "marit").post(f"/visits/{visit}/plan/strength", data={"item": "s1", "by": "-1"}, headers=HX)
+        sign_in(server.url, "marit").post(f"/visits/{visit}/plan/strength", data={"step": "s1", "by": "-1"}, headers=HX)
         page.get_by_role("button", name="Changed agrees").click()
         expect(page.get_by_role("alert").filter(has_text="was changed since this page was shown")).to_be_visible()
         expect(page.locator("main")).not_to_contain_text("Agreed to the plan as it stands")
@@ -61,14 +60,10 @@ def test_beginning_anew_is_taken_back(browser: Browser, server: Server, adaeze: 
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/plan")
         page.get_by_role("button", name="Begin anew").click()
-        expect(page.locator("[data-item]")).to_have_count(0)
+        expect(page.locator("[data-step]")).to_have_count(0)
         page.get_by_role("button", name="Undo").click()
-        expect(page.locator("[data-item]")).not_to_have_count(0)
+        expect(page.locator("[data-step]")).not_to_have_count(0)
         expect(page.locator("main")).to_contain_text("Microcurrent lift")
-
-
-def refusing(status: int) -> Callable[[Route], None]:
-    return lambda route: route.fulfill(status=status, body="{}") if route.request.method == "POST" else route.fallback()
 
 
 def test_a_refused_tap_is_told_kept_and_sent_once_more(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
@@ -77,17 +72,17 @@ def test_a_refused_tap_is_told_kept_and_sent_once_more(browser: Browser, server:
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/treat")
         expect(page.locator("#title")).to_have_text("Lift, right")
-        for status in (404, 422):
-            page.route("**/run", refusing(status), times=1)
+        for told, status in ((1, 404), (2, 422)):
+            at_the_next_tap(page, lambda route, status=status: route.fulfill(status=status, body="{}"))
             page.keyboard.press("Space")
-            expect(page.locator("#sent")).to_contain_text("not taken: see the menu")
+            expect(page.locator("#sent")).to_contain_text(f"{told} not taken: see the menu")
         page.reload()
         expect(page.locator("#sent")).to_contain_text("2 not taken")
         page.get_by_role("button", name=re.compile("^Menu")).click()
         expect(page.locator("#aside-says")).to_contain_text("count")
         page.get_by_role("button", name="Send once more").click()
         expect(page.locator("#sent")).to_have_text("all kept")
-        assert adaeze.get(f"/api/visits/{visit}/run").json()["steps"][1]["strokes"] == 2, "dropped by nobody"
+        assert adaeze.get(f"/api/visits/{visit}/run").json()["acts"][1]["strokes"] == 2, "dropped by nobody"
 
 
 def test_taps_that_wait_here_never_go_out_under_another_name(browser: Browser, server: Server, adaeze: httpx.Client, demo: str) -> None:
@@ -114,7 +109,7 @@ def test_taps_that_wait_here_never_go_out_under_another_name(browser: Browser, s
                 expect(page.locator("#sent")).to_contain_text("3 taps of somebody else wait here")
                 page.keyboard.press("Space")
                 expect(page.locator("#sent")).to_contain_text("all kept")
-                assert adaeze.get(f"/api/visits/{visit}/run").json()["steps"][1]["hands"] == ["Adaeze Okonjo", "Lin Farrow"]
+                assert adaeze.get(f"/api/visits/{visit}/run").json()["acts"][1]["hands"] == ["Adaeze Okonjo", "Lin Farrow"]
                 page.context.clear_cookies(name="merak")
         expect(page.locator("#sent")).to_have_text("all kept")
-        assert adaeze.get(f"/api/visits/{visit}/run").json()["steps"][1]["strokes"] == 4
+        assert adaeze.get(f"/api/visits/{visit}/run").json()["acts"][1]["strokes"] == 4

@@ -7,9 +7,9 @@ from typing import Any
 
 import httpx
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Page, Route, expect
 
-from builders.browser import at_the_chair, faint, signed_in_page, violations
+from builders.browser import at_the_chair, at_the_next_tap, faint, signed_in_page, violations
 from builders.server import Server, sign_in
 from builders.visits import begun, booked, sent, tap
 
@@ -37,10 +37,10 @@ def test_wet_abrasion_stage_by_stage_section_by_section(browser: Browser, server
         expect(page.locator("#alarm")).to_contain_text(re.compile(r"Time is up, 2:1\d over\. Off with the acid"))
         expect(page.locator("#line")).to_contain_text("right cheek")
         page.keyboard.press("Space")
-        expect(page.locator("[data-step='1'] .part.done")).to_have_count(1)
-        page.locator("[data-step='1'] [data-place='3']").click()  # chin, forehead: out of order, by a tap on the plate
+        expect(page.locator("[data-act='1'] .part.done")).to_have_count(1)
+        page.locator("[data-act='1'] [data-place='3']").click()  # chin, forehead: out of order, by a tap on the plate
         expect(page.locator("#walked")).to_have_text("2 missed")
-        expect(page.locator("[data-step='1'] .part.missed")).to_have_count(2)
+        expect(page.locator("[data-act='1'] .part.missed")).to_have_count(2)
         page.keyboard.press("n")
         expect(page.locator("#title")).to_have_text("Acid cleanse")
         expect(page.locator("#main-act")).to_have_text("2 missed: press again to leave them")
@@ -50,7 +50,7 @@ def test_wet_abrasion_stage_by_stage_section_by_section(browser: Browser, server
         sent(adaeze, visit, ("next", 0))
         expect(page.locator("#title")).to_have_text("Infusion")
         expect(page.locator("#line")).to_contain_text("suction level 7")
-        expect(page.locator("[data-step-name='1']")).to_contain_text("2 missed")
+        expect(page.locator("[data-act-name='1']")).to_contain_text("2 missed")
         page.keyboard.press("Digit5")
         expect(page.locator("#alarm")).to_contain_text("Pain 5: gentler.")
         page.keyboard.press("ArrowLeft")
@@ -71,8 +71,8 @@ def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(browser: Browser, 
         page.keyboard.press("Space")
         expect(page.locator("#spot-says")).to_contain_text(re.compile(r"Read it in [45]:\d\d"))
         expect(page.locator("#main-act")).to_be_disabled()
-        page.locator("[data-step='3'] [data-place='0']").click(force=True)
-        expect(page.locator("[data-step='3'] .cell.done")).to_have_count(0)
+        page.locator("[data-act='3'] [data-place='0']").click(force=True)
+        expect(page.locator("[data-act='3'] .cell.done")).to_have_count(0)
         kept(page)
         assert faint(page) == []
 
@@ -88,10 +88,10 @@ def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(browser: Browser, 
         for _ in range(3):
             page.keyboard.press("Space")
         expect(page.locator("#count")).to_have_text("3")
-        expect(page.locator("[data-step='3'] .cell.done")).to_have_count(3)
-        expect(page.locator("[data-step='3'] .cell.current")).to_have_attribute("data-place", "3")
+        expect(page.locator("[data-act='3'] .cell.done")).to_have_count(3)
+        expect(page.locator("[data-act='3'] .cell.current")).to_have_attribute("data-place", "3")
         expect(page.locator("#line")).to_contain_text("right cheek · 4 of")
-        page.locator("[data-step='3'] [data-place='1']").click()
+        page.locator("[data-act='3'] [data-place='1']").click()
         expect(page.locator("#walked")).to_have_text("1 done twice")
         page.keyboard.press("ArrowLeft")
         expect(page.locator("#walked")).to_have_text("")
@@ -113,7 +113,7 @@ def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(browser: Browser, 
         for _ in range(many - 8):
             page.keyboard.press("Space")
         expect(page.locator("#count")).to_have_text(str(many))
-        expect(page.locator("[data-step='3'] .cell.done")).to_have_count(many)
+        expect(page.locator("[data-act='3'] .cell.done")).to_have_count(many)
         kept(page)
 
 
@@ -179,7 +179,7 @@ def test_a_spell_without_network_loses_nothing_and_sends_once(browser: Browser, 
         expect(page.locator("#count")).to_have_text("14")
         kept(page)
         state = adaeze.get(f"/api/visits/{visit}/run").json()
-        assert state["steps"][1]["strokes"] == 14 and state["steps"][1]["said"] == ["just felt"], "once each, none lost"
+        assert state["acts"][1]["strokes"] == 14 and state["acts"][1]["said"] == ["just felt"], "once each, none lost"
 
 
 def test_a_second_device_follows_live_and_both_count(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
@@ -197,6 +197,30 @@ def test_a_second_device_follows_live_and_both_count(browser: Browser, server: S
         one.keyboard.press("n")
         expect(two.locator("#title")).to_have_text("Mirror", timeout=3000)
         expect(two.locator("#holder")).to_contain_text("Adaeze Okonjo")
+
+
+def test_what_others_did_while_a_tap_was_on_its_way_is_seen(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    """The other's tap is committed after this one and told of before this one's answer is here: it counts on screen too."""
+    visit = treated(adaeze, "Overtaken Invented", "microcurrent", "finish")
+    sent(adaeze, visit, ("start", 60), ("next", 30))
+    with signed_in_page(browser, server, "lin") as page:
+        page.add_init_script(
+            """window.heard = 0; window.EventSource = class extends EventSource {
+              constructor(...all) { super(...all); this.addEventListener("message", () => { window.heard += 1; }); } };"""
+        )
+        at_the_chair(page, server, visit)
+        expect(page.locator("#title")).to_have_text("Lift, right")
+
+        def overtaken(route: Route) -> None:
+            answer = route.fetch()
+            before = page.evaluate("window.heard")
+            sent(adaeze, visit, ("count", 0))
+            page.wait_for_function(f"window.heard > {before}")
+            route.fulfill(response=answer)
+
+        at_the_next_tap(page, overtaken)
+        page.keyboard.press("Space")
+        expect(page.locator("#count")).to_have_text("2", timeout=3000)
 
 
 def test_a_tap_is_painted_at_once_without_the_server(browser: Browser, server: Server, adaeze: httpx.Client, record_property: Any) -> None:

@@ -16,7 +16,7 @@ WORDS = {"microcurrent": "Microcurrent", "mask": "Mask", "led": "Light", "finish
 
 
 def stage(page: Page, name: str) -> None:
-    page.get_by_role("navigation", name="Stages of the visit").get_by_role("link", name=name).click()
+    page.get_by_role("navigation", name="Phases of the visit").get_by_role("link", name=name).click()
     page.wait_for_url(re.compile(f"/{name.lower()}"))
 
 
@@ -109,24 +109,24 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
         lift.click()
         expect(page.get_by_label("Level", exact=True)).to_have_value("2")  # 3 − 1 for sensitive skin
         settled(page)
-        item = lift.get_attribute("data-item") or ""
-        assert number(page, f"{item}.current") == "90"
-        strokes, gel = number(page, f"{item}.strokes"), number(page, f"{item}.gel")
+        step = lift.get_attribute("data-step") or ""
+        assert number(page, f"{step}.current") == "90"
+        strokes, gel = number(page, f"{step}.strokes"), number(page, f"{step}.gel")
         wide = lift.bounding_box()
         page.get_by_label("Repeats").fill("2")
-        expect(page.locator(f"[data-key='{item}.strokes'] b")).to_have_text(str(int(strokes) * 2 // 3))
-        assert number(page, f"{item}.gel") == gel
+        expect(page.locator(f"[data-key='{step}.strokes'] b")).to_have_text(str(int(strokes) * 2 // 3))
+        assert number(page, f"{step}.gel") == gel
         shorter = lift.bounding_box()
         strip = page.locator(".lane").bounding_box()
         last = page.locator(".track-0 .step-block").last.bounding_box()
         assert wide and shorter and strip and last and shorter["width"] < wide["width"], "the strip follows at once, width as minutes"
         assert abs(last["x"] + last["width"] - strip["x"] - strip["width"]) < 4
         page.get_by_label("Current", exact=True).fill("1100")
-        expect(page.locator(f"#slip-{item}-level")).to_contain_text("above 1000 µA")
+        expect(page.locator(f"#slip-{step}-level")).to_contain_text("above 1000 µA")
         expect(page.get_by_role("button", name="Oona agrees")).to_have_count(0)
         page.get_by_label("Current", exact=True).fill("150")
         expect(page.get_by_label("Level", exact=True)).to_have_value("3")
-        page.locator(f"[data-key='{item}.density']").click()
+        page.locator(f"[data-key='{step}.density']").click()
         expect(page.get_by_role("complementary", name="Working")).to_contain_text("current ÷ contact area")
         assert violations(page) == []
         page.keyboard.press("Escape")

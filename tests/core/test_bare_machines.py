@@ -33,7 +33,7 @@ def test_an_unmeasured_machine_is_planned_seen_as_such_and_lowered(kind: str) ->
     assert not any(key.startswith("s1.") for key in found.refused), found.refused
     told = [one for one in found.cautions.get("s1", ()) if one.words.startswith("Dose unknown")]
     assert told and "measured" in told[0].act and (f"bare {kind}" in told[0].words + told[0].act or kind in ("led", "microcurrent"))
-    if field not in plan.items[0].settings:  # a panel has no scale, a roller no motor to set
+    if field not in plan.steps[0].settings:  # a panel has no scale, a roller no motor to set
         return
     low, high = (1.0, 10.0)
     refused = planned(who, kind, **{field: high}).refused.get(f"s1.{field}")
@@ -49,7 +49,7 @@ def test_a_routine_keeps_what_was_set() -> None:
     plan = plan_of(who, "mask", minutes=11)
     routine = routine_of(who, plan, "Eleven minutes")
     again, left = fitted(who, routine)
-    assert again.items[0].settings["minutes"] == 11 and not left
+    assert again.steps[0].settings["minutes"] == 11 and not left
     assert routine_of(who, again, "Eleven minutes").steps == routine.steps
 
 
@@ -58,19 +58,19 @@ def test_a_routine_is_never_stronger_than_the_next_client_bears() -> None:
     used, kept = brief(), 5.0
     routine = routine_of(used, plan_of(used, "microcurrent", level=kept, repeats=2), "Strong")
     for who, start in ((brief(), 3), (brief(findings=Findings(sensitive=True)), 2)):
-        item = fitted(who, routine)[0].items[0]
-        assert (item.settings["level"], item.settings["repeats"]) == (start, 2)
+        step = fitted(who, routine)[0].steps[0]
+        assert (step.settings["level"], step.settings["repeats"]) == (start, 2)
     gentle = routine_of(used, plan_of(used, "microcurrent", level=1.5), "Gentle")
-    assert fitted(brief(), gentle)[0].items[0].settings["level"] == 1.5
+    assert fitted(brief(), gentle)[0].steps[0].settings["level"] == 1.5
 
 
 def test_a_routine_of_before_still_fits() -> None:
     body: dict[str, Any] = routine_of(brief(), plan_of(brief(), "microcurrent"), "Old").model_dump(mode="json")
-    for step in body["steps"]:
-        step.pop("settings")
+    for entry in body["steps"]:
+        entry.pop("settings")
     from merak.core.plan.routine import Routine
 
-    assert fitted(brief(), Routine.model_validate(body))[0].items[0].settings["level"] == 3
+    assert fitted(brief(), Routine.model_validate(body))[0].steps[0].settings["level"] == 3
 
 
 def test_without_a_machine_it_says_who_adds_one() -> None:

@@ -118,7 +118,7 @@ CASES = (
 def test_what_a_senior_would_sign(case: Case) -> None:
     who = case.brief()
     found = proposals(who)
-    in_any = {item.modality for one in found for item in one.plan.items}
+    in_any = {step.modality for one in found for step in one.plan.steps}
     assert case.some <= in_any
     assert not case.never & in_any
     assert {name: who.board[name].verdict for name in case.stands} == case.stands
@@ -130,12 +130,12 @@ def test_what_a_senior_would_sign(case: Case) -> None:
 
 def test_zones_that_are_closed_are_left_out_by_every_step_and_stroke() -> None:
     who = next(case for case in CASES if case.name.startswith("relaxant")).brief()
-    plan = next(one for one in proposals(who) if any(i.modality == "microcurrent" for i in one.plan.items))
-    lift = next(item for item in plan.plan.items if item.modality == "microcurrent")
+    plan = next(one for one in proposals(who) if any(i.modality == "microcurrent" for i in one.plan.steps))
+    lift = next(step for step in plan.plan.steps if step.modality == "microcurrent")
     assert not {"forehead", "glabella"} & set(plan.computed.zones[lift.id])
-    assert "forehead" not in {line.path for step in plan.computed.steps for line in step.lines}
+    assert "forehead" not in {line.path for act in plan.computed.acts for line in act.lines}
     acne = brief(findings=Findings(grades=on("acne", *CHEEKS)), returning=True)
     for one in proposals(acne):
-        for item in one.plan.items:
-            if item.modality in ABRASION | {"touch"}:
-                assert "mid cheek" not in one.computed.zones[item.id]
+        for step in one.plan.steps:
+            if step.modality in ABRASION | {"touch"}:
+                assert "mid cheek" not in one.computed.zones[step.id]

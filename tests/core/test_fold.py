@@ -6,8 +6,8 @@ from hypothesis import strategies as st
 
 from builders.orders import LICENSED, LIFT, PINS, PULSES, T0, TO_PULSES, WARM, Tap, at, run, steps_of
 from merak.core.after.differences import differences
-from merak.core.plan.chair import Step
-from merak.core.treatment import KINDS, Event, RunState, complete, fold, following, locked, next_place, pace, step_facts, walked
+from merak.core.plan.acts import Act
+from merak.core.treatment import KINDS, Event, RunState, act_facts, complete, fold, following, locked, next_place, pace, walked
 
 DATA = st.fixed_dictionaries(
     {},
@@ -20,76 +20,76 @@ EVENTS = st.lists(
     st.builds(
         Event, id=st.text(alphabet="abcdefgh", min_size=1, max_size=4), kind=st.sampled_from(sorted(KINDS)),
         at=st.floats(0, 9000).map(at), value=st.none() | st.floats(-9, 60) | st.integers(0, 400).map(float),
-        words=st.sampled_from(["", "lost", "plugged", "just felt"]), step=st.none() | st.integers(-1, 20), data=DATA,
+        words=st.sampled_from(["", "lost", "plugged", "just felt"]), act=st.none() | st.integers(-1, 20), data=DATA,
         by=st.sampled_from(["Lin", "Adaeze"]),
     ),
     max_size=80,
 )  # fmt: skip
 
 
-@pytest.mark.parametrize("steps", [LIFT, PINS, WARM], ids=["lift", "pins", "warm"])
+@pytest.mark.parametrize("acts", [LIFT, PINS, WARM], ids=["lift", "pins", "warm"])
 @given(events=EVENTS)
-def test_any_order_leads_to_a_valid_state(steps: tuple[Step, ...], events: list[Event]) -> None:
+def test_any_order_leads_to_a_valid_state(acts: tuple[Act, ...], events: list[Event]) -> None:
     begun = [Event("0", "start", T0, data=LICENSED), *events]
-    state = fold(steps, begun)
-    valid(steps, state)
-    assert fold(steps, [one for event in begun for one in (event, event)] + begun) == state, "repeats are harmless"
+    state = fold(acts, begun)
+    valid(acts, state)
+    assert fold(acts, [one for event in begun for one in (event, event)] + begun) == state, "repeats are harmless"
     live: RunState | None = None
     for n in range(0, len(begun), 7):
-        live = fold(steps, begun[n : n + 7], live)
+        live = fold(acts, begun[n : n + 7], live)
     assert live == state, "a replay equals the live run"
 
 
-def valid(steps: tuple[Step, ...], state: RunState) -> None:
-    assert 0 <= state.step < len(steps) == len(state.runs)
+def valid(acts: tuple[Act, ...], state: RunState) -> None:
+    assert 0 <= state.act < len(acts) == len(state.runs)
     if state.over:
         assert all(one.since is None for one in state.runs)
-    for n, (step, one) in enumerate(zip(steps, state.runs, strict=True)):
+    for n, (act, one) in enumerate(zip(acts, state.runs, strict=True)):
         assert one.worked_s >= 0 and one.since_clean >= 0
         assert one.begun is not None or not (one.strokes or one.since or one.spots or one.warmth)
-        assert len(one.passes) <= step.passes
-        assert one.tally == list(walked(step, one.walk).counts) or not one.tally
-        assert one.level_shift == 0 or 1 <= max(line.level for line in step.lines) + one.level_shift <= step.level_most
-        if one.since is not None and n != state.step:
-            assert step.keeps or any(other.beside == n for other in steps), "only what works by itself goes on elsewhere"
-        if step.spot and one.strokes:
+        assert len(one.passes) <= act.passes
+        assert one.tally == list(walked(act, one.walk).counts) or not one.tally
+        assert one.level_shift == 0 or 1 <= max(line.level for line in act.lines) + one.level_shift <= act.level_most
+        if one.since is not None and n != state.act:
+            assert act.keeps or any(other.beside == n for other in acts), "only what works by itself goes on elsewhere"
+        if act.spot and one.strokes:
             assert one.unlocked or any(spot.answer for spot in one.spots), "nothing more of it before the spot was read"
-        missed, doubled = step_facts(steps, state, at(9999))[n][8:10]
+        missed, doubled = act_facts(acts, state, at(9999))[n][8:10]
         assert missed >= 0 and doubled >= 0
-        assert complete(step, one) or next_place(step, one) is not None or one.passes
-    tempo = pace(steps, state, at(9999), 3600)
+        assert complete(act, one) or next_place(act, one) is not None or one.passes
+    tempo = pace(acts, state, at(9999), 3600)
     assert tempo.left_s >= 0 and 0 <= tempo.late_s <= tempo.left_s
 
 
 def test_the_clock_leaves_pauses_out_but_what_is_on_the_skin_works_on() -> None:
     state = fold(LIFT, run(("start", 0), ("pause", 100), ("resume", 400), ("next", 460), ("count", 470)))
-    assert state.step == 1 and state.runs[0].worked_s == 160 and state.worked_s(1, at(500)) == 40
-    foam = next(n for n, step in enumerate(WARM) if step.title == "Foam")
+    assert state.act == 1 and state.runs[0].worked_s == 160 and state.worked_s(1, at(500)) == 40
+    foam = next(n for n, act in enumerate(WARM) if act.title == "Foam")
     state = fold(WARM, run(("start", 0), ("go", 10, float(foam)), ("pause", 40), ("resume", 100)))
     assert WARM[foam].must_end and state.worked_s(foam, at(130)) == 120
     assert WARM[foam].over == "Activator on now." and WARM[foam + 1].over == "Neutralise now."
 
 
 def test_two_tracks_the_cream_works_while_the_skin_is_cleansed() -> None:
-    titles = [step.title for step in PINS]
+    titles = [act.title for act in PINS]
     assert titles[:3] == ["Numbing on", "Numbing cream works", "Cleanse"] and PINS[2].beside == 1
     state = fold(PINS, run(("start", 0), ("next", 180), ("next", 200)))
-    assert state.step == 2 and state.runs[1].since is not None, "cleansing, the cream's clock runs beside it"
+    assert state.act == 2 and state.runs[1].since is not None, "cleansing, the cream's clock runs beside it"
     assert state.worked_s(1, at(500)) == 320
     state = fold(PINS, [Event("on", "next", at(440))], state)
-    assert state.step == 1 and following(PINS, state) == 3, "then the cream again, until its time is up"
+    assert state.act == 1 and following(PINS, state) == 3, "then the cream again, until its time is up"
     assert state.worked_s(1, at(1980)) == 1800
 
 
 def test_counts_belong_to_their_step_and_moment_whenever_they_arrive() -> None:
     live = fold(LIFT, run(("start", 0), ("next", 3), ("count", 4), ("pause", 6), ("count", 7)))
     assert live.runs[1].strokes == 1, "nothing is counted while it stands"
-    late = Event("late", "count", at(5), step=1)
+    late = Event("late", "count", at(5), act=1)
     assert fold(LIFT, [late], live).runs[1].strokes == 2, "what was tapped before the pause counts when it arrives after it"
     moved = fold(LIFT, run(("resume", 8), ("next", 9)), fold(LIFT, [], live).copy())
-    other = fold(LIFT, [Event("x", "resume", at(8)), Event("y", "next", at(9), step=1), Event("z", "next", at(9.2), step=1)], live)
-    assert moved.step in (1, 2) and other.step == 2, "two devices that both go on take one step"
-    assert fold(LIFT, [Event("w", "count", at(8.5), step=1)], other).runs[1].strokes == 2, "a stroke of the step before is its own"
+    other = fold(LIFT, [Event("x", "resume", at(8)), Event("y", "next", at(9), act=1), Event("z", "next", at(9.2), act=1)], live)
+    assert moved.act in (1, 2) and other.act == 2, "two devices that both go on take one step"
+    assert fold(LIFT, [Event("w", "count", at(8.5), act=1)], other).runs[1].strokes == 2, "a stroke of the step before is its own"
 
 
 def test_a_pass_shows_what_was_missed_and_doubled_and_undo_opens_it_again() -> None:
@@ -100,7 +100,7 @@ def test_a_pass_shows_what_was_missed_and_doubled_and_undo_opens_it_again() -> N
     assert found.missed == (2, 3, 4) and found.doubled == (5,)
     assert next_place(PINS[n], state.runs[n]) == 6
     closed = fold(PINS, [Event("p", "pass", at(6))], state)
-    assert closed.runs[n].walk == [] and step_facts(PINS, closed, at(7))[n].doubled == 1
+    assert closed.runs[n].walk == [] and act_facts(PINS, closed, at(7))[n].doubled == 1
     assert fold(PINS, [Event("u", "uncount", at(8))], closed).runs[n].walk == [0, 1, 5], "undo opens the pass and takes its last back"
 
 
@@ -132,7 +132,7 @@ def test_a_spot_is_read_when_due_and_its_answer_is_carried(verdict: str) -> None
     answer = read.runs[n].spots[-1].answer
     assert answer and answer.verdict == (verdict if verdict != "up" or rule.up is not None else "keep")
     wanted = {"down": rule.down, "up": rule.up or rule.at}.get(verdict, rule.at)
-    assert read.runs[n].set_to == wanted and step_facts(PINS, read, at(311))[n].set_to == wanted
+    assert read.runs[n].set_to == wanted and act_facts(PINS, read, at(311))[n].set_to == wanted
     assert (locked(PINS, read, n) is None) == (answer.verdict == "keep")
     counted = fold(PINS, [Event("c", "count", at(320))], read).runs[n].strokes
     assert counted == (1 if answer.verdict == "keep" else 0)
@@ -155,18 +155,18 @@ def test_a_licence_is_waited_for_and_handed_over() -> None:
 def test_heat_words_pain_and_43_degrees_stop_it() -> None:
     zone = {"zone": WARM[1].parts[0].name}
     warm = run(("start", 0), ("next", 1), ("count", 2), ("heat", 3, 3.0))
-    assert fold(WARM, warm).phase == "running", "at 3 the hand moves on"
+    assert fold(WARM, warm).status == "running", "at 3 the hand moves on"
     stood = fold(WARM, [Event("h", "heat", at(4), 3.5)], fold(WARM, warm))
-    assert (stood.phase, stood.why) == ("paused", "heat 3.5")
+    assert (stood.status, stood.why) == ("paused", "heat 3.5")
     four = fold(WARM, [Event("h4", "heat", at(5), 4.0), Event("r", "resume", at(6)), Event("n", "next", at(7))], fold(WARM, warm))
-    assert (four.phase, four.owed, four.step) == ("paused", "burn", 1), "an incident is written before anything goes on"
+    assert (four.status, four.owed, four.act) == ("paused", "burn", 1), "an incident is written before anything goes on"
     written = fold(WARM, [Event("i", "incident", at(8), 2.0, data={"card": "Burn"}), Event("r2", "resume", at(9))], four)
-    assert (written.phase, len(written.incidents)) == ("running", 1)
-    assert fold(WARM, [Event("p", "pain", at(4), 7.0)], fold(WARM, warm)).phase == "paused"
+    assert (written.status, len(written.incidents)) == ("running", 1)
+    assert fold(WARM, [Event("p", "pain", at(4), 7.0)], fold(WARM, warm)).status == "paused"
     hot = fold(WARM, run(("reading", 10, 41.0, zone), ("reading", 70, 43.0, zone)), fold(WARM, []).copy())
     assert not hot.runs[1].warmth, "nothing is read before it began"
     hot = fold(WARM, [Event("a", "reading", at(10), 41.0, data=zone), Event("b", "reading", at(70), 43.0, data=zone)], fold(WARM, warm))
-    assert hot.runs[1].over.startswith("43.0 °C in") and hot.phase == "paused"
+    assert hot.runs[1].over.startswith("43.0 °C in") and hot.status == "paused"
     after = fold(WARM, [Event("r", "resume", at(80)), Event("c", "count", at(81))], hot)
     assert after.runs[1].strokes == 1 and after.runs[1].since is None, "this step is over for today"
 
@@ -180,18 +180,18 @@ def test_a_raised_level_goes_along_to_the_other_side_but_never_past_the_ceiling(
 
 def test_stop_stands_everything_at_once_and_the_reason_ends_it() -> None:
     halted = fold(LIFT, run(("start", 0), ("next", 60), ("count", 70), ("halt", 90)))
-    assert halted.phase == "halted" and halted.worked_s(1, at(500)) == 30
+    assert halted.status == "halted" and halted.worked_s(1, at(500)) == 30
     ended = fold(LIFT, [Event("s", "stop", at(120), None, "pain"), Event("x", "count", at(130))], halted)
-    facts = step_facts(LIFT, ended, at(9000))
-    assert (ended.phase, ended.reason) == ("stopped", "pain")
+    facts = act_facts(LIFT, ended, at(9000))
+    assert (ended.status, ended.reason) == ("stopped", "pain")
     assert (facts[1].done_strokes, facts[1].done_s, facts[1].reached, facts[2].reached) == (1, 30, True, False)
-    assert fold(LIFT, [Event("r", "resume", at(100))], halted).phase == "running"
+    assert fold(LIFT, [Event("r", "resume", at(100))], halted).status == "running"
 
 
 @pytest.mark.parametrize("kind", ["finish", "stop", "halt", "resume"])
 def test_nothing_ends_before_it_began(kind: str) -> None:
-    assert fold(LIFT, run((kind, 0))).phase == "ready"
-    assert fold(LIFT, run(("start", 0), ("finish", 1))).phase == "running"
+    assert fold(LIFT, run((kind, 0))).status == "ready"
+    assert fold(LIFT, run(("start", 0), ("finish", 1))).status == "running"
 
 
 def test_taps_of_earlier_versions_still_count() -> None:
@@ -211,22 +211,22 @@ def test_a_stop_ends_nothing_and_each_way_on_is_its_own() -> None:
     """Halted; then a reason, which is a word; then on, out of the act, or to the end; and the end is taken back with both times kept."""
     taps: list[Tap] = [("start", 0), ("next", 10), ("count", 20), ("halt", 30), ("why", 31)]
     halted = fold(LIFT, run(*taps))
-    assert halted.phase == "halted" and halted.why == "words" and halted.runs[1].said == ["words"] and not halted.endings
+    assert halted.status == "halted" and halted.why == "words" and halted.runs[1].said == ["words"] and not halted.endings
     assert fold(LIFT, run(*taps, ("resume", 60))).runs[1].seconds(at(70)) == 20 + 10, "what stood is no time"
     left = fold(LIFT, run(*taps, ("leave", 60)))
-    assert left.phase == "paused" and left.step == 2 and left.runs[1].left == "words" and left.runs[1].ended == at(60)
+    assert left.status == "paused" and left.act == 2 and left.runs[1].left == "words" and left.runs[1].ended == at(60)
     assert left.runs[2].since is None and left.runs[2].begun == at(60), "the next act waits for a word"
     ended = fold(LIFT, run(*taps, ("stop", 60)))
-    assert ended.phase == "stopped" and ended.over and [(one.at, one.back) for one in ended.endings] == [(at(60), None)]
+    assert ended.status == "stopped" and ended.over and [(one.at, one.back) for one in ended.endings] == [(at(60), None)]
     back = fold(LIFT, run(*taps, ("stop", 60), ("reopen", 90)))
-    assert back.phase == "paused" and back.step == 1 and back.runs[1].ended is None
+    assert back.status == "paused" and back.act == 1 and back.runs[1].ended is None
     assert [(one.at, one.reason, one.back) for one in back.endings] == [(at(60), "words", at(90))], "both times are kept"
     assert fold(LIFT, run(*taps, ("stop", 60), ("reopen", 90), ("resume", 95), ("count", 96))).runs[1].strokes == 2
-    assert fold(LIFT, run(*taps, ("stop", 60), ("count", 70), ("next", 80), ("resume", 85))).phase == "stopped", "over is over until then"
+    assert fold(LIFT, run(*taps, ("stop", 60), ("count", 70), ("next", 80), ("resume", 85))).status == "stopped", "over is over until then"
 
 
 def test_what_lies_on_the_skin_works_on_while_an_ending_stands() -> None:
-    host = next(n for n, step in enumerate(PINS) if step.keeps)
+    host = next(n for n, act in enumerate(PINS) if act.keeps)
     begun = run(("start", 0), ("go", 1, float(host)), ("stop", 101), ("reopen", 401))
     assert fold(PINS, begun).runs[host].seconds(at(401)) == 400, "cream counts the minutes that nobody watched"
     assert pace(PINS, fold(PINS, begun[:3]), at(5000), 3600).used_s == 101, "time used stops with the treatment"
@@ -241,7 +241,7 @@ def test_the_licence_is_the_tappers_not_the_holders() -> None:
         assert tried.unheard == f"Lin holds no licence for fractional: “{kind.replace('_', ' ')}” was kept and not counted."
         assert not tried.runs[PULSES].strokes and not tried.runs[PULSES].spots
     heard = fold(PINS, run(*base, ("pain", 5, 6.0, lin), ("clean", 6, None, lin), ("pause", 7, None, lin), ("halt", 8, None, lin)))
-    assert heard.phase == "halted" and heard.runs[PULSES].pain == 6 and heard.runs[PULSES].cleans == 1 and not heard.unheard
+    assert heard.status == "halted" and heard.runs[PULSES].pain == 6 and heard.runs[PULSES].cleans == 1 and not heard.unheard
     assert fold(PINS, run(*base, ("count", 5, None, adaeze))).runs[PULSES].strokes == 1
     assert fold(PINS, run(*base, ("count", 5))).runs[PULSES].strokes == 1, "a record of before does not say: there the holder's counts"
 
@@ -252,7 +252,7 @@ def test_an_incident_is_struck_out_and_not_erased() -> None:
     state = fold(LIFT, [*wrote, strike, strike._replace(id="t", words="again")])
     assert [(one.done, one.struck) for one in state.incidents] == [("cooled", "Lin: wrong client")]
     after = fold(LIFT, [*run(("start", 0), ("stop", 5)), Event("i", "incident", at(99), 3.0, data={"card": "Burn", "done": "seen later"})])
-    assert after.phase == "stopped" and after.incidents[0].grade == 3, "what went wrong is often seen afterwards"
+    assert after.status == "stopped" and after.incidents[0].grade == 3, "what went wrong is often seen afterwards"
 
 
 def test_the_close_is_told_what_was_really_set() -> None:
@@ -265,20 +265,20 @@ def test_the_close_is_told_what_was_really_set() -> None:
         *[("level", 5, -0.5)] * 3,
         ("count", 6),
     ]
-    fact = step_facts(LIFT, fold(LIFT, run(*taps)), at(60))[1]
+    fact = act_facts(LIFT, fold(LIFT, run(*taps)), at(60))[1]
     planned_level = LIFT[1].lines[0].level
     assert (fact.level, fact.highest, fact.changes) == (planned_level + 0.5, planned_level + 2, 7)
-    said = next(one.words for one in differences(LIFT, step_facts(LIFT, fold(LIFT, run(*taps)), at(60))) if one.step == 1)
+    said = next(one.words for one in differences(LIFT, act_facts(LIFT, fold(LIFT, run(*taps)), at(60))) if one.act == 1)
     assert f"level {planned_level + 0.5:g}, {planned_level + 2:g} at most, not {planned_level:g}, moved 7 times" in said
 
 
 def test_a_warm_zone_that_never_reached_its_band_asks_why() -> None:
-    n = next(n for n, step in enumerate(WARM) if step.heat)
+    n = next(n for n, act in enumerate(WARM) if act.heat)
     first, second = (part.name for part in WARM[n].parts[:2])
     taps: list[Tap] = [("start", 0), ("go", 1, float(n)), ("reading", 2, 38.2, {"zone": first}), ("count", 3, 0.0), ("count", 4, 1.0)]
-    facts = step_facts(WARM, fold(WARM, run(*taps)), at(60))
+    facts = act_facts(WARM, fold(WARM, run(*taps)), at(60))
     assert facts[n].cold == (f"{first}: 38.2 of 40 °C", f"{second}: never read"), "40 to 42 °C is the band (handbook page 3)"
-    asked = next(one for one in differences(WARM, facts) if one.step == n)
+    asked = next(one for one in differences(WARM, facts) if one.act == n)
     assert "never in its band" in asked.words and not asked.because
-    warm = step_facts(WARM, fold(WARM, run(*taps, ("reading", 9, 40.5, {"zone": first}), ("reading", 9, 41, {"zone": second}))), at(60))
+    warm = act_facts(WARM, fold(WARM, run(*taps, ("reading", 9, 40.5, {"zone": first}), ("reading", 9, 41, {"zone": second}))), at(60))
     assert warm[n].cold == ()

@@ -16,11 +16,11 @@ from merak.core.modality import led as red_light
 from merak.core.modality.device import LedCard, MicrocurrentCard
 from merak.core.plan.brief import Brief, Wish
 from merak.core.plan.fitting import may_run_beside
-from merak.core.plan.item import Item, begin
 from merak.core.plan.proposals import proposals
 from merak.core.plan.routine import fitted, routine_of
 from merak.core.plan.screening import Answer, Override
 from merak.core.plan.side import first_side
+from merak.core.plan.step import Step, begin
 from merak.core.plan.tray import tray_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, between, in_force, visit_plan
 from merak.core.working import Quantity
@@ -31,7 +31,7 @@ def plan_with(who: Brief, modality: str = "microcurrent", **changes: Any) -> Vis
 
 
 def start_level(who: Brief) -> float:
-    return float(plan_of(who, "microcurrent").items[0].settings["level"])
+    return float(plan_of(who, "microcurrent").steps[0].settings["level"])
 
 
 def test_start_level_follows_first_visit_sensitivity_and_last_time() -> None:
@@ -45,7 +45,7 @@ def test_start_level_follows_first_visit_sensitivity_and_last_time() -> None:
 
 def test_over_bone_one_level_lower() -> None:
     plan = plan_with(brief(), level=4)
-    levels = {(line.path, line.level) for step in plan.steps for line in step.lines}
+    levels = {(line.path, line.level) for act in plan.acts for line in act.lines}
     assert ("forehead", 3) in levels and ("brow", 3) in levels
     assert ("middle", 4) in levels
 
@@ -80,8 +80,8 @@ def test_without_calibration_doses_are_unknown_and_the_level_is_the_ceiling() ->
 def test_no_startable_plan_passes_a_ceiling(level: float, polarity: str, contact: float, measured: bool) -> None:
     card = MicrocurrentCard(name="unit", contact_cm2=contact, calibration=LIFT.calibration if measured else ())
     plan = plan_with(brief(machines=machines(card)), level=level, polarity=polarity)
-    step = next(step for step in plan.steps if step.lines)
-    for tried in (level, step.level_most) if plan.startable else ():
+    act = next(act for act in plan.acts if act.lines)
+    for tried in (level, act.level_most) if plan.startable else ():
         current = card.current_ua(tried)
         assert tried <= card.levels
         assert current is None or current <= number("microcurrent.ceiling.current")
@@ -91,14 +91,14 @@ def test_no_startable_plan_passes_a_ceiling(level: float, polarity: str, contact
 
 def test_minutes_are_lines_times_travel_hold_and_setting_down() -> None:
     plan = plan_with(brief(), paths=["middle"], repeats=2, hold_s=4, speed_mm_s=10)
-    right = next(step for step in plan.steps if step.side == "right")
+    right = next(act for act in plan.acts if act.side == "right")
     (line,) = right.lines
     (a, b), (c, d) = line.points
     travel = ((a - c) ** 2 + (b - d) ** 2) ** 0.5
     assert right.seconds == round(2 * (travel / 10 + 4 + 3))
     assert right.strokes == 2
     held = plan_with(brief(), paths=["middle"], repeats=2, hold_s=4, speed_mm_s=10, technique="paired strokes")
-    assert next(step for step in held.steps if step.side == "right").seconds == round(2 * (travel / 10 + 3)), "paired strokes do not hold"
+    assert next(act for act in held.acts if act.side == "right").seconds == round(2 * (travel / 10 + 3)), "paired strokes do not hold"
 
 
 def test_red_light_stops_at_its_fluence_and_at_the_clock() -> None:
@@ -122,8 +122,8 @@ def test_the_higher_side_first(heights: tuple[float | None, ...], side: str, how
     first = first_side(Findings(brow_right_mm=heights[0], brow_left_mm=heights[1], cheek_right_mm=heights[2], cheek_left_mm=heights[3]))
     assert (first.side, first.how) == (side, how)
     who = brief(findings=Findings(brow_right_mm=heights[0], brow_left_mm=heights[1], cheek_right_mm=heights[2], cheek_left_mm=heights[3]))
-    steps = planned(who, "microcurrent").steps
-    assert [step.side for step in steps if step.side] == [side, "left" if side == "right" else "right"]
+    acts = planned(who, "microcurrent").acts
+    assert [act.side for act in acts if act.side] == [side, "left" if side == "right" else "right"]
 
 
 def parts(quantity: Quantity) -> list[Quantity]:
@@ -144,7 +144,7 @@ def test_two_colours_are_two_steps_and_each_keeps_its_ceiling() -> None:
     light = {"minutes": 10, "colour": "near-infrared", "then": "red", "then_minutes": 8, "duty_percent": 50}
     who = brief(machines=machines(panel=panel))
     plan = planned(who, "led", **light)
-    assert [(step.title, step.seconds) for step in plan.steps if step.modality == "led"] == [
+    assert [(act.title, act.seconds) for act in plan.acts if act.modality == "led"] == [
         ("Near-infrared light", 600),
         ("Red light", 480),
     ]
@@ -179,7 +179,7 @@ KNOWN: dict[str, Any] = {
 
 
 @pytest.mark.parametrize(
-    ("steps", "rule"),
+    ("names", "rule"),
     [
         (("wet_abrasion", "rf_bulk"), "fit.abrade_heat"), (("extract", "microcurrent"), "fit.current_over_open"),
         (("diamond", "wet_abrasion"), "fit.one_abrasion"), (("enzyme", "micro_needling", "mask"), "fit.after_open"),
@@ -190,15 +190,15 @@ KNOWN: dict[str, Any] = {
         (("crystal",), "fit.dry"), (("microcurrent", "rf_bulk", "led"), ""),
     ],
 )  # fmt: skip
-def test_what_does_not_fit_is_told_by_its_rule(steps: tuple[str, ...], rule: str) -> None:
+def test_what_does_not_fit_is_told_by_its_rule(names: tuple[str, ...], rule: str) -> None:
     who = brief(**KNOWN)
-    found = rules_of(planned(who, *steps)) - {"budget.load"}
+    found = rules_of(planned(who, *names)) - {"budget.load"}
     assert rule in found if rule else not found
 
 
 def test_a_schools_choice_moves_what_follows() -> None:
     who = brief(**KNOWN)
-    later = Plan(items=plan_of(who, "microcurrent", "iontophoresis").items, methods={"infusion": "after"})
+    later = Plan(steps=plan_of(who, "microcurrent", "iontophoresis").steps, methods={"infusion": "after"})
     assert "fit.order_infuse" not in rules_of(visit_plan(who, later))
     assert may_run_beside("numbing", "led", {"numbing": "light"}) and not may_run_beside("numbing", "led", {})
     schools = [school for method in methods().values() for school in method.schools]
@@ -208,12 +208,12 @@ def test_a_schools_choice_moves_what_follows() -> None:
 def test_waiting_time_is_a_track_of_its_own_and_saves_minutes() -> None:
     who = brief(**KNOWN)
     alone = plan_of(who, "mask", "led")
-    together = alone.with_item(alone.items[1].model_copy(update={"beside": "s1"}))
+    together = alone.with_step(alone.steps[1].model_copy(update={"beside": "s1"}))
     apart, beside = visit_plan(who, alone), visit_plan(who, together)
     assert apart.seconds - beside.seconds == next(span.seconds for span in beside.spans if span.track == 1)
-    assert beside.seconds == sum(step.seconds for step in beside.steps if step.beside is None), "the chair counts the same"
-    assert [step.title for step in beside.steps] == ["Mask on", "Mask", "Panel", "Red light"]
-    assert [step.beside for step in beside.steps] == [None, None, 1, 1], "the mask's clock goes on while the light runs"
+    assert beside.seconds == sum(act.seconds for act in beside.acts if act.beside is None), "the chair counts the same"
+    assert [act.title for act in beside.acts] == ["Mask on", "Mask", "Panel", "Red light"]
+    assert [act.beside for act in beside.acts] == [None, None, 1, 1], "the mask's clock goes on while the light runs"
     numb = plan_of(who, "numbing", "enzyme", "rf_fractional")
     assert "plan.numb_clock" not in rules_of(visit_plan(who, numb))
 
@@ -251,29 +251,29 @@ def test_a_senior_plans_past_exactly_what_was_written_and_past_nothing_absolute(
 def test_a_routine_keeps_kinds_and_is_fitted_to_whoever_comes() -> None:
     first = brief(**KNOWN)
     plan = plan_of(first, "cleanse", "microcurrent", "peel", "mask", "led")
-    plan = plan.with_item(plan.items[1].model_copy(update={"settings": plan.items[1].settings | {"level": 7, "polarity": "positive"}}))
-    plan = plan.with_item(plan.items[4].model_copy(update={"beside": "s4"}))
+    plan = plan.with_step(plan.steps[1].model_copy(update={"settings": plan.steps[1].settings | {"level": 7, "polarity": "positive"}}))
+    plan = plan.with_step(plan.steps[4].model_copy(update={"beside": "s4"}))
     routine = routine_of(first, plan, "Evening lift")
     assert "level" not in routine.steps[1].kinds and routine.steps[1].kinds["polarity"] == "positive"
     other = brief({"heart": Answer(option="yes")}, findings=Findings(sensitive=True))
     again, left = fitted(other, routine)
-    assert [item.modality for item in again.items] == ["cleanse", "peel", "mask", "led"] and left[0][0] == "Microcurrent lift"
-    assert again.items[3].beside == again.items[2].id
+    assert [step.modality for step in again.steps] == ["cleanse", "peel", "mask", "led"] and left[0][0] == "Microcurrent lift"
+    assert again.steps[3].beside == again.steps[2].id
     calm, _ = fitted(brief(findings=Findings(sensitive=True)), routine)
-    assert calm.items[1].settings["level"] == 2, "the start of this client, not the level of that one"
+    assert calm.steps[1].settings["level"] == 2, "the start of this client, not the level of that one"
 
 
 def test_no_open_zone_never_means_everywhere() -> None:
     first = brief(**KNOWN)
     plan = plan_of(first, "cleanse", "microcurrent")
-    routine = routine_of(first, plan.with_item(plan.items[1].model_copy(update={"zones": ("forehead",)})), "Brow")
+    routine = routine_of(first, plan.with_step(plan.steps[1].model_copy(update={"zones": ("forehead",)})), "Brow")
     injected = Answer(option="relaxant", on=TODAY, zones=("forehead",))
     again, left = fitted(brief({"injections": injected}), routine)
-    assert [item.modality for item in again.items] == ["cleanse"] and "closed today" in left[0][1]
+    assert [step.modality for step in again.steps] == ["cleanse"] and "closed today" in left[0][1]
     plugs = Findings(phototype=2, grades={"congestion": {"right forehead": 3}})
     broken = brief({"infection": Answer(option="skin", on=TODAY, zones=("forehead",))}, findings=plugs, returning=True)
     for one in proposals(broken):
-        assert "extract" not in {item.modality for item in one.plan.items}
+        assert "extract" not in {step.modality for step in one.plan.steps}
 
 
 def test_the_tray_lists_each_thing_once_with_its_amount() -> None:
@@ -288,5 +288,5 @@ def test_the_tray_lists_each_thing_once_with_its_amount() -> None:
 def test_what_is_never_planned_is_not() -> None:
     with pytest.raises(Refused):
         begin(brief({"metal": Answer(option="body")}), "focused_lifting", "s1", in_force(brief(), Plan()))
-    plan = visit_plan(brief(), Plan(items=(Item(id="s1", modality="physician_resurfacing"), Item(id="s2", modality="pulsed_light"))))
+    plan = visit_plan(brief(), Plan(steps=(Step(id="s1", modality="physician_resurfacing"), Step(id="s2", modality="pulsed_light"))))
     assert plan.stopped["s1"].rule == "physician.never" and not plan.startable

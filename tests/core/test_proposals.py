@@ -13,9 +13,9 @@ from merak.core.knowledge import about, conditions
 from merak.core.modality.shared import Before
 from merak.core.plan.brief import Brief, Wish, workable
 from merak.core.plan.fitting import Placed, clashes
-from merak.core.plan.item import Item, aspects_of, read_settings
 from merak.core.plan.proposals import Candidate, Gain, Problem, allowed, best, brute, proposals, score, seconds_of
 from merak.core.plan.screening import STOPPING, questions
+from merak.core.plan.step import Step, aspects_of, read_settings
 from merak.core.plan.visit_plan import Plan, in_force
 
 GAINS = st.lists(st.builds(Gain, st.sampled_from("abc"), st.integers(0, 60), st.just("weak")), max_size=2)
@@ -27,7 +27,7 @@ def problems(draw: st.DrawFn) -> Problem:
     """Small problems with everything that large ones have."""
     made = draw(SEVERAL)
     n = len(made)
-    found = tuple(Candidate(Item(id=f"c{i}", modality="tone"), tuple(g), s, c, load, frozenset()) for i, (g, s, c, load) in enumerate(made))
+    found = tuple(Candidate(Step(id=f"c{i}", modality="tone"), tuple(g), s, c, load, frozenset()) for i, (g, s, c, load) in enumerate(made))
     pairs = st.tuples(st.integers(0, n - 1), st.integers(0, n - 1)).filter(lambda pair: pair[0] != pair[1])
     apart = frozenset(draw(st.sets(pairs, max_size=4)))
     needs = tuple((a, frozenset({b})) for a, b in draw(st.sets(pairs, max_size=2)))
@@ -90,16 +90,16 @@ def test_no_proposal_holds_what_may_not_be(who: Brief) -> None:
         assert one.computed.seconds / 60 <= min(who.slot, who.wish.minutes or who.slot) + 0.05
         assert who.wish.money is None or (one.computed.numbers["visit.price"].value or 0) <= who.wish.money + 0.01
         placed = []
-        for item in one.plan.items:
-            machine = who.machine(item.modality, item.machine)
+        for step in one.plan.steps:
+            machine = who.machine(step.modality, step.machine)
             scale = (machine.card.least, machine.card.most) if machine and hasattr(machine.card, "least") else (0, 10)
-            for name in (item.modality, *aspects_of(item.modality, read_settings(item, {}), scale)):
+            for name in (step.modality, *aspects_of(step.modality, read_settings(step, {}), scale)):
                 assert name not in who.board or who.board[name].verdict not in STOPPING
-            zones = one.computed.zones[item.id]
-            assert set(zones) <= set(workable(who, item.modality)), "no closed zone, no no-go area"
-            assert about()[item.modality].licence in ("", "senior", "micro depth", *who.licences)
-            placed.append(Placed(item.id, item.modality, frozenset(zones)))
+            zones = one.computed.zones[step.id]
+            assert set(zones) <= set(workable(who, step.modality)), "no closed zone, no no-go area"
+            assert about()[step.modality].licence in ("", "senior", "micro depth", *who.licences)
+            placed.append(Placed(step.id, step.modality, frozenset(zones)))
         assert clashes(placed, who.newcomer, of, {k: v.on for k, v in who.history.items() if v.on}, TODAY) == (), "no order rule is broken"
         if who.newcomer:
             strong = {"crystal", "diamond", "peel", "rf_fractional", "focused_lifting", "micro_needling", "pulsed_light"}
-            assert len([item for item in one.plan.items if item.modality in strong]) <= 1, "a new client gets one strong thing"
+            assert len([step for step in one.plan.steps if step.modality in strong]) <= 1, "a new client gets one strong thing"

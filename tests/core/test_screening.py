@@ -11,7 +11,6 @@ from builders.briefs import TODAY, brief, nothing_found
 from merak.core.client import Findings
 from merak.core.errors import BadInput, Refused
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.plan.item import Item, begin
 from merak.core.plan.screening import (
     STOPPING,
     VERDICTS,
@@ -25,6 +24,7 @@ from merak.core.plan.screening import (
     questions,
     subjects,
 )  # fmt: skip
+from merak.core.plan.step import Step, begin
 from merak.core.plan.visit_plan import Plan, visit_plan
 
 
@@ -108,10 +108,10 @@ def test_no_plan_holds_what_an_answer_stops(answers: dict[str, Answer], age: int
         )
         assert at.verdict == worst, "the most careful verdict wins"
         if at.verdict in STOPPING:
-            item = Item(id="s1", modality=modality, settings={})
+            step = Step(id="s1", modality=modality, settings={})
             with pytest.raises(Refused):
                 begin(who, modality, "s1", {})
-            assert not visit_plan(who, Plan(items=(item,))).startable
+            assert not visit_plan(who, Plan(steps=(step,))).startable
 
 
 def lifting(verdict: str, **given: object) -> Standing:

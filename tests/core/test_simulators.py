@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from builders.machines import LIFT, PANEL, machine
 from merak.core.knowledge import number
 from merak.core.modality.rf_bulk import Settings, surface_c
-from merak.core.plan.chair import HeatRule
+from merak.core.plan.acts import HeatRule
 from merak.core.plan.spots import SpotLook, SpotRule, answer
 from merak.core.treatment.warmth import Warmth
 from merak.simulators.instruments import SimulatedMeter, SimulatedThermometer

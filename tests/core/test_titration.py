@@ -4,14 +4,14 @@ from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 import pytest
-from hypothesis import delivered_by, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from builders.briefs import EVERY_LICENCE, brief
 from builders.machines import SCALES
 from merak.core.after.answer import Look, SkinAnswer, fitting, where
 from merak.core.after.differences import differences
-from merak.core.after.energy import delivered_by as amount_given
+from merak.core.after.energy import delivered_by
 from merak.core.after.following import KINDS, FollowUp, alarms, asked, due_before, dues, read, with_answers
 from merak.core.after.outcomes import Seen, effects, signals
 from merak.core.errors import BadInput, Refused
@@ -19,11 +19,11 @@ from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import Subject, begun, incremented, more_energy
 from merak.core.modality.titration import titrate
-from merak.core.plan.chair import Part, Step
-from merak.core.plan.item import begin
+from merak.core.plan.acts import Act, Part
 from merak.core.plan.screening import Letter
-from merak.core.treatment.facts import StepFacts, delivered
-from merak.core.treatment.state import RunState, StepRun
+from merak.core.plan.step import begin
+from merak.core.treatment.facts import ActFacts, delivered
+from merak.core.treatment.state import ActRun, RunState
 from merak.core.working import Quantity
 
 LISBON = ZoneInfo("Europe/Lisbon")
@@ -63,7 +63,7 @@ def test_what_the_skin_said_and_what_follows(last: Before, turn: str) -> None:
     assert titrate(last).turn == turn and titrate(last).words
 
 
-@delivered_by(BEFORES, st.lists(FOLLOWED, max_size=3))
+@given(BEFORES, st.lists(FOLLOWED, max_size=3))
 def test_up_only_where_everything_allows_it(last: Before, said: list[FollowUp]) -> None:
     whole = with_answers(last, "microcurrent", said)
     turn = titrate(whole).turn
@@ -81,7 +81,7 @@ TITRATED = sorted({*SCALES, "microcurrent", "peel", "enzyme", "oxygen_mask"})
 
 
 @settings(deadline=None)
-@delivered_by(st.sampled_from(TITRATED), BEFORES, st.floats(0, 1))
+@given(st.sampled_from(TITRATED), BEFORES, st.floats(0, 1))
 def test_a_start_is_never_past_a_ceiling_nor_a_fifth_above_last_time(modality: str, last: Before, share: float) -> None:
     module = MODALITIES[modality]
     open_to = {"returning": True, "licences": EVERY_LICENCE, "senior": True}
@@ -90,15 +90,15 @@ def test_a_start_is_never_past_a_ceiling_nor_a_fifth_above_last_time(modality: s
     usual = float(getattr(begun(module, card, Subject(first_visit=False)).settings, field))
     had = last.model_copy(update={"at": round(usual * (0.6 + 0.4 * share), 2), "on": date(2026, 11, 1), "mark": ""})
     try:
-        item = begin(brief(history={modality: had}, **open_to), modality, "s1", {})
+        step = begin(brief(history={modality: had}, **open_to), modality, "s1", {})
     except (Refused, BadInput):
         return
-    now, turn = float(item.settings[field]), titrate(had).turn
+    now, turn = float(step.settings[field]), titrate(had).turn
     more = more_energy(card, field, had.at or 0, now)
     if turn == "up" and not module.INCREMENT.down:
         assert more is None or more <= 1.2 + 1e-6
     if turn in ("down", "same") and not module.INCREMENT.down:
-        foot = module.Settings.model_validate(item.settings)
+        foot = module.Settings.model_validate(step.settings)
         for _ in range(60):
             foot = incremented(module, foot, card, up=False)
         assert now <= max(had.at or 0, float(getattr(foot, field))) + 1e-9, "no more than last time"
@@ -173,14 +173,14 @@ def test_the_skin_is_looked_at_twice_and_soothed_where_it_answered() -> None:
     assert first.tapped("redness", "right upper cheek").tapped("redness", "right upper cheek").zones["redness"] == {}, "from 4 back to none"
 
 
-def fact(**changes: object) -> StepFacts:
-    base = StepFacts("Light", 600, 600, 0, 0, None, (), True, 0, 0, (), None, "")
+def fact(**changes: object) -> ActFacts:
+    base = ActFacts("Light", 600, 600, 0, 0, None, (), True, 0, 0, (), None, "")
     return base._replace(**changes)  # type: ignore[arg-type]
 
 
 def test_what_differs_is_told_and_a_stop_explains_itself() -> None:
-    light = Step(kind="timed", title="Light", act="", seconds=600, modality="led")
-    wash = Step(kind="free", title="Cleanse", act="", seconds=240, modality="cleanse")
+    light = Act(kind="timed", title="Light", instruction="", seconds=600, modality="led")
+    wash = Act(kind="free", title="Cleanse", instruction="", seconds=240, modality="cleanse")
     same = [fact(), fact(title="Cleanse", planned_s=240, done_s=60)]
     assert differences([light, wash], same) == (), "nobody explains how long cleansing took"
     short = differences([light, wash], [fact(done_s=300), fact(title="Cleanse", reached=False)])
@@ -191,11 +191,11 @@ def test_what_differs_is_told_and_a_stop_explains_itself() -> None:
 
 def test_energy_is_told_as_planned_and_as_given() -> None:
     planned = {"fluence": Quantity(name="fluence", value=40, unit="J/cm²")}
-    told = amount_given("led", planned, planned, 0.5)
+    told = delivered_by("led", planned, planned, 0.5)
     assert told and (told.planned, told.done, told.unit) == (40, 20, "J/cm²"), "light adds up as it is given"
-    held = amount_given("pulsed_light", planned, {"fluence": Quantity(name="fluence", value=36, unit="J/cm²")}, 0.5)
+    held = delivered_by("pulsed_light", planned, {"fluence": Quantity(name="fluence", value=36, unit="J/cm²")}, 0.5)
     assert held and held.done == 36, "a flash is a flash"
-    assert amount_given("cleanse", planned, planned, 1) is None
+    assert delivered_by("cleanse", planned, planned, 1) is None
 
 
 def test_few_clients_are_not_shown_and_each_counts_once() -> None:
@@ -215,15 +215,21 @@ def test_a_lot_that_keeps_causing_trouble_stands_out() -> None:
 
 
 def test_what_was_really_done_is_told_from_the_parts_that_give_something() -> None:
-    gel = Step(kind="free", title="Gel", act="", seconds=60, modality="microcurrent", item="s1")
-    lift = Step(
-        kind="sections", title="Lift", act="", seconds=300, modality="microcurrent", item="s1", parts=(Part(name="a"), Part(name="b"))
+    gel = Act(kind="free", title="Gel", instruction="", seconds=60, modality="microcurrent", step="s1")
+    lift = Act(
+        kind="sections",
+        title="Lift",
+        instruction="",
+        seconds=300,
+        modality="microcurrent",
+        step="s1",
+        parts=(Part(name="a"), Part(name="b")),
     )
-    acid = Step(kind="timed", title="Acid", act="", seconds=120, modality="peel", item="s2")
+    acid = Act(kind="timed", title="Acid", instruction="", seconds=120, modality="peel", step="s2")
     at = datetime(2026, 11, 25, 18, tzinfo=UTC)
 
     def done(strokes: int, lifted_s: float, acid_s: float) -> tuple[str, ...]:
-        state = RunState(runs=[StepRun(begun=at, worked_s=60), StepRun(begun=at, worked_s=lifted_s), StepRun(begun=at, worked_s=acid_s)])
+        state = RunState(runs=[ActRun(begun=at, worked_s=60), ActRun(begun=at, worked_s=lifted_s), ActRun(begun=at, worked_s=acid_s)])
         state.runs[1].walk = [0] * strokes
         return delivered((gel, lift, acid), state, at)
 

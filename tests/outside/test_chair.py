@@ -6,7 +6,7 @@ import pytest
 
 from builders.briefs import EVERY_LICENCE, brief, plan_of
 from merak.core.client import Findings
-from merak.core.plan.chair import HeatRule
+from merak.core.plan.acts import HeatRule
 from merak.core.plan.visit_plan import visit_plan
 from merak.core.treatment.warmth import Warmth
 
@@ -37,6 +37,6 @@ def test_the_dwell_shrinks_as_the_skin_nears_its_limit() -> None:
 def test_a_step_up_at_a_spot_is_never_more_than_a_fifth() -> None:
     who = brief(licences=EVERY_LICENCE, senior=True, findings=Findings(phototype=2))
     for watts, up in ((3, None), (5, 6.0), (8, 9.0)):
-        steps = visit_plan(who, plan_of(who, "rf_fractional", at=watts), laid=True).steps
-        rule = next(step.spot for step in steps if step.spot)
+        acts = visit_plan(who, plan_of(who, "rf_fractional", at=watts), laid=True).acts
+        rule = next(act.spot for act in acts if act.spot)
         assert (rule.at, rule.up) == (watts, up) and (up or "a fifth is the most" in rule.why_not)

@@ -81,11 +81,11 @@ def test_what_differs_is_explained_and_a_strong_answer_asks_for_a_senior(ctx: Co
     lift_and_light(ctx, visit)
     consenting.consent(ctx, visit, AGREED)
     treating.begin(ctx, visit)
-    steps = treating.run_of(ctx, visit).steps
+    acts = treating.run_of(ctx, visit).acts
     taps = [treating.Tap(uuid4(), "start", ctx.now)]
-    for number, step in enumerate(steps):
-        taps += [treating.Tap(uuid4(), "count", ctx.now) for _ in range(step.strokes - (step.side == "left"))]
-        taps.append(treating.Tap(uuid4(), "next" if number + 1 < len(steps) else "finish", ctx.now + timedelta(minutes=8 * number)))
+    for number, act in enumerate(acts):
+        taps += [treating.Tap(uuid4(), "count", ctx.now) for _ in range(act.strokes - (act.side == "left"))]
+        taps.append(treating.Tap(uuid4(), "next" if number + 1 < len(acts) else "finish", ctx.now + timedelta(minutes=8 * number)))
     treating.record(later(ctx, hours=2), visit, taps)
     looked_twice(ctx, visit, redness=3)
     page = closing.closing(ctx, visit)
@@ -93,7 +93,7 @@ def test_what_differs_is_explained_and_a_strong_answer_asks_for_a_senior(ctx: Co
     form = {key: value for key, value in GRADED.items() if key != "why.all"}
     with pytest.raises(BadInput) as missing:
         closing.close(ctx, visit, form)
-    assert {f"why.{one.step}" for one in page.differences} | {"senior"} == set(missing.value.fields)
+    assert {f"why.{one.act}" for one in page.differences} | {"senior"} == set(missing.value.fields)
     with pytest.raises(BadInput) as other:
         closing.close(ctx, visit, form | {"why.all": "other", "senior": "Adaeze"})
     assert list(other.value.fields) == ["note"], "“see the note” needs one"

@@ -38,7 +38,7 @@ def adaeze(server: Server) -> httpx.Client:
 def test_a_running_treatment_keeps_its_machine_and_its_booking(ctx: Context) -> None:
     visit = begun(ctx, "microcurrent", "finish")
     n = at(ctx, visit, "strokes")
-    machine = treating.run_of(ctx, visit).steps[n].machine
+    machine = treating.run_of(ctx, visit).acts[n].machine
     owner, front = as_(ctx, "marit"), as_(ctx, "joost")
     with pytest.raises(OutOfTurn, match="under way"):
         practice.put_away(owner, machine)
@@ -50,7 +50,7 @@ def test_a_running_treatment_keeps_its_machine_and_its_booking(ctx: Context) -> 
     try:
         for kind in ("count", "pause", "resume", "halt", "stop"):
             run = instruments.record(ctx, visit, [Tap(uuid7(), kind, ctx.now)])
-        assert run.state.phase == "stopped" and instruments.at_work(ctx, run) is None
+        assert run.state.status == "stopped" and instruments.at_work(ctx, run) is None
     finally:
         practice.take_out(owner, machine)
     with pytest.raises(OutOfTurn, match="treated"):
@@ -148,8 +148,8 @@ def test_a_backdated_tap_reads_no_spot_and_breaks_no_closing(ctx: Context) -> No
     visit = begun(ctx, "numbing", "rf_fractional", "finish", rf_fractional="mid cheek")
     n = at(ctx, visit, "pulses")
     for told in (ctx.now - timedelta(hours=1), datetime(1, 1, 1, tzinfo=UTC)):
-        run = treating.record(ctx, visit, [Tap(uuid7(), "spot", told, step=n, data={"zone": "right jawline"})])
-        run = tapped(ctx, visit, "spot_read", step=n, redness=1, swelling=0, pain=0, mark=False)
+        run = treating.record(ctx, visit, [Tap(uuid7(), "spot", told, act=n, data={"zone": "right jawline"})])
+        run = tapped(ctx, visit, "spot_read", act=n, redness=1, swelling=0, pain=0, mark=False)
         assert run.state.runs[n].spots[-1].answer is None and run.state.runs[n].spots[-1].placed == ctx.now
     kept = ctx.db.connection().exec_driver_sql(
         "SELECT at, clock ->> 'marked', clock ->> 'told' FROM treat_event WHERE visit_id = %(visit)s AND kind = 'spot' ORDER BY seq",
@@ -174,7 +174,7 @@ def test_every_time_a_browser_tells_is_held_on_the_server(adaeze: httpx.Client, 
         return answer.json()  # type: ignore[no-any-return]
 
     tapped_at("next", 100, 400)  # made five minutes before it was sent
-    worked = tapped_at("count", 400, 400)["steps"][1]["worked_s"]  # type: ignore[index]
+    worked = tapped_at("count", 400, 400)["acts"][1]["worked_s"]  # type: ignore[index]
     assert 299 <= worked <= 302, "its own clock tells, whatever its calendar says"
     rows = ctx.db.connection().exec_driver_sql("SELECT clock ->> 'marked' FROM treat_event WHERE visit_id = %(v)s", {"v": visit})
     assert {row[0] for row in rows} == {None}
@@ -197,7 +197,7 @@ def test_the_servers_own_clock_may_jump(ctx: Context) -> None:
     for hours in (2, -3):
         jumped = Context(ctx.db, ctx.me, ctx.now + timedelta(hours=hours, seconds=60), timedelta(hours=hours))
         assert treating.treatment_time(jumped, visit) == ctx.now + timedelta(seconds=60)
-        seconds = state_of(treating.run_of(jumped, visit))["steps"][1]["worked_s"]
+        seconds = state_of(treating.run_of(jumped, visit))["acts"][1]["worked_s"]
         assert seconds == pytest.approx(before + 60), "a jump is no time"
 
 
@@ -207,16 +207,16 @@ def test_an_incident_reaches_everything_that_follows(ctx: Context) -> None:
     ask_nothing(ctx, visit)
     looking.save_findings(ctx, visit, {"phototype": "2"})
     page = planning.edit(ctx, visit, "add", {"modality": "rf_bulk"})
-    planning.edit(ctx, visit, "zones", {"item": page.plan.items[0].id, "zone.mid cheek": "on"})
+    planning.edit(ctx, visit, "zones", {"step": page.plan.steps[0].id, "zone.mid cheek": "on"})
     consenting.consent(ctx, visit, AGREED)
     treating.begin(ctx, visit)
     tapped(ctx, visit, "start")
     n = at(ctx, visit, "sections")
     for data in ({}, {"card": "Burn"}, {"card": "Burn", "done": "  "}, {"done": "cooled"}):
         with pytest.raises(BadInput):
-            tapped(ctx, visit, "incident", 2.0, step=n, **data)
-    by_mistake = tapped(ctx, visit, "incident", 1.0, step=n, card="Faint", done="nothing, wrong card").state.incidents[-1].id
-    tapped(ctx, visit, "incident", 2.0, step=n, card="Burn", done="cooled for 20 minutes", zone="right mid cheek")
+            tapped(ctx, visit, "incident", 2.0, act=n, **data)
+    by_mistake = tapped(ctx, visit, "incident", 1.0, act=n, card="Faint", done="nothing, wrong card").state.incidents[-1].id
+    tapped(ctx, visit, "incident", 2.0, act=n, card="Burn", done="cooled for 20 minutes", zone="right mid cheek")
     with pytest.raises(BadInput):
         tapped(ctx, visit, "strike", words="no", incident=by_mistake)
     run = tapped(ctx, visit, "strike", words="the wrong card was open", incident=by_mistake)
@@ -245,7 +245,7 @@ def test_an_incident_reaches_everything_that_follows(ctx: Context) -> None:
     assert file.last and file.last.incidents == ("Burn, grade 2, right mid cheek",)
     assert file.brief.board["rf_bulk"].verdict == "letter"
     page = planning.edit(ahead, second, "add", {"modality": "rf_bulk"})
-    assert "until a doctor has had a word" in page.refusal and not page.plan.items
+    assert "until a doctor has had a word" in page.refusal and not page.plan.steps
     seen = clients.client_page(ahead, find_visit(ctx, visit).client_id).visits[-1]
     assert seen.answer.startswith("Burn, grade 2, right mid cheek")
     flags = next(row.flags for row in day.day_sheet(ahead, find_visit(ahead, second).starts_at.date()) if row.visit.id == second)
@@ -258,11 +258,11 @@ def test_consent_is_given_for_what_was_on_the_screen(ctx: Context) -> None:
     ask_nothing(ctx, visit)
     lift_and_light(ctx, visit)
     seen = planning.planned(ctx, visit).file.shown
-    item = planning.planned(ctx, visit).plan.items[1].id
-    planning.edit(as_(ctx, "marit"), visit, "set", {"item": item, f"{item}.level": "2", "changed": f"{item}.level"})
+    step = planning.planned(ctx, visit).plan.steps[1].id
+    planning.edit(as_(ctx, "marit"), visit, "set", {"step": step, f"{step}.level": "2", "changed": f"{step}.level"})
     with pytest.raises(consenting.NotAsShown) as changed:
         consenting.consent(ctx, visit, AGREED, seen)
-    assert changed.value.page.plan.items[1].settings["level"] == 2, "shown again as it stands"
+    assert changed.value.page.plan.steps[1].settings["level"] == 2, "shown again as it stands"
     assert not open_file(ctx, visit).consented
     assert consenting.consent(ctx, visit, AGREED, open_file(ctx, visit).shown).file.consented
 

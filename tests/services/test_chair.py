@@ -40,11 +40,9 @@ def test_the_assistant_starts_and_the_senior_takes_over(ctx: Context) -> None:
     with pytest.raises(Denied):
         tapped(lin, visit, "unlock", words="it will be fine")
     forged = tapped(lin, visit, "take_over", licences=["fractional"], name="Adaeze Okonjo")
-    assert state_of(forged)["steps"][n]["lock"]["kind"] == "licence" and forged.state.holder == "Lin Farrow", (
-        "who I am is not for me to say"
-    )
+    assert state_of(forged)["acts"][n]["lock"]["kind"] == "licence" and forged.state.holder == "Lin Farrow", "who I am is not for me to say"
     run = tapped(ctx, visit, "take_over")
-    assert state_of(run)["steps"][n]["lock"]["kind"] == "spot" and run.state.holder == "Adaeze Okonjo"
+    assert state_of(run)["acts"][n]["lock"]["kind"] == "spot" and run.state.holder == "Adaeze Okonjo"
     with pytest.raises(BadInput):
         tapped(ctx, visit, "unlock", words="no")
     tapped(ctx, visit, "unlock", words="spot read last week on the same settings")
@@ -60,9 +58,9 @@ def test_the_assistant_starts_and_the_senior_takes_over(ctx: Context) -> None:
 
 def test_a_spot_of_pulsed_light_is_a_visit_of_its_own_and_is_carried_into_the_next_plan(ctx: Context) -> None:
     visit = begun(ctx, "cleanse", "pulsed_light", "finish", minutes=50)
-    steps = treating.run_of(ctx, visit).steps
-    spot = next(n for n, step in enumerate(steps) if step.spot)
-    assert steps[spot].title == "Test spot: pulsed light" and not any(step.kind == "pulses" for step in steps), "today only the spot"
+    acts = treating.run_of(ctx, visit).acts
+    spot = next(n for n, act in enumerate(acts) if act.spot)
+    assert acts[spot].title == "Test spot: pulsed light" and not any(act.kind == "pulses" for act in acts), "today only the spot"
     tapped(ctx, visit, "go", float(spot))
     again = Tap(uuid7(), "spot", ctx.now, None, "", spot, {"zone": "right jawline"})
     for _ in range(2):
@@ -100,8 +98,8 @@ def test_an_incident_stands_on_the_record_with_a_photograph_and_a_call_tomorrow(
     visit = begun(ctx, "rf_bulk", "finish", rf_bulk="mid cheek")
     at(ctx, visit, "sections")
     run = tapped(ctx, visit, "heat", 4.0)
-    assert (run.state.phase, run.state.owed) == ("paused", "burn")
-    assert tapped(ctx, visit, "resume").state.phase == "paused"
+    assert (run.state.status, run.state.owed) == ("paused", "burn")
+    assert tapped(ctx, visit, "resume").state.status == "paused"
     with pytest.raises(BadInput):
         adverse.add_photo(ctx, visit, b"no picture", "Burn")
     picture = BytesIO()
@@ -136,8 +134,8 @@ def test_a_machine_counts_asks_to_be_wiped_and_is_lost_in_mid_step(ctx: Context)
     with pytest.raises(BadInput):
         instruments.drive(ctx, pins, "set", "much")
     answer, run = instruments.attach(ctx, visit)
-    assert answer.ok and run.state.machine == "plugged" and instruments.at_work(ctx, run)["at"] == run.steps[n].dials[0][1]  # type: ignore[index]
-    every = run.steps[n].clean_every
+    assert answer.ok and run.state.machine == "plugged" and instruments.at_work(ctx, run)["at"] == run.acts[n].dials[0][1]  # type: ignore[index]
+    every = run.acts[n].clean_every
     given = instruments.drive(ctx, pins, "fire", "400")
     assert given.pulses == every == 50, "no more than until it wants wiping"
     run = treating.run_of(ctx, visit)
@@ -169,7 +167,7 @@ def test_a_connected_machine_follows_the_spot_and_the_level(ctx: Context) -> Non
     lift = at(ctx, visit, "strokes")
     run = treating.run_of(ctx, visit)
     assert run.state.machine == "", "another machine is not connected yet"
-    planned = run.steps[lift].lines[0].level
+    planned = run.acts[lift].lines[0].level
     assert instruments.attach(ctx, visit)[0].value == planned
     run = instruments.record(ctx, visit, [Tap(uuid7(), "level", ctx.now, 0.5, "", lift)])
     unit = device(ctx, "microcurrent")
@@ -182,7 +180,7 @@ def test_a_connected_machine_follows_the_spot_and_the_level(ctx: Context) -> Non
 def test_the_thermometer_reads_what_lies_below_its_dot_and_keeps_the_peak(ctx: Context) -> None:
     visit = begun(ctx, "rf_bulk", "finish", rf_bulk="mid cheek")
     n = at(ctx, visit, "sections")
-    zone = treating.run_of(ctx, visit).steps[n].parts[0].name
+    zone = treating.run_of(ctx, visit).acts[n].parts[0].name
     warm = later(ctx, minutes=4)
     aimed, _ = instruments.read_temperature(warm, visit, zone, number("thermometer.below"))
     beside, _ = instruments.read_temperature(later(ctx, minutes=4, seconds=2), visit, zone, 0)

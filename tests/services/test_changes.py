@@ -21,7 +21,7 @@ def with_steps(ctx: Context, *modalities: str, **answers: str) -> tuple[object, 
 
 
 def order(page: planning.Planned) -> list[str]:
-    return [item.modality for item in page.plan.items]
+    return [step.modality for step in page.plan.steps]
 
 
 def test_steps_are_added_at_their_place_moved_and_put_beside(ctx: Context) -> None:
@@ -29,15 +29,15 @@ def test_steps_are_added_at_their_place_moved_and_put_beside(ctx: Context) -> No
     assert order(page) == ["cleanse", "microcurrent", "mask", "led", "finish"], "each at its place, whatever came first"
     led, mask, lift = (step_of(page, name) for name in ("led", "mask", "microcurrent"))
     alone = page.computed.seconds
-    page = planning.edit(ctx, visit, "beside", {"item": led, "host": mask})
+    page = planning.edit(ctx, visit, "beside", {"step": led, "host": mask})
     assert page.computed.seconds < alone and page.plan.of(led).beside == mask
-    refused = planning.edit(ctx, visit, "beside", {"item": led, "host": lift})
+    refused = planning.edit(ctx, visit, "beside", {"step": led, "host": lift})
     assert "does not run beside" in refused.refusal and refused.plan == page.plan
-    page = planning.edit(ctx, visit, "move", {"item": mask, "by": "-1"})
+    page = planning.edit(ctx, visit, "move", {"step": mask, "by": "-1"})
     assert order(page)[:3] == ["cleanse", "mask", "microcurrent"] and "fit.order_calm" in {clash.rule for clash in page.computed.clashes}
-    page = planning.edit(ctx, visit, "move", {"item": led, "after": ""})
+    page = planning.edit(ctx, visit, "move", {"step": led, "after": ""})
     assert order(page)[0] == "led" and not page.plan.of(led).beside, "what is dragged comes out of the waiting time"
-    page = planning.edit(ctx, visit, "remove", {"item": mask})
+    page = planning.edit(ctx, visit, "remove", {"step": mask})
     assert "mask" not in order(page)
     for _ in range(4):
         page = planning.edit(ctx, visit, "undo", {})
@@ -49,15 +49,15 @@ def test_zones_are_left_out_and_none_left_is_told(ctx: Context) -> None:
     visit, page = with_steps(ctx, "cleanse", "microcurrent")
     lift = step_of(page, "microcurrent")
     all_strokes = page.computed.numbers[f"{lift}.strokes"].value or 0
-    page = planning.edit(ctx, visit, "zones", {"item": lift, "zone.forehead": "on", "zone.brow": "on", "zone.glabella": "on"})
+    page = planning.edit(ctx, visit, "zones", {"step": lift, "zone.forehead": "on", "zone.brow": "on", "zone.glabella": "on"})
     assert set(page.computed.zones[lift]) == {"forehead", "brow", "glabella"}
     assert 0 < (page.computed.numbers[f"{lift}.strokes"].value or 0) < all_strokes
     where = {f"injections.zone.{zone}": "on" for zone in ("forehead", "brow", "glabella")}
     asking.save_answers(ctx, visit, {"injections": "relaxant", "injections.on": f"{ctx.today}", **where})
     page = planning.planned(ctx, visit)
     assert "Nothing is left to treat" in page.computed.stopped[lift].words and not page.settled
-    assert "At least one zone" in planning.edit(ctx, visit, "zones", {"item": lift}).refusal, "no zone is not every zone"
-    page = planning.edit(ctx, visit, "zones", {"item": lift, "group": "everywhere"})
+    assert "At least one zone" in planning.edit(ctx, visit, "zones", {"step": lift}).refusal, "no zone is not every zone"
+    page = planning.edit(ctx, visit, "zones", {"step": lift, "group": "everywhere"})
     assert not {"forehead", "brow"} & set(page.computed.zones[lift]) and page.computed.zones[lift]
 
 
@@ -65,15 +65,15 @@ def test_longer_stronger_and_another_side(ctx: Context) -> None:
     visit, page = with_steps(ctx, "cleanse", "microcurrent", "led")
     led, lift = step_of(page, "led"), step_of(page, "microcurrent")
     before = page.computed.seconds
-    page = planning.edit(ctx, visit, "lengthen", {"item": led, "by": "1"})
+    page = planning.edit(ctx, visit, "lengthen", {"step": led, "by": "1"})
     assert page.computed.seconds == before + 60 and setting(page, "led", "minutes") == "11"
-    page = planning.edit(ctx, visit, "strength", {"item": lift, "by": "1"})
+    page = planning.edit(ctx, visit, "strength", {"step": lift, "by": "1"})
     assert setting(page, "microcurrent", "level") == "3.5" and "level 3 → 3.5" in page.draft.what
     page = planning.edit(ctx, visit, "side", {"side": "left"})
-    assert [step.side for step in page.computed.steps if step.side] == ["left", "right"]
+    assert [act.side for act in page.computed.acts if act.side] == ["left", "right"]
     with pytest.raises(BadInput):
         planning.edit(ctx, visit, "dance", {})
-    assert "no longer in the plan" in planning.edit(ctx, visit, "remove", {"item": "gone"}).refusal
+    assert "no longer in the plan" in planning.edit(ctx, visit, "remove", {"step": "gone"}).refusal
 
 
 def test_a_school_changes_its_steps_and_a_seniors_school_asks_for_one(ctx: Context) -> None:
@@ -98,7 +98,7 @@ def test_who_should_keep_off_energy_is_warned(ctx: Context) -> None:
     held = {"licence.pulsed light": "on", "licence.fractional": "on"}
     practice.license_person(owner, str(ctx.me.id), held | {"careful_hands": "on"})
     page = planning.planned(ctx, visit)
-    warned = {item.modality for item in page.plan.items if any(c.rule == "screening.operator" for c in page.computed.cautions[item.id])}
+    warned = {step.modality for step in page.plan.steps if any(c.rule == "screening.operator" for c in page.computed.cautions[step.id])}
     assert warned == {"microcurrent"}, "light is no energy in this sense"
     practice.license_person(owner, str(ctx.me.id), held)
 
@@ -124,6 +124,6 @@ def test_records_from_before_there_were_steps_still_open(ctx: Context) -> None:
         visits.add_version(ctx.db, visit, "ask", {"answers": answers}, ctx.me.id, ctx.now)
     page = planning.planned(ctx, visit)
     assert order(page) == ["microcurrent", "led"] and page.plan.side == "left"
-    assert page.plan.items[0].settings["level"] == 3.5 and page.plan.items[0].settings["paths"] == ["low", "middle"]
+    assert page.plan.steps[0].settings["level"] == 3.5 and page.plan.steps[0].settings["paths"] == ["low", "middle"]
     assert "injections" not in page.file.answers and not page.settled, "what is asked otherwise now is asked again"
-    assert planning.edit(ctx, visit, "lengthen", {"item": "s2", "by": "1"}).plan.items[1].settings["minutes"] == 13
+    assert planning.edit(ctx, visit, "lengthen", {"step": "s2", "by": "1"}).plan.steps[1].settings["minutes"] == 13

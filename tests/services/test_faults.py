@@ -122,7 +122,7 @@ def test_a_hundred_kills_and_two_restarts_of_the_database_lose_nothing() -> None
         with psycopg.connect(database) as db:
             for room in rooms:
                 state = room.client.get(room.run).json()
-                counted = state["steps"][1]["tally"][0]
+                counted = state["acts"][1]["tally"][0]
                 visit = room.run.split("/")[3]
                 (kept,) = db.execute("SELECT count(*) FROM treat_event WHERE visit_id = %s AND kind = 'count'", (visit,)).fetchone() or (0,)
                 assert room.acknowledged <= kept == counted <= room.acknowledged + 1, "all that was acknowledged; at most the last besides"

@@ -9,6 +9,7 @@ import pytest
 from builders.work import as_
 from merak.core.plan.visit_plan import VisitPlan
 from merak.demo.studio import CLIENTS
+from merak.records.bodies import upgraded
 from merak.records.people import Worker
 from merak.services.context import Context
 from merak.services.permission import ROLES, Denied, Sealed, demand, may
@@ -52,17 +53,17 @@ def test_who_and_when_stand_on_everything(record: psycopg.Connection[tuple[objec
 
 
 def test_the_order_keeps_its_workings(record: psycopg.Connection[tuple[object, ...]]) -> None:
-    rows = record.execute("SELECT body FROM record WHERE stage = 'order' ORDER BY id LIMIT 40")
-    orders = [VisitPlan.model_validate(body) for (body,) in rows]
+    rows = record.execute("SELECT body FROM record WHERE phase = 'order' ORDER BY id LIMIT 40")
+    orders = [VisitPlan.model_validate(upgraded("order", body)) for (body,) in rows]
     lifts = 0
     for order in orders:
         assert order.startable
         for number in order.numbers.values():
             assert number.name and (number.formula or number.rules or number.value is not None)
-        for step in order.steps:
-            if step.lines:
-                current, lifts = order.numbers[f"{step.item}.current"], lifts + 1
-                assert current.inputs[0].value == max(line.level for line in step.lines), "next year's reader sees why"
+        for act in order.acts:
+            if act.lines:
+                current, lifts = order.numbers[f"{act.step}.current"], lifts + 1
+                assert current.inputs[0].value == max(line.level for line in act.lines), "next year's reader sees why"
     assert lifts, "some of them are strokes with a current"
 
 

@@ -39,9 +39,9 @@ def test_two_at_once_take_turns(server: Server, demo: str) -> None:
         done = list(pool.map(work, (one, two), ("left chin", "right chin")))
     assert {status for answers in done for status in answers} <= {200}
     with psycopg.connect(demo) as db:
-        row = db.execute("SELECT count(*), max(version) FROM record WHERE visit_id = %s AND stage = 'look'", (visit,)).fetchone()
+        row = db.execute("SELECT count(*), max(version) FROM record WHERE visit_id = %s AND phase = 'look'", (visit,)).fetchone()
         last = db.execute(
-            "SELECT body FROM record WHERE visit_id = %s AND stage = 'look' ORDER BY version DESC LIMIT 1", (visit,)
+            "SELECT body FROM record WHERE visit_id = %s AND phase = 'look' ORDER BY version DESC LIMIT 1", (visit,)
         ).fetchone()
     assert row and row[0] == row[1] == 24, "every tap is a version of its own"
     assert last and last[0]["grades"]["fine_lines"] == {"left chin": 2, "right chin": 2}, "twelve taps: twice around, and two"
@@ -57,20 +57,20 @@ def test_changes_of_a_plan_at_once_are_all_kept(server: Server, demo: str) -> No
         clients[0].post(f"/visits/{visit}/plan/add", data={"modality": modality})
 
     def lengthen(pair: tuple[httpx.Client, str]) -> set[int]:
-        client, item = pair
-        sent = {"item": item, "by": "1"}
+        client, step = pair
+        sent = {"step": step, "by": "1"}
         return {client.post(f"/visits/{visit}/plan/lengthen", data=sent, headers={"hx-request": "true"}).status_code for _ in range(5)}
 
     with ThreadPoolExecutor(3) as pool:
         assert set.union(*pool.map(lengthen, zip(clients, ("s1", "s2", "s3"), strict=True))) == {200}
     with psycopg.connect(demo) as db:
         found = db.execute(
-            "SELECT body FROM record WHERE visit_id = %s AND stage = 'plan' ORDER BY version DESC LIMIT 1", (visit,)
+            "SELECT body FROM record WHERE visit_id = %s AND phase = 'plan' ORDER BY version DESC LIMIT 1", (visit,)
         ).fetchone()
     assert found
-    lengths = {item["modality"]: item["settings"].get("repeats") or item["settings"]["minutes"] for item in found[0]["plan"]["items"]}
+    lengths = {step["modality"]: step["settings"].get("repeats") or step["settings"]["minutes"] for step in found[0]["plan"]["steps"]}
     assert lengths == {"microcurrent": 8, "mask": 20, "led": 15}, "nobody wrote over anybody"
-    told = clients[1].post(f"/visits/{visit}/plan/lengthen", data={"item": "s1", "by": "1", "version": "3"}, headers={"hx-request": "true"})
+    told = clients[1].post(f"/visits/{visit}/plan/lengthen", data={"step": "s1", "by": "1", "version": "3"}, headers={"hx-request": "true"})
     assert "Tomas Reyle changed this step meanwhile" in told.text, "who looked at an older plan is told, and writes over nothing"
 
 

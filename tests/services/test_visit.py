@@ -77,7 +77,7 @@ def test_consent_is_to_this_plan_and_no_other(ctx: Context) -> None:
         treating.begin(ctx, visit)
     page = planning.planned(ctx, visit)
     assert page.computed.stopped[step_of(page, "microcurrent")].words.startswith("never")
-    planning.edit(ctx, visit, "remove", {"item": step_of(page, "microcurrent")})
+    planning.edit(ctx, visit, "remove", {"step": step_of(page, "microcurrent")})
     assert planning.planned(ctx, visit).settled, "light stays"
 
 
@@ -121,13 +121,13 @@ def test_the_run_keeps_its_order_and_its_people(ctx: Context) -> None:
     lift_and_light(ctx, visit)
     consenting.consent(ctx, visit, AGREED)
     treating.begin(ctx, visit)
-    ordered = treating.run_of(ctx, visit).steps
+    ordered = treating.run_of(ctx, visit).acts
     typed(ctx, visit, "microcurrent", "repeats", "9")
     treating.begin(ctx, visit)
-    assert treating.run_of(ctx, visit).steps == ordered, "the order was written once"
+    assert treating.run_of(ctx, visit).acts == ordered, "the order was written once"
     early = treating.Tap(uuid4(), "start", ctx.now + timedelta(days=9))
     run = treating.record(ctx, visit, [early, early])
-    assert run.state.phase == "running"
+    assert run.state.status == "running"
     assert run.state.started and run.state.started <= ctx.now + timedelta(seconds=1), "no tap is later than its arrival"
     assistant = as_(later(ctx, seconds=30), "lin")
     treating.record(assistant, visit, [treating.Tap(uuid4(), "next", assistant.now)])
@@ -216,9 +216,9 @@ def test_the_day_sheet_tells_what_each_role_may_know(ctx: Context) -> None:
     there = Context(ctx.db, ctx.me, start.astimezone(UTC))
     (row,) = day.day_sheet(there, start.date())
     assert {"under 18", "first visit"} <= {words for _, words in row.flags} and any(words.startswith("no: ") for _, words in row.flags)
-    assert row.stage == "ask"
+    assert row.phase == "ask"
     ask_nothing(ctx, visit)
-    assert day.day_sheet(there, start.date())[0].stage == "look"
+    assert day.day_sheet(there, start.date())[0].phase == "look"
     (bare,) = day.day_sheet(as_(there, "joost"), start.date())
     assert bare.flags == [] and bare.visit.client.name == "Young Invented"
     assert day.day_sheet(there, date(2031, 1, 1)) == []

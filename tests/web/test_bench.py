@@ -98,15 +98,15 @@ def test_a_result_goes_into_the_plan_that_is_open(server: Server, tomas: httpx.C
     assert "for Noor" in tomas.get(f"/bench/density?visit={visit}").text
     sent = {"visit": visit, "current_ua": "120", "contact_cm2": "1.3", "minutes": "10"}
     assert str(tomas.post("/bench/density/use", data=sent).url).partition("?")[0].endswith("/plan")
-    plan = tomas.get(f"/visits/{visit}/plan?item=s1").text
+    plan = tomas.get(f"/visits/{visit}/plan?step=s1").text
     assert re.search(r'name="s1.current" value="120"', plan)
     assert tomas.post("/bench/density/use", data={**sent, "current_ua": "1200"}).status_code == 409
-    assert re.search(r'name="s1.current" value="120"', tomas.get(f"/visits/{visit}/plan?item=s1").text)
+    assert re.search(r'name="s1.current" value="120"', tomas.get(f"/visits/{visit}/plan?step=s1").text)
     assert tomas.post("/bench/density/use", data={**sent, "visit": ""}).status_code == 404, "no plan is open"
     led = {"visit": visit, "settings.minutes": "7", "settings.distance_cm": "15", "settings.cover": "bare skin", "settings.colour": "blue",
            "settings.duty_percent": "100", "settings.then": "nothing", "settings.then_minutes": "10"}  # fmt: skip
     tomas.post("/bench/modality/led/use", data=led)
-    plan = tomas.get(f"/visits/{visit}/plan?item=s2").text
+    plan = tomas.get(f"/visits/{visit}/plan?step=s2").text
     assert '<option value="blue" selected>' in plan
     assert re.search(r'name="s2.minutes" value="7(\.0)?"', plan) and re.search(r'name="s2.distance_cm" value="15"', plan)
 

@@ -63,10 +63,10 @@ def test_zones_of_a_settled_plan_are_ticked_and_unticked(marit: httpx.Client) ->
         if agreed_to:
             assert "To the plan" not in agreed(marit, visit).text
         for zones in (["mid cheek", "upper cheek"], ["mid cheek"], ["upper cheek"], ["mid cheek", "forehead"], ["nose"], []):
-            for item in ("s1", "s2", "s3"):
+            for step in ("s1", "s2", "s3"):
                 for headers in (HX, {}):
-                    sent = {"item": item} | {f"zone.{zone}": "on" for zone in zones}
-                    assert marit.post(f"/visits/{visit}/plan/zones", data=sent, headers=headers).status_code in (200, 409), (zones, item)
+                    sent = {"step": step} | {f"zone.{zone}": "on" for zone in zones}
+                    assert marit.post(f"/visits/{visit}/plan/zones", data=sent, headers=headers).status_code in (200, 409), (zones, step)
 
 
 def test_saving_says_that_it_saved(marit: httpx.Client) -> None:

@@ -97,7 +97,7 @@ def known_words(client: httpx.Client) -> tuple[dict[str, list[str]], list[str], 
         fields |= set(re.findall(r'name="([\w.\- ]+)"', text))
     ids["device_id"] = sorted(set(re.findall(r"/practice/machines/([0-9a-f-]{36})", pages[1])))
     ids["instrument"] = [*ids["device_id"], "thermometer", "meter"]
-    ids["item"] = ["s1", "s2", "s9"]
+    ids["step"] = ["s1", "s2", "s9"]
     forms: dict[str, list[tuple[str, Filled]]] = {}
     for action, filled in [one for text in pages for one in forms_in(text)]:
         forms.setdefault(re.sub(r"[0-9a-f-]{36}", "*", action), []).append((action, filled))
@@ -110,7 +110,7 @@ def value(dice: random.Random, ids: dict[str, list[str]]) -> str:
 
 def odd(dice: random.Random, depth: int = 0) -> Any:
     if depth < 3 and dice.random() < 0.3:
-        keys = ("taps", "id", "kind", "at", "value", "words", "data", "zone", "settings", "items", "answers", "modality", "points", "born")
+        keys = ("taps", "id", "kind", "at", "value", "words", "data", "zone", "settings", "steps", "answers", "modality", "points", "born")
         return {dice.choice(keys): odd(dice, depth + 1) for _ in range(dice.randint(0, 5))}
     if depth < 3 and dice.random() < 0.2:
         return [odd(dice, depth + 1) for _ in range(dice.randint(0, 4))]
@@ -138,7 +138,7 @@ def from_schema(dice: random.Random, schema: dict[str, Any], defs: dict[str, Any
             }
         case "array":
             return [
-                from_schema(dice, schema.get("items", schema.get("prefixItems", [{}])[0]), defs, depth + 1)
+                from_schema(dice, schema.get("steps", schema.get("prefixItems", [{}])[0]), defs, depth + 1)
                 for _ in range(dice.randint(0, 3))
             ]
         case "number" | "integer":
@@ -223,7 +223,7 @@ def test_no_request_answers_5xx(studio: tuple[Server, httpx.Client, str], record
         more: dict[str, Any] = {}
         if method == "GET":
             more["params"] = {
-                dice.choice([*fields[:40], "on", "skip", "kind", "item", "q", "view", "one", "other", "plate", "propose", "look"]): value(
+                dice.choice([*fields[:40], "on", "skip", "kind", "step", "q", "view", "one", "other", "plate", "propose", "look"]): value(
                     dice, ids
                 )
                 for _ in range(dice.randint(0, 3))

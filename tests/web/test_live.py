@@ -28,16 +28,16 @@ def test_a_follower_hears_of_every_tap(server: Server, adaeze: httpx.Client) -> 
     with sign_in(server.url, "lin").stream("GET", f"/api/visits/{visit}/run/live", timeout=20) as line:
         assert line.headers["content-type"].startswith("text/event-stream")
         states = told(line)
-        assert next(states)["phase"] == "ready"
+        assert next(states)["status"] == "ready"
         sent(adaeze, visit, ("start", 60), ("next", 50))
-        assert (state := next(states))["step"] == 1 and state["holder"] == "Adaeze Okonjo"
+        assert (state := next(states))["act"] == 1 and state["holder"] == "Adaeze Okonjo"
         sent(adaeze, visit, ("count", 3), ("reading", 1, 40.5, {"zone": "right mid cheek"}))
         state = next(states)
-        assert state["steps"][1]["strokes"] == 1 and state["steps"][1]["warmth"]["right mid cheek"]["last"] == 40.5
+        assert state["acts"][1]["strokes"] == 1 and state["acts"][1]["warmth"]["right mid cheek"]["last"] == 40.5
     said = adaeze.get(f"/api/visits/{visit}/run").json()
     assert json.loads(StateOut.model_validate(said).model_dump_json()).keys() == said.keys()
     read = adaeze.post(f"/api/visits/{visit}/run/temperature", json={"zone": "right mid cheek", "aim_mm": 12.7}).json()
-    assert read["answer"]["ok"] and read["state"]["steps"][1]["warmth"]["right mid cheek"]["at"]
+    assert read["answer"]["ok"] and read["state"]["acts"][1]["warmth"]["right mid cheek"]["at"]
 
 
 def test_only_who_may_and_only_what_is_there(server: Server, adaeze: httpx.Client) -> None:

@@ -19,9 +19,9 @@ def test_previews_compute_and_keep_nothing(server: Server, demo: str) -> None:
     client, before = sign_in(server.url, "adaeze"), kept(demo)
     board = client.post("/api/screening/preview", json=WHO | {"answers": NOTHING | {"implants": {"option": "implanted"}}}).json()["board"]
     assert board["microcurrent"]["verdict"] == "never" and board["led"]["verdict"] == "go" and board["microcurrent"]["reasons"][0]["rule"]
-    item = {"id": "a", "modality": "microcurrent", "settings": {"level": 2}}
+    step = {"id": "a", "modality": "microcurrent", "settings": {"level": 2}}
     findings = {"phototype": 2, "grades": {"laxity": {"left jawline": 2}}}
-    found = client.post("/api/plans/preview", json=WHO | {"findings": findings, "plan": {"items": [item]}}).json()
+    found = client.post("/api/plans/preview", json=WHO | {"findings": findings, "plan": {"steps": [step]}}).json()
     assert found["computed"]["startable"] and found["computed"]["numbers"]["a.current"]["value"] == pytest.approx(90)
     assert found["proposals"] and all(one["computed"]["startable"] for one in found["proposals"])
     assert kept(demo) == before
@@ -33,7 +33,7 @@ def test_previews_compute_and_keep_nothing(server: Server, demo: str) -> None:
 )
 def test_no_ceiling_is_passed_through_the_api(server: Server, change: dict[str, object], rule: str) -> None:
     client = sign_in(server.url, "marit")
-    body = WHO | {"propose": False, "plan": {"items": [{"id": "a", "modality": "microcurrent", "settings": change}]}}
+    body = WHO | {"propose": False, "plan": {"steps": [{"id": "a", "modality": "microcurrent", "settings": change}]}}
     computed = client.post("/api/plans/preview", json=body).json()["computed"]
     assert computed["startable"] == (not rule)
     assert not rule or computed["refused"]["a.level"]["rule"] == rule
@@ -45,9 +45,9 @@ def test_no_ceiling_is_passed_through_the_api(server: Server, change: dict[str, 
 
 def test_bad_previews_are_told_by_field(server: Server) -> None:
     client = sign_in(server.url, "adaeze")
-    wrong = client.post("/api/plans/preview", json=WHO | {"plan": {"items": [{"id": "A!", "modality": "magic"}]}})
+    wrong = client.post("/api/plans/preview", json=WHO | {"plan": {"steps": [{"id": "A!", "modality": "magic"}]}})
     assert wrong.status_code == 422 and set(wrong.json()["error"]["fields"]) == {"id", "modality"}
-    twice = client.post("/api/plans/preview", json=WHO | {"plan": {"items": [{"id": "a", "modality": "led"}] * 2}})
+    twice = client.post("/api/plans/preview", json=WHO | {"plan": {"steps": [{"id": "a", "modality": "led"}] * 2}})
     assert twice.status_code == 422
     tape = client.post("/api/plans/preview", json=WHO | {"findings": {"ear_to_ear_mm": 1300}})
     assert tape.status_code == 422 and "1300" in str(tape.json()["error"]["fields"])

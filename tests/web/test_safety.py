@@ -107,7 +107,7 @@ def test_an_unforeseen_error_is_a_page_and_its_words_stay_out_of_the_log(server:
     visit = visit_of(client, "Noor Castellane")
     with psycopg.connect(demo, autocommit=True) as db:
         by = db.execute("SELECT id FROM person LIMIT 1").fetchone()
-        columns = "(id, visit_id, stage, version, body, by)"
+        columns = "(id, visit_id, phase, version, body, by)"
         body = '{"skin_type": "Noor secret"}'
         db.execute(f"INSERT INTO record {columns} VALUES (%s, %s, 'look', 99, %s, %s)", (UUID(int=99), visit, body, by[0] if by else None))
         answer = client.get(f"/visits/{visit}/look")
@@ -139,7 +139,7 @@ def test_fragments_bring_what_changed_and_where_it_goes(server: Server) -> None:
     client.post(f"/visits/{visit}/ask", data={"injections": "none"})
     client.post(f"/visits/{visit}/plan/clear")
     client.post(f"/visits/{visit}/plan/add", data={"modality": "microcurrent"})
-    form = {"item": "s1", "s1.level": "99"}
+    form = {"step": "s1", "s1.level": "99"}
     refused = client.post(f"/visits/{visit}/plan/set", data=form, headers={"x-changed": "s1.level"}).text
     assert re.search(r'id="slip-s1-level" role="alert" hx-swap-oob="true">[^<]*goes to level 10', refused)
     assert 'id="f-s1-current"' in refused and 'id="f-s1-level"' not in refused, "the field under the finger is left alone"

@@ -3,9 +3,9 @@
 from collections.abc import Sequence
 
 from merak.core.knowledge import number
-from merak.core.plan.chair import Step
+from merak.core.plan.acts import Act
 from merak.core.plan.screening import HOUSEKEEPING
-from merak.core.treatment.facts import StepFacts
+from merak.core.treatment.facts import ActFacts
 from merak.core.working import Frozen
 
 #: Why something was done otherwise, in one tap; "other" asks for the note.
@@ -23,25 +23,25 @@ WHY = {
 class Difference(Frozen):
     """One step that was done otherwise: its number in the plan, its title, how it differs; `because` where the events say why."""
 
-    step: int
+    act: int
     title: str
     words: str
     because: str = ""
 
 
-def differences(steps: Sequence[Step], facts: Sequence[StepFacts], stopped: str = "") -> tuple[Difference, ...]:
+def differences(acts: Sequence[Act], facts: Sequence[ActFacts], stopped: str = "") -> tuple[Difference, ...]:
     """The steps that differ; cleansing and other housekeeping only where they were left out. `stopped` is why the treatment was stopped."""
     found = []
-    for n, (step, fact) in enumerate(zip(steps, facts, strict=True)):
-        words = _differs(step, fact)
+    for n, (act, fact) in enumerate(zip(acts, facts, strict=True)):
+        words = _differs(act, fact)
         if words:
             because = f"stopped: {stopped}" if stopped and (not fact.reached or words[0].startswith(("only", "in"))) else ""
             because = because or (f"left: {fact.left}" if fact.left else "")
-            found.append(Difference(step=n, title=fact.title, words="; ".join(words), because=because))
+            found.append(Difference(act=n, title=fact.title, words="; ".join(words), because=because))
     return tuple(found)
 
 
-def _differs(step: Step, fact: StepFacts) -> list[str]:
+def _differs(act: Act, fact: ActFacts) -> list[str]:
     if not fact.reached:
         return ["not begun"]
     words = []
@@ -51,7 +51,7 @@ def _differs(step: Step, fact: StepFacts) -> list[str]:
         words.append(f"{fact.missed} missed")
     if fact.doubled:
         words.append(f"{fact.doubled} twice")
-    planned_level = max((line.level for line in step.lines), default=None)
+    planned_level = max((line.level for line in act.lines), default=None)
     if fact.level is not None and planned_level is not None and fact.done_strokes:
         most = fact.highest if fact.highest is not None else fact.level
         if fact.level != planned_level or most > planned_level:
@@ -60,9 +60,9 @@ def _differs(step: Step, fact: StepFacts) -> list[str]:
             words.append(f"level {fact.level:g}{highest}, not {planned_level:g}{moved}")
     if fact.cold:
         words.append(f"never in its band: {', '.join(fact.cold)}")
-    if fact.set_to is not None and step.spot is not None and fact.set_to != step.spot.at:
-        words.append(f"set to {fact.set_to:g}, not {step.spot.at:g}, after its spot")
-    timed = step.must_end and step.modality not in HOUSEKEEPING and fact.planned_s > 0
+    if fact.set_to is not None and act.spot is not None and fact.set_to != act.spot.at:
+        words.append(f"set to {fact.set_to:g}, not {act.spot.at:g}, after its spot")
+    timed = act.must_end and act.modality not in HOUSEKEEPING and fact.planned_s > 0
     if timed and abs(fact.done_s - fact.planned_s) > number("close.differs") / 100 * fact.planned_s:
         words.append(f"in {clock(fact.done_s)}, not {clock(fact.planned_s)}")
     return words

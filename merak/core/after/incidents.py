@@ -21,7 +21,7 @@ class PastIncident(Frozen):
     def words(self) -> str:
         """In short."""
         where = f", {self.zone}" if self.zone else ""
-        return f"{self.card or 'PastIncident'}, grade {self.grade}{where}"
+        return f"{self.card or 'Incident'}, grade {self.grade}{where}"
 
 
 def left_on(incidents: Iterable[PastIncident], modality: str) -> tuple[str, str]:

@@ -132,7 +132,7 @@ class Trait(Cited):
     """
 
     modality: str
-    phase: int
+    rank: int
     load: int = 0
     strong: bool = False
     hands_min: float = 0
@@ -169,7 +169,7 @@ class School(Frozen):
     act: str
     on: tuple[str, ...] = ()
     set: dict[str, dict[str, str | float | bool]] = Field(default_factory=dict)
-    phase: dict[str, int] = Field(default_factory=dict)
+    rank: dict[str, int] = Field(default_factory=dict)
     adds: tuple[str, ...] = ()
     tray: tuple[str, ...] = ()
     senior: bool = False

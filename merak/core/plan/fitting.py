@@ -164,10 +164,10 @@ def _too_soon(
 _CHECKS = {"apart": _apart, "one": _one, "before": _before, "zones": _zones, "last": _last, "alone": _alone, "needs": _needs}
 
 
-def phase(modality: str, of: Methods) -> int:
+def rank(modality: str, of: Methods) -> int:
     """Where a modality stands in the order, with the schools that are in force."""
     for method in methods().values():
         for school in method.schools:
-            if modality in school.phase and chosen(of, method.id) == school.id:
-                return school.phase[modality]
-    return traits()[modality].phase
+            if modality in school.rank and chosen(of, method.id) == school.id:
+                return school.rank[modality]
+    return traits()[modality].rank

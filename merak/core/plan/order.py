@@ -13,47 +13,47 @@ from merak.core.modality import microcurrent as lifting
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import CardTip, MachineCard, MicrocurrentCard
 from merak.core.modality.shared import incremented, more_energy
+from merak.core.plan.acts import Act, Cell, HeatRule, Part, Span, StrokeLine
 from merak.core.plan.brief import Brief, plate_of
-from merak.core.plan.chair import Cell, HeatRule, Part, Span, Step, StepLine
-from merak.core.plan.item import Worked, compute, lifted, school_acts
 from merak.core.plan.places import grid_cells, section_parts, zone_parts
 from merak.core.plan.spots import SpotRule
+from merak.core.plan.step import Worked, compute, lifted, school_acts
 
 Schools = dict[str, str]
 
 
-def chair_steps(
+def chair_acts(
     brief: Brief, worked: dict[str, Worked], spans: Sequence[Span], side: Side, of: Schools, laid: bool = False
-) -> tuple[Step, ...]:
+) -> tuple[Act, ...]:
     """The steps at the chair, in time; what is done in a step's waiting time stands behind it and names it in `beside`.
 
     `laid` lays sections and footprints on the client's plate, which takes a moment and is done once, when a treatment begins.
     """
-    found: list[Step] = []
+    found: list[Act] = []
     for host in (span for span in spans if span.track == 0):
         guests = [span for span in spans if span.track == 1 and host.start_s <= span.start_s < host.start_s + max(host.seconds, 1)]
-        found += own_steps(brief, worked[host.item], side, of, laid)
+        found += own_acts(brief, worked[host.step], side, of, laid)
         waiting = len(found) - 1
         for guest in guests:
-            mine = own_steps(brief, worked[guest.item], side, of, laid)
-            found += [step.model_copy(update={"beside": waiting}) for step in mine]
+            mine = own_acts(brief, worked[guest.step], side, of, laid)
+            found += [act.model_copy(update={"beside": waiting}) for act in mine]
     return tuple(found)
 
 
-def own_steps(brief: Brief, one: Worked, side: Side, of: Schools, laid: bool) -> tuple[Step, ...]:
+def own_acts(brief: Brief, one: Worked, side: Side, of: Schools, laid: bool) -> tuple[Act, ...]:
     """The steps of one item. The last of a waiting one is its wait."""
     if laid:
-        return tuple(_asked(one, step) for step in _made(brief, one, side, of, laid))
-    key = ("steps", one.item.model_dump_json(), one.seconds, one.spot_only, side, tuple(of.items()))
-    return brief.once(key, lambda: tuple(_asked(one, step) for step in _made(brief, one, side, of, laid)))
+        return tuple(_asked(one, act) for act in _made(brief, one, side, of, laid))
+    key = ("acts", one.step.model_dump_json(), one.seconds, one.spot_only, side, tuple(of.items()))
+    return brief.once(key, lambda: tuple(_asked(one, act) for act in _made(brief, one, side, of, laid)))
 
 
-def _made(brief: Brief, one: Worked, side: Side, of: Schools, laid: bool) -> Iterable[Step]:
+def _made(brief: Brief, one: Worked, side: Side, of: Schools, laid: bool) -> Iterable[Act]:
     make = Making(brief, one, side, of, laid)
     if one.spot_only:
-        yield make.step("free", f"Test spot: {one.title.lower()}", one.seconds, spot=spot_rule(brief, one), licence=make.licence)
+        yield make.act("free", f"Test spot: {one.title.lower()}", one.seconds, spot=spot_rule(brief, one), licence=make.licence)
         return
-    yield from MAKERS.get(one.item.modality, _plain)(make)
+    yield from MAKERS.get(one.step.modality, _plain)(make)
 
 
 class Making:
@@ -63,23 +63,23 @@ class Making:
         self.brief, self.one, self.side, self.of, self.laid = brief, one, side, of, laid
         self.settings: Any = one.settings
         self.card: Any = one.machine.card if one.machine else None
-        words = about()[one.item.modality]
+        words = about()[one.step.modality]
         self.licence = words.licence if words.licence not in ("senior", "physician", "micro depth") else ""
-        technique = school_acts(one.item.modality, of) or words.technique[:2]
-        where = f"{', '.join(one.item.zones)}. " if one.item.zones else ""
-        self.act = f"{where}{' '.join(technique)}"
-        self.plate = plate_of(one.item.zones, one.item.modality)
+        technique = school_acts(one.step.modality, of) or words.technique[:2]
+        where = f"{', '.join(one.step.zones)}. " if one.step.zones else ""
+        self.instruction = f"{where}{' '.join(technique)}"
+        self.plate = plate_of(one.step.zones, one.step.modality)
         self.enough = f"Enough: {words.endpoint[0].lower()}{words.endpoint[1:]}"
 
-    def step(self, kind: Any, title: str, seconds: float, act: str = "", **more: Any) -> Step:
+    def act(self, kind: Any, title: str, seconds: float, instruction: str = "", **more: Any) -> Act:
         """A step of this item."""
-        words = act or f"{self.act} {self.enough}"
-        mine = {"modality": self.one.item.modality, "item": self.one.item.id, "plate": self.plate}
-        return Step(kind=kind, title=title, act=words, seconds=max(round(seconds), 1), **(mine | more))
+        words = instruction or f"{self.instruction} {self.enough}"
+        mine = {"modality": self.one.step.modality, "step": self.one.step.id, "plate": self.plate}
+        return Act(kind=kind, title=title, instruction=words, seconds=max(round(seconds), 1), **(mine | more))
 
-    def ready(self, title: str = "", act: str = "") -> Step:
+    def ready(self, title: str = "", instruction: str = "") -> Act:
         """Getting it ready, with hands on: no energy yet, so it names no modality."""
-        return self.step("free", title or f"{self.one.title}: make ready", self.one.hands_s, act or self.act, modality="")
+        return self.act("free", title or f"{self.one.title}: make ready", self.one.hands_s, instruction or self.instruction, modality="")
 
     @property
     def machine(self) -> dict[str, Any]:
@@ -101,61 +101,61 @@ class Making:
     @property
     def passes(self) -> int:
         """How often each section is gone over: as set, or as the rule book says."""
-        rule_id = f"chair.pass.{self.one.item.modality}"
+        rule_id = f"chair.pass.{self.one.step.modality}"
         return next(
             (int(getattr(self.settings, name)) for name in ("passes", "rounds", "strokes") if hasattr(self.settings, name)),
             int(number(rule_id)) if has_rule(rule_id) else 1,
         )
 
 
-def _asked(one: Worked, step: Step) -> Step:
+def _asked(one: Worked, act: Act) -> Act:
     """The step with how often the client is asked, and in which words, while something works on the skin."""
-    name = step.modality
-    if not name or (step.kind == "free" and not step.spot) or name in ("cleanse", "tone", "dry", "finish"):
-        return step
+    name = act.modality
+    if not name or (act.kind == "free" and not act.spot) or name in ("cleanse", "tone", "dry", "finish"):
+        return act
     warm = name in all_of(("RF", "focused_lifting", "pulsed_light"))
-    acid = name in ("peel", "enzyme", "oxygen_mask") or step.stage == "wet.acid"
+    acid = name in ("peel", "enzyme", "oxygen_mask") or act.stage == "wet.acid"
     rule_id = "chair.ask.heat" if warm else "chair.ask.acid" if acid else "chair.ask.light" if name in ("led", "mask") else "chair.ask"
-    return step.model_copy(update={"ask_s": int(number(rule_id)), "asks": ("heat", "pain") if warm else ("pain",)})
+    return act.model_copy(update={"ask_s": int(number(rule_id)), "asks": ("heat", "pain") if warm else ("pain",)})
 
 
-def _plain(make: Making) -> Iterable[Step]:
+def _plain(make: Making) -> Iterable[Act]:
     """Hands only, or a machine that is counted by nothing."""
-    yield make.step("free", make.one.title, make.one.seconds)
+    yield make.act("free", make.one.title, make.one.seconds)
 
 
-def _waiting(title: str, over: str, keeps: bool = True) -> Callable[[Making], Iterable[Step]]:
+def _waiting(title: str, over: str, keeps: bool = True) -> Callable[[Making], Iterable[Act]]:
     """Put on, then left to work until the clock says so."""
 
-    def made(make: Making) -> Iterable[Step]:
+    def made(make: Making) -> Iterable[Act]:
         yield make.ready(f"{make.one.title} on")
-        yield make.step("timed", title or make.one.title, make.one.own_s, make.enough, over=over, keeps=keeps)
+        yield make.act("timed", title or make.one.title, make.one.own_s, make.enough, over=over, keeps=keeps)
 
     return made
 
 
-def _clocked(over: str) -> Callable[[Making], Iterable[Step]]:
+def _clocked(over: str) -> Callable[[Making], Iterable[Act]]:
     """A machine against the clock, section by section, in as many passes as it takes."""
 
-    def made(make: Making) -> Iterable[Step]:
+    def made(make: Making) -> Iterable[Act]:
         if make.one.hands_s:
             yield make.ready()
-        yield make.step("sections", make.one.title, make.one.own_s, parts=make.sections(), passes=make.passes, strict=True, over=over,
+        yield make.act("sections", make.one.title, make.one.own_s, parts=make.sections(), passes=make.passes, strict=True, over=over,
                         **make.machine)  # fmt: skip
 
     return made
 
 
-def _counted(make: Making) -> Iterable[Step]:
+def _counted(make: Making) -> Iterable[Act]:
     """Section by section, pass by pass; the clock is only told."""
     if make.one.hands_s:
         yield make.ready()
-    yield make.step("sections", make.one.title, make.one.own_s, parts=make.sections(), passes=make.passes, **make.machine)
+    yield make.act("sections", make.one.title, make.one.own_s, parts=make.sections(), passes=make.passes, **make.machine)
 
 
-def _crystal(make: Making) -> Iterable[Step]:
+def _crystal(make: Making) -> Iterable[Act]:
     yield make.ready()
-    yield make.step("sections", make.one.title, make.one.own_s, parts=make.sections("anticlockwise"), passes=make.passes, strict=True,
+    yield make.act("sections", make.one.title, make.one.own_s, parts=make.sections("anticlockwise"), passes=make.passes, strict=True,
                     over="Machine off. Brush off, look for red and dry patches.", **make.machine)  # fmt: skip
 
 
@@ -169,7 +169,7 @@ WET = {
 }
 
 
-def _wet(make: Making) -> Iterable[Step]:
+def _wet(make: Making) -> Iterable[Act]:
     yield make.ready("Wet tip: make ready", "First press suction only, second adds liquid; bubbles prove flow. Try it on your hand.")
     for stage, (title, over) in WET.items():
         minutes = getattr(make.settings, f"{stage}_min")
@@ -177,44 +177,44 @@ def _wet(make: Making) -> Iterable[Step]:
             continue
         infusing = stage == "infuse"
         suction = make.settings.infuse_at if infusing else make.settings.at
-        act = "Tip flat along the lines, press; more liquid." if infusing else make.act
+        instruction = "Tip flat along the lines, press; more liquid." if infusing else make.instruction
         if stage == "salicylic":
-            act = f"Congested and porous places, not pustules. {make.act}"
+            instruction = f"Congested and porous places, not pustules. {make.instruction}"
         machine = make.machine | {"dials": (("suction", float(suction), make.card.scale),)}
-        yield make.step(
-            "sections", title, minutes * 60, act, parts=make.sections(), strict=True, over=over or "On to the next bottle.",
+        yield make.act(
+            "sections", title, minutes * 60, instruction, parts=make.sections(), strict=True, over=over or "On to the next bottle.",
             stage="wet.infuse" if infusing else "wet.acid" if stage in ("acid", "peel") else "wet.clean", **machine,
         )  # fmt: skip
 
 
-def _oxygen_mask(make: Making) -> Iterable[Step]:
+def _oxygen_mask(make: Making) -> Iterable[Act]:
     hands, settings = make.one.hands_s, make.settings
     yield make.ready("Powder, gel, foam", "Powder first, gel, slow then hard whisk to foam, on fast; massage it in.").model_copy(
         update={"seconds": max(1, hands // 2)}
     )
-    yield make.step("timed", "Foam", settings.foam_min * 60, "Warm and bubbly. Lips tingle and numb: normal here.", keeps=True,
+    yield make.act("timed", "Foam", settings.foam_min * 60, "Warm and bubbly. Lips tingle and numb: normal here.", keeps=True,
                     over="Activator on now.", stage="oxygen.foam")  # fmt: skip
-    yield make.step("timed", "Activator", settings.activator_min * 60, "Ask: warmth and tingling, not burning.", keeps=True,
+    yield make.act("timed", "Activator", settings.activator_min * 60, "Ask: warmth and tingling, not burning.", keeps=True,
                     over="Neutralise now.", stage="oxygen.activator")  # fmt: skip
     whole = (Part(name="whole face", outlines=tuple(ring for part in make.sections() for ring in part.outlines)),)
-    yield make.step("sections", "Neutralise", hands / 4, "Neutraliser all over, wiped off; cool damp towel; jaw and hairline looked at.",
+    yield make.act("sections", "Neutralise", hands / 4, "Neutraliser all over, wiped off; cool damp towel; jaw and hairline looked at.",
                     parts=whole, passes=max(1, settings.neutralised), stage="oxygen.neutralise")  # fmt: skip
     least, most = number("oxygen_mask.ph.least"), number("oxygen_mask.ph.most")
-    yield make.step("free", "Back to its pH", hands - hands // 2 - hands / 4,
+    yield make.act("free", "Back to its pH", hands - hands // 2 - hands / 4,
                     f"Acid mist: spray, hands, damp gauze, until the skin reads pH {least:g} to {most:g}.", stage="oxygen.ph")  # fmt: skip
 
 
-def _airbrush(make: Making) -> Iterable[Step]:
+def _airbrush(make: Making) -> Iterable[Act]:
     massage = make.settings.massage_min * 60
     yield make.ready("Gel", f"Dry skin. {make.settings.gel_ml:g} mL of gel as a shiny film.")
-    yield make.step("timed", "Massage, first", massage, "Lively, upward; never over active acne.", over="On to the airbrush.")
+    yield make.act("timed", "Massage, first", massage, "Lively, upward; never over active acne.", over="On to the airbrush.")
     spray = max(1, make.one.own_s - 2 * massage)
-    yield make.step("sections", "Airbrush", spray, parts=make.sections(), passes=make.passes, **make.machine)
-    yield make.step("timed", "Massage, last", massage, "Then off with it. After: ¼ cup cleaner to empty, turn over, ¼ cup water to empty.",
+    yield make.act("sections", "Airbrush", spray, parts=make.sections(), passes=make.passes, **make.machine)
+    yield make.act("timed", "Massage, last", massage, "Then off with it. After: ¼ cup cleaner to empty, turn over, ¼ cup water to empty.",
                     over="Remove the gel.")  # fmt: skip
 
 
-def _lift(make: Making) -> Iterable[Step]:
+def _lift(make: Making) -> Iterable[Act]:
     """One side, the mirror, then the other: gel dries, and the lift shows only against the untreated side."""
     brief, one, settings = make.brief, make.one, make.settings
     lift = lifted(brief, settings, make.card, one.areas)
@@ -225,7 +225,7 @@ def _lift(make: Making) -> Iterable[Step]:
     other: Side = "left" if make.side == "right" else "right"
     for at in (make.side, other):
         lines = tuple(
-            StepLine(
+            StrokeLine(
                 path=line.path, points=line.points, repeats=settings.repeats, bony=line.bony,
                 level=bone_level if line.bony else settings.level,
             )
@@ -233,23 +233,23 @@ def _lift(make: Making) -> Iterable[Step]:
         )  # fmt: skip
         if at == other:
             yield mirror(make)
-        yield make.step(
+        yield make.act(
             "strokes", f"Lift, {at}", (lift.numbers[f"minutes_{at}"].value or 0) * 60,
             "Gel on this side only. Up and out; renew the gel before it dries.", side=at, lines=lines, hold_s=hold, level_most=most,
             sayings=lifting.sayings(settings.feel), **make.machine,
         )  # fmt: skip
 
 
-def mirror(make: Making) -> Step:
+def mirror(make: Making) -> Act:
     """One half shown against the other, before the second begins."""
-    act = "Everything off the skin first. Show one half against the other, or photograph it; ask how it felt."
-    return make.step("free", "Mirror", number("visit.half_face") * 60, act, mirror=True, modality="")
+    instruction = "Everything off the skin first. Show one half against the other, or photograph it; ask how it felt."
+    return make.act("free", "Mirror", number("visit.half_face") * 60, instruction, mirror=True, modality="")
 
 
 FIRST_ACT = "Gel off. Eyes shielded."
 
 
-def _light(make: Making) -> Iterable[Step]:
+def _light(make: Making) -> Iterable[Act]:
     """One timed step for each colour: the panel is changed over between them."""
     settings = make.settings
     pulsed = "" if settings.duty_percent == 100 else f" Pulsed, on {settings.duty_percent:g} % of the time."
@@ -257,26 +257,26 @@ def _light(make: Making) -> Iterable[Step]:
         yield make.ready("Panel", FIRST_ACT)
     for n, (_, colour, minutes) in enumerate(settings.parts):
         change = "Change the colour over. " if n else ""
-        act = f"{change}Panel at {settings.distance_cm:g} cm, {settings.cover}.{pulsed}"
-        yield make.step("timed", f"{colour.capitalize()} light", minutes * 60, act, over="Light off.")
+        instruction = f"{change}Panel at {settings.distance_cm:g} cm, {settings.cover}.{pulsed}"
+        yield make.act("timed", f"{colour.capitalize()} light", minutes * 60, instruction, over="Light off.")
 
 
-def _current(make: Making) -> Iterable[Step]:
+def _current(make: Making) -> Iterable[Act]:
     yield make.ready()
-    yield make.step("timed", make.one.title, make.one.own_s, over="Current down to zero, then off the skin.", **make.machine)
+    yield make.act("timed", make.one.title, make.one.own_s, over="Current down to zero, then off the skin.", **make.machine)
 
 
-def _bands(make: Making) -> Iterable[Step]:
-    yield make.ready("Bands", make.act)
+def _bands(make: Making) -> Iterable[Act]:
+    yield make.ready("Bands", make.instruction)
     for n, aspect in enumerate(("front", "back")):
-        act = "Raise by comfort, never past it." if n == 0 else "Down to zero, move the bands, raise again by comfort."
-        yield make.step("timed", f"Stimulation, {aspect}", make.one.own_s / 2, act, over="Current down to zero.", **make.machine)
+        instruction = "Raise by comfort, never past it." if n == 0 else "Down to zero, move the bands, raise again by comfort."
+        yield make.act("timed", f"Stimulation, {aspect}", make.one.own_s / 2, instruction, over="Current down to zero.", **make.machine)
 
 
-def _warm(make: Making) -> Iterable[Step]:
+def _warm(make: Making) -> Iterable[Act]:
     """Zone by zone, the higher side first, the mirror between the halves; read, asked, never still."""
     one, numbers = make.one, make.one.dose.numbers
-    yield make.ready("Gliding cream", make.act)
+    yield make.ready("Gliding cream", make.instruction)
     parts = zone_parts(make.brief, one, make.side) if make.laid else (Part(name=make.side), Part(name="other side"))
     first = tuple(part for part in parts if part.name.startswith(make.side))
     rest = tuple(part for part in parts if part not in first)
@@ -292,25 +292,26 @@ def _warm(make: Making) -> Iterable[Step]:
         if n:
             yield mirror(make)
         share = sum(part.cm2 for part in mine) / whole if make.laid else 1 / len(halves)
-        yield make.step(
-            "sections", f"{one.title}, {at}".rstrip(", "), (one.own_s - turning) * share, f"{make.act} Hold at {target:g} °C.", parts=mine,
+        yield make.act(
+            "sections", f"{one.title}, {at}".rstrip(", "), (one.own_s - turning) * share, f"{make.instruction} Hold at {target:g} °C.",
+            parts=mine,
             passes=make.passes, heat=heat, **make.machine,
         )  # fmt: skip
 
 
-def _gridded(make: Making) -> Iterable[Step]:
+def _gridded(make: Making) -> Iterable[Act]:
     """Footprint by footprint, section by section: the next one lit, the tip wiped when it is due, after its test spot."""
-    one, name = make.one, make.one.item.modality
+    one, name = make.one, make.one.step.modality
     tips = sorted(getattr(make.card, "tips", ()), key=lambda tip: -tip.area_cm2)
     parts: tuple[Part, ...] = (Part(name="everywhere"),)
     cells: tuple[Cell, ...] = (Cell(part=0, ring=()),)
     if make.laid and tips:
         chosen = make.card.tip(getattr(make.settings, "tip", "")) or tips[0]
         parts, cells = grid_cells(make.brief, one, make.side, _footprint(make, chosen), _footprint(make, min(chosen, tips[-1], key=_cm2)))
-    hand = (about()[name].technique[3] if len(about()[name].technique) > 3 else make.act).split(". ")[0].rstrip(".") + "."
+    hand = (about()[name].technique[3] if len(about()[name].technique) > 3 else make.instruction).split(". ")[0].rstrip(".") + "."
     wipe = int(number(f"{name}.clean")) if has_rule(f"{name}.clean") else 0
     yield make.ready()
-    yield make.step(
+    yield make.act(
         "pulses", one.title, one.own_s, f"{hand} {make.enough}", parts=parts, cells=cells, passes=make.passes, clean_every=wipe,
         spot=spot_rule(make.brief, one, make.laid), **make.machine,
     )  # fmt: skip
@@ -322,7 +323,7 @@ def _cm2(tip: CardTip) -> float:
 
 def _footprint(make: Making, tip: CardTip) -> Tip:
     """What one pulse covers: the tip; for focused lifting a line of its length, as far from the next as is set."""
-    down = make.settings.spacing_mm if make.one.item.modality == "focused_lifting" else tip.down_mm
+    down = make.settings.spacing_mm if make.one.step.modality == "focused_lifting" else tip.down_mm
     shape: Any = "circle" if tip.round else "rectangle"
     overlap = getattr(make.settings, "overlap_percent", 0) / 100
     return Tip(shape=shape, across_mm=tip.across_mm, down_mm=down, overlap=min(overlap, 0.6))
@@ -330,7 +331,7 @@ def _footprint(make: Making, tip: CardTip) -> Tip:
 
 def spot_rule(brief: Brief, one: Worked, laid: bool = True) -> SpotRule | None:
     """The test spot of an item: always for fractional radiofrequency; for acids and pulsed light until one was read (`spot_only`)."""
-    name = one.item.modality
+    name = one.step.modality
     if name != "rf_fractional" and not one.spot_only:
         return None
     module, card = MODALITIES[name], one.machine.card if one.machine else None
@@ -351,7 +352,7 @@ def spot_rule(brief: Brief, one: Worked, laid: bool = True) -> SpotRule | None:
 
 def _next_up(brief: Brief, one: Worked, card: Any) -> tuple[float | None, str]:
     """One step up, if neither a ceiling nor the rule of a fifth stands against it; else why it is not taken."""
-    module = MODALITIES[one.item.modality]
+    module = MODALITIES[one.step.modality]
     field = module.INCREMENT.field
     stronger = incremented(module, one.settings, card, up=True)
     was, now = float(getattr(one.settings, field)), float(getattr(stronger, field))
@@ -361,13 +362,13 @@ def _next_up(brief: Brief, one: Worked, card: Any) -> tuple[float | None, str]:
     if more and more > number("rf_fractional.step.most") + 1e-9:
         return None, f"A step would be {100 * (more - 1):.0f} % more energy; a fifth is the most."
     try:
-        stops = compute(brief, one.item.with_settings(stronger), (), (), {}).stops
+        stops = compute(brief, one.step.with_settings(stronger), (), (), {}).stops
     except (MerakError, ValidationError) as stop:
         return None, str(stop)
     return (None, stops[0].words) if stops else (now, "")
 
 
-MAKERS: dict[str, Callable[[Making], Iterable[Step]]] = {
+MAKERS: dict[str, Callable[[Making], Iterable[Act]]] = {
     "microcurrent": _lift,
     "led": _light,
     "numbing": _waiting("Numbing cream works", "Cream off now: wipe, then clean."),

@@ -9,9 +9,9 @@ from merak.core.body.sections import Section, SectionOrder, sections
 from merak.core.body.treatable import BESIDE, Treatable
 from merak.core.client import Side
 from merak.core.knowledge import about
+from merak.core.plan.acts import Cell, Part, Ring
 from merak.core.plan.brief import Brief, plate_of
-from merak.core.plan.chair import Cell, Part, Ring
-from merak.core.plan.item import Worked
+from merak.core.plan.step import Worked
 from merak.core.plan.survey import SPECK_CM2
 
 #: Outlines are kept to a tenth of a millimetre: finer than any hand.
@@ -20,7 +20,7 @@ DIGITS = 1
 
 def area_of(brief: Brief, one: Worked) -> Treatable:
     """The plate of an item with the modality's margins; the mask's where it keeps none."""
-    return brief.area(about()[one.item.modality].work or "mask", plate_of(one.item.zones, one.item.modality))
+    return brief.area(about()[one.step.modality].work or "mask", plate_of(one.step.zones, one.step.modality))
 
 
 def section_parts(brief: Brief, one: Worked, first: Side, order: SectionOrder = "cheeks first") -> tuple[Part, ...]:
@@ -39,7 +39,7 @@ def grid_cells(brief: Brief, one: Worked, first: Side, tip: Tip, small: Tip) -> 
     """The sections of an item and the footprints in them, walked section by section; `small` is for lips, nose and around the eyes."""
     parts: list[Part] = []
     cells: list[Cell] = []
-    order: SectionOrder = "cheek, chin, forehead, other cheek" if one.item.modality == "pulsed_light" else "cheeks first"
+    order: SectionOrder = "cheek, chin, forehead, other cheek" if one.step.modality == "pulsed_light" else "cheeks first"
     for section, shape in _sections(brief, one, first, order):
         found = grid(shape, small if section.small_tip else tip)
         if found.count:

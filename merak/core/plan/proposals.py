@@ -14,9 +14,9 @@ from merak.core.knowledge import Condition, Consider, about, all_of, book, condi
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
-from merak.core.plan.fitting import Placed, chosen, clashes, may_run_beside, phase, title
-from merak.core.plan.item import Item, Worked, begin, compute
+from merak.core.plan.fitting import Placed, chosen, clashes, may_run_beside, rank, title
 from merak.core.plan.screening import HOUSEKEEPING
+from merak.core.plan.step import Step, Worked, begin, compute
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 from merak.core.working import Frozen
 
@@ -37,7 +37,7 @@ class Gain(NamedTuple):
 class Candidate(NamedTuple):
     """A step that could be in the plan, computed: its gains, seconds, price in cents, load, and the whole item."""
 
-    item: Item
+    step: Step
     gains: tuple[Gain, ...]
     seconds: int
     cents: int
@@ -48,7 +48,7 @@ class Candidate(NamedTuple):
     @property
     def modality(self) -> str:
         """Its modality."""
-        return self.item.modality
+        return self.step.modality
 
 
 class LeftOut(Frozen):
@@ -218,7 +218,7 @@ def proposals(brief: Brief) -> tuple[Proposal, ...]:
 
 
 def _same(one: Proposal, other: Proposal) -> bool:
-    mine, theirs = ([(item.modality, item.settings, item.zones) for item in p.plan.items] for p in (one, other))
+    mine, theirs = ([(step.modality, step.settings, step.zones) for step in p.plan.steps] for p in (one, other))
     return mine == theirs
 
 
@@ -240,8 +240,8 @@ def _candidates(brief: Brief, of: dict[str, str], kind: ProposalKind) -> tuple[l
     considers: dict[str, tuple[Condition, Consider]] = {}
     for condition, worst in _wanted(brief):
         goal = number("propose.goal") if condition.id in brief.wish.goals else 1
-        for rank, consider in enumerate(condition.consider):
-            share = max(0.0, 1 - number("propose.first") * rank)
+        for place, consider in enumerate(condition.consider):
+            share = max(0.0, 1 - number("propose.first") * place)
             points = round(10 * worst * number(f"propose.evidence.{consider.evidence}") * share * goal)
             gains.setdefault(consider.modality, []).append(Gain(condition.id, points, consider.evidence))
             considers.setdefault(consider.modality, (condition, consider))
@@ -306,31 +306,31 @@ def _candidate(
     of: dict[str, str],
     kind: ProposalKind,
     name: str,
-    item_id: str,
+    step_id: str,
     considered: tuple[Condition, Consider] | None,
     gains: tuple[Gain, ...],
 ) -> Candidate:
-    item = begin(brief, name, item_id, of, considered[1] if considered else None, _zones(brief, name, considered))
+    step = begin(brief, name, step_id, of, considered[1] if considered else None, _zones(brief, name, considered))
     if kind == "gentle" and name not in HOUSEKEEPING and traits()[name].load:
-        item = _gentler(brief, item, of)
-    found = compute(brief, item, (), (), of)
-    return Candidate(item, gains, found.seconds, round(found.price * 100), found.load, frozenset(found.areas), found.hands_s)
+        step = _gentler(brief, step, of)
+    found = compute(brief, step, (), (), of)
+    return Candidate(step, gains, found.seconds, round(found.price * 100), found.load, frozenset(found.areas), found.hands_s)
 
 
-def _gentler(brief: Brief, item: Item, of: dict[str, str]) -> Item:
+def _gentler(brief: Brief, step: Step, of: dict[str, str]) -> Step:
     """One step down, where that is still a setting that nothing stands against."""
-    found: Worked = compute(brief, item, (), (), of)
+    found: Worked = compute(brief, step, (), (), of)
     card = found.machine.card if found.machine else None
-    settings = incremented(MODALITIES[item.modality], found.settings, card, up=False)
-    lower = item.with_settings(settings)
-    return lower if not compute(brief, lower, (), (), of).stops else item
+    settings = incremented(MODALITIES[step.modality], found.settings, card, up=False)
+    lower = step.with_settings(settings)
+    return lower if not compute(brief, lower, (), (), of).stops else step
 
 
 def _problem(
     brief: Brief, of: dict[str, str], kind: ProposalKind, candidates: Sequence[Candidate], met: dict[tuple[Placed, Placed], bool]
 ) -> Problem:
     """The candidates with what excludes, needs and overlaps what, and the limits of today."""
-    order = sorted(range(len(candidates)), key=lambda n: phase(candidates[n].modality, of))
+    order = sorted(range(len(candidates)), key=lambda n: rank(candidates[n].modality, of))
     apart, done = set(), {name: before.on for name, before in brief.history.items() if before.on}
     barred = []
     for n in order:
@@ -363,7 +363,7 @@ def _problem(
 
 
 def _placed(one: Candidate) -> Placed:
-    return Placed(one.item.id, one.modality, one.zones)
+    return Placed(one.step.id, one.modality, one.zones)
 
 
 def _overlaps(candidates: Sequence[Candidate], of: dict[str, str]) -> dict[tuple[int, int], int]:
@@ -371,7 +371,7 @@ def _overlaps(candidates: Sequence[Candidate], of: dict[str, str]) -> dict[tuple
     pairs = {}
     for a, host in enumerate(candidates):
         for b, guest in enumerate(candidates):
-            in_order = phase(guest.modality, of) >= phase(host.modality, of)  # what comes before is not put off to save a minute
+            in_order = rank(guest.modality, of) >= rank(host.modality, of)  # what comes before is not put off to save a minute
             if in_order and a != b and traits()[host.modality].waits and may_run_beside(host.modality, guest.modality, of):
                 pairs[a, b] = min(host.seconds - host.hands_s, guest.seconds)
     kept: dict[tuple[int, int], int] = {}
@@ -385,13 +385,13 @@ def _proposal(
     brief: Brief, of: dict[str, str], kind: ProposalKind, problem: Problem, taken: tuple[int, ...], out: list[LeftOut]
 ) -> Proposal | None:
     """The set as a plan in its order, computed as a whole; None when it holds nothing but housekeeping."""
-    order = sorted(taken, key=lambda n: (phase(problem.candidates[n].modality, of), n))
+    order = sorted(taken, key=lambda n: (rank(problem.candidates[n].modality, of), n))
     guests = {b: a for (a, b) in problem.saves if a in taken and b in taken}
-    items = []
+    steps = []
     for n in order:
-        item = problem.candidates[n].item
-        items.append(item.model_copy(update={"beside": problem.candidates[guests[n]].item.id}) if n in guests else item)
-    plan = Plan(items=tuple(items), kind=kind)
+        step = problem.candidates[n].step
+        steps.append(step.model_copy(update={"beside": problem.candidates[guests[n]].step.id}) if n in guests else step)
+    plan = Plan(steps=tuple(steps), kind=kind)
     computed = visit_plan(brief, plan)
     if not computed.startable:
         return None
@@ -420,7 +420,7 @@ def _why_left(brief: Brief, of: dict[str, str], problem: Problem, taken: tuple[i
         foes = [m for m in kept if (min(n, m), max(n, m)) in problem.apart or (n, m) in problem.apart or (m, n) in problem.apart]
         if foes:
             other = problem.candidates[foes[0]]
-            pair = sorted((one, other), key=lambda c: phase(c.modality, of))
+            pair = sorted((one, other), key=lambda c: rank(c.modality, of))
             met = [c for c in clashes([_placed(pair[0]), _placed(pair[1])], brief.newcomer, of) if c.kind not in ("needs", "earlier")]
             why = f"Not with {title(other.modality)}: {met[0].words if met else ''}"
             yield LeftOut(title=title(one.modality), why=why, rule=met[0].rule if met else "")

@@ -9,7 +9,7 @@ from merak.core.knowledge import Consider
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import title
-from merak.core.plan.item import Item, begin, lowered
+from merak.core.plan.step import Step, begin, lowered
 from merak.core.plan.visit_plan import Plan, in_force
 from merak.core.working import Frozen
 
@@ -41,41 +41,41 @@ def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
     """
     if not name.strip():
         raise BadInput({"name": "What is the routine called?"})
-    places = {item.id: n for n, item in enumerate(plan.items)}
+    places = {step.id: n for n, step in enumerate(plan.steps)}
     found = tuple(name for name, graded in brief.findings.grades.items() if any(graded.values()))
     steps = tuple(
-        RoutineStep(modality=item.modality, zones=item.zones, kinds=_kinds(item), settings=_amounts(item), beside=places.get(item.beside))
-        for item in plan.items
+        RoutineStep(modality=step.modality, zones=step.zones, kinds=_kinds(step), settings=_amounts(step), beside=places.get(step.beside))
+        for step in plan.steps
     )
     return Routine(name=name.strip()[:80], conditions=found, goals=brief.wish.goals, steps=steps, methods=plan.methods)
 
 
-def _kinds(item: Item) -> dict[str, str]:
+def _kinds(step: Step) -> dict[str, str]:
     """The settings that are choices between kinds (a colour, an acid, a polarity): words, not numbers."""
-    model = MODALITIES[item.modality].Settings
-    settings: Any = model.model_validate(item.settings)
+    model = MODALITIES[step.modality].Settings
+    settings: Any = model.model_validate(step.settings)
     follows = {"skin", "school", "tip", "place"}
     return {
         name: value for name in model.model_fields if name not in follows and isinstance(value := getattr(settings, name), str) and value
     }  # fmt: skip
 
 
-def _amounts(item: Item) -> dict[str, float | bool]:
+def _amounts(step: Step) -> dict[str, float | bool]:
     """The settings that are numbers or yes and no."""
-    settings: Any = MODALITIES[item.modality].Settings.model_validate(item.settings)
+    settings: Any = MODALITIES[step.modality].Settings.model_validate(step.settings)
     return {name: value for name in type(settings).model_fields if isinstance(value := getattr(settings, name), bool | int | float)}
 
 
-def _as_kept(brief: Brief, item: Item, step: RoutineStep, of: dict[str, str]) -> Item:
+def _as_kept(brief: Brief, step: Step, entry: RoutineStep, of: dict[str, str]) -> Step:
     """An item with what the routine keeps, its strength no more than this client's own start; as begun where a rule stands against it."""
-    field, _, down = MODALITIES[item.modality].INCREMENT
-    kept = {name: value for name, value in step.settings.items() if name in item.settings}
-    if field in kept and (kept[field] > item.settings[field]) != down:
-        kept[field] = item.settings[field]
+    field, _, down = MODALITIES[step.modality].INCREMENT
+    kept = {name: value for name, value in entry.settings.items() if name in step.settings}
+    if field in kept and (kept[field] > step.settings[field]) != down:
+        kept[field] = step.settings[field]
     try:
-        return lowered(brief, item.with_settings(item.settings | kept), of)
+        return lowered(brief, step.with_settings(step.settings | kept), of)
     except (Refused, BadInput):
-        return item
+        return step
 
 
 def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str], ...]]:
@@ -83,26 +83,26 @@ def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str],
     out; and (step, why) of what this client cannot have today.
     """
     of = in_force(brief, Plan(methods=routine.methods))
-    items: list[Item] = []
+    steps: list[Step] = []
     ids: dict[int, str] = {}
     left: list[tuple[str, str]] = []
-    for n, step in enumerate(routine.steps):
+    for n, entry in enumerate(routine.steps):
         try:
-            able = workable(brief, step.modality, step.zones)
-            zones = tuple(zone for zone in step.zones if zone in able)
-            if step.zones and not zones:  # none would mean everywhere
-                raise Refused(f"Its zones are closed today: {', '.join(step.zones)}.", "plan.closed_zones")
-            item = begin(
-                brief, step.modality, f"s{n + 1}", of, Consider(modality=step.modality, evidence="weak", set=dict(step.kinds)), zones
+            able = workable(brief, entry.modality, entry.zones)
+            zones = tuple(zone for zone in entry.zones if zone in able)
+            if entry.zones and not zones:  # none would mean everywhere
+                raise Refused(f"Its zones are closed today: {', '.join(entry.zones)}.", "plan.closed_zones")
+            step = begin(
+                brief, entry.modality, f"s{n + 1}", of, Consider(modality=entry.modality, evidence="weak", set=dict(entry.kinds)), zones
             )
         except Refused as stop:
-            left.append((title(step.modality), stop.words))
+            left.append((title(entry.modality), stop.words))
             continue
         except BadInput as bad:
-            left.append((title(step.modality), " ".join(bad.fields.values())))
+            left.append((title(entry.modality), " ".join(bad.fields.values())))
             continue
-        item = _as_kept(brief, item, step, of)
-        ids[n] = item.id
-        host = ids.get(step.beside, "") if step.beside is not None else ""
-        items.append(item.model_copy(update={"beside": host}))
-    return Plan(items=tuple(items), methods=routine.methods, routine=routine.name), tuple(left)
+        step = _as_kept(brief, step, entry, of)
+        ids[n] = step.id
+        host = ids.get(entry.beside, "") if entry.beside is not None else ""
+        steps.append(step.model_copy(update={"beside": host}))
+    return Plan(steps=tuple(steps), methods=routine.methods, routine=routine.name), tuple(left)

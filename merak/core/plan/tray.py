@@ -38,27 +38,27 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
     products: dict[str, TrayLine] = {}
     protection: dict[str, TrayLine] = {}
     checks: dict[str, TrayLine] = {}
-    for item in plan.plan.items:
-        name = about()[item.modality].title
-        machine = brief.machine(item.modality, item.machine) if MODALITIES[item.modality].CARD else None
+    for step in plan.plan.steps:
+        name = about()[step.modality].title
+        machine = brief.machine(step.modality, step.machine) if MODALITIES[step.modality].CARD else None
         if machine:
             tips = getattr(machine.card, "tips", ())
-            tip = next((one for one in tips if one.name == item.settings.get("tip")), tips[0] if tips else None)
+            tip = next((one for one in tips if one.name == step.settings.get("tip")), tips[0] if tips else None)
             words = "" if tip is None else f"{tip.name}{', single use, still sealed' if tip.single_use else ''}"
             _put(machines, machine.card.name, words, name)
-        amounts = _amounts(plan, item.id)
-        for n, thing in enumerate(about()[item.modality].consumables):
+        amounts = _amounts(plan, step.id)
+        for n, thing in enumerate(about()[step.modality].consumables):
             _put(products, thing, amounts.get(None, "") if n == 0 else "", name)
         for named, amount in amounts.items():
             if named is not None:
                 _put(products, named, amount, name)
-        for protected in traits()[item.modality].protect:
+        for protected in traits()[step.modality].protect:
             _put(protection, protected, "", name)
-        for check in traits()[item.modality].checks:
+        for check in traits()[step.modality].checks:
             _put(checks, f"{machine.card.name if machine else name}: {check}", "", name)
     for method in methods().values():
         school = next(one for one in method.schools if one.id == of[method.id])
-        if any(item.modality in school.on for item in plan.plan.items):
+        if any(step.modality in school.on for step in plan.plan.steps):
             for thing in school.tray:
                 _put(products, thing, "", method.words)
     for thing in ALWAYS:
@@ -71,11 +71,11 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
     )
 
 
-def _amounts(plan: VisitPlan, item_id: str) -> dict[str | None, str]:
+def _amounts(plan: VisitPlan, step_id: str) -> dict[str | None, str]:
     """What a step uses up, by thing; None stands for its first consumable."""
     found: dict[str | None, str] = {}
     for key, thing in AMOUNTS.items():
-        number = plan.numbers.get(f"{item_id}.{key}")
+        number = plan.numbers.get(f"{step_id}.{key}")
         if number is not None and number.value is not None:
             found[thing] = number.text
     return found

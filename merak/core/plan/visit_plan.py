@@ -8,12 +8,12 @@ from pydantic import Field, model_validator
 from merak.core.client import Side
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about, methods, number, rule, traits
+from merak.core.plan.acts import Act, Span
 from merak.core.plan.brief import Brief
-from merak.core.plan.chair import Span, Step
 from merak.core.plan.fitting import Clash, Placed, chosen, clashes, may_run_beside, title
-from merak.core.plan.item import Item, Worked, compute
-from merak.core.plan.order import chair_steps
+from merak.core.plan.order import chair_acts
 from merak.core.plan.side import FirstSide, first_side
+from merak.core.plan.step import Step, Worked, compute
 from merak.core.working import Caution, Frozen, Quantity
 
 
@@ -22,7 +22,7 @@ class Plan(Frozen):
     routine that it was fitted from.
     """
 
-    items: tuple[Item, ...] = Field((), max_length=40)
+    steps: tuple[Step, ...] = Field((), max_length=40)
     side: Side | None = None
     methods: dict[str, str] = Field(default_factory=dict)
     kind: str = Field("", max_length=20)
@@ -30,24 +30,24 @@ class Plan(Frozen):
 
     @model_validator(mode="after")
     def _each_once(self) -> "Plan":
-        if len({item.id for item in self.items}) < len(self.items):
+        if len({step.id for step in self.steps}) < len(self.steps):
             raise ValueError("two steps carry the same id")
         return self
 
-    def of(self, item_id: str) -> Item:
+    def of(self, step_id: str) -> Step:
         """An item by id. Raises BadInput when the plan has none."""
-        found = next((one for one in self.items if one.id == item_id), None)
+        found = next((one for one in self.steps if one.id == step_id), None)
         if found is None:
-            raise BadInput({"item": "That step is no longer in the plan."})
+            raise BadInput({"step": "That step is no longer in the plan."})
         return found
 
-    def with_item(self, item: Item) -> "Plan":
+    def with_step(self, step: Step) -> "Plan":
         """The plan with one item changed."""
-        return self.model_copy(update={"items": tuple(item if one.id == item.id else one for one in self.items)})
+        return self.model_copy(update={"steps": tuple(step if one.id == step.id else one for one in self.steps)})
 
     def new_id(self) -> str:
         """An id that no item has."""
-        used = {one.id for one in self.items}
+        used = {one.id for one in self.steps}
         return next(f"s{n}" for n in range(1, len(used) + 2) if f"s{n}" not in used)
 
 
@@ -56,7 +56,7 @@ class VisitPlan(Frozen):
 
     plan: Plan
     first: FirstSide
-    steps: tuple[Step, ...]
+    acts: tuple[Act, ...]
     spans: tuple[Span, ...]
     numbers: dict[str, Quantity]
     cautions: dict[str, tuple[Caution, ...]]
@@ -71,7 +71,7 @@ class VisitPlan(Frozen):
     def startable(self) -> bool:
         """Whether nothing stands against it and something is planned."""
         clear = not self.refused and not self.stopped and not self.clashes
-        return clear and any(about()[one.modality].group != "support" or one.modality == "mask" for one in self.plan.items)
+        return clear and any(about()[one.modality].group != "support" or one.modality == "mask" for one in self.plan.steps)
 
     @property
     def seconds(self) -> int:
@@ -101,17 +101,17 @@ def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     first = first_side(brief.findings)
     side = plan.side or first.side
     spans = _spans(plan, worked, of, stopped)
-    steps = chair_steps(brief, worked, spans, side, of, laid) if chair else ()
+    acts = chair_acts(brief, worked, spans, side, of, laid) if chair else ()
     numbers = {"side.difference": first.difference} | {
-        f"{one.item.id}.{key}": found for one in worked.values() for key, found in one.dose.numbers.items()
+        f"{one.step.id}.{key}": found for one in worked.values() for key, found in one.dose.numbers.items()
     }
     numbers |= _totals(brief, worked, spans)
     against, allowed = _clashes(brief, plan, worked, of, numbers, spans)
     return VisitPlan(
-        plan=plan, first=first, steps=steps, spans=spans, numbers=numbers, refused=refused, stopped=stopped, clashes=against,
-        cautions={one.item.id: one.cautions for one in worked.values()},
+        plan=plan, first=first, acts=acts, spans=spans, numbers=numbers, refused=refused, stopped=stopped, clashes=against,
+        cautions={one.step.id: one.cautions for one in worked.values()},
         allowed=(*allowed, *(c for one in worked.values() for c in one.cautions if c.words.startswith("Past a ceiling"))),
-        zones={one.item.id: one.areas for one in worked.values()}, slot_s=60 * brief.slot,
+        zones={one.step.id: one.areas for one in worked.values()}, slot_s=60 * brief.slot,
     )  # fmt: skip
 
 
@@ -119,26 +119,26 @@ def _all_worked(brief: Brief, plan: Plan, of: dict[str, str]) -> tuple[dict[str,
     worked: dict[str, Worked] = {}
     stopped: dict[str, Caution] = {}
     refused: dict[str, Caution] = {}
-    names = tuple(one.modality for one in plan.items)
-    for n, item in enumerate(plan.items):
+    names = tuple(one.modality for one in plan.steps)
+    for n, step in enumerate(plan.steps):
         try:
-            found = worked[item.id] = compute(brief, item, names[:n] + names[n + 1 :], names[n + 1 :], of)
+            found = worked[step.id] = compute(brief, step, names[:n] + names[n + 1 :], names[n + 1 :], of)
         except Refused as stop:
-            stopped[item.id] = Caution(weight="stop", words=stop.words, act="", rule=stop.rule or "plan.order")
+            stopped[step.id] = Caution(weight="stop", words=stop.words, act="", rule=stop.rule or "plan.order")
             continue
         except BadInput as bad:
             for key, words in bad.fields.items():
                 refused[key] = Caution(weight="stop", words=words, act="", rule="device.scale", field=key)
             continue
         for stop_ in found.stops:
-            refused.setdefault(f"{item.id}.{stop_.field or 'settings'}", stop_)
+            refused.setdefault(f"{step.id}.{stop_.field or 'settings'}", stop_)
     return worked, stopped, refused
 
 
-def _guest_of(plan: Plan, item: Item, of: dict[str, str], stopped: dict[str, Caution]) -> Item | None:
+def _guest_of(plan: Plan, step: Step, of: dict[str, str], stopped: dict[str, Caution]) -> Step | None:
     """The item in whose waiting time this one runs, when it may."""
-    host = next((one for one in plan.items if one.id == item.beside and one.id != item.id), None)
-    if host is None or host.beside or host.id in stopped or not may_run_beside(host.modality, item.modality, of):
+    host = next((one for one in plan.steps if one.id == step.beside and one.id != step.id), None)
+    if host is None or host.beside or host.id in stopped or not may_run_beside(host.modality, step.modality, of):
         return None
     return host
 
@@ -147,15 +147,15 @@ def _spans(plan: Plan, worked: dict[str, Worked], of: dict[str, str], stopped: d
     """The items in time. Guests run in their host's waiting time, one after the other; what they need beyond it lengthens it."""
     found: list[Span] = []
     at = 0
-    hosts = {item.id: host.id for item in plan.items if item.id in worked and (host := _guest_of(plan, item, of, stopped))}
-    for item in plan.items:
-        if item.id not in worked or item.id in hosts:
+    hosts = {step.id: host.id for step in plan.steps if step.id in worked and (host := _guest_of(plan, step, of, stopped))}
+    for step in plan.steps:
+        if step.id not in worked or step.id in hosts:
             continue
-        one = worked[item.id]
+        one = worked[step.id]
         found.append(_span(one, 0, at))
         end = beside = at + one.hands_s
-        for guest in plan.items:
-            if hosts.get(guest.id) == item.id:
+        for guest in plan.steps:
+            if hosts.get(guest.id) == step.id:
                 found.append(_span(worked[guest.id], 1, beside))
                 beside += worked[guest.id].seconds
         end += max(one.own_s, beside - end)
@@ -165,7 +165,7 @@ def _spans(plan: Plan, worked: dict[str, Worked], of: dict[str, str], stopped: d
 
 def _span(one: Worked, track: Literal[0, 1], at: int) -> Span:
     return Span(
-        item=one.item.id, title=one.title, modality=one.item.modality, track=track, start_s=at, seconds=one.seconds, hands_s=one.hands_s,
+        step=one.step.id, title=one.title, modality=one.step.modality, track=track, start_s=at, seconds=one.seconds, hands_s=one.hands_s,
         waits=one.waits,
     )  # fmt: skip
 
@@ -196,7 +196,7 @@ def _clashes(
     brief: Brief, plan: Plan, worked: dict[str, Worked], of: dict[str, str], numbers: dict[str, Quantity], spans: tuple[Span, ...]
 ) -> tuple[tuple[Clash, ...], tuple[Caution, ...]]:
     """What does not fit between steps, with the clock, the slot, the money, the event; and what of it a senior allowed in writing."""
-    placed = tuple(Placed(i.id, i.modality, frozenset(worked[i.id].areas)) for i in plan.items if i.id in worked)
+    placed = tuple(Placed(i.id, i.modality, frozenset(worked[i.id].areas)) for i in plan.steps if i.id in worked)
     done = {name: before.on for name, before in brief.history.items() if before.on}
     key = ("clashes", placed, tuple(of.items()))
     between_steps = brief.once(key, lambda: clashes(placed, brief.newcomer, of, done, brief.today))
@@ -215,7 +215,7 @@ def _clashes(
 
 def between(plan: Plan, clash: Clash) -> str:
     """The modalities that a clash is between, as an override names them."""
-    return "/".join(sorted(one.modality for one in plan.items if one.id in clash.steps))
+    return "/".join(sorted(one.modality for one in plan.steps if one.id in clash.steps))
 
 
 def _limit(rule_id: str, steps: Iterable[str], words: str, act: str) -> Clash:
@@ -245,21 +245,21 @@ def _limits(brief: Brief, plan: Plan, worked: dict[str, Worked], numbers: dict[s
 def _event(brief: Brief, worked: dict[str, Worked]) -> Iterable[Clash]:
     days = (brief.wish.event - brief.today).days if brief.wish.event else 0
     for one in worked.values():
-        if traits()[one.item.modality].strong and 0 <= days < number("event.never"):
+        if traits()[one.step.modality].strong and 0 <= days < number("event.never"):
             words = f"{one.title} {days} days before the event. {rule('event.never').words}"
-            yield _limit("event.never", (one.item.id,), words, f"Leave {one.title} out, or do it after.")
+            yield _limit("event.never", (one.step.id,), words, f"Leave {one.title} out, or do it after.")
 
 
 def _numb_clock(plan: Plan, worked: dict[str, Worked], laid: tuple[Span, ...]) -> Iterable[Clash]:
     """Numbing's minutes must be over before what is numbed for begins; what is put beside it may lengthen but not shorten it."""
-    spans = {span.item: span for span in laid}
-    for item in plan.items:
-        if item.modality == "numbing" and item.id in spans:
-            cream = worked[item.id].settings
-            ready = spans[item.id].start_s + spans[item.id].hands_s + round(cream.minutes * 60)
-            for other in plan.items:
+    spans = {span.step: span for span in laid}
+    for step in plan.steps:
+        if step.modality == "numbing" and step.id in spans:
+            cream = worked[step.id].settings
+            ready = spans[step.id].start_s + spans[step.id].hands_s + round(cream.minutes * 60)
+            for other in plan.steps:
                 if other.modality in ("rf_fractional", "micro_needling") and other.id in spans and cream.school != "none":
                     early = ready - spans[other.id].start_s
                     if early > 30:
                         words = f"{title(other.modality)} begins {early / 60:.0f} min before the cream has had its time."
-                        yield _limit("plan.numb_clock", (item.id, other.id), words, "Put numbing earlier, or something beside it.")
+                        yield _limit("plan.numb_clock", (step.id, other.id), words, "Put numbing earlier, or something beside it.")

@@ -27,6 +27,6 @@ class Event(NamedTuple):
     at: datetime
     value: float | None = None
     words: str = ""
-    step: int | None = None
+    act: int | None = None
     data: Mapping[str, Any] = NOTHING
     by: str = ""

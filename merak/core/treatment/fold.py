@@ -11,12 +11,12 @@ from typing import Any
 from pydantic import ValidationError
 
 from merak.core.knowledge import number
-from merak.core.plan.chair import Step, guests_of
+from merak.core.plan.acts import Act, guests_of
 from merak.core.plan.spots import SpotLook, answer, due
 from merak.core.treatment.events import OLD_NAMES, Event
 from merak.core.treatment.hands import may_give
 from merak.core.treatment.locks import locked
-from merak.core.treatment.state import Ending, Incident, RunState, Spot, StepRun
+from merak.core.treatment.state import ActRun, Ending, Incident, RunState, Spot
 from merak.core.treatment.walk import next_place, tallied
 from merak.core.treatment.warmth import Warmth
 
@@ -26,55 +26,55 @@ COLDEST, WARMEST = -10.0, 80.0
 MOST_SAID = 60
 
 
-def fold(steps: Sequence[Step], events: Iterable[Event], before: RunState | None = None) -> RunState:
+def fold(acts: Sequence[Act], events: Iterable[Event], before: RunState | None = None) -> RunState:
     """The state after these events, in this order, from the beginning or from the state `before`. Repeated ids are harmless."""
-    state = before.copy() if before else RunState(runs=[StepRun() for _ in steps])
+    state = before.copy() if before else RunState(runs=[ActRun() for _ in acts])
     for event in events:
         if event.id not in state.seen:
             state.seen.add(event.id)
             kind = OLD_NAMES.get(event.kind, event.kind)
-            act = ACTS.get(kind)
-            if act and (not state.over or kind in AFTERWARDS):
-                state.unheard = may_give(steps, state, _step_of(state, steps, event), kind, event)
+            handle = HANDLERS.get(kind)
+            if handle and (not state.over or kind in AFTERWARDS):
+                state.unheard = may_give(acts, state, _step_of(state, acts, event), kind, event)
                 if not state.unheard:
-                    act(state, steps, event)
+                    handle(state, acts, event)
     return state
 
 
-def _step_of(state: RunState, steps: Sequence[Step], event: Event) -> int:
+def _step_of(state: RunState, acts: Sequence[Act], event: Event) -> int:
     """The step that a tap was made in; the current one where it does not say, or says one that there is not."""
-    return event.step if event.step is not None and 0 <= event.step < len(steps) else state.step
+    return event.act if event.act is not None and 0 <= event.act < len(acts) else state.act
 
 
-def _open(state: RunState, steps: Sequence[Step], event: Event) -> StepRun | None:
+def _open(state: RunState, acts: Sequence[Act], event: Event) -> ActRun | None:
     """The run of the tap's step when something may be counted in it: begun, unlocked, going on, or standing only since after the tap."""
-    n = _step_of(state, steps, event)
+    n = _step_of(state, acts, event)
     run = state.runs[n]
-    if run.begun is None or run.over or locked(steps, state, n) is not None:
+    if run.begun is None or run.over or locked(acts, state, n) is not None:
         return None
-    going = state.phase == "running" or (state.stood_at is not None and event.at <= state.stood_at)
+    going = state.status == "running" or (state.stood_at is not None and event.at <= state.stood_at)
     return run if going else None
 
 
-def _start(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    if state.phase == "ready":
-        state.phase, state.started = "running", event.at
+def _start(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    if state.status == "ready":
+        state.status, state.started = "running", event.at
         _held(state, event)
-        _enter(state, steps, 0, event)
+        _enter(state, acts, 0, event)
 
 
-def _count(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    step = steps[_step_of(state, steps, event)]
-    run = _open(state, steps, event)
-    if run is None or not step.wanted or len(run.passes) >= step.passes:
+def _count(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    act = acts[_step_of(state, acts, event)]
+    run = _open(state, acts, event)
+    if run is None or not act.wanted or len(run.passes) >= act.passes:
         return
     if not run.tally:
-        run.tally = [0] * len(step.wanted)
-    place = next_place(step, run) if event.value is None else int(event.value)
-    if place is None or not 0 <= place < len(step.wanted):
+        run.tally = [0] * len(act.wanted)
+    place = next_place(act, run) if event.value is None else int(event.value)
+    if place is None or not 0 <= place < len(act.wanted):
         return
-    if step.lines:
-        at = max(1.0, step.lines[place].level + run.level_shift)
+    if act.lines:
+        at = max(1.0, act.lines[place].level + run.level_shift)
         run.level_most = max(run.level_most or 0.0, at)
     run.walk.append(place)
     run.tally[place] += 1
@@ -83,135 +83,135 @@ def _count(state: RunState, steps: Sequence[Step], event: Event) -> None:
     _hand(run, event)
 
 
-def _uncount(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    n = _step_of(state, steps, event)
+def _uncount(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    n = _step_of(state, acts, event)
     run = state.runs[n]
     if not run.walk and run.passes:
         run.walk = run.passes.pop()
-        run.tally = tallied(steps[n], run.walk)
+        run.tally = tallied(acts[n], run.walk)
     if run.walk:
         run.tally[run.walk.pop()] -= 1
         run.since_clean = max(0, run.since_clean - 1)
 
 
-def _pass(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    step, run = steps[_step_of(state, steps, event)], _open(state, steps, event)
-    if run is not None and run.walk and len(run.passes) < step.passes:
+def _pass(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    act, run = acts[_step_of(state, acts, event)], _open(state, acts, event)
+    if run is not None and run.walk and len(run.passes) < act.passes:
         run.passes.append(run.walk)
-        run.walk, run.tally = [], [0] * len(step.wanted)
+        run.walk, run.tally = [], [0] * len(act.wanted)
 
 
-def _next(state: RunState, steps: Sequence[Step], event: Event) -> None:
+def _next(state: RunState, acts: Sequence[Act], event: Event) -> None:
     """On to the next step; a tap that was made in another step than the current one has been overtaken. A host whose guests were not yet
     begun stays open beside them; after the last guest comes the host again.
     """
-    here = state.step
-    to = following(steps, state)
-    if state.phase not in ("running", "paused") or state.owed or to is None or event.step not in (None, here):
+    here = state.act
+    to = following(acts, state)
+    if state.status not in ("running", "paused") or state.owed or to is None or event.act not in (None, here):
         return
-    state.phase, state.why, state.stood_at = "running", "", None
-    if steps[to].beside != here:
+    state.status, state.why, state.stood_at = "running", "", None
+    if acts[to].beside != here:
         _leave(state, here, event.at)
-    _enter(state, steps, to, event)
+    _enter(state, acts, to, event)
 
 
-def following(steps: Sequence[Step], state: RunState) -> int | None:
+def following(acts: Sequence[Act], state: RunState) -> int | None:
     """The step that "next" leads to; None from the last one."""
-    here = state.step
-    guests = [n for n in guests_of(steps, here) if state.runs[n].ended is None]
+    here = state.act
+    guests = [n for n in guests_of(acts, here) if state.runs[n].ended is None]
     if guests:
         return guests[0]
-    host = steps[here].beside
+    host = acts[here].beside
     if host is not None:
-        more = next((n for n in guests_of(steps, host) if n > here and state.runs[n].ended is None), None)
-        return more if more is not None else host if state.runs[host].ended is None else _after(steps, host)
-    return _after(steps, here)
+        more = next((n for n in guests_of(acts, host) if n > here and state.runs[n].ended is None), None)
+        return more if more is not None else host if state.runs[host].ended is None else _after(acts, host)
+    return _after(acts, here)
 
 
-def _after(steps: Sequence[Step], host: int) -> int | None:
+def _after(acts: Sequence[Act], host: int) -> int | None:
     """The first step of the main track behind one."""
-    return next((n for n in range(host + 1, len(steps)) if steps[n].beside is None), None)
+    return next((n for n in range(host + 1, len(acts)) if acts[n].beside is None), None)
 
 
-def _back(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    if state.step > 0 and event.step in (None, state.step):
-        _turn_to(state, steps, state.step - 1, event)
+def _back(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    if state.act > 0 and event.act in (None, state.act):
+        _turn_to(state, acts, state.act - 1, event)
 
 
-def _go(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    if event.value is not None and 0 <= event.value < len(steps) and int(event.value) != state.step:
-        _turn_to(state, steps, int(event.value), event)
+def _go(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    if event.value is not None and 0 <= event.value < len(acts) and int(event.value) != state.act:
+        _turn_to(state, acts, int(event.value), event)
 
 
-def _turn_to(state: RunState, steps: Sequence[Step], to: int, event: Event) -> None:
+def _turn_to(state: RunState, acts: Sequence[Act], to: int, event: Event) -> None:
     """To any step, back or forth; what is on the skin works on."""
-    if state.phase in ("running", "paused") and not state.owed:
-        _bank(state, steps, event.at)
-        state.phase, state.why, state.stood_at = "running", "", None
-        _enter(state, steps, to, event)
+    if state.status in ("running", "paused") and not state.owed:
+        _bank(state, acts, event.at)
+        state.status, state.why, state.stood_at = "running", "", None
+        _enter(state, acts, to, event)
 
 
-def _pause(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    if state.phase == "running":
-        _stand(state, steps, event.at, "")
+def _pause(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    if state.status == "running":
+        _stand(state, acts, event.at, "")
 
 
-def _resume(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    if state.phase in ("paused", "halted") and not state.owed:
-        state.phase, state.why, state.stood_at = "running", "", None
-        here = state.runs[state.step]
+def _resume(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    if state.status in ("paused", "halted") and not state.owed:
+        state.status, state.why, state.stood_at = "running", "", None
+        here = state.runs[state.act]
         if here.left:  # what was left and is gone on with has not ended
             here.left, here.ended = "", None
-        for n in (state.step, steps[state.step].beside):
+        for n in (state.act, acts[state.act].beside):
             if n is not None and state.runs[n].since is None and state.runs[n].ended is None and not state.runs[n].over:
                 state.runs[n].since = event.at
 
 
-def _level(state: RunState, steps: Sequence[Step], event: Event) -> None:
+def _level(state: RunState, acts: Sequence[Act], event: Event) -> None:
     """Level up or down by `value`. Never below 1, and up only as far as the step's ceiling, which the core has set."""
-    n = _step_of(state, steps, event)
-    step, run = steps[n], state.runs[n]
-    if state.phase not in ("running", "paused") or not step.lines or event.value is None:
+    n = _step_of(state, acts, event)
+    act, run = acts[n], state.runs[n]
+    if state.status not in ("running", "paused") or not act.lines or event.value is None:
         return
-    planned, before = max((line.level for line in step.lines), default=1.0), run.level_shift
-    run.level_shift = min(max(planned + run.level_shift + event.value, 1.0), step.level_most) - planned
+    planned, before = max((line.level for line in act.lines), default=1.0), run.level_shift
+    run.level_shift = min(max(planned + run.level_shift + event.value, 1.0), act.level_most) - planned
     run.level_changes += run.level_shift != before
     if event.words:
         _say(run, event, event.words)
 
 
-def _comfort(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    if state.phase in ("running", "paused"):
-        _say(state.runs[_step_of(state, steps, event)], event, event.words)
+def _comfort(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    if state.status in ("running", "paused"):
+        _say(state.runs[_step_of(state, acts, event)], event, event.words)
 
 
-def _heat(state: RunState, steps: Sequence[Step], event: Event) -> None:
+def _heat(state: RunState, acts: Sequence[Act], event: Event) -> None:
     """The heat word. At "stop" the hands stand; a 4 is an incident, which is written before anything goes on."""
-    if state.phase == "ready" or event.value is None or not 0 <= event.value <= number("chair.heat.never"):
+    if state.status == "ready" or event.value is None or not 0 <= event.value <= number("chair.heat.never"):
         return
-    run = state.runs[_step_of(state, steps, event)]
+    run = state.runs[_step_of(state, acts, event)]
     run.heat = event.value
     _say(run, event, f"heat {event.value:g}")
     if event.value >= number("chair.heat.stop"):
-        _stand(state, steps, event.at, f"heat {event.value:g}")
+        _stand(state, acts, event.at, f"heat {event.value:g}")
     if event.value >= number("chair.heat.never"):
         state.owed = "burn"
 
 
-def _pain(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    if state.phase == "ready" or event.value is None or not 0 <= event.value <= 10:
+def _pain(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    if state.status == "ready" or event.value is None or not 0 <= event.value <= 10:
         return
-    run = state.runs[_step_of(state, steps, event)]
+    run = state.runs[_step_of(state, acts, event)]
     run.pain, run.pain_most = event.value, max(run.pain_most or 0, event.value)
     _say(run, event, f"pain {event.value:g}")
     if event.value >= number("chair.pain.stop"):
-        _stand(state, steps, event.at, f"pain {event.value:g}")
+        _stand(state, acts, event.at, f"pain {event.value:g}")
 
 
-def _reading(state: RunState, steps: Sequence[Step], event: Event) -> None:
+def _reading(state: RunState, acts: Sequence[Act], event: Event) -> None:
     """A surface temperature in a zone. At the stop, or past the thermal dose, the step is over: nobody resumes it."""
-    n = _step_of(state, steps, event)
-    heat, run, zone = steps[n].heat, state.runs[n], str(event.data.get("zone", ""))
+    n = _step_of(state, acts, event)
+    heat, run, zone = acts[n].heat, state.runs[n], str(event.data.get("zone", ""))
     if heat is None or run.begun is None or event.value is None or not COLDEST <= event.value <= WARMEST:
         return
     known = run.warmth.get(zone)
@@ -223,33 +223,33 @@ def _reading(state: RunState, steps: Sequence[Step], event: Event) -> None:
     if known.over(heat) and not run.over:
         hot = known.peak_c >= heat.stop_c
         run.over = f"{known.peak_c:.1f} °C in {zone or 'a zone'}" if hot else f"{known.deep43_min:.1f} CEM43 min in {zone or 'a zone'}"
-        if n == state.step:
-            _stand(state, steps, event.at, run.over)
+        if n == state.act:
+            _stand(state, acts, event.at, run.over)
         else:
             _bank_run(run, event.at)
 
 
-def _clean(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    run = state.runs[_step_of(state, steps, event)]
-    if run.begun is not None and state.phase != "ready":
+def _clean(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    run = state.runs[_step_of(state, acts, event)]
+    if run.begun is not None and state.status != "ready":
         run.since_clean, run.cleans = 0, run.cleans + 1
 
 
-def _spot(state: RunState, steps: Sequence[Step], event: Event) -> None:
+def _spot(state: RunState, acts: Sequence[Act], event: Event) -> None:
     """A spot is placed, at the setting that stands: the plan's, or what the last answer said."""
-    n = _step_of(state, steps, event)
-    rule, run = steps[n].spot, state.runs[n]
+    n = _step_of(state, acts, event)
+    rule, run = acts[n].spot, state.runs[n]
     waiting = bool(run.spots) and run.spots[-1].answer is None
-    if rule is None or run.begun is None or waiting or run.over or _no_licence(steps, state, n):
+    if rule is None or run.begun is None or waiting or run.over or _no_licence(acts, state, n):
         return
     at = run.set_to if run.set_to is not None else rule.at
     run.spots.append(Spot(event.id, event.at, at, str(event.data.get("zone", ""))[:80], due(event.at, rule)))
     _hand(run, event)
 
 
-def _spot_read(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    n = _step_of(state, steps, event)
-    rule, run = steps[n].spot, state.runs[n]
+def _spot_read(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    n = _step_of(state, acts, event)
+    rule, run = acts[n].spot, state.runs[n]
     spot = run.spots[-1] if run.spots else None
     if rule is None or spot is None or spot.answer is not None or event.at < spot.due or not rule.same_visit:
         return
@@ -265,17 +265,17 @@ def _spot_read(state: RunState, steps: Sequence[Step], event: Event) -> None:
     _hand(run, event)
 
 
-def _unlock(state: RunState, steps: Sequence[Step], event: Event) -> None:
+def _unlock(state: RunState, acts: Sequence[Act], event: Event) -> None:
     """A senior lets it begin without a read spot, in writing. Whether it is one is for the services to ask before it keeps the event."""
-    n = _step_of(state, steps, event)
-    if steps[n].spot is not None and not state.runs[n].over and event.words.strip():
+    n = _step_of(state, acts, event)
+    if acts[n].spot is not None and not state.runs[n].over and event.words.strip():
         state.runs[n].unlocked = f"{event.data.get('name', '')}: {event.words.strip()}"
 
 
-def _take_over(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    if state.phase != "ready":
+def _take_over(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    if state.status != "ready":
         _held(state, event)
-        _hand(state.runs[state.step], event)
+        _hand(state.runs[state.act], event)
 
 
 def _held(state: RunState, event: Event) -> None:
@@ -284,76 +284,76 @@ def _held(state: RunState, event: Event) -> None:
     state.holders.append((event.at, state.holder))
 
 
-def _incident(state: RunState, steps: Sequence[Step], event: Event) -> None:
+def _incident(state: RunState, acts: Sequence[Act], event: Event) -> None:
     said: Any = event.data
     grade = int(event.value) if event.value is not None and 0 <= event.value <= 4 else 0
     card, zone, done, told = (str(said.get(key, ""))[:400] for key in ("card", "zone", "done", "told"))
-    state.incidents.append(Incident(event.id, event.at, event.by, _step_of(state, steps, event), card, zone, grade, done, told))
+    state.incidents.append(Incident(event.id, event.at, event.by, _step_of(state, acts, event), card, zone, grade, done, told))
     state.owed = ""
 
 
-def _strike(state: RunState, steps: Sequence[Step], event: Event) -> None:
+def _strike(state: RunState, acts: Sequence[Act], event: Event) -> None:
     """An incident that was written by mistake is struck out with a reason; it stays to be read."""
     one = next((one for one in state.incidents if one.id == str(event.data.get("incident", "")) and not one.struck), None)
     if one is not None and event.words.strip():
         one.struck = f"{event.by}: {event.words.strip()}"
 
 
-def _photo(state: RunState, steps: Sequence[Step], event: Event) -> None:
+def _photo(state: RunState, acts: Sequence[Act], event: Event) -> None:
     state.photos.append((str(event.data.get("file", "")), str(event.data.get("when", "")), str(event.data.get("zone", ""))))
 
 
-def _machine(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    if state.phase != "ready" and event.words in ("plugged", "lost", "hand", ""):
+def _machine(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    if state.status != "ready" and event.words in ("plugged", "lost", "hand", ""):
         state.machine = event.words
 
 
-def _halt(state: RunState, steps: Sequence[Step], event: Event) -> None:
+def _halt(state: RunState, acts: Sequence[Act], event: Event) -> None:
     """The stop button: everything that hands hold stands at once; why comes after."""
-    if state.phase in ("running", "paused"):
-        _stand(state, steps, event.at, state.why)
-        for step, run in zip(steps, state.runs, strict=True):
-            if run.since is not None and not step.keeps:
+    if state.status in ("running", "paused"):
+        _stand(state, acts, event.at, state.why)
+        for act, run in zip(acts, state.runs, strict=True):
+            if run.since is not None and not act.keeps:
                 _bank_run(run, event.at)
-        state.phase = "halted"
+        state.status = "halted"
 
 
-def _why(state: RunState, steps: Sequence[Step], event: Event) -> None:
+def _why(state: RunState, acts: Sequence[Act], event: Event) -> None:
     """Why it was stopped, in a word. It ends nothing."""
-    if state.phase in ("halted", "paused") and event.words.strip():
+    if state.status in ("halted", "paused") and event.words.strip():
         state.why = event.words.strip()
-        _say(state.runs[state.step], event, state.why)
+        _say(state.runs[state.act], event, state.why)
 
 
-def _leave_act(state: RunState, steps: Sequence[Step], event: Event) -> None:
+def _leave_act(state: RunState, acts: Sequence[Act], event: Event) -> None:
     """The act under way is left before its end, with its reason; the hands stand before the next one. From the last one nothing follows."""
-    if state.phase not in ("running", "paused", "halted") or state.owed or event.step not in (None, state.step):
+    if state.status not in ("running", "paused", "halted") or state.owed or event.act not in (None, state.act):
         return
-    here, to = state.step, following(steps, state)
+    here, to = state.act, following(acts, state)
     run = state.runs[here]
     if run.begun is None:
         return
     run.left = event.words.strip() or state.why or "left"
     _leave(state, here, event.at)
-    state.phase, state.why, state.stood_at = "running", "", None
+    state.status, state.why, state.stood_at = "running", "", None
     if to is not None:
-        _enter(state, steps, to, event)
-    _stand(state, steps, event.at, "")
+        _enter(state, acts, to, event)
+    _stand(state, acts, event.at, "")
 
 
-def _stop(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    if state.phase != "ready":
+def _stop(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    if state.status != "ready":
         _end(state, event)
-        state.phase, state.reason = "stopped", event.words
+        state.status, state.reason = "stopped", event.words
 
 
-def _finish(state: RunState, steps: Sequence[Step], event: Event) -> None:
-    if state.phase in ("running", "paused") and not state.owed and following(steps, state) is None:
+def _finish(state: RunState, acts: Sequence[Act], event: Event) -> None:
+    if state.status in ("running", "paused") and not state.owed and following(acts, state) is None:
         _end(state, event)
-        state.phase = "finished"
+        state.status = "finished"
 
 
-def _reopen(state: RunState, steps: Sequence[Step], event: Event) -> None:
+def _reopen(state: RunState, acts: Sequence[Act], event: Event) -> None:
     """The ending is taken back: the hands stand where they stood. What was on the skin has worked on meanwhile; both times are kept."""
     if not state.over:
         return
@@ -361,23 +361,23 @@ def _reopen(state: RunState, steps: Sequence[Step], event: Event) -> None:
     ended.back = event.at
     for n in state.ran:
         state.runs[n].ended = None
-        if steps[n].keeps:
+        if acts[n].keeps:
             state.runs[n].worked_s += max(0.0, (event.at - ended.at).total_seconds())
             state.runs[n].since = event.at
-    if state.step not in state.ran and state.runs[state.step].ended == ended.at:
-        state.runs[state.step].ended = None
-    state.phase, state.reason, state.why, state.stood_at = "paused", "", "", event.at
+    if state.act not in state.ran and state.runs[state.act].ended == ended.at:
+        state.runs[state.act].ended = None
+    state.status, state.reason, state.why, state.stood_at = "paused", "", "", event.at
 
 
-def _enter(state: RunState, steps: Sequence[Step], n: int, event: Event) -> None:
+def _enter(state: RunState, acts: Sequence[Act], n: int, event: Event) -> None:
     """At a step. A level that was moved on one side goes with the therapist to the other; another machine is not connected yet."""
-    if state.machine and steps[n].machine and steps[n].machine != steps[state.step].machine:
+    if state.machine and acts[n].machine and acts[n].machine != acts[state.act].machine:
         state.machine = ""
-    state.step = n
+    state.act = n
     run = state.runs[n]
     if run.begun is None:
         run.begun = event.at
-        if steps[n].lines:
+        if acts[n].lines:
             run.level_shift = next((one.level_shift for one in reversed(state.runs[:n]) if one.level_shift), 0.0)
     run.ended = None
     if run.since is None and not run.over:
@@ -390,20 +390,20 @@ def _leave(state: RunState, n: int, at: datetime) -> None:
     state.runs[n].ended = at
 
 
-def _bank(state: RunState, steps: Sequence[Step], at: datetime) -> None:
+def _bank(state: RunState, acts: Sequence[Act], at: datetime) -> None:
     """The current clock stands, unless what it counts works on by itself."""
-    if not steps[state.step].keeps:
-        _bank_run(state.runs[state.step], at)
+    if not acts[state.act].keeps:
+        _bank_run(state.runs[state.act], at)
 
 
-def _bank_run(run: StepRun, at: datetime) -> None:
+def _bank_run(run: ActRun, at: datetime) -> None:
     run.worked_s, run.since = run.seconds(at), None
 
 
-def _stand(state: RunState, steps: Sequence[Step], at: datetime, why: str) -> None:
-    if state.phase == "running":
-        _bank(state, steps, at)
-        state.phase, state.stood_at = "paused", at
+def _stand(state: RunState, acts: Sequence[Act], at: datetime, why: str) -> None:
+    if state.status == "running":
+        _bank(state, acts, at)
+        state.status, state.stood_at = "paused", at
     state.why = why
 
 
@@ -415,25 +415,25 @@ def _end(state: RunState, event: Event) -> None:
     state.endings.append(Ending(event.at, event.by, event.words if event.kind == "stop" else ""))
 
 
-def _say(run: StepRun, event: Event, words: str) -> None:
+def _say(run: ActRun, event: Event, words: str) -> None:
     run.said.append(words)
     del run.said[:-MOST_SAID]
     run.asked = event.at if run.asked is None else max(run.asked, event.at)
     _hand(run, event)
 
 
-def _hand(run: StepRun, event: Event) -> None:
+def _hand(run: ActRun, event: Event) -> None:
     """Who had a hand in a step."""
     if event.by and event.by not in run.hands:
         run.hands.append(event.by)
 
 
-def _no_licence(steps: Sequence[Step], state: RunState, n: int) -> bool:
-    lock = locked(steps, state, n)
+def _no_licence(acts: Sequence[Act], state: RunState, n: int) -> bool:
+    lock = locked(acts, state, n)
     return lock is not None and lock.kind == "licence"
 
 
-ACTS: dict[str, Callable[[RunState, Sequence[Step], Event], None]] = {
+HANDLERS: dict[str, Callable[[RunState, Sequence[Act], Event], None]] = {
     "start": _start, "count": _count, "uncount": _uncount, "pass": _pass, "next": _next, "back": _back, "go": _go, "pause": _pause,
     "resume": _resume, "level": _level, "comfort": _comfort, "heat": _heat, "pain": _pain, "reading": _reading, "clean": _clean,
     "spot": _spot, "spot_read": _spot_read, "unlock": _unlock, "take_over": _take_over, "incident": _incident, "strike": _strike,

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from merak.core.plan.chair import Step
+from merak.core.plan.acts import Act
 from merak.core.treatment.events import Event
 from merak.core.treatment.state import RunState
 
@@ -16,9 +16,9 @@ def gives(kind: str, value: float | None, words: str) -> bool:
     return kind in GIVES or (kind == "level" and (value or 0) > 0) or (kind == "machine" and words == "plugged")
 
 
-def may_give(steps: Sequence[Step], state: RunState, n: int, kind: str, event: Event) -> str:
+def may_give(acts: Sequence[Act], state: RunState, n: int, kind: str, event: Event) -> str:
     """ "" when the giver of a tap holds what its step asks for; else why the tap does nothing. It stays on the record."""
-    licence, held = steps[n].licence, event.data.get("licences")
+    licence, held = acts[n].licence, event.data.get("licences")
     if not licence or held is None or licence in held or not gives(kind, event.value, event.words):
         return ""
     return f"{event.by or 'Whoever tapped'} holds no licence for {licence}: “{kind.replace('_', ' ')}” was kept and not counted."

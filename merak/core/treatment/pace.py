@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import NamedTuple
 
 from merak.core.knowledge import number
-from merak.core.plan.chair import Step, guests_of
+from merak.core.plan.acts import Act, guests_of
 from merak.core.treatment.state import RunState
 
 #: The rule that the strip speaks by.
@@ -24,36 +24,36 @@ class Pace(NamedTuple):
     words: str
 
 
-def pace(steps: Sequence[Step], state: RunState, now: datetime, booked_s: float) -> Pace:
+def pace(acts: Sequence[Act], state: RunState, now: datetime, booked_s: float) -> Pace:
     """How the time stands (rule chair.late). What runs beside a wait costs nothing until it is longer than the wait."""
     until = state.endings[-1].at if state.over and state.endings else now  # what is over uses no time any more
     used = (until - state.started).total_seconds() if state.started else 0.0
     room, left = booked_s - used, 0.0
     short: list[tuple[int, float]] = []
-    for n, step in enumerate(steps):
-        if step.beside is not None:
+    for n, act in enumerate(acts):
+        if act.beside is not None:
             continue
-        own = _left(steps, state, n, now)
-        beside = sum(_left(steps, state, guest, now) for guest in guests_of(steps, n))
+        own = _left(acts, state, n, now)
+        beside = sum(_left(acts, state, guest, now) for guest in guests_of(acts, n))
         lacking = min(max(own, beside), max(0.0, left + max(own, beside) - max(0.0, room)))
         left += max(own, beside)
         if lacking >= 1 and not state.over:
             short.append((n, lacking))
-    return Pace(used, left, max(0.0, left - max(0.0, room)) if not state.over else 0.0, tuple(short), _infusion(steps, state, now))
+    return Pace(used, left, max(0.0, left - max(0.0, room)) if not state.over else 0.0, tuple(short), _infusion(acts, state, now))
 
 
-def _left(steps: Sequence[Step], state: RunState, n: int, now: datetime) -> float:
+def _left(acts: Sequence[Act], state: RunState, n: int, now: datetime) -> float:
     run = state.runs[n]
-    if run.ended is not None or run.over or (run.begun is None and n < state.step and steps[n].beside is None):
+    if run.ended is not None or run.over or (run.begun is None and n < state.act and acts[n].beside is None):
         return 0.0
-    return max(0.0, steps[n].seconds - run.seconds(now))
+    return max(0.0, acts[n].seconds - run.seconds(now))
 
 
-def _infusion(steps: Sequence[Step], state: RunState, now: datetime) -> str:
+def _infusion(acts: Sequence[Act], state: RunState, now: datetime) -> str:
     """Whether wet cleaning has taken so long that infusing, as planned, falls under its share of the wet time."""
-    wet = [(n, step) for n, step in enumerate(steps) if step.stage.startswith("wet.")]
-    cleaning = sum(state.runs[n].seconds(now) for n, step in wet if step.stage != "wet.infuse")
-    infusing = sum(max(step.seconds, state.runs[n].seconds(now)) for n, step in wet if step.stage == "wet.infuse")
+    wet = [(n, act) for n, act in enumerate(acts) if act.stage.startswith("wet.")]
+    cleaning = sum(state.runs[n].seconds(now) for n, act in wet if act.stage != "wet.infuse")
+    infusing = sum(max(act.seconds, state.runs[n].seconds(now)) for n, act in wet if act.stage == "wet.infuse")
     if not cleaning or not infusing:
         return ""
     share, least = 100 * infusing / (cleaning + infusing), number("wet_abrasion.share")

@@ -34,7 +34,7 @@ class Incident:
     id: str
     at: datetime
     by: str
-    step: int
+    act: int
     card: str
     zone: str
     grade: int
@@ -54,7 +54,7 @@ class Ending:
 
 
 @dataclass(slots=True)
-class StepRun:
+class ActRun:
     """What happened in one step. `walk` is the places as they were counted in the pass under way, `tally` how often each was in it,
     `passes` the walks of closed passes.
 
@@ -97,10 +97,10 @@ class StepRun:
         """Seconds of its clock up to `now`."""
         return self.worked_s + (max(NEVER, now - self.since).total_seconds() if self.since else 0.0)
 
-    def copy(self) -> "StepRun":
+    def copy(self) -> "ActRun":
         """One that may be changed."""
-        other = object.__new__(StepRun)  # at every tap, for every step: several times as quick as `replace`
-        for name in StepRun.__slots__:
+        other = object.__new__(ActRun)  # at every tap, for every step: several times as quick as `replace`
+        for name in ActRun.__slots__:
             setattr(other, name, getattr(self, name))
         other.walk, other.tally, other.said, other.hands = self.walk[:], self.tally[:], self.said[:], self.hands[:]
         other.passes, other.spots = [one[:] for one in self.passes], [replace(one) for one in self.spots]
@@ -117,9 +117,9 @@ class RunState:
     nothing that its giver should know of.
     """
 
-    phase: Phase = "ready"
-    step: int = 0
-    runs: list[StepRun] = field(default_factory=list)
+    status: Phase = "ready"
+    act: int = 0
+    runs: list[ActRun] = field(default_factory=list)
     reason: str = ""
     why: str = ""
     owed: str = ""
@@ -139,11 +139,11 @@ class RunState:
     @property
     def over(self) -> bool:
         """Whether nothing more happens in it."""
-        return self.phase in ("stopped", "finished")
+        return self.status in ("stopped", "finished")
 
-    def worked_s(self, step: int, now: datetime) -> float:
+    def worked_s(self, act: int, now: datetime) -> float:
         """Seconds worked in a step up to `now`, pauses left out."""
-        return self.runs[step].seconds(now)
+        return self.runs[act].seconds(now)
 
     def copy(self) -> "RunState":
         """One that may be changed."""

@@ -3,8 +3,8 @@
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from merak.core.plan.chair import Step
-from merak.core.treatment.state import StepRun
+from merak.core.plan.acts import Act
+from merak.core.treatment.state import ActRun
 
 
 class Walked(NamedTuple):
@@ -16,53 +16,53 @@ class Walked(NamedTuple):
     doubled: tuple[int, ...]
 
 
-def walked(step: Step, walk: Sequence[int]) -> Walked:
+def walked(act: Act, walk: Sequence[int]) -> Walked:
     """What a walk has come to. A place is missed when one further on in the order was already counted."""
-    counts = tallied(step, walk)
-    lacking = tuple(n for n, want in enumerate(step.wanted) if counts[n] < want)
+    counts = tallied(act, walk)
+    lacking = tuple(n for n, want in enumerate(act.wanted) if counts[n] < want)
     furthest = max(walk, default=-1)
-    doubled = tuple(n for n, want in enumerate(step.wanted) if counts[n] > want)
+    doubled = tuple(n for n, want in enumerate(act.wanted) if counts[n] > want)
     return Walked(tuple(counts), lacking, tuple(n for n in lacking if n < furthest), doubled)
 
 
-def tallied(step: Step, walk: Sequence[int]) -> list[int]:
+def tallied(act: Act, walk: Sequence[int]) -> list[int]:
     """How often each place was counted."""
-    counts = [0] * len(step.wanted)
+    counts = [0] * len(act.wanted)
     for place in walk:
         counts[place] += 1
     return counts
 
 
-def next_place(step: Step, run: StepRun) -> int | None:
+def next_place(act: Act, run: ActRun) -> int | None:
     """The place that is lit: from the last that was counted on the next that lacks one, then what was passed over; None when none lacks."""
-    wanted, tally, many = step.wanted, run.tally, len(step.wanted)
+    wanted, tally, many = act.wanted, run.tally, len(act.wanted)
     if not tally:
-        return 0 if many and len(run.passes) < step.passes else None
+        return 0 if many and len(run.passes) < act.passes else None
     here = run.walk[-1] if run.walk else 0
     return next((n % many for n in range(here, here + many) if tally[n % many] < wanted[n % many]), None)
 
 
-def complete(step: Step, run: StepRun) -> bool:
+def complete(act: Act, run: ActRun) -> bool:
     """Whether everything that is to be counted was counted, or its passes were closed."""
-    if not step.wanted or len(run.passes) >= step.passes:
+    if not act.wanted or len(run.passes) >= act.passes:
         return True
-    return len(run.passes) + 1 == step.passes and next_place(step, run) is None
+    return len(run.passes) + 1 == act.passes and next_place(act, run) is None
 
 
-def missed_in_all(step: Step, run: StepRun) -> tuple[int, int]:
+def missed_in_all(act: Act, run: ActRun) -> tuple[int, int]:
     """(places missed, places doubled) in all passes that were closed or begun; what was never begun is not missed."""
-    closed = [walked(step, walk) for walk in run.passes]
-    here = walked(step, run.walk)
+    closed = [walked(act, walk) for walk in run.passes]
+    here = walked(act, run.walk)
     missed = sum(len(one.open) for one in closed) + len(here.missed)
     return missed, sum(len(one.doubled) for one in (*closed, here))
 
 
-def setting(step: Step, run: StepRun) -> float | None:
+def setting(act: Act, run: ActRun) -> float | None:
     """What the machine is to be set to now: the lit line's level as it was moved, what a spot said, or the plan; None without a machine."""
-    if not step.machine:
+    if not act.machine:
         return None
-    if step.lines:
-        place = next_place(step, run)
-        level = step.lines[place].level if place is not None else max(line.level for line in step.lines)
+    if act.lines:
+        place = next_place(act, run)
+        level = act.lines[place].level if place is not None else max(line.level for line in act.lines)
         return max(1.0, level + run.level_shift)
-    return run.set_to if run.set_to is not None else step.dials[0][1]
+    return run.set_to if run.set_to is not None else act.dials[0][1]

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from merak.core.dose.thermal import cem43_of, dwell_left_s
-from merak.core.plan.chair import HeatRule
+from merak.core.plan.acts import HeatRule
 
 
 @dataclass(slots=True)

@@ -13,9 +13,9 @@ from merak.core.after.incidents import PastIncident
 from merak.core.errors import BadInput, MerakError
 from merak.core.knowledge import about, rule
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.plan.item import Item, compute
 from merak.core.plan.screening import HOUSEKEEPING
-from merak.core.treatment import StepFacts, step_facts
+from merak.core.plan.step import Step, compute
+from merak.core.treatment import ActFacts, act_facts
 from merak.core.treatment.facts import delivered
 from merak.core.whole import whole
 from merak.core.working import Caution, Quantity
@@ -43,7 +43,7 @@ class Closed:
     file: VisitFile
     run: Run | None
     order: dict[str, Any]
-    facts: list[StepFacts]
+    facts: list[ActFacts]
     differences: tuple[Difference, ...]
     answer: SkinAnswer
     begun: tuple[str, ...]
@@ -71,13 +71,13 @@ def closing(ctx: Context, visit_id: UUID, form: dict[str, str] | None = None, wr
     file, run = run_file(ctx, visit_id)
     kept = file.body("close")
     order = (visits.order(ctx.db, visit_id) if run else None) or {}
-    facts = step_facts(run.steps, run.state, ctx.now) if run else []
-    stopped = run.state.reason if run and run.state.phase == "stopped" else ""
-    differ = differences(run.steps, facts, stopped) if run else ()
+    facts = act_facts(run.acts, run.state, ctx.now) if run else []
+    stopped = run.state.reason if run and run.state.status == "stopped" else ""
+    differ = differences(run.acts, facts, stopped) if run else ()
     ended = (datetime.fromisoformat(kept["ended"]) if "ended" in kept else _ended(ctx, visit_id)).astimezone(ctx.zone)
     following = visits.after(ctx.db, file.visit)
     next_at = following.starts_at.astimezone(ctx.zone) if following else None
-    done = delivered(run.steps, run.state, ctx.now) if run else ()
+    done = delivered(run.acts, run.state, ctx.now) if run else ()
     answer, tags = answer_of(file), done_tags(run, order, done)
     if file.visit.status == "closed":
         sheet = kept_sheet(ctx, file, ended, next_at)
@@ -99,7 +99,7 @@ def _held(kept: dict[str, Any]) -> dict[str, str]:
 
 def _begun(run: Run | None, done: tuple[str, ...]) -> tuple[str, ...]:
     """The modalities that were really done, and those in which something went wrong; housekeeping left out."""
-    names = [step.modality for step in run.steps if step.item in done] if run else []
+    names = [act.modality for act in run.acts if act.step in done] if run else []
     names += [one.modality for one in incidents_of(run)]
     return tuple(name for name in dict.fromkeys(names) if name and name not in HOUSEKEEPING)
 
@@ -107,7 +107,7 @@ def _begun(run: Run | None, done: tuple[str, ...]) -> tuple[str, ...]:
 def incidents_of(run: Run | None) -> list[PastIncident]:
     """What went wrong, as later visits need it; what was struck out is left out."""
     return [
-        PastIncident(card=one.card, zone=one.zone, grade=one.grade, modality=run.steps[one.step].modality, done=one.done)
+        PastIncident(card=one.card, zone=one.zone, grade=one.grade, modality=run.acts[one.act].modality, done=one.done)
         for one in (run.state.incidents if run else ())
         if run and not one.struck
     ]
@@ -127,11 +127,11 @@ def _products(
         return [(form.get(f"product.{n}", ""), form.get(f"lot.{n}", ""), f"left.{n}" in form) for n in range(PRODUCTS)]
     if "products" in kept:
         return [(one["product"], one["lot"], one["left"]) for one in kept["products"]]
-    reached = {step.item for step, one in zip(run.steps, run.state.runs, strict=True) if one.begun is not None} if run else set()
-    items = [item for item in order.get("plan", {}).get("items", ()) if item["id"] in reached]
-    used = dict.fromkeys(thing for item in items for thing in about()[item["modality"]].consumables if thing not in LINEN)
+    reached = {act.step for act, one in zip(run.acts, run.state.runs, strict=True) if one.begun is not None} if run else set()
+    steps = [step for step in order.get("plan", {}).get("steps", ()) if step["id"] in reached]
+    used = dict.fromkeys(thing for step in steps for thing in about()[step["modality"]].consumables if thing not in LINEN)
     lots = visits.last_lots(ctx.db, ctx.now - LOTS_OF) if used else {}
-    left = {thing for item in items if item["modality"] == "finish" for thing in about()["finish"].consumables}
+    left = {thing for step in steps if step["modality"] == "finish" for thing in about()["finish"].consumables}
     rows = sorted(((thing, lots.get(thing, ""), thing in left) for thing in used), key=lambda row: not row[2])
     return [*rows[: PRODUCTS - 1], *[("", "", False)] * max(1, PRODUCTS - len(rows) - 4)][:PRODUCTS]
 
@@ -147,7 +147,7 @@ def close(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") ->
     """
     with changing(ctx, visit_id, "close"):
         page = closing(ctx, visit_id, form)
-        if page.run and page.run.state.phase in ("running", "paused", "halted"):
+        if page.run and page.run.state.status in ("running", "paused", "halted"):
             raise OutOfTurn("The treatment is still running. Finish or stop it first.")
         body = _read(ctx, page, form)
         body |= _done(page) | {"did": _did(page)}
@@ -217,12 +217,12 @@ def _read_answer(page: Closed, form: dict[str, str], body: dict[str, Any], wrong
 def _read_differences(page: Closed, form: dict[str, str], body: dict[str, Any], wrong: dict[str, str]) -> None:
     body["why"] = {}
     for one in page.differences:
-        why = one.because or form.get(f"why.{one.step}", "") or form.get("why.all", "")
+        why = one.because or form.get(f"why.{one.act}", "") or form.get("why.all", "")
         if not one.because and why not in WHY:
-            wrong[f"why.{one.step}"] = "Why?"
+            wrong[f"why.{one.act}"] = "Why?"
         elif why == "other" and not body["note"]:
             wrong["note"] = "Why it was done otherwise."
-        body["why"][str(one.step)] = why
+        body["why"][str(one.act)] = why
     body["differences"] = [one.model_dump(mode="json") for one in page.differences]
 
 
@@ -243,46 +243,46 @@ def _did(page: Closed) -> dict[str, Any]:
     done, found = _done(page), {}
     ended = {"microcurrent": done.get("level"), "led": done.get("led_minutes")} | _set_to(page.run)
     names = {one.id: one.card.name for one in page.file.machines}
-    for body in page.order.get("plan", {}).get("items", ()):
-        item = Item.model_validate(body)
-        if item.modality not in page.begun:
+    for body in page.order.get("plan", {}).get("steps", ()):
+        step = Step.model_validate(body)
+        if step.modality not in page.begun:
             continue
-        field, _, down = MODALITIES[item.modality].INCREMENT
-        at, before = ended.get(item.modality) or item.settings.get(field), page.file.history.get(item.modality)
+        field, _, down = MODALITIES[step.modality].INCREMENT
+        at, before = ended.get(step.modality) or step.settings.get(field), page.file.history.get(step.modality)
         up = before is not None and before.at is not None and at is not None and (at < before.at if down else at > before.at)
-        told = _given(page, item, at)
-        found[item.modality] = {
-            "at": at, "stepped_up": up, "device": item.machine, "machine": names.get(item.machine, ""),
-            "delivered_by": told.model_dump(mode="json") if told else None,
+        told = _given(page, step, at)
+        found[step.modality] = {
+            "at": at, "stepped_up": up, "device": step.machine, "machine": names.get(step.machine, ""),
+            "given": told.model_dump(mode="json") if told else None,
         }  # fmt: skip
     return found
 
 
-def _given(page: Closed, item: Item, at: Any) -> Delivered | None:
+def _given(page: Closed, step: Step, at: Any) -> Delivered | None:
     """How much was planned, and given by the setting that it really ended with."""
-    prefix = f"{item.id}."
+    prefix = f"{step.id}."
     planned = {
         key.removeprefix(prefix): Quantity.model_validate(body)
         for key, body in page.order.get("numbers", {}).items()
         if key.startswith(prefix)
     }
-    really, field = planned, MODALITIES[item.modality].INCREMENT.field
-    if at is not None and at != item.settings.get(field) and item.modality != "led":
+    really, field = planned, MODALITIES[step.modality].INCREMENT.field
+    if at is not None and at != step.settings.get(field) and step.modality != "led":
         try:
-            really = compute(page.file.brief, item.with_settings(item.settings | {field: at}), (), (), {}).dose.numbers
+            really = compute(page.file.brief, step.with_settings(step.settings | {field: at}), (), (), {}).dose.numbers
         except (MerakError, ValueError):
             really = planned
-    return delivered_by(item.modality, planned, really, _share(page, item.id))
+    return delivered_by(step.modality, planned, really, _share(page, step.id))
 
 
-def _share(page: Closed, item_id: str) -> float:
+def _share(page: Closed, step_id: str) -> float:
     """How much of a step was done: of its counted parts, else of those on a clock. Gel and mirror give nothing."""
     planned = done = 0.0
-    pairs = zip(page.run.steps, page.facts, strict=True) if page.run else ()
-    mine = [(step, fact) for step, fact in pairs if step.item == item_id and not step.only_spot]
+    pairs = zip(page.run.acts, page.facts, strict=True) if page.run else ()
+    mine = [(act, fact) for act, fact in pairs if act.step == step_id and not act.only_spot]
     counted = any(fact.planned_strokes for _, fact in mine)
-    for step, fact in mine:
-        if bool(fact.planned_strokes) if counted else step.must_end:
+    for act, fact in mine:
+        if bool(fact.planned_strokes) if counted else act.must_end:
             planned += fact.planned_s
             part = fact.done_strokes / fact.planned_strokes if fact.planned_strokes else fact.done_s / (fact.planned_s or 1)
             done += fact.planned_s * part
@@ -291,8 +291,8 @@ def _share(page: Closed, item_id: str) -> float:
 
 def _set_to(run: Run | None) -> dict[str, float]:
     """Where test spots took the settings, by modality."""
-    pairs = zip(run.steps, run.state.runs, strict=True) if run else ()
-    return {step.modality: one.set_to for step, one in pairs if one.set_to is not None}
+    pairs = zip(run.acts, run.state.runs, strict=True) if run else ()
+    return {act.modality: one.set_to for act, one in pairs if one.set_to is not None}
 
 
 def _done(page: Closed) -> dict[str, Any]:
@@ -300,13 +300,13 @@ def _done(page: Closed) -> dict[str, Any]:
     if page.run is None:
         return {"facts": []}
     levels = [fact.level for fact in page.facts if fact.level is not None and fact.done_strokes]
-    light = [fact.done_s / 60 for step, fact in zip(page.run.steps, page.facts, strict=True) if step.modality == "led" and fact.reached]
+    light = [fact.done_s / 60 for act, fact in zip(page.run.acts, page.facts, strict=True) if act.modality == "led" and fact.reached]
     return {
         "facts": [fact._asdict() for fact in page.facts],
         "level": levels[-1] if levels else None,
         "level_most": max((fact.highest for fact in page.facts if fact.highest is not None), default=None),
         "led_minutes": round(sum(light), 1) if light else None,
-        "stopped": page.run.state.reason if page.run.state.phase == "stopped" else "",
+        "stopped": page.run.state.reason if page.run.state.status == "stopped" else "",
         "endings": [
             {"at": one.at.isoformat(), "by": one.by, "reason": one.reason, "back": one.back.isoformat() if one.back else ""}
             for one in page.run.state.endings

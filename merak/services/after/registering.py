@@ -53,7 +53,7 @@ def from_close(ctx: Context, file: VisitFile, run: Run | None, answer: SkinAnswe
     with_what = _with_what(body)
     for one in [one for one in run.state.incidents if not one.struck] if run else ():
         told = {"grade": one.grade, "what": one.card or "Incident", "where": one.zone, "done": one.done, "told": one.told}
-        _add(ctx, file, {**told, "modality": run.steps[one.step].modality if run else "", "source": f"incident {one.id}", **with_what})
+        _add(ctx, file, {**told, "modality": run.acts[one.act].modality if run else "", "source": f"incident {one.id}", **with_what})
     grade = max(answer.strongest, answer.worst("marks") if body.get("mark") else 0)
     if grade >= number("follow.severe") or body.get("mark"):
         zones = sorted({zone for look in answer.looks.values() for of in look.zones.values() for zone in of})

@@ -42,13 +42,13 @@ def done_tags(run: Run | None, order: dict[str, Any], done: tuple[str, ...]) -> 
     """The tags of every item that was really `done`, as it was set; a spot of a later reading counts as one."""
     if run is None:
         return ()
-    settings = {item["id"]: item["settings"] for item in order.get("plan", {}).get("items", ())}
+    settings = {step["id"]: step["settings"] for step in order.get("plan", {}).get("steps", ())}
     tags: dict[str, None] = {}
-    for step, one in zip(run.steps, run.state.runs, strict=True):
-        if step.only_spot and one.spots:
-            tags |= dict.fromkeys(tags_of(step.modality, {}, spot_only=True))
-        elif step.item in done:
-            tags |= dict.fromkeys(tags_of(step.modality, settings.get(step.item, {})))
+    for act, one in zip(run.acts, run.state.runs, strict=True):
+        if act.only_spot and one.spots:
+            tags |= dict.fromkeys(tags_of(act.modality, {}, spot_only=True))
+        elif act.step in done:
+            tags |= dict.fromkeys(tags_of(act.modality, settings.get(act.step, {})))
     titles = {card.title: INCIDENTS.get(card.id, "") for card in emergencies()}
     tags |= dict.fromkeys(titles[one.card] for one in run.state.incidents if titles.get(one.card))
     return tuple(tags)

@@ -127,7 +127,7 @@ def _driven(source: SimulatedSource, command: str, value: str) -> tuple[Simulate
 def _tell_treatment(ctx: Context, device: str, visit_id: UUID, source: SimulatedSource, command: str, answer: Reply) -> Run | None:
     """What an instrument at work says to its treatment. One whose treatment is over goes back to the shelf."""
     run = run_of(ctx, visit_id)
-    mine = run.steps[run.state.step].machine == device
+    mine = run.acts[run.state.act].machine == device
     if run.state.over or not run.state.machine:
         simulators.keep(ctx.db, device, source.but(visit="").model_dump(mode="json"))
         return None
@@ -144,22 +144,22 @@ def _tell_treatment(ctx: Context, device: str, visit_id: UUID, source: Simulated
 
 
 def _tap(ctx: Context, run: Run, kind: str, data: dict[str, Any], words: str = "", value: float | None = None) -> Tap:
-    return Tap(uuid7(), kind, ctx.now, value, words, run.state.step, data, own=True)
+    return Tap(uuid7(), kind, ctx.now, value, words, run.state.act, data, own=True)
 
 
 def attach(ctx: Context, visit_id: UUID) -> tuple[Reply, Run]:
     """Lets the machine of the current step count for itself: it is set as planned, or as the test spot said, and refuses what it cannot."""
     with transaction(ctx.db):
         run = run_of(ctx, visit_id)
-        n, step = run.state.step, run.steps[run.state.step]
-        if not step.machine:
+        n, act = run.state.act, run.acts[run.state.act]
+        if not act.machine:
             raise OutOfTurn("This step has no machine.")
-        if step.licence and step.licence not in treating.my_licences(ctx):
-            raise Denied(f"Who holds a licence for {step.licence} connects it. {rule('chair.hands').words}")
-        source = _one_source(ctx, step.machine)
-        after, answer = source.set_to(setting(step, run.state.runs[n]) or 0.0)
+        if act.licence and act.licence not in treating.my_licences(ctx):
+            raise Denied(f"Who holds a licence for {act.licence} connects it. {rule('chair.hands').words}")
+        source = _one_source(ctx, act.machine)
+        after, answer = source.set_to(setting(act, run.state.runs[n]) or 0.0)
         if answer.ok:
-            simulators.keep(ctx.db, step.machine, after.but(visit=str(visit_id)).model_dump(mode="json"))
+            simulators.keep(ctx.db, act.machine, after.but(visit=str(visit_id)).model_dump(mode="json"))
             run = append(ctx, visit_id, [_tap(ctx, run, "machine", {"source": source.name}, "plugged")])
     kept(visit_id, run)
     return answer, run
@@ -168,13 +168,13 @@ def attach(ctx: Context, visit_id: UUID) -> tuple[Reply, Run]:
 def record(ctx: Context, visit_id: UUID, taps: Sequence[Tap]) -> Run:
     """Keeps taps, as `treating.record` does; a machine that is connected is then set to what they left: a level, a spot's answer."""
     run = treating.record(ctx, visit_id, taps)
-    step, wanted = run.steps[run.state.step], setting(run.steps[run.state.step], run.state.runs[run.state.step])
+    act, wanted = run.acts[run.state.act], setting(run.acts[run.state.act], run.state.runs[run.state.act])
     if run.state.machine == "plugged" and wanted is not None:
-        source = _one_source(ctx, step.machine)
+        source = _one_source(ctx, act.machine)
         if source.visit == str(visit_id) and source.at != wanted:
             after, answer = source.set_to(wanted)
             with transaction(ctx.db):
-                simulators.keep(ctx.db, step.machine, after.model_dump(mode="json"))
+                simulators.keep(ctx.db, act.machine, after.model_dump(mode="json"))
                 run = run if answer.ok else append(ctx, visit_id, [_tap(ctx, run, "machine", {"source": source.name}, "lost")])
             kept(visit_id, run)
     return run
@@ -182,10 +182,10 @@ def record(ctx: Context, visit_id: UUID, taps: Sequence[Tap]) -> Run:
 
 def at_work(ctx: Context, run: Run) -> dict[str, Any] | None:
     """The machine of the current step as it stands, when it counts for itself."""
-    step = run.steps[run.state.step]
-    if run.state.machine not in ("plugged", "lost") or not step.machine:
+    act = run.acts[run.state.act]
+    if run.state.machine not in ("plugged", "lost") or not act.machine:
         return None
-    source = _one_source(ctx, step.machine)
+    source = _one_source(ctx, act.machine)
     told = ("name", "at", "scale", "pulses", "since_clean", "clean_every", "fault", "plugged")
     return {key: getattr(source, key) for key in told} | {"wants_wiping": source.wants_wiping}
 
@@ -194,8 +194,8 @@ def read_temperature(ctx: Context, visit_id: UUID, zone: str, aim_mm: float) -> 
     """One reading of the thermometer in a zone, kept as a tap. Raises OutOfTurn where the current step warms nothing."""
     with transaction(ctx.db):
         run = run_of(ctx, visit_id)
-        n, step = run.state.step, run.steps[run.state.step]
-        if step.heat is None:
+        n, act = run.state.act, run.acts[run.state.act]
+        if act.heat is None:
             raise OutOfTurn("Nothing is warmed in this step.")
         place, around = _skin(ctx, visit_id, run)
         known = SimulatedThermometer.model_validate(simulators.one(ctx.db, THERMOMETER) or {})
@@ -210,16 +210,16 @@ def read_temperature(ctx: Context, visit_id: UUID, zone: str, aim_mm: float) -> 
 
 def _skin(ctx: Context, visit_id: UUID, run: Run) -> tuple[float, float]:
     """(worked place, skin around) in °C, as the bioheat model has them for the time that this zone was worked."""
-    n, step = run.state.step, run.steps[run.state.step]
-    items = (visits.order(ctx.db, visit_id) or {}).get("plan", {}).get("items", ())
-    item = next(one for one in items if one["id"] == step.item)
-    settings = rf_bulk.Settings.model_validate(item["settings"])
-    card = _card_of(ctx, step.machine)
+    n, act = run.state.act, run.acts[run.state.act]
+    steps = (visits.order(ctx.db, visit_id) or {}).get("plan", {}).get("steps", ())
+    step = next(one for one in steps if one["id"] == act.step)
+    settings = rf_bulk.Settings.model_validate(step["settings"])
+    card = _card_of(ctx, act.machine)
     power = (card.physical(settings.at) if isinstance(card, MachineCard) else None) or 0.0
     one = run.state.runs[n]
     since = one.counted or one.begun or ctx.now
     seconds = min((ctx.now - since).total_seconds(), one.seconds(ctx.now))
-    runaway = bool(step.machine) and _one_source(ctx, step.machine).fault == "overheated"
+    runaway = bool(act.machine) and _one_source(ctx, act.machine).fault == "overheated"
     return rf_bulk.surface_c(power, settings, min(max(seconds, 1.0) * (10 if runaway else 1), rf_bulk.PATIENCE_S), not runaway)
 
 

@@ -4,9 +4,9 @@ from datetime import datetime
 from typing import Any
 
 from merak.core.knowledge import number, rule
-from merak.core.plan.chair import Step
+from merak.core.plan.acts import Act
 from merak.core.treatment import complete, following, locked, next_place, pace
-from merak.core.treatment.state import Spot, StepRun
+from merak.core.treatment.state import ActRun, Spot
 from merak.core.treatment.walk import missed_in_all
 from merak.core.treatment.warmth import Warmth
 from merak.services.treatment.treating import Run
@@ -26,10 +26,10 @@ def limits() -> dict[str, Any]:
 
 def state_of(run: Run) -> dict[str, Any]:
     """Where it stands: seconds, counts and words by step, as of the server's `now`."""
-    state, steps = run.state, run.steps
-    tempo = pace(steps, state, run.now, run.order.booked_s)
+    state, acts = run.state, run.acts
+    tempo = pace(acts, state, run.now, run.order.booked_s)
     return {
-        "phase": state.phase, "step": state.step, "following": following(steps, state), "why": state.why, "owed": state.owed,
+        "status": state.status, "act": state.act, "following": following(acts, state), "why": state.why, "owed": state.owed,
         "reason": state.reason, "holder": state.holder, "machine": state.machine, "unheard": state.unheard,
         "incidents": [
             {"at": _iso(one.at)} | {key: getattr(one, key) for key in ("id", "card", "zone", "grade", "done", "struck")}
@@ -38,25 +38,25 @@ def state_of(run: Run) -> dict[str, Any]:
         "endings": [{"at": _iso(one.at), "by": one.by, "reason": one.reason, "back": _iso(one.back)} for one in state.endings],
         "photos": len(state.photos), "seq": run.seq, "now": run.now.isoformat(),
         "pace": {"used_s": tempo.used_s, "left_s": tempo.left_s, "late_s": tempo.late_s, "starved": tempo.starved, "words": tempo.words},
-        "steps": [_step(run, n, steps[n], one) for n, one in enumerate(state.runs)],
+        "acts": [_step(run, n, acts[n], one) for n, one in enumerate(state.runs)],
     }  # fmt: skip
 
 
-def _step(run: Run, n: int, step: Step, one: StepRun) -> dict[str, Any]:
+def _step(run: Run, n: int, act: Act, one: ActRun) -> dict[str, Any]:
     if one.begun is None:
         return {"begun": False}
-    lock = locked(run.steps, run.state, n)
-    missed, doubled = missed_in_all(step, one)
+    lock = locked(run.acts, run.state, n)
+    missed, doubled = missed_in_all(act, one)
     return {
         "begun": True, "ended": one.ended is not None, "on": one.since is not None, "worked_s": one.seconds(run.now),
         "strokes": one.strokes,
-        "tally": one.tally, "walk": one.walk[-1] if one.walk else None, "next": next_place(step, one), "passes": len(one.passes),
-        "complete": complete(step, one), "missed": missed, "doubled": doubled, "level_shift": one.level_shift, "said": one.said[-SAID:],
+        "tally": one.tally, "walk": one.walk[-1] if one.walk else None, "next": next_place(act, one), "passes": len(one.passes),
+        "complete": complete(act, one), "missed": missed, "doubled": doubled, "level_shift": one.level_shift, "said": one.said[-SAID:],
         "heat": one.heat, "pain": one.pain, "asked": _iso(one.asked), "since_clean": one.since_clean,
         "lock": {"kind": lock.kind, "words": lock.words, "act": lock.act} if lock else None, "over": one.over,
         "left": one.left, "set_to": one.set_to,
         "spot": _spot(one.spots[-1]) if one.spots else None, "hands": one.hands,
-        "warmth": {zone: _warmth(step, found) for zone, found in one.warmth.items()},
+        "warmth": {zone: _warmth(act, found) for zone, found in one.warmth.items()},
     }  # fmt: skip
 
 
@@ -66,10 +66,10 @@ def _spot(spot: Spot) -> dict[str, Any]:
     return {"placed": _iso(spot.placed), "due": _iso(spot.due), "at": spot.at, "zone": spot.zone, "answer": told}
 
 
-def _warmth(step: Step, found: Warmth) -> dict[str, Any]:
+def _warmth(act: Act, found: Warmth) -> dict[str, Any]:
     return {
         "last": found.last_c, "peak": found.peak_c, "band_s": found.band_s, "cem43": found.cem43_min, "deep43": found.deep43_min,
-        "dwell_s": found.dwell_s(step.heat) if step.heat else None, "at": _iso(found.at),
+        "dwell_s": found.dwell_s(act.heat) if act.heat else None, "at": _iso(found.at),
     }  # fmt: skip
 
 

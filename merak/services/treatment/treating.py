@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from merak.core.errors import BadInput
 from merak.core.knowledge import number, rule
-from merak.core.plan.chair import Step
+from merak.core.plan.acts import Act
 from merak.core.plan.visit_plan import visit_plan
 from merak.core.treatment import KINDS, EarlierTap, Event, RunState, ToldMoment, fold, moment
 from merak.records import events, people, tasks, visits
@@ -41,7 +41,7 @@ class Tap:
     at: datetime
     value: float | None = None
     words: str = ""
-    step: int | None = None
+    act: int | None = None
     data: dict[str, Any] | None = None
     load: str | None = None
     mono_s: float | None = None
@@ -52,7 +52,7 @@ class Tap:
 class Order(NamedTuple):
     """What was ordered: the steps, and the seconds that were booked."""
 
-    steps: tuple[Step, ...]
+    acts: tuple[Act, ...]
     booked_s: float
 
 
@@ -69,9 +69,9 @@ class Run:
     clocks: dict["TapSource", "Clock"] = field(default_factory=dict)
 
     @property
-    def steps(self) -> tuple[Step, ...]:
+    def acts(self) -> tuple[Act, ...]:
         """The steps that were ordered."""
-        return self.order.steps
+        return self.order.acts
 
 
 def run_file(ctx: Context, visit_id: UUID) -> tuple[VisitFile, Run | None]:
@@ -96,8 +96,8 @@ def _folded_on(ctx: Context, visit_id: UUID, order: Order, rows: Sequence[EventR
     if before is not None and not rows:
         return Run(order, before, seen, now)
     names = _names(ctx, {row.by for row in rows})
-    taps = [Event(str(r.id), r.kind, r.at, r.value, r.words, r.step, r.data or {}, names[r.by]) for r in rows]
-    return Run(order, fold(order.steps, taps, before), rows[-1].seq if rows else seen, now)
+    taps = [Event(str(r.id), r.kind, r.at, r.value, r.words, r.act, r.data or {}, names[r.by]) for r in rows]
+    return Run(order, fold(order.acts, taps, before), rows[-1].seq if rows else seen, now)
 
 
 #: visit → (number of the last tap, the state after it), of committed taps only: what is read again is only what came since.
@@ -132,18 +132,18 @@ _known: dict[UUID, str] = {}
 GOING = ("running", "paused", "halted")
 
 
-def phase_of(ctx: Context, visit_id: UUID) -> str:
+def status_of(ctx: Context, visit_id: UUID) -> str:
     """The phase that a visit's treatment is in; "" before it began."""
     if visits.order(ctx.db, visit_id) is None:
         return ""
-    return _run(ctx, visit_id, order_of(ctx.db, visit_id)).state.phase
+    return _run(ctx, visit_id, order_of(ctx.db, visit_id)).state.status
 
 
 def running_with(ctx: Context, device_id: str) -> UUID | None:
     """A visit whose treatment is under way and needs this machine; None where there is none."""
     for visit_id in visits.begun(ctx.db):
         order = order_of(ctx.db, visit_id)
-        if any(step.machine == device_id for step in order.steps) and _run(ctx, visit_id, order).state.phase in GOING:
+        if any(act.machine == device_id for act in order.acts) and _run(ctx, visit_id, order).state.status in GOING:
             return visit_id
     return None
 
@@ -178,8 +178,8 @@ def order_of(db: Session, visit_id: UUID) -> Order:
             raise OutOfTurn("The treatment has not begun.")
         if len(_orders) > MOST_KEPT:
             _orders.clear()
-        steps = tuple(Step.model_validate(step) for step in body["steps"])
-        _orders[visit_id] = Order(steps, body.get("slot_s") or sum(step.seconds for step in steps))
+        acts = tuple(Act.model_validate(act) for act in body["acts"])
+        _orders[visit_id] = Order(acts, body.get("slot_s") or sum(act.seconds for act in acts))
     return _orders[visit_id]
 
 
@@ -231,7 +231,7 @@ def append(ctx: Context, visit_id: UUID, taps: Sequence[Tap], order: Order | Non
     order = order or order_of(ctx.db, visit_id)
     ctx.demand("treat")
     clocks: dict[TapSource, Clock] = {}
-    licensed = any(step.licence for step in order.steps)
+    licensed = any(act.licence for act in order.acts)
     new = [_checked(ctx, visit_id, tap, licensed, clocks) for tap in taps]
     seen, before = _folded.get(visit_id, (0, None))
     try:
@@ -287,7 +287,7 @@ def _checked(ctx: Context, visit_id: UUID, tap: Tap, licensed: bool, clocks: dic
         raise NotFound(f"There is no event “{tap.kind}”.")
     data = {key: value for key, value in (tap.data or {}).items() if key != "licences"}
     if tap.own:
-        return NewEvent(tap.id, tap.kind, treatment_time(ctx, visit_id), tap.value, tap.words, tap.step, data or None)
+        return NewEvent(tap.id, tap.kind, treatment_time(ctx, visit_id), tap.value, tap.words, tap.act, data or None)
     if licensed:
         data["licences"] = my_licences(ctx)
     if tap.kind in ("start", "take_over"):
@@ -302,7 +302,7 @@ def _checked(ctx: Context, visit_id: UUID, tap: Tap, licensed: bool, clocks: dic
             raise BadInput({"words": "Why may it begin without a read spot? A few words, for the record."})
         data |= {"name": ctx.me.name}
     at, clock = _timed(ctx, visit_id, tap, clocks)
-    return NewEvent(tap.id, tap.kind, at, tap.value, tap.words, tap.step, data or None, clock)
+    return NewEvent(tap.id, tap.kind, at, tap.value, tap.words, tap.act, data or None, clock)
 
 
 def _check_incident(tap: Tap, data: dict[str, Any]) -> None:
@@ -323,10 +323,10 @@ def _due(run: Run, new: set[UUID]) -> Iterable[NewTask]:
     if not new:
         return
     fresh = {str(one) for one in new}
-    for step, one in zip(run.steps, run.state.runs, strict=True):
+    for act, one in zip(run.acts, run.state.runs, strict=True):
         for spot in one.spots:
-            if spot.id in fresh and step.spot and not step.spot.same_visit:
-                body = {"modality": step.modality, "zone": spot.zone, "at": spot.at, "spot": step.spot.model_dump(mode="json")}
+            if spot.id in fresh and act.spot and not act.spot.same_visit:
+                body = {"modality": act.modality, "zone": spot.zone, "at": spot.at, "spot": act.spot.model_dump(mode="json")}
                 yield NewTask(UUID(spot.id), "spot", spot.due, body)
     for incident in run.state.incidents:
         if incident.id in fresh:

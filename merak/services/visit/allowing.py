@@ -3,8 +3,8 @@
 from uuid import UUID
 
 from merak.core.errors import BadInput, Refused
-from merak.core.plan.item import can_override
 from merak.core.plan.screening import Override, override, worded
+from merak.core.plan.step import can_override
 from merak.core.plan.visit_plan import between, visit_plan
 from merak.records import visits
 from merak.services.context import Context
@@ -41,8 +41,8 @@ def _plan_allowed(ctx: Context, file: VisitFile, form: dict[str, str]) -> Overri
     if stop is not None:
         if not can_override(stop):
             raise Refused(f"Nobody plans past this. {stop.words}", stop.rule)
-        item = computed.plan.of(form["key"].partition(".")[0])
-        return Override(rule=stop.rule, modality=item.modality, words=stop.words, reason=reason, by=ctx.me.name, at=at)
+        step = computed.plan.of(form["key"].partition(".")[0])
+        return Override(rule=stop.rule, modality=step.modality, words=stop.words, reason=reason, by=ctx.me.name, at=at)
     clash = next((one for one in computed.clashes if f"{one.rule}|{'|'.join(one.steps)}" == form.get("key")), None)
     if clash is None:
         raise BadInput({"key": "Nothing like that stands in the plan now."})

@@ -12,7 +12,7 @@ from merak.core.body.treatable import BESIDE
 from merak.core.errors import BadInput
 from merak.core.knowledge import Question, aspects, conditions
 from merak.core.plan.brief import Wish
-from merak.core.plan.fitting import phase, title
+from merak.core.plan.fitting import rank, title
 from merak.core.plan.screening import Answer, Answers, Overridable, Reason, Standing, board, option_of, overridable, questions
 from merak.core.windows import read_day, wrong_day
 from merak.records import visits
@@ -47,7 +47,7 @@ class AskPage:
     def board(self) -> list[Standing]:
         """Where each modality stands that this studio offers, in the order of the work; aspects after what they are of."""
         brief = self.file.brief
-        offered = sorted(brief.offered & brief.board.keys(), key=lambda name: (phase(name, brief.methods), name))
+        offered = sorted(brief.offered & brief.board.keys(), key=lambda name: (rank(name, brief.methods), name))
         return [brief.board[name] for name in offered]
 
     def aspects(self, modality: str) -> list[tuple[str, Standing]]:

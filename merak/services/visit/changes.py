@@ -16,9 +16,9 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
 from merak.core.modality.shared import incremented
 from merak.core.plan.brief import plate_of
-from merak.core.plan.fitting import may_run_beside, phase, title
-from merak.core.plan.item import Item, begin
+from merak.core.plan.fitting import may_run_beside, rank, title
 from merak.core.plan.proposals import proposals
+from merak.core.plan.step import Step, begin
 from merak.core.plan.visit_plan import Plan, in_force
 from merak.core.working import Frozen
 from merak.records import visits
@@ -69,7 +69,7 @@ def draft_of(file: VisitFile) -> tuple[Draft, int]:
 def _older(body: dict[str, Any]) -> Draft:
     """A plan from before there were steps: a form's fields of a lift and of red light. What cannot be read any more is left out."""
     fields: dict[str, str] = body.get("draft", {})
-    items: list[Item] = []
+    steps: list[Step] = []
     for modality in ("microcurrent", "led"):
         if fields.get(modality) == "on":
             own = {key.partition(".")[2]: decimal(text) for key, text in fields.items() if key.startswith(f"{modality}.")}
@@ -77,9 +77,9 @@ def _older(body: dict[str, Any]) -> Draft:
             if own.get("paths"):
                 settings["paths"] = own["paths"].split("|")
             with suppress(ValidationError):
-                items.append(Item(id=f"s{len(items) + 1}", modality=modality).with_settings(settings))
+                steps.append(Step(id=f"s{len(steps) + 1}", modality=modality).with_settings(settings))
     side = fields.get("side")
-    return Draft(plan=Plan(items=tuple(items), side=side if side in ("right", "left") else None))
+    return Draft(plan=Plan(steps=tuple(steps), side=side if side in ("right", "left") else None))
 
 
 Op = Callable[[Context, VisitFile, Draft, dict[str, str]], Draft]
@@ -108,49 +108,49 @@ def _add(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> D
     if name not in MODALITIES:
         raise BadInput({"modality": "Which treatment?"})
     of = in_force(file.brief, draft.plan)
-    item = begin(file.brief, name, draft.plan.new_id(), of)
-    items = list(draft.plan.items)
-    at = next((n for n, one in enumerate(items) if phase(one.modality, of) > phase(name, of)), len(items))
-    items.insert(at, item)
-    return _with(draft, draft.plan.model_copy(update={"items": tuple(items)}), f"added {title(name)}")
+    step = begin(file.brief, name, draft.plan.new_id(), of)
+    steps = list(draft.plan.steps)
+    at = next((n for n, one in enumerate(steps) if rank(one.modality, of) > rank(name, of)), len(steps))
+    steps.insert(at, step)
+    return _with(draft, draft.plan.model_copy(update={"steps": tuple(steps)}), f"added {title(name)}")
 
 
 def _remove(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
-    item = draft.plan.of(form.get("item", ""))
-    items = tuple(one.model_copy(update={"beside": ""}) if one.beside == item.id else one for one in draft.plan.items if one.id != item.id)
-    keep = {key: text for key, text in draft.typed.items() if not key.startswith(f"{item.id}.")}
-    wrong = {key: text for key, text in draft.wrong.items() if not key.startswith(f"{item.id}.")}
-    return _with(draft, draft.plan.model_copy(update={"items": items}), f"removed {title(item.modality)}", typed=keep, wrong=wrong)
+    step = draft.plan.of(form.get("step", ""))
+    steps = tuple(one.model_copy(update={"beside": ""}) if one.beside == step.id else one for one in draft.plan.steps if one.id != step.id)
+    keep = {key: text for key, text in draft.typed.items() if not key.startswith(f"{step.id}.")}
+    wrong = {key: text for key, text in draft.wrong.items() if not key.startswith(f"{step.id}.")}
+    return _with(draft, draft.plan.model_copy(update={"steps": steps}), f"removed {title(step.modality)}", typed=keep, wrong=wrong)
 
 
 def _move(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
     """A step to another place: `after` which step it comes ("" first), or `by` how many places it moves. Out of another's waiting time
     it comes when it is moved; what runs beside it stays beside it.
     """
-    item = draft.plan.of(form.get("item", ""))
-    items = [one for one in draft.plan.items if one.id != item.id]
+    step = draft.plan.of(form.get("step", ""))
+    steps = [one for one in draft.plan.steps if one.id != step.id]
     if "after" in form:
-        to = items.index(draft.plan.of(form["after"])) + 1 if form["after"] else 0
+        to = steps.index(draft.plan.of(form["after"])) + 1 if form["after"] else 0
     elif form.get("by") in ("1", "-1"):
-        main = [one for one in draft.plan.items if not one.beside or one.id == item.id]
-        here = main.index(item) + int(form["by"])
+        main = [one for one in draft.plan.steps if not one.beside or one.id == step.id]
+        here = main.index(step) + int(form["by"])
         if not 0 <= here < len(main):
             return draft
-        to = items.index(main[here]) + (1 if form["by"] == "1" else 0)
+        to = steps.index(main[here]) + (1 if form["by"] == "1" else 0)
     else:
         raise BadInput({"after": "To which place?"})
-    items.insert(to, item.model_copy(update={"beside": ""}) if "after" in form else item)
-    return _with(draft, draft.plan.model_copy(update={"items": tuple(items)}), f"moved {title(item.modality)}")
+    steps.insert(to, step.model_copy(update={"beside": ""}) if "after" in form else step)
+    return _with(draft, draft.plan.model_copy(update={"steps": tuple(steps)}), f"moved {title(step.modality)}")
 
 
 def _set(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
     """Fields of one step, as typed. A twin leads when it is what changed; what cannot be read is kept as typed and told beside it."""
-    item = draft.plan.of(form.get("item", ""))
-    prefix = f"{item.id}."
-    model = MODALITIES[item.modality].Settings
+    step = draft.plan.of(form.get("step", ""))
+    prefix = f"{step.id}."
+    model = MODALITIES[step.modality].Settings
     texts_ = {key.removeprefix(prefix): value for key, value in form.items() if key.startswith(prefix)}
     changed = form.get("changed", "").removeprefix(prefix)
-    settings, wrong = dict(item.settings), {}
+    settings, wrong = dict(step.settings), {}
     kinds = {one.name: one.kind for one in shown(model, {})}
     if kinds.get(changed) == "yes":  # an empty box is not sent
         texts_.setdefault(changed, "")
@@ -159,7 +159,7 @@ def _set(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> D
             continue
         value: Any = text in ("on", "yes", "true") if kinds[name] == "yes" else decimal(text.strip()) if kinds[name] == "number" else text
         tried = settings | {name: value}
-        problem = _misfit(item, tried, name)
+        problem = _misfit(step, tried, name)
         if problem:
             wrong[name] = problem
         else:
@@ -170,19 +170,19 @@ def _set(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> D
             settings["paths"] = paths
         else:
             wrong["paths"] = "At least one line."
-    twin = next((pair[0] for key, pair in TWINS.items() if key[0] == item.modality and pair[0] == changed), "")
+    twin = next((pair[0] for key, pair in TWINS.items() if key[0] == step.modality and pair[0] == changed), "")
     if twin:
         try:
-            settings = _by_twin(file, item, settings, twin, texts_.get(twin, ""))
+            settings = _by_twin(file, step, settings, twin, texts_.get(twin, ""))
         except BadInput as bad:
             wrong |= bad.fields
-    new = item.with_settings(settings)
+    new = step.with_settings(settings)
     typed = {key: text for key, text in draft.typed.items() if not _same_field(key, prefix, texts_, changed)}
     told = {key: text for key, text in draft.wrong.items() if not _same_field(key, prefix, texts_, changed)}
     typed |= {prefix + name: texts_.get(name, "") for name in wrong}
     told |= {prefix + name: words for name, words in wrong.items()}
-    what = _said_change(item, new)
-    return _with(draft, draft.plan.with_item(new), what, typed=typed, wrong=told)
+    what = _said_change(step, new)
+    return _with(draft, draft.plan.with_step(new), what, typed=typed, wrong=told)
 
 
 def _same_field(key: str, prefix: str, sent: dict[str, str], changed: str) -> bool:
@@ -192,10 +192,10 @@ def _same_field(key: str, prefix: str, sent: dict[str, str], changed: str) -> bo
     return key.startswith(prefix) and (name == changed or (not changed and name in sent) or (name, changed) in twins)
 
 
-def _misfit(item: Item, settings: dict[str, Any], name: str) -> str:
+def _misfit(step: Step, settings: dict[str, Any], name: str) -> str:
     """Why a value cannot be one of this field; "" when it can."""
     try:
-        MODALITIES[item.modality].Settings.model_validate(settings)
+        MODALITIES[step.modality].Settings.model_validate(settings)
     except ValidationError as broken:
         for error in broken.errors():
             if not error["loc"] or error["loc"][0] == name:
@@ -203,9 +203,9 @@ def _misfit(item: Item, settings: dict[str, Any], name: str) -> str:
     return ""
 
 
-def _by_twin(file: VisitFile, item: Item, settings: dict[str, Any], twin: str, text: str) -> dict[str, Any]:
+def _by_twin(file: VisitFile, step: Step, settings: dict[str, Any], twin: str, text: str) -> dict[str, Any]:
     """The setting that gives what was typed as its twin. Raises BadInput on the twin."""
-    machine = file.brief.machine(item.modality, item.machine)
+    machine = file.brief.machine(step.modality, step.machine)
     card: Any = machine.card if machine else None
     try:
         value = float(decimal(text))
@@ -223,13 +223,13 @@ def _by_twin(file: VisitFile, item: Item, settings: dict[str, Any], twin: str, t
     if not bright:
         raise BadInput({twin: "The irradiance is not known here, so neither is the fluence."})
     minutes = round(minutes_for(value, bright, light.duty_percent / 100), 1)
-    problem = _misfit(item, settings | {"minutes": minutes}, "minutes")
+    problem = _misfit(step, settings | {"minutes": minutes}, "minutes")
     if problem:
         raise BadInput({twin: f"That would be {minutes:g} minutes. {problem}"})
     return settings | {"minutes": minutes}
 
 
-def _said_change(before: Item, after: Item) -> str:
+def _said_change(before: Step, after: Step) -> str:
     """What changed in a step, in words."""
     model = MODALITIES[before.modality].Settings
     old = model.model_validate(before.settings).model_dump(mode="json")
@@ -249,21 +249,21 @@ def _short(value: Any) -> str:
 
 def _lengthen(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
     """A step longer or shorter by one of its own steps: minutes where it has them, else repeats, passes or rounds."""
-    item = draft.plan.of(form.get("item", ""))
+    step = draft.plan.of(form.get("step", ""))
     up = form.get("by", "1") != "-1"
-    model = MODALITIES[item.modality].Settings
+    model = MODALITIES[step.modality].Settings
     name = next((one for one in LENGTHS if one in model.model_fields), "")
     if not name:
-        raise BadInput({"item": f"{title(item.modality)} takes as long as its settings make it."})
-    settings = model.model_validate(item.settings)
+        raise BadInput({"step": f"{title(step.modality)} takes as long as its settings make it."})
+    settings = model.model_validate(step.settings)
     value = getattr(settings, name)
     size = 1 if isinstance(value, int) or value >= 4 else 0.5
-    tried = dict(item.settings) | {name: value + size if up else value - size}
-    problem = _misfit(item, tried, name)
+    tried = dict(step.settings) | {name: value + size if up else value - size}
+    problem = _misfit(step, tried, name)
     if problem:
         raise BadInput({name: problem})
-    new = item.with_settings(tried)
-    return _with(draft, draft.plan.with_item(new), _said_change(item, new))
+    new = step.with_settings(tried)
+    return _with(draft, draft.plan.with_step(new), _said_change(step, new))
 
 
 #: Settings that lengthen a step, the first that a modality has.
@@ -272,19 +272,19 @@ LENGTHS = ("minutes", "timer_min", "infuse_min", "activator_min", "hold_min", "r
 
 def _strength(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
     """A step of the machine up or down."""
-    item = draft.plan.of(form.get("item", ""))
-    machine = file.brief.machine(item.modality, item.machine)
-    module = MODALITIES[item.modality]
+    step = draft.plan.of(form.get("step", ""))
+    machine = file.brief.machine(step.modality, step.machine)
+    module = MODALITIES[step.modality]
     settings = incremented(
-        module, module.Settings.model_validate(item.settings), machine.card if machine else None, up=form.get("by") != "-1"
+        module, module.Settings.model_validate(step.settings), machine.card if machine else None, up=form.get("by") != "-1"
     )
-    new = item.with_settings(settings)
-    return _with(draft, draft.plan.with_item(new), _said_change(item, new))
+    new = step.with_settings(settings)
+    return _with(draft, draft.plan.with_step(new), _said_change(step, new))
 
 
 def _zones(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
     """Where a step goes: zones ticked, or a named group; none means everywhere."""
-    item = draft.plan.of(form.get("item", ""))
+    step = draft.plan.of(form.get("step", ""))
     named = form.get("group", "")
     if named in GROUPS:
         wanted = GROUPS[named]
@@ -295,43 +295,43 @@ def _zones(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) ->
         wanted = tuple(zone for zone in dict.fromkeys(every) if form.get(f"zone.{zone}") == "on")
     if not wanted and named != "everywhere":
         raise BadInput({"zones": "At least one zone, or everywhere."})
-    plate = plate_of(wanted, item.modality)
+    plate = plate_of(wanted, step.modality)
     able = set(zone_names(plate)) - BESIDE
     wanted = tuple(zone for zone in wanted if zone in able)
     if set(wanted) == able:
         wanted = ()
-    new = item.model_copy(update={"zones": wanted})
+    new = step.model_copy(update={"zones": wanted})
     where = ", ".join(wanted) if len(wanted) < 4 else f"{len(wanted)} zones"
-    return _with(draft, draft.plan.with_item(new), f"{title(item.modality)}: {where or 'everywhere'}")
+    return _with(draft, draft.plan.with_step(new), f"{title(step.modality)}: {where or 'everywhere'}")
 
 
 def _beside(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
     """A step into the waiting time of another, or out of it. Raises Refused where that may not be."""
-    item = draft.plan.of(form.get("item", ""))
+    step = draft.plan.of(form.get("step", ""))
     host_id = form.get("host", "")
     if not host_id:
-        return _with(draft, draft.plan.with_item(item.model_copy(update={"beside": ""})), f"{title(item.modality)} by itself")
+        return _with(draft, draft.plan.with_step(step.model_copy(update={"beside": ""})), f"{title(step.modality)} by itself")
     host = draft.plan.of(host_id)
-    if not may_run_beside(host.modality, item.modality, in_force(file.brief, draft.plan)) or host.beside:
-        raise Refused(f"{title(item.modality)} does not run beside {title(host.modality)}.", "plan.order")
-    if any(one.beside == item.id for one in draft.plan.items):
-        raise Refused(f"Something runs beside {title(item.modality)} already.", "plan.order")
+    if not may_run_beside(host.modality, step.modality, in_force(file.brief, draft.plan)) or host.beside:
+        raise Refused(f"{title(step.modality)} does not run beside {title(host.modality)}.", "plan.order")
+    if any(one.beside == step.id for one in draft.plan.steps):
+        raise Refused(f"Something runs beside {title(step.modality)} already.", "plan.order")
     return _with(
-        draft, draft.plan.with_item(item.model_copy(update={"beside": host_id})), f"{title(item.modality)} beside {title(host.modality)}"
+        draft, draft.plan.with_step(step.model_copy(update={"beside": host_id})), f"{title(step.modality)} beside {title(host.modality)}"
     )
 
 
 def _machine(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
     """Another machine for a step; settings begin anew, since a level means nothing across machines."""
-    item = draft.plan.of(form.get("item", ""))
-    machine = next((one for one in file.machines if one.id == form.get("machine") and fits(one.card, item.modality)), None)
+    step = draft.plan.of(form.get("step", ""))
+    machine = next((one for one in file.machines if one.id == form.get("machine") and fits(one.card, step.modality)), None)
     if machine is None:
         raise BadInput({"machine": "There is no such machine for this."})
     rest = (one for one in file.machines if one.id != machine.id)
     brief = file.brief.but(machines=(machine, *rest))
-    fresh = begin(brief, item.modality, item.id, in_force(file.brief, draft.plan), zones=item.zones)
-    new = fresh.model_copy(update={"beside": item.beside, "machine": machine.id})
-    return _with(draft, draft.plan.with_item(new), f"{title(item.modality)} with the {machine.card.name}")
+    fresh = begin(brief, step.modality, step.id, in_force(file.brief, draft.plan), zones=step.zones)
+    new = fresh.model_copy(update={"beside": step.beside, "machine": machine.id})
+    return _with(draft, draft.plan.with_step(new), f"{title(step.modality)} with the {machine.card.name}")
 
 
 def _side(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
@@ -353,14 +353,14 @@ def _method(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -
     if school.senior and not (ctx.me.role in ("senior", "owner") or file.house.get("methods", {}).get(name) == school_id):
         raise Refused(f"“{school.words}” is for a senior to choose. {rule('plan.senior').reason}", "plan.senior")
     plan = draft.plan.model_copy(update={"methods": draft.plan.methods | {name: school_id}})
-    for item in plan.items:
-        if item.modality in school.set:
-            plan = plan.with_item(item.with_settings(item.settings | school.set[item.modality]))
+    for step in plan.steps:
+        if step.modality in school.set:
+            plan = plan.with_step(step.with_settings(step.settings | school.set[step.modality]))
     of = in_force(file.brief, plan)
-    if school.phase or any(one.phase for one in method.schools):
-        plan = plan.model_copy(update={"items": tuple(sorted(plan.items, key=lambda one: phase(one.modality, of)))})
+    if school.rank or any(one.rank for one in method.schools):
+        plan = plan.model_copy(update={"steps": tuple(sorted(plan.steps, key=lambda one: rank(one.modality, of)))})
     for extra in school.adds:
-        if plan.items and any(one.modality in school.on for one in plan.items) and all(one.modality != extra for one in plan.items):
+        if plan.steps and any(one.modality in school.on for one in plan.steps) and all(one.modality != extra for one in plan.steps):
             added = _add(ctx, file, draft.model_copy(update={"plan": plan}), {"modality": extra})
             plan = added.plan
     return _with(draft, plan, f"{method.words}: {school.words}")
@@ -384,7 +384,7 @@ def _back(ctx: Context, file: VisitFile, draft: Draft, version: int, past: tuple
     earlier = Draft.model_validate(body) if body else Draft()
     what = draft.did if words.startswith("took") else earlier.did
     now = file.records["plan"].version + 1
-    marked = {one.id: Touched(version=now, by=str(ctx.me.id), who=ctx.me.name, what=words + what) for one in earlier.plan.items}
+    marked = {one.id: Touched(version=now, by=str(ctx.me.id), who=ctx.me.name, what=words + what) for one in earlier.plan.steps}
     return earlier.model_copy(update={"past": past, "future": future[:BACK], "what": words + what, "who": ctx.me.name, "touched": marked})
 
 

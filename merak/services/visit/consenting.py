@@ -39,7 +39,7 @@ class Wording:
 def wordings(plan: Plan) -> tuple[Wording, ...]:
     """The words for each treatment of a plan: what it is, how it may feel, when it has settled, what to say at once."""
     found = []
-    for name in dict.fromkeys(one.modality for one in plan.items if one.modality not in HOUSEKEEPING):
+    for name in dict.fromkeys(one.modality for one in plan.steps if one.modality not in HOUSEKEEPING):
         words, trait = about()[name], traits()[name]
         settle = f" It has usually settled within {hours(trait.settle_h)}." if trait.settle_h else ""
         stop = f" Say at once: {'; '.join(one.rstrip('.') for one in words.stop)}." if words.stop else ""
@@ -124,7 +124,7 @@ def consent_sheet(ctx: Context, visit_id: UUID) -> Consented:
     """The consent that stands; before one was given, the words as they would be read. Raises NotFound without a plan."""
     file = open_file(ctx, visit_id)
     plan = draft_of(file)[0].plan
-    if not plan.items:
+    if not plan.steps:
         raise NotFound("There is no plan yet to agree to.")
     body = file.body("consent") if file.consented else {}
     texts = body.get("texts", {})

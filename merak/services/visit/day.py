@@ -23,7 +23,7 @@ from merak.records.tables import Client, Course, Person, Visit
 from merak.services.after import follow_ups
 from merak.services.context import Context, OutOfTurn
 from merak.services.permission import may
-from merak.services.treatment.treating import GOING, phase_of
+from merak.services.treatment.treating import GOING, status_of
 from merak.services.visit.file import find_visit, incidents_in, still_asked
 
 COURSE_NAME = "Lift and red light"
@@ -39,7 +39,7 @@ class DayRow:
 
     visit: Visit
     start: datetime
-    stage: str
+    phase: str
     flags: list[tuple[str, str]]
     alike: bool = False
 
@@ -60,9 +60,9 @@ def day_sheet(ctx: Context, day: date) -> list[DayRow]:
     offered = offered_by(card for _, card in read_cards((str(one.id), one.card) for one in people.devices(ctx.db)))
     rows = []
     for visit in found:
-        records = {stage: record.body for stage, record in standing.get(visit.id, {}).items()}
+        records = {phase: record.body for phase, record in standing.get(visit.id, {}).items()}
         last_id = earlier.get(visit.id)
-        last = {stage: record.body for stage, record in standing.get(last_id, {}).items()} if last_id else {}
+        last = {phase: record.body for phase, record in standing.get(last_id, {}).items()} if last_id else {}
         flags = _flags(visit, records, last, last_id is not None, ctx.today, offered) if clinical else []
         if last_id in said:
             flags = [*_said(said[last_id]), *flags]
@@ -72,7 +72,7 @@ def day_sheet(ctx: Context, day: date) -> list[DayRow]:
 
 
 def _stage(visit: Visit, records: dict[str, Any]) -> str:
-    """The stage to go to."""
+    """The phase to go to."""
     if visit.status == "closed":
         return "return"
     if "order" in records:
@@ -263,10 +263,10 @@ def cancel(ctx: Context, visit_id: UUID) -> None:
     visit = find_visit(ctx, visit_id)
     with ctx.saving("cancel", visit_id) as db:
         visits.lock(db, visit_id)
-        phase = phase_of(ctx, visit_id)
-        if phase in GOING:
+        status = status_of(ctx, visit_id)
+        if status in GOING:
             raise OutOfTurn("Its treatment is running. It is finished or stopped at the chair first.")
-        if phase in ("stopped", "finished"):
+        if status in ("stopped", "finished"):
             raise OutOfTurn("It was treated. It is closed, not cancelled.")
         if visit.status == "booked":
             visits.set_status(db, visit_id, "cancelled")

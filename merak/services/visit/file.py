@@ -1,4 +1,4 @@
-"""A visit's file: the appointment, what stands on each stage, what came before, and the brief that a plan follows from."""
+"""A visit's file: the appointment, what stands on each phase, what came before, and the brief that a plan follows from."""
 
 import json
 from collections.abc import Iterator
@@ -33,7 +33,7 @@ from merak.services.permission import Action
 STAGES = ("ask", "look", "plan", "treat", "close", "return")
 ANSWERS: TypeAdapter[Answers] = TypeAdapter(dict[str, Answer])
 SENIORS = ("senior", "owner")
-#: The stages that a plan follows from.
+#: The phases that a plan follows from.
 FOLLOWED = ("ask", "look", "margins", "overrides")
 MOST_BRIEFS = 32
 #: Briefs that were used lately, by everything that they were made from.
@@ -42,7 +42,7 @@ _briefs: dict[str, Brief] = {}
 
 @dataclass
 class VisitFile:
-    """One visit as the stages need it."""
+    """One visit as the phases need it."""
 
     visit: VisitSeen
     records: dict[str, VisitRecords]
@@ -56,9 +56,9 @@ class VisitFile:
     done_before: list[tuple[str, str, dict[str, Any], dict[str, Any], list[dict[str, Any]] | None]]
     spots_read: list[tuple[str, dict[str, Any], str]]
 
-    def body(self, stage: str) -> dict[str, Any]:
-        """What stands on a stage; empty when nothing does."""
-        return self.records[stage].body if stage in self.records else {}
+    def body(self, phase: str) -> dict[str, Any]:
+        """What stands on a phase; empty when nothing does."""
+        return self.records[phase].body if phase in self.records else {}
 
     @cached_property
     def answers(self) -> Answers:
@@ -152,7 +152,7 @@ class VisitFile:
     @cached_property
     def brief(self) -> Brief:
         """What a plan follows from; the same as long as nothing of it changed, with all that was worked out from it."""
-        stood = tuple((stage, self.records[stage].version) for stage in FOLLOWED if stage in self.records)
+        stood = tuple((phase, self.records[phase].version) for phase in FOLLOWED if phase in self.records)
         marks = tuple((at.body["id"], at.version) for at in self.marked)
         outside = (self.visit[:5], self.visit.client, self.visit.therapist, self.today, self.previous)
         key = repr(
@@ -203,10 +203,10 @@ class VisitFile:
     @property
     def standing_versions(self) -> dict[str, Any]:
         """The versions that a plan follows from; 0 where nothing was written. Margins and marks only where they change it."""
-        stands: dict[str, Any] = {stage: self.records[stage].version if stage in self.records else 0 for stage in ("ask", "look", "plan")}
-        for stage in ("margins", "overrides"):
-            if stage in self.records:
-                stands[stage] = self.records[stage].version
+        stands: dict[str, Any] = {phase: self.records[phase].version if phase in self.records else 0 for phase in ("ask", "look", "plan")}
+        for phase in ("margins", "overrides"):
+            if phase in self.records:
+                stands[phase] = self.records[phase].version
         out = sorted(f"{at.body['id']} {at.version}" for at in self.marked if mark_kinds()[at.body["kind"]].keeps_out)
         return {**stands, "marks": out} if out else stands
 
@@ -215,11 +215,11 @@ class VisitFile:
         """What a screen that shows this file stands for, in a few signs: another once an answer, a finding or a setting has changed."""
         return sha256(json.dumps(self.standing_versions, sort_keys=True).encode()).hexdigest()[:16]
 
-    def done(self, stage: str) -> bool:
-        """Whether a stage has its word."""
-        if stage == "treat":
+    def done(self, phase: str) -> bool:
+        """Whether a phase has its word."""
+        if phase == "treat":
             return "order" in self.records
-        return stage in self.records if stage != "plan" else self.consented
+        return phase in self.records if phase != "plan" else self.consented
 
 
 def incidents_in(close: dict[str, Any]) -> list[PastIncident]:

@@ -36,7 +36,7 @@ class Photo:
     on: date
 
 
-#: When photographs are taken → the stage that they are kept under, and what one does then.
+#: When photographs are taken → the phase that they are kept under, and what one does then.
 MOMENTS: dict[str, tuple[str, Action]] = {"before": ("photos", "look"), "after": ("photos_after", "close")}
 
 
@@ -101,13 +101,13 @@ def add_photo(ctx: Context, visit_id: UUID, view: str, content: bytes | None, mo
     """Keeps a photograph of a view; an earlier one of today stays on the record. What is wrong comes back on "file"."""
     if view not in VIEWS or moment not in MOMENTS:
         raise BadInput({"view": "From which side?"})
-    stage, action = MOMENTS[moment]
+    phase, action = MOMENTS[moment]
     try:
         with changing(ctx, visit_id, action) as file:
             kept = keep_file(ctx, file.visit.client_id, content or b"", "photo")
             width, height = _size(kept.content)
-            body = {**file.body(stage), view: {"file": str(kept.id), "width": width, "height": height}}
-            visits.add_version(ctx.db, visit_id, stage, body, ctx.me.id, ctx.now)
+            body = {**file.body(phase), view: {"file": str(kept.id), "width": width, "height": height}}
+            visits.add_version(ctx.db, visit_id, phase, body, ctx.me.id, ctx.now)
     except BadInput as bad:
         return pictured(ctx, visit_id, view, wrong=bad.fields, moment=moment)
     return pictured(ctx, visit_id, view, moment=moment)
@@ -122,9 +122,9 @@ def _size(content: bytes) -> tuple[int, int]:
 
 def mark_landmarks(ctx: Context, visit_id: UUID, view: str, points: str, moment: str = "before") -> Pictured:
     """Keeps the landmarks clicked in a photograph, "x,y x,y …" in its pixels and in their order. Raises BadInput on "landmarks"."""
-    stage, action = MOMENTS.get(moment, MOMENTS["before"])
+    phase, action = MOMENTS.get(moment, MOMENTS["before"])
     with changing(ctx, visit_id, action) as file:
-        photos = file.body(stage)
+        photos = file.body(phase)
         if view not in photos:
             raise BadInput({"landmarks": "There is no photograph of this view yet."})
         try:
@@ -136,5 +136,5 @@ def mark_landmarks(ctx: Context, visit_id: UUID, view: str, points: str, moment:
         if not inside or len(found) > len(VIEWS[view][1]):
             raise BadInput({"landmarks": "Those points do not lie on the photograph."})
         body = {**photos, view: {**one, "landmarks": found}}
-        visits.add_version(ctx.db, visit_id, stage, body, ctx.me.id, ctx.now)
+        visits.add_version(ctx.db, visit_id, phase, body, ctx.me.id, ctx.now)
     return pictured(ctx, visit_id, view, moment=moment)

@@ -44,9 +44,9 @@ class Plated:
         if self.run is None or self.name != "face":
             return []
         found = []
-        for step, ran in zip(self.run[0], self.run[1].runs, strict=True):
+        for act, ran in zip(self.run[0], self.run[1].runs, strict=True):
             left = ran.strokes
-            for line in step.lines:
+            for line in act.lines:
                 found.append((line, min(line.repeats, left)))
                 left = max(0, left - line.repeats)
         return found
@@ -83,7 +83,7 @@ def plated(ctx: Context, visit_id: UUID, query: dict[str, str]) -> Plated:
     page = Plated(file, name, work, draft, found, first, wrong)
     if "order" in file.records:
         run = run_of(ctx, visit_id)
-        page.run = run.steps, run.state
+        page.run = run.acts, run.state
     return page
 
 

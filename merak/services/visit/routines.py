@@ -49,7 +49,7 @@ def keep(ctx: Context, visit_id: UUID, name: str) -> None:
     ctx.demand("keep routines")
     file = open_file(ctx, visit_id)
     plan = draft_of(file)[0].plan
-    if not plan.items:
+    if not plan.steps:
         raise NotFound("There is no plan yet to keep.")
     routine = routine_of(file.brief, plan, name)
     same = next((one for one in letters.routines(ctx.db) if one.body.get("name") == routine.name), None)

@@ -27,6 +27,6 @@ def tray(ctx: Context, visit_id: UUID) -> TrayPage:
     file = open_file(ctx, visit_id)
     order: dict[str, Any] | None = visits.order(ctx.db, visit_id) if "order" in file.records else None
     plan = VisitPlan.model_validate(order) if order and "plan" in order else visit_plan(file.brief, draft_of(file)[0].plan)
-    if not plan.plan.items:
+    if not plan.plan.steps:
         raise NotFound("There is no plan yet, so nothing to lay out.")
     return TrayPage(file, tray_of(file.brief, plan), plan, order is not None)

@@ -6,9 +6,9 @@ let held = null;
 let focused = "";
 
 document.addEventListener("dragstart", (event) => {
-  const block = event.target.closest?.(".step-block[data-item]");
+  const block = event.target.closest?.(".step-block[data-step]");
   if (!block) return;
-  held = block.dataset.item;
+  held = block.dataset.step;
   event.dataTransfer.effectAllowed = "move";
   event.dataTransfer.setData("text/plain", held);
 });
@@ -17,10 +17,10 @@ document.addEventListener("drop", (event) => {
   const lane = event.target.closest(".lane");
   if (!held || !lane) return;
   event.preventDefault();
-  const blocks = [...lane.querySelectorAll(".track-0 .step-block[data-item]")].filter((one) => one.dataset.item !== held);
+  const blocks = [...lane.querySelectorAll(".track-0 .step-block[data-step]")].filter((one) => one.dataset.step !== held);
   const before = blocks.filter((one) => { const box = one.getBoundingClientRect(); return box.left + box.width / 2 < event.clientX; });
   focused = `b-${held}`;
-  send("move", { item: held, after: before.at(-1)?.dataset.item || "" });
+  send("move", { step: held, after: before.at(-1)?.dataset.step || "" });
   held = null;
 });
 document.addEventListener("dragend", () => { held = null; });
@@ -34,14 +34,14 @@ document.addEventListener("keydown", (event) => {
     if (button) send(redo ? "redo" : "undo", {});
     return;
   }
-  const item = event.target.closest?.(".step-block[data-item]")?.dataset.item;
-  if (!item) return;
+  const step = event.target.closest?.(".step-block[data-step]")?.dataset.step;
+  if (!step) return;
   const acts = { ArrowLeft: ["move", { by: "-1" }], ArrowRight: ["move", { by: "1" }], "+": ["lengthen", { by: "1" }], "=": ["lengthen", { by: "1" }], "-": ["lengthen", { by: "-1" }], Delete: ["remove", {}], Backspace: ["remove", {}] };
   const act = acts[event.key];
   if (!act) return;
   event.preventDefault();
-  focused = `b-${item}`;
-  send(act[0], { item, ...act[1] });
+  focused = `b-${step}`;
+  send(act[0], { step, ...act[1] });
 });
 
 document.addEventListener("htmx:beforeSwap", (event) => {

@@ -21,9 +21,9 @@ let told = { at: Date.now(), mono: performance.now() };
 let state = null, armed = { at: -9999, words: "" }, rang = "", spoken = "", draft = 38, aimed = true;
 let look = { redness: null, swelling: null, mark: 0 }, where = "right jawline", grade = 1, card = "", going = null;
 // What is asked: the one that is due, until another is chosen; a new thing due takes its place again.
-let chosen = { step: -1, key: "", due: "" };
-// The step and moment of the last count, and when this key last led into an act: one press too many must not leave it.
-let last = { step: -1, at: -9999 }, entered = -9999;
+let chosen = { act: -1, key: "", due: "" };
+// The act and moment of the last count, and when this key last led into an act: one press too many must not leave it.
+let last = { act: -1, at: -9999 }, entered = -9999;
 
 const now = () => told.at + performance.now() - told.mono;
 const painter = new Painter(order, limits, { clock, secondsOf, over, now });
@@ -45,7 +45,7 @@ function take(fresh, queue) {
 const NAMED = ["count", "uncount", "pass", "next", "leave", "level", "comfort", "heat", "pain", "reading", "clean", "spot", "spot_read", "unlock", "incident"];
 function tap(kind, value = null, words = "", data = null) {
   if (watching || !state) return;
-  const made = { id: uuid7(), kind, at: new Date(now()).toISOString(), value, words, step: NAMED.includes(kind) ? state.step : null, data };
+  const made = { id: uuid7(), kind, at: new Date(now()).toISOString(), value, words, act: NAMED.includes(kind) ? state.act : null, data };
   foresee(order, state, made, now(), limits, me.licences);
   paint();
   line.push(made);
@@ -53,43 +53,43 @@ function tap(kind, value = null, words = "", data = null) {
 
 // The one thing to do next: its words, what it does, whether it can be done.
 function mainAct() {
-  const n = state.step, step = order[n], run = state.steps[n], to = state.following, titled = to === null ? "" : order[to].title;
+  const n = state.act, act = order[n], run = state.acts[n], to = state.following, titled = to === null ? "" : order[to].title;
   const on = to === null ? { words: "Finish", does: () => { if (!tooSoon()) tap("finish"); } } : { words: `Next: ${titled}`, does: () => { if (!tooSoon()) leave(); } };
   if (over(state)) return { words: "Close the visit", does: () => window.location.assign(`/visits/${chair.dataset.visit}/close`), always: true };
-  if (state.phase === "ready") return { words: "Start the clock", does: () => tap("start") };
+  if (state.status === "ready") return { words: "Start the clock", does: () => tap("start") };
   if (state.owed) return { words: "Write the incident", does: () => open_("why") };
-  if (state.phase === "halted") return { words: "Stopped: how to go on?", does: () => open_("why") };
+  if (state.status === "halted") return { words: "Stopped: how to go on?", does: () => open_("why") };
   if (run.over) return on;
-  if (state.phase === "paused" && run.left && to === null) return on;
-  if (state.phase === "paused") return { words: "Resume", does: () => tap("resume") };
-  if (run.lock?.kind === "licence") return me.licences.includes(step.licence) ? { words: `${me.name.split(" ")[0]} takes over`, does: () => tap("take_over") } : { words: `Needs a licence: ${step.licence}`, does: () => {}, cannot: true };
-  const giving = !step.licence || me.licences.includes(step.licence), cannot = !giving;
+  if (state.status === "paused" && run.left && to === null) return on;
+  if (state.status === "paused") return { words: "Resume", does: () => tap("resume") };
+  if (run.lock?.kind === "licence") return me.licences.includes(act.licence) ? { words: `${me.name.split(" ")[0]} takes over`, does: () => tap("take_over") } : { words: `Needs a licence: ${act.licence}`, does: () => {}, cannot: true };
+  const giving = !act.licence || me.licences.includes(act.licence), cannot = !giving;
   const spot = painter.spot(state);
   if (spot.shown) {
     if (spot.later) return on;
-    if (cannot) return { words: `Needs a licence: ${step.licence}`, does: () => {}, cannot };
+    if (cannot) return { words: `Needs a licence: ${act.licence}`, does: () => {}, cannot };
     if (spot.due) return { words: look.redness === null || look.swelling === null ? "Grade the spot" : "Keep what is seen", does: readSpot, cannot: look.redness === null || look.swelling === null };
     if (spot.placed) return { words: "Waiting for the spot", does: () => {}, cannot: true };
     return { words: `Place the spot: ${where}`, does: () => tap("spot", null, "", { zone: where }) };
   }
-  if (step.clean_every && run.since_clean >= step.clean_every) return { words: "Tip wiped and dried", does: () => tap("clean") };
-  if (!run.complete && cannot) return { words: `Needs a licence: ${step.licence}`, does: () => {}, cannot };
-  if (!run.complete && run.next !== null) return { words: { strokes: "Stroke", pulses: "Pulse", sections: "Section done" }[step.kind], does: count };
-  if (!run.complete) return { words: `Close pass ${run.passes + 1} of ${step.passes}`, does: () => tap("pass") };
+  if (act.clean_every && run.since_clean >= act.clean_every) return { words: "Tip wiped and dried", does: () => tap("clean") };
+  if (!run.complete && cannot) return { words: `Needs a licence: ${act.licence}`, does: () => {}, cannot };
+  if (!run.complete && run.next !== null) return { words: { strokes: "Stroke", pulses: "Pulse", sections: "Section done" }[act.kind], does: count };
+  if (!run.complete) return { words: `Close pass ${run.passes + 1} of ${act.passes}`, does: () => tap("pass") };
   return on;
 }
 
 function count() {
-  last = { step: state.step, at: performance.now() };
+  last = { act: state.act, at: performance.now() };
   tap("count");
-  const run = state.steps[state.step];
+  const run = state.acts[state.act];
   voice.say(run.strokes);
 }
 
 // On; where something was missed, or the cream has not had its time, only on a second press.
 function leave() {
-  const n = state.step, step = order[n], run = state.steps[n], left = step.seconds - secondsOf(state, n, now());
-  const early = step.modality === "numbing" && step.must_end && left > 5 && order[state.following ?? n].beside !== n;
+  const n = state.act, act = order[n], run = state.acts[n], left = act.seconds - secondsOf(state, n, now());
+  const early = act.modality === "numbing" && act.must_end && left > 5 && order[state.following ?? n].beside !== n;
   const why = run.missed && !run.complete ? `${run.missed} missed: press again to leave them` : early ? `${clock(left)} left: press again to end early` : "";
   if (why && !arming()) { armed = { at: performance.now(), words: why }; return paint(); }
   armed.at = -9999;
@@ -97,56 +97,56 @@ function leave() {
 }
 
 // One press too many, on the last count or on the act that was just entered.
-const tooSoon = () => (last.step === state.step && performance.now() - last.at < 800) || performance.now() - entered < 400;
+const tooSoon = () => (last.act === state.act && performance.now() - last.at < 800) || performance.now() - entered < 400;
 const arming = () => performance.now() - armed.at < 4000;
 
 function readSpot() {
-  tap("spot_read", null, "", { redness: look.redness, swelling: look.swelling, pain: Math.round(state.steps[state.step].pain || 0), mark: Boolean(look.mark) });
+  tap("spot_read", null, "", { redness: look.redness, swelling: look.swelling, pain: Math.round(state.acts[state.act].pain || 0), mark: Boolean(look.mark) });
   look = { redness: null, swelling: null, mark: 0 };
 }
 
 // What may be asked now, the one that is due first; the one that is shown.
 function asked(spot, alarm) {
-  const n = state.step, step = order[n], run = state.steps[n], ended = over(state);
+  const n = state.act, act = order[n], run = state.acts[n], ended = over(state);
   if (ended || !run.begun) return { able: [], due: "", shown: "" };
-  const free = !run.lock, machine = step.machine && run.lock?.kind !== "licence" && ["running", "paused"].includes(state.phase) && !watching;
+  const free = !run.lock, machine = act.machine && run.lock?.kind !== "licence" && ["running", "paused"].includes(state.status) && !watching;
   const able = ASKS.filter((key) => ({
-    saying: step.sayings.length, heat: step.asks.includes("heat") && free, warm: step.heat, pain: step.asks.includes("pain") && (free || spot.due),
+    saying: act.sayings.length, heat: act.asks.includes("heat") && free, warm: act.heat, pain: act.asks.includes("pain") && (free || spot.due),
     spot: spot.shown, machine,
   })[key]);
   const key = alarm.key || "";
   const due = spot.shown ? "spot" : state.machine === "lost" && machine ? "machine" : key.startsWith("read") ? "warm"
-    : key.startsWith("ask") ? (step.asks.includes("heat") ? "heat" : "pain") : "";
-  if (chosen.step !== n || (due && due !== chosen.due) || !able.includes(chosen.key)) chosen = { step: n, key: able.includes(due) ? due : able[0] || "", due };
+    : key.startsWith("ask") ? (act.asks.includes("heat") ? "heat" : "pain") : "";
+  if (chosen.act !== n || (due && due !== chosen.due) || !able.includes(chosen.key)) chosen = { act: n, key: able.includes(due) ? due : able[0] || "", due };
   chosen.due = due;
   return { able, due, shown: chosen.key };
 }
 
 function paint() {
-  const n = state.step, step = order[n], run = state.steps[n], ended = over(state), begun = run.begun;
-  const counted = step.wanted.length > 0 && !ended && begun && !run.lock;
-  put("title", ended ? (state.phase === "finished" ? "Finished" : "Stopped") : step.title);
-  put("act", ended ? (state.reason ? `Because of: ${state.reason}.` : state.phase === "finished" ? "Everything is on the record." : "No reason was given.") : begun && run.lock?.kind === "licence" ? `${run.lock.words} ${run.lock.act} ${(held[step.licence] || []).join(", ")}` : step.act);
+  const n = state.act, act = order[n], run = state.acts[n], ended = over(state), begun = run.begun;
+  const counted = act.wanted.length > 0 && !ended && begun && !run.lock;
+  put("title", ended ? (state.status === "finished" ? "Finished" : "Stopped") : act.title);
+  put("instruction", ended ? (state.reason ? `Because of: ${state.reason}.` : state.status === "finished" ? "Everything is on the record." : "No reason was given.") : begun && run.lock?.kind === "licence" ? `${run.lock.words} ${run.lock.act} ${(held[act.licence] || []).join(", ")}` : act.instruction);
   put("nth", `${n + 1} of ${order.length}`);
   at("counting").hidden = !counted;
   const spot = painter.spot(state);
   at("still").hidden = counted || ended || spot.due;
   chair.classList.toggle("grading", Boolean(spot.due) && !ended);
-  at("levels").hidden = !step.lines.length || ended || !begun;
+  at("levels").hidden = !act.lines.length || ended || !begun;
   const { part, words } = painter.whereNow(state);
   painter.plate(state);
   painter.warmth(state, part);
-  if (counted) { put("count", String(run.strokes)); put("total", String(step.wanted.reduce((a, b) => a + b, 0) * step.passes)); }
-  const wipe = step.clean_every && counted ? ` · wipe in ${Math.max(0, step.clean_every - run.since_clean)}` : "";
-  const dial = step.dials.length && !step.lines.length && !ended ? step.dials.map(([name, value, unit]) => (unit === "level" ? `${name} level ${run.set_to ?? value}` : `${name} ${run.set_to ?? value} ${unit}`)).join(" · ") : "";
+  if (counted) { put("count", String(run.strokes)); put("total", String(act.wanted.reduce((a, b) => a + b, 0) * act.passes)); }
+  const wipe = act.clean_every && counted ? ` · wipe in ${Math.max(0, act.clean_every - run.since_clean)}` : "";
+  const dial = act.dials.length && !act.lines.length && !ended ? act.dials.map(([name, value, unit]) => (unit === "level" ? `${name} level ${run.set_to ?? value}` : `${name} ${run.set_to ?? value} ${unit}`)).join(" · ") : "";
   put("line", [counted ? words + wipe : "", dial].filter(Boolean).join(" · "));
-  if (step.lines.length && begun) level(step, run);
-  const working = ["running", "paused"].includes(state.phase);
-  put("pause", state.phase === "paused" ? "paused" : "pause");
-  at("pause").disabled = state.phase !== "running" || watching;
-  at("undo").disabled = !step.wanted.length || ended || !begun || !run.strokes || watching || state.phase === "halted";
-  at("pass").hidden = !counted || step.passes < 2 || run.next === null || run.complete || !run.missed;
-  at("photo").hidden = !step.mirror || ended || watching;
+  if (act.lines.length && begun) level(act, run);
+  const working = ["running", "paused"].includes(state.status);
+  put("pause", state.status === "paused" ? "paused" : "pause");
+  at("pause").disabled = state.status !== "running" || watching;
+  at("undo").disabled = !act.wanted.length || ended || !begun || !run.strokes || watching || state.status === "halted";
+  at("pass").hidden = !counted || act.passes < 2 || run.next === null || run.complete || !run.missed;
+  at("photo").hidden = !act.mirror || ended || watching;
   at("stop").disabled = !working || watching;
   const pressed = (row, value) => row.querySelectorAll("[data-value]").forEach((key) => key.setAttribute("aria-pressed", String(value !== null && Number(key.dataset.value) === value)));
   pressed(at("heat"), begun ? run.heat : null);
@@ -156,8 +156,8 @@ function paint() {
   put("draft", draft.toFixed(1));
   put("aim", aimed ? `dot ${Math.round(limits.below_mm)} mm above` : "dot on the place");
   at("aim").setAttribute("aria-pressed", String(aimed));
-  machineLine(step);
-  const others = begun && step.licence && !me.licences.includes(step.licence) && !watching;
+  machineLine(act);
+  const others = begun && act.licence && !me.licences.includes(act.licence) && !watching;
   put("said", state.unheard || (others && !ended && limits.hands) || (begun && run.said.length && !ended ? `said: ${run.said.slice(-3).join(", ")}` : ""));
   put("holder", state.holder ? `in hand: ${state.holder}` : "");
   put("voice", voice.on ? "voice on" : "voice off");
@@ -167,10 +167,10 @@ function paint() {
 }
 
 // The level for the lit line, what was planned there, and how far it is to the ceiling.
-function level(step, run) {
-  const most = Math.max(...step.lines.map((one) => one.level));
-  const planned = run.next !== null && step.lines[run.next] ? step.lines[run.next].level : most;
-  const is = Math.max(1, planned + run.level_shift), left = Math.max(0, step.level_most - most - run.level_shift);
+function level(act, run) {
+  const most = Math.max(...act.lines.map((one) => one.level));
+  const planned = run.next !== null && act.lines[run.next] ? act.lines[run.next].level : most;
+  const is = Math.max(1, planned + run.level_shift), left = Math.max(0, act.level_most - most - run.level_shift);
   put("level", String(is));
   put("level-planned", `planned ${planned} · ${left > 0 ? `${left} to the ceiling` : "at the ceiling"}`);
   document.querySelector(".levels").classList.toggle("raised", run.level_shift > 0);
@@ -178,11 +178,11 @@ function level(step, run) {
 
 // What stands once it was stopped or ended: how to go on, what was written, the way back.
 function paintStopped(ended) {
-  const stopped = state.phase === "halted" || Boolean(state.owed);
+  const stopped = state.status === "halted" || Boolean(state.owed);
   if (stopped && !watching && at("why").hidden) open_("why");
   if (!stopped && !at("why").hidden && at("why").dataset.asked !== "yes") shut("why");
   at("go-on").hidden = !stopped || Boolean(state.owed);
-  at("leave-act").hidden = !stopped || Boolean(state.owed) || !state.steps[state.step].begun;
+  at("leave-act").hidden = !stopped || Boolean(state.owed) || !state.acts[state.act].begun;
   at("end-visit").hidden = !stopped || Boolean(state.owed);
   at("why-means").hidden = !stopped || Boolean(state.owed);
   document.querySelector(".reasons").hidden = !stopped;
@@ -215,16 +215,16 @@ function written() {
   }));
 }
 
-function machineLine(step) {
+function machineLine(act) {
   const box = state.instrument, lost = state.machine === "lost";
-  const says = box && box.plugged ? `${box.name}: ${box.at ?? "–"} ${box.scale} · ${box.pulses} pulses${box.wants_wiping ? " · wants wiping" : ""}` : step.machine_name;
-  put("machine-says", at("machine").dataset.says || (lost ? `${step.machine_name} is lost` : state.machine === "plugged" ? says : `${step.machine_name}, by hand`));
-  at("attach").hidden = state.machine === "plugged" || (Boolean(step.licence) && !me.licences.includes(step.licence));
+  const says = box && box.plugged ? `${box.name}: ${box.at ?? "–"} ${box.scale} · ${box.pulses} pulses${box.wants_wiping ? " · wants wiping" : ""}` : act.machine_name;
+  put("machine-says", at("machine").dataset.says || (lost ? `${act.machine_name} is lost` : state.machine === "plugged" ? says : `${act.machine_name}, by hand`));
+  at("attach").hidden = state.machine === "plugged" || (Boolean(act.licence) && !me.licences.includes(act.licence));
   at("by-hand").hidden = !["plugged", "lost"].includes(state.machine);
 }
 
 function paintAsked(alarm) {
-  const spot = painter.spot(state), { able, due, shown } = asked(spot, alarm), run = state.steps[state.step];
+  const spot = painter.spot(state), { able, due, shown } = asked(spot, alarm), run = state.acts[state.act];
   const zone = Object.values(run.warmth || {}).at(-1);
   const latest = { heat: run.heat, pain: run.pain, warm: zone ? zone.last.toFixed(1) : null, saying: null };
   for (const key of ASKS) {
@@ -240,16 +240,16 @@ function paintAsked(alarm) {
 
 function tick() {
   if (!state) return;
-  const n = state.step, step = order[n], seconds = secondsOf(state, n, now()), said = painter.alarm(state);
-  const late = step.must_end && seconds >= step.seconds && !over(state), shown = clock(step.must_end && !late ? step.seconds - seconds : seconds);
+  const n = state.act, act = order[n], seconds = secondsOf(state, n, now()), said = painter.alarm(state);
+  const late = act.must_end && seconds >= act.seconds && !over(state), shown = clock(act.must_end && !late ? act.seconds - seconds : seconds);
   put("clock", shown);
   put("still", shown);
   for (const figure of [at("clock"), at("still")]) {
     figure.classList.toggle("over", late);
-    figure.classList.toggle("left", step.must_end && !late);
+    figure.classList.toggle("left", act.must_end && !late);
   }
-  put("planned", step.must_end && !late ? `${clock(step.seconds)} left` : clock(step.seconds));
-  if (step.must_end && state.phase === "running") countDown(n, Math.ceil(step.seconds - seconds));
+  put("planned", act.must_end && !late ? `${clock(act.seconds)} left` : clock(act.seconds));
+  if (act.must_end && state.status === "running") countDown(n, Math.ceil(act.seconds - seconds));
   put("alarm", said.words);
   at("alarm").dataset.kind = said.kind;
   at("alarm").classList.toggle("long", said.words.length > 90 && said.words.length <= 150);
@@ -275,22 +275,22 @@ function paintMain() {
   at("main-act").classList.toggle("halt", arming());
 }
 
-function act() {
-  const main = mainAct(), here = state.step;
+function mainPressed() {
+  const main = mainAct(), here = state.act;
   if (!main.cannot && (!watching || main.always)) main.does();
-  if (state.step !== here) entered = performance.now();
+  if (state.act !== here) entered = performance.now();
 }
 
 // What opens over the field: one at a time.
 function open_(id) {
   for (const other of SHEETS) if (at(other)) at(other).hidden = other !== id;
   if (id === "why") {
-    const step = order[state.step], stopped = state.phase === "halted" || Boolean(state.owed);
-    put("first-act", step.halt);
+    const act = order[state.act], stopped = state.status === "halted" || Boolean(state.owed);
+    put("first-act", act.halt);
     put("why-owed", state.owed ? "Heat word 4 is an incident: it is written before anything goes on." : "");
     put(at("why-title").firstChild, stopped ? "Stopped. " : "What went wrong? ");
     at("why").dataset.asked = stopped ? "" : "yes";
-    all("[data-card]").forEach((key) => { key.style.order = step.cards.indexOf(key.dataset.card); });
+    all("[data-card]").forEach((key) => { key.style.order = act.cards.indexOf(key.dataset.card); });
     if (state.owed) show("Burn");
   }
   if (id === "acts") { at("leaving").hidden = true; going = null; }
@@ -311,13 +311,13 @@ function show(title) {
 
 // To another act from the list. A running act is left only on a second tap that says so.
 function goTo(n) {
-  if (n === state.step) return shut("acts");
-  if (!["running", "paused"].includes(state.phase)) return;
-  const run = state.steps[state.step], step = order[state.step];
-  const runs = state.phase === "running" && run.begun && run.on && !step.keeps && going !== n;
+  if (n === state.act) return shut("acts");
+  if (!["running", "paused"].includes(state.status)) return;
+  const run = state.acts[state.act], act = order[state.act];
+  const runs = state.status === "running" && run.begun && run.on && !act.keeps && going !== n;
   if (runs) {
     going = n;
-    put("leaving-says", `${step.title} is running${step.wanted.length ? `, ${run.strokes} counted` : `, ${clock(secondsOf(state, state.step, now()))} on its clock`}.`);
+    put("leaving-says", `${act.title} is running${act.wanted.length ? `, ${run.strokes} counted` : `, ${clock(secondsOf(state, state.act, now()))} on its clock`}.`);
     put("leaving-yes", `Leave it for ${order[n].title}`);
     at("leaving").hidden = false;
     return;
@@ -347,17 +347,17 @@ chair.addEventListener("click", (event) => {
   const key = event.target.closest("[data-tap]"), go = event.target.closest("[data-go]"), place = event.target.closest("[data-place]");
   if (key) tap(key.dataset.tap, key.dataset.value ? Number(key.dataset.value) : null, key.dataset.words || "");
   else if (go) goTo(Number(go.dataset.go));
-  else if (place && Number(place.closest("[data-step]").dataset.step) === state.step) { last = { step: state.step, at: performance.now() }; tap("count", Number(place.dataset.place)); }
+  else if (place && Number(place.closest("[data-act]").dataset.act) === state.act) { last = { act: state.act, at: performance.now() }; tap("count", Number(place.dataset.place)); }
   const seen = event.target.closest("[data-look]"), zone = event.target.closest("[data-zone]"), asks = event.target.closest("[data-ask]");
   const opens = event.target.closest("[data-open-sheet]"), shuts = event.target.closest("[data-shut]");
   if (seen) { look[seen.dataset.look] = Number(seen.dataset.value); paint(); }
   if (zone) { where = zone.dataset.zone; paint(); }
-  if (asks) { chosen = { ...chosen, step: state.step, key: asks.dataset.ask }; paint(); }
+  if (asks) { chosen = { ...chosen, act: state.act, key: asks.dataset.ask }; paint(); }
   if (opens && !watching) at(opens.dataset.openSheet).hidden ? open_(opens.dataset.openSheet) : shut(opens.dataset.openSheet);
   if (shuts) shut(shuts.dataset.shut);
 });
-const zoneNow = () => painter.whereNow(state).part || order[state.step].parts[0]?.name || "";
-at("main-act").addEventListener("click", act);
+const zoneNow = () => painter.whereNow(state).part || order[state.act].parts[0]?.name || "";
+at("main-act").addEventListener("click", mainPressed);
 at("pause").addEventListener("click", () => tap("pause"));
 at("stop").addEventListener("click", () => { tap("halt"); sound.stopNow(); });
 at("go-on").addEventListener("click", () => tap("resume"));
@@ -403,12 +403,12 @@ at("unlock-form").addEventListener("submit", (event) => {
 });
 
 const forward = () => { if (!over(state)) (state.following === null ? tap("finish") : leave()); };
-const upDown = (by) => (order[state.step].heat ? ((draft = Math.min(60, Math.max(20, draft + by))), paint()) : tap("level", by));
+const upDown = (by) => (order[state.act].heat ? ((draft = Math.min(60, Math.max(20, draft + by))), paint()) : tap("level", by));
 const shownAsk = (key) => !at(key).hidden;
 const KEYS = {
-  " ": act, PageDown: act, Enter: act, ArrowRight: act, ArrowLeft: () => tap("uncount"), Backspace: () => tap("uncount"), PageUp: () => tap("uncount"),
-  ArrowUp: () => upDown(0.5), ArrowDown: () => upDown(-0.5), b: () => { if (!over(state) && state.step) tap("back"); },
-  p: () => tap(state.phase === "paused" ? "resume" : "pause"), n: forward, v: () => { voice.toggle(); paint(); }, "?": () => open_("more"),
+  " ": mainPressed, PageDown: mainPressed, Enter: mainPressed, ArrowRight: mainPressed, ArrowLeft: () => tap("uncount"), Backspace: () => tap("uncount"), PageUp: () => tap("uncount"),
+  ArrowUp: () => upDown(0.5), ArrowDown: () => upDown(-0.5), b: () => { if (!over(state) && state.act) tap("back"); },
+  p: () => tap(state.status === "paused" ? "resume" : "pause"), n: forward, v: () => { voice.toggle(); paint(); }, "?": () => open_("more"),
   Escape: () => { if (!at("stop").disabled) at("stop").click(); },
 };
 new Keys((event) => {
@@ -424,7 +424,7 @@ const awake = () => { if (!document.hidden) navigator.wakeLock?.request("screen"
 document.addEventListener("visibilitychange", awake);
 awake();
 take(first, line.queue);
-draft = Object.values(state.steps[state.step].warmth || {}).at(-1)?.last ?? draft;
+draft = Object.values(state.acts[state.act].warmth || {}).at(-1)?.last ?? draft;
 paint();
 line.seq = first.seq;
 line.open();

@@ -51,6 +51,7 @@ export class Line {
     this.sending = false;
     this.failed = "";
     this.seq = -1;
+    this.overheard = null;
     this.seen = Date.now();
   }
 
@@ -73,9 +74,18 @@ export class Line {
 
   listen() {
     const live = new EventSource(`${this.address}/live`);
-    // While a tap of ours is on its way its own answer comes next: a state between would count it twice for a blink.
-    live.addEventListener("message", (event) => { if (!this.sending) this.told(JSON.parse(event.data)); });
+    // While a tap of ours is on its way, a state told meanwhile waits for its answer: between, it would count the tap twice for a blink.
+    // It is not thrown away: what others did since may be newer than that answer.
+    live.addEventListener("message", (event) => {
+      this.overheard = JSON.parse(event.data);
+      if (!this.sending) this.caughtUp();
+    });
     live.addEventListener("error", () => { if (live.readyState === EventSource.CLOSED) setTimeout(() => this.listen(), WAIT_MS); });
+  }
+
+  caughtUp() {
+    if (this.overheard) this.told(this.overheard);
+    this.overheard = null;
   }
 
   told(state) {
@@ -128,6 +138,7 @@ export class Line {
       this.failed = AWAY;
     }
     this.sending = false;
+    this.caughtUp();
     this.status();
   }
 

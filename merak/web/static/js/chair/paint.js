@@ -13,10 +13,10 @@ const day = (iso) => new Date(iso).toLocaleDateString([], { weekday: "short", da
 export class Painter {
   constructor(order, limits, { clock, secondsOf, over, now }) {
     Object.assign(this, { order, limits, clock, secondsOf, over, now });
-    this.places = order.map((_, n) => [...document.querySelectorAll(`[data-step="${n}"] [data-place]`)]);
-    this.groups = [...document.querySelectorAll("#chair g[data-step]")];
+    this.places = order.map((_, n) => [...document.querySelectorAll(`[data-act="${n}"] [data-place]`)]);
+    this.groups = [...document.querySelectorAll("#chair g[data-act]")];
     this.sheets = [...document.querySelectorAll("[data-sheet]")];
-    this.names = [...document.querySelectorAll("[data-step-name]")];
+    this.names = [...document.querySelectorAll("[data-act-name]")];
     this.thread = [...document.querySelectorAll("[data-thread]")];
     this.used = [...document.querySelectorAll("[data-used]")];
     this.shorts = Object.fromEntries([...document.querySelectorAll("[data-short]")].map((place) => [place.dataset.short, place]));
@@ -25,56 +25,56 @@ export class Painter {
 
   // Where the hand is: what the lit place is called, and what of the pass it is.
   whereNow(state) {
-    const n = state.step, step = this.order[n], run = state.steps[n];
-    if (!run.begun || !step.wanted.length) return { part: "", words: "" };
-    const pass = step.passes > 1 ? ` · pass ${Math.min(run.passes + 1, step.passes)} of ${step.passes}` : "";
+    const n = state.act, act = this.order[n], run = state.acts[n];
+    if (!run.begun || !act.wanted.length) return { part: "", words: "" };
+    const pass = act.passes > 1 ? ` · pass ${Math.min(run.passes + 1, act.passes)} of ${act.passes}` : "";
     if (run.next === null) return { part: "", words: run.complete ? "All counted. Go on." : `Pass ${run.passes + 1} is counted through.` };
-    if (step.kind === "strokes") {
-      const line = step.lines[run.next], done = run.tally[run.next] || 0;
-      return { part: line.path, words: `${line.path}: ${done + 1} of ${line.repeats}${line.bony ? ", bone" : ""}${step.hold_s ? `, hold ${step.hold_s} s` : ""}` };
+    if (act.kind === "strokes") {
+      const line = act.lines[run.next], done = run.tally[run.next] || 0;
+      return { part: line.path, words: `${line.path}: ${done + 1} of ${line.repeats}${line.bony ? ", bone" : ""}${act.hold_s ? `, hold ${act.hold_s} s` : ""}` };
     }
-    const cell = step.kind === "pulses", part = step.parts[cell ? step.cells[run.next].part : run.next];
-    const first = cell ? step.cells.findIndex((one) => one.part === step.cells[run.next].part) : 0;
-    const many = cell ? step.cells.filter((one) => one.part === step.cells[run.next].part).length : 0;
+    const cell = act.kind === "pulses", part = act.parts[cell ? act.cells[run.next].part : run.next];
+    const first = cell ? act.cells.findIndex((one) => one.part === act.cells[run.next].part) : 0;
+    const many = cell ? act.cells.filter((one) => one.part === act.cells[run.next].part).length : 0;
     const count = cell ? ` · ${run.next - first + 1} of ${many}` : "";
     return { part: part.name, words: `${part.name}${count}${pass}${part.mind ? ` · ${part.mind}` : ""}` };
   }
 
   plate(state) {
-    const n = state.step, step = this.order[n], run = state.steps[n];
+    const n = state.act, act = this.order[n], run = state.acts[n];
     for (const sheet of this.sheets) sheet.hidden = !sheet.dataset.sheet.split(" ").includes(String(n));
     for (const group of this.groups) {
-      const mine = Number(group.dataset.step), twin = step.kind === "strokes" && this.order[mine].kind === "strokes";
+      const mine = Number(group.dataset.act), twin = act.kind === "strokes" && this.order[mine].kind === "strokes";
       group.toggleAttribute("hidden", mine !== n && !twin);
     }
     const sheet = this.sheets.find((one) => !one.hidden), tip = sheet?.querySelector("[data-tip]");
     tip?.setAttribute("hidden", "");
-    for (const group of this.groups) if (!group.hasAttribute("hidden")) this.inked(state, Number(group.dataset.step), tip);
+    for (const group of this.groups) if (!group.hasAttribute("hidden")) this.inked(state, Number(group.dataset.act), tip);
     const missed = run.begun ? run.missed : 0;
     const doubled = run.begun ? run.doubled : 0;
     put("walked", [missed && `${missed} missed`, doubled && `${doubled} done twice`].filter(Boolean).join(" · "));
   }
 
   inked(state, n, tip) {
-    const step = this.order[n], run = state.steps[n], here = n === state.step && !this.over(state);
+    const act = this.order[n], run = state.acts[n], here = n === state.act && !this.over(state);
     const tally = run.begun ? run.tally : [];
     let furthest = -1;
     tally.forEach((count, k) => { if (count) furthest = k; });
     let missed = 0, doubled = 0;
     this.places[n].forEach((place, k) => {
-      const count = tally[k] || 0, want = step.wanted[k], next = here && run.next === k && !run.lock;
+      const count = tally[k] || 0, want = act.wanted[k], next = here && run.next === k && !run.lock;
       const passed = count < want && k < furthest;
       if (here && passed) missed += 1;
       if (here && count > want) doubled += 1;
       place.classList.toggle("done", count >= want);
       place.classList.toggle("part-done", count > 0 && count < want);
       place.classList.toggle("before", !count && run.begun && run.passes > 0);
-      place.classList.toggle("missed", passed && step.kind !== "strokes");
+      place.classList.toggle("missed", passed && act.kind !== "strokes");
       place.classList.toggle("doubled", count > want);
       place.classList.toggle("current", next);
       place.classList.toggle("off", !here && !count);
-      if (here && step.heat) this.celsius(place, run.warmth?.[step.parts[k].name]);
-      if (next && tip && step.kind === "strokes") {
+      if (here && act.heat) this.celsius(place, run.warmth?.[act.parts[k].name]);
+      if (next && tip && act.kind === "strokes") {
         const end = place.points[place.points.length - 1];
         tip.setAttribute("cx", end.x);
         tip.setAttribute("cy", end.y);
@@ -102,28 +102,28 @@ export class Painter {
 
   // What waits to be said: the weightiest first. `kind` is stop, now or "" for nothing loud.
   alarm(state) {
-    const n = state.step, step = this.order[n], run = state.steps[n], seconds = this.secondsOf(state, n, this.now());
+    const n = state.act, act = this.order[n], run = state.acts[n], seconds = this.secondsOf(state, n, this.now());
     if (this.over(state)) return { words: "", kind: "" };
-    if (state.owed) return { words: `Heat word 4. ${step.halt} Write the incident before anything goes on.`, kind: "stop", key: "owed" };
-    if (run.begun && run.over) return { words: `${run.over}: this step is over for today. Cool it, then go on.`, kind: "stop", key: `over ${n}` };
+    if (state.owed) return { words: `Heat word 4. ${act.halt} Write the incident before anything goes on.`, kind: "stop", key: "owed" };
+    if (run.begun && run.over) return { words: `${run.over}: this act is over for today. Cool it, then go on.`, kind: "stop", key: `over ${n}` };
     if (state.machine === "lost") return { words: "The machine is lost: off the skin, tip on its rest. Go on by hand, or plug it in again.", kind: "stop", key: "lost" };
-    if (state.phase === "paused" && state.why) return { words: `${state.why}: off the skin, cool, ask again. Go on a step lower.`, kind: "stop", key: `why ${state.why}` };
-    const late = this.order.findIndex((one, k) => one.must_end && state.steps[k].begun && !state.steps[k].ended && state.steps[k].on !== false && this.secondsOf(state, k, this.now()) >= one.seconds);
+    if (state.status === "paused" && state.why) return { words: `${state.why}: off the skin, cool, ask again. Go on a act lower.`, kind: "stop", key: `why ${state.why}` };
+    const late = this.order.findIndex((one, k) => one.must_end && state.acts[k].begun && !state.acts[k].ended && state.acts[k].on !== false && this.secondsOf(state, k, this.now()) >= one.seconds);
     if (late >= 0) {
       const over = this.secondsOf(state, late, this.now()) - this.order[late].seconds;
       return { words: `${late === n ? "" : `${this.order[late].title}: `}Time is up, ${this.clock(over)} over. ${this.order[late].over}`, kind: "stop", key: `up ${late}`, flash: true };
     }
     if (!run.begun) return { words: "", kind: "" };
-    if (run.heat >= this.limits.move && run.heat < this.limits.stop && step.asks.includes("heat")) return { words: "Heat 3: move on.", kind: "now", key: `move ${run.asked}` };
+    if (run.heat >= this.limits.move && run.heat < this.limits.stop && act.asks.includes("heat")) return { words: "Heat 3: move on.", kind: "now", key: `move ${run.asked}` };
     if (run.pain >= this.limits.lower && run.pain < this.limits.pain) return { words: `Pain ${run.pain}: gentler.`, kind: "now", key: `pain ${run.asked}` };
-    const said = step.sayings.find((one) => one.words === run.said.at(-1));
+    const said = act.sayings.find((one) => one.words === run.said.at(-1));
     if (said) return { words: said.act, kind: said.stop ? "stop" : "now", key: `said ${run.asked}` };
-    if (step.clean_every && run.since_clean >= step.clean_every) return { words: "Wipe and dry the tip, then on from the same place.", kind: "now", key: "wipe" };
-    if (state.phase === "running" && step.ask_s && run.on && !run.lock) {
+    if (act.clean_every && run.since_clean >= act.clean_every) return { words: "Wipe and dry the tip, then on from the same place.", kind: "now", key: "wipe" };
+    if (state.status === "running" && act.ask_s && run.on && !run.lock) {
       const since = run.asked ? (this.now() - Date.parse(run.asked)) / 1000 : seconds;
-      if (since > step.ask_s) return { words: `Ask now: ${step.asks.includes("heat") ? "how warm, 1 to 4?" : "0 to 10?"}`, kind: "ask", key: `ask ${run.asked}` };
+      if (since > act.ask_s) return { words: `Ask now: ${act.asks.includes("heat") ? "how warm, 1 to 4?" : "0 to 10?"}`, kind: "ask", key: `ask ${run.asked}` };
     }
-    if (step.heat && run.on && seconds > this.limits.reading_s) {
+    if (act.heat && run.on && seconds > this.limits.reading_s) {
       const read = Object.values(run.warmth).map((one) => Date.parse(one.at)), last = read.length ? Math.max(...read) : 0;
       if ((this.now() - last) / 1000 > this.limits.reading_s) return { words: "Read the temperature.", kind: "ask", key: `read ${last}` };
     }
@@ -131,53 +131,53 @@ export class Painter {
   }
 
   warmth(state, part) {
-    const step = this.order[state.step], run = state.steps[state.step];
-    if (!step.heat || !run.begun) return;
+    const act = this.order[state.act], run = state.acts[state.act];
+    if (!act.heat || !run.begun) return;
     const zones = Object.keys(run.warmth), zone = run.warmth[part] || run.warmth[zones.at(-1)];
     put("celsius", zone ? zone.last.toFixed(1) : "–");
-    at("celsius").classList.toggle("hot", Boolean(zone) && zone.last >= step.heat.high_c);
+    at("celsius").classList.toggle("hot", Boolean(zone) && zone.last >= act.heat.high_c);
     put("peak", zone ? `${zone.peak.toFixed(1)} °C` : "–");
     put("band", zone ? this.clock(zone.band_s) : "0:00");
-    put("dwell", zone && zone.dwell_s !== null ? `${zone.dwell_s.toFixed(1)} s` : `${step.heat.dwell_s} s`);
+    put("dwell", zone && zone.dwell_s !== null ? `${zone.dwell_s.toFixed(1)} s` : `${act.heat.dwell_s} s`);
     const deep = zone ? zone.deep43 : 0;
-    put("dose", `burn guard: ${deep.toFixed(2)} of ${step.heat.stop_min} CEM43 min at the hottest depth, ${zone ? zone.cem43.toFixed(2) : "0.00"} at the surface`);
-    at("dose-bar").style.setProperty("--share", String(Math.min(1, deep / step.heat.stop_min)));
-    at("dose-bar").classList.toggle("warn", deep >= step.heat.warn_min);
+    put("dose", `burn guard: ${deep.toFixed(2)} of ${act.heat.stop_min} CEM43 min at the hottest depth, ${zone ? zone.cem43.toFixed(2) : "0.00"} at the surface`);
+    at("dose-bar").style.setProperty("--share", String(Math.min(1, deep / act.heat.stop_min)));
+    at("dose-bar").classList.toggle("warn", deep >= act.heat.warn_min);
   }
 
   spot(state) {
-    const step = this.order[state.step], run = state.steps[state.step], lock = run.begun ? run.lock : null;
-    const shown = Boolean(step.spot) && !this.over(state) && run.begun && (lock?.kind === "spot" || (run.spot && !step.wanted.length));
+    const act = this.order[state.act], run = state.acts[state.act], lock = run.begun ? run.lock : null;
+    const shown = Boolean(act.spot) && !this.over(state) && run.begun && (lock?.kind === "spot" || (run.spot && !act.wanted.length));
     if (!shown) return { shown: false, due: false, placed: false };
     const spot = run.spot, answered = spot?.answer, waiting = Boolean(spot) && !answered;
     const left = spot ? (Date.parse(spot.due) - this.now()) / 1000 : 0;
-    const setting = `${step.spot.name.toLowerCase()} ${spot && waiting ? spot.at : run.set_to ?? step.spot.at} ${step.spot.unit}`;
+    const setting = `${act.spot.name.toLowerCase()} ${spot && waiting ? spot.at : run.set_to ?? act.spot.at} ${act.spot.unit}`;
     let words = `Test spot first: ${setting}, at a hidden border.`;
-    if (waiting && !step.spot.same_visit) words = `Spot placed, ${setting}. It is read from ${day(spot.due)}, ${time(spot.due)} on; the task is on the list.`;
+    if (waiting && !act.spot.same_visit) words = `Spot placed, ${setting}. It is read from ${day(spot.due)}, ${time(spot.due)} on; the task is on the list.`;
     else if (waiting && left > 0) words = `Spot placed at ${time(spot.placed)}, ${setting}. Read it in ${this.clock(left)}.`;
-    else if (waiting) words = `Read the spot now. ${step.spot.minds}`;
-    else if (answered) words = `${answered.words} ${answered.verdict === "stop" ? "" : `Another spot at ${answered.set_to} ${step.spot.unit}.`}`;
+    else if (waiting) words = `Read the spot now. ${act.spot.minds}`;
+    else if (answered) words = `${answered.words} ${answered.verdict === "stop" ? "" : `Another spot at ${answered.set_to} ${act.spot.unit}.`}`;
     put("spot-says", words);
-    const due = waiting && left <= 0 && step.spot.same_visit;
+    const due = waiting && left <= 0 && act.spot.same_visit;
     at("spot-look").hidden = !due;
     at("spot-place").hidden = waiting || answered?.verdict === "stop";
-    if (at("unlock")) at("unlock").hidden = !step.wanted.length || due || answered?.verdict === "stop";
-    return { shown: true, due, placed: waiting, later: waiting && !step.spot.same_visit };
+    if (at("unlock")) at("unlock").hidden = !act.wanted.length || due || answered?.verdict === "stop";
+    return { shown: true, due, placed: waiting, later: waiting && !act.spot.same_visit };
   }
 
   strip(state) {
     const short = new Map((state.pace?.starved || []).map(([n, seconds]) => [n, seconds]));
     for (const item of this.names) {
-      const n = Number(item.dataset.stepName), run = state.steps[n];
-      item.classList.toggle("here", n === state.step && !this.over(state));
+      const n = Number(item.dataset.actName), run = state.acts[n];
+      item.classList.toggle("here", n === state.act && !this.over(state));
       item.classList.toggle("done", Boolean(run.ended));
       item.classList.toggle("begun", run.begun);
-      item.classList.toggle("runs", Boolean(run.begun && run.on && n !== state.step));
+      item.classList.toggle("runs", Boolean(run.begun && run.on && n !== state.act));
       item.classList.toggle("short", short.has(n));
     }
     for (const place of this.used) {
       const n = Number(place.dataset.used), seconds = this.secondsOf(state, n, this.now());
-      const lacks = short.get(n), run = state.steps[n];
+      const lacks = short.get(n), run = state.acts[n];
       put(place, this.clock(run.begun ? seconds : this.order[n].seconds));
       put(this.shorts[n], `${lacks ? ` · ${this.clock(lacks)} short` : ""}${run.begun && run.missed ? ` · ${run.missed} missed` : ""}`);
     }
@@ -188,14 +188,14 @@ export class Painter {
       bar.classList.toggle("past", past > 1.05);
     }
     for (const part of this.thread) {
-      const n = Number(part.dataset.thread), here = this.order[state.step].beside ?? state.step;
-      part.firstElementChild.style.setProperty("--share", String(state.steps[n].ended ? 1 : Math.min(1, share(n))));
+      const n = Number(part.dataset.thread), here = this.order[state.act].beside ?? state.act;
+      part.firstElementChild.style.setProperty("--share", String(state.acts[n].ended ? 1 : Math.min(1, share(n))));
       part.classList.toggle("here", n === here && !this.over(state));
       part.classList.toggle("short", short.has(n));
     }
     const pace = state.pace, late = pace?.late_s || 0;
     const names = (pace?.starved || []).map(([n]) => this.order[n].title).join(", ");
-    put("pace", !pace || state.phase === "ready" ? "" : `${this.clock(pace.used_s)} used · ${this.clock(pace.left_s)} to go${late >= 30 ? ` · ${this.clock(late)} too long: ${names} would go short` : ""}`);
+    put("pace", !pace || state.status === "ready" ? "" : `${this.clock(pace.used_s)} used · ${this.clock(pace.left_s)} to go${late >= 30 ? ` · ${this.clock(late)} too long: ${names} would go short` : ""}`);
     at("pace").classList.toggle("late", late >= 30);
   }
 }

@@ -11,11 +11,11 @@ from merak.core.client import Side
 from merak.core.plan.spots import SpotRule
 from merak.core.working import Frozen, Saying
 
-StepKind = Literal["free", "timed", "strokes", "sections", "pulses"]
+ActKind = Literal["free", "timed", "strokes", "sections", "pulses"]
 Ring = tuple[Pair, ...]
 
 
-class StepLine(Frozen):
+class StrokeLine(Frozen):
     """One line of a stroke step: where it runs on the plate (mm), how often, at which level."""
 
     path: str
@@ -54,7 +54,7 @@ class HeatRule(Frozen):
     stop_min: float
 
 
-class Step(Frozen):
+class Act(Frozen):
     """One step at the chair. `seconds` is the plan for its clock; a strict one may not be overrun in silence, and `over` says what then.
 
     `keeps` where the skin goes on when the hands pause (cream, acid, mask). `beside` is the number of the step in whose waiting time it is
@@ -62,20 +62,20 @@ class Step(Frozen):
     `machine` is set to, `plate` where it is done. `item` is the plan's item, `stage` the part of it.
     """
 
-    kind: StepKind
+    kind: ActKind
     title: str
-    act: str
+    instruction: str
     seconds: int
     modality: str = ""
     side: Side | None = None
-    lines: tuple[StepLine, ...] = ()
+    lines: tuple[StrokeLine, ...] = ()
     parts: tuple[Part, ...] = ()
     cells: tuple[Cell, ...] = ()
     passes: int = Field(1, ge=1)
     hold_s: float = 0
     level_most: float = 0
     sayings: tuple[Saying, ...] = ()
-    item: str = ""
+    step: str = ""
     stage: str = ""
     strict: bool = False
     over: str = ""
@@ -118,7 +118,7 @@ class Step(Frozen):
 class Span(Frozen):
     """An item in time: when it starts and how long it takes, in seconds; on the second track where it runs beside another."""
 
-    item: str
+    step: str
     title: str
     modality: str
     track: Literal[0, 1]
@@ -128,6 +128,6 @@ class Span(Frozen):
     waits: bool = False
 
 
-def guests_of(steps: Iterable[Step], host: int) -> list[int]:
+def guests_of(acts: Iterable[Act], host: int) -> list[int]:
     """The steps that are done in a step's waiting time, in order."""
-    return [n for n, step in enumerate(steps) if step.beside == host]
+    return [n for n, act in enumerate(acts) if act.beside == host]

@@ -25,7 +25,7 @@ from merak.core.working import Caution, Frozen
 PATIENCE = 24
 
 
-class Item(Frozen):
+class Step(Frozen):
     """One step of a plan. `zones` empty means everywhere that the modality may go; `beside` the item in whose waiting time it runs."""
 
     id: str = Field(pattern=r"^[a-z0-9]{1,12}$")
@@ -35,7 +35,7 @@ class Item(Frozen):
     machine: str = ""
     beside: str = ""
 
-    def with_settings(self, settings: Any) -> "Item":
+    def with_settings(self, settings: Any) -> "Step":
         """The item set otherwise: a modality's settings, or what they are made from. Raises ValidationError."""
         body = settings if isinstance(settings, dict) else settings.model_dump(mode="json")
         whole = MODALITIES[self.modality].Settings.model_validate(body).model_dump(mode="json")
@@ -59,7 +59,7 @@ class Item(Frozen):
 class Worked:
     """An item computed: where it really goes, its dose, seconds with hands on and of its own, load and price; what stands against it."""
 
-    item: Item
+    step: Step
     settings: Any
     machine: Machine | None
     areas: dict[str, float]
@@ -76,7 +76,7 @@ class Worked:
     @property
     def title(self) -> str:
         """What it is called."""
-        return title(self.item.modality)
+        return title(self.step.modality)
 
     @property
     def seconds(self) -> int:
@@ -149,17 +149,17 @@ def school_acts(modality: str, of: Methods) -> tuple[str, ...]:
     return tuple(school.act for school in schools if modality in school.on)
 
 
-def begin(brief: Brief, modality: str, item_id: str, of: Methods, consider: Consider | None = None, zones: tuple[str, ...] = ()) -> Item:
+def begin(brief: Brief, modality: str, step_id: str, of: Methods, consider: Consider | None = None, zones: tuple[str, ...] = ()) -> Step:
     """A modality with its start settings for this client, by the schools in force, for a condition where one is meant.
 
     Taken down step by step where a ceiling stands against the start. Raises Refused where screening, a missing machine or a ceiling stops
     it, BadInput on "card" where the machine's scale allows no setting.
     """
-    key = ("begun", modality, item_id, tuple(of.items()), consider.model_dump_json() if consider else "", zones)
-    return brief.once(key, lambda: _begin(brief, modality, item_id, of, consider, zones))
+    key = ("begun", modality, step_id, tuple(of.items()), consider.model_dump_json() if consider else "", zones)
+    return brief.once(key, lambda: _begin(brief, modality, step_id, of, consider, zones))
 
 
-def _begin(brief: Brief, modality: str, item_id: str, of: Methods, consider: Consider | None, zones: tuple[str, ...]) -> Item:
+def _begin(brief: Brief, modality: str, step_id: str, of: Methods, consider: Consider | None, zones: tuple[str, ...]) -> Step:
     if modality in brief.board:
         demand(brief.board[modality])
     module, machine = MODALITIES[modality], brief.machine(modality)
@@ -183,10 +183,10 @@ def _begin(brief: Brief, modality: str, item_id: str, of: Methods, consider: Con
     settings = module.Settings.model_validate(settings.model_dump() | _answered(brief, modality) | changed)
     if modality == "led":
         settings = _known_colours(settings, card)
-    item = Item(
-        id=item_id, modality=modality, settings=settings.model_dump(mode="json"), zones=zones, machine=machine.id if machine else ""
+    step = Step(
+        id=step_id, modality=modality, settings=settings.model_dump(mode="json"), zones=zones, machine=machine.id if machine else ""
     )
-    return lowered(brief, item, of)
+    return lowered(brief, step, of)
 
 
 def _answered(brief: Brief, modality: str) -> dict[str, Any]:
@@ -261,79 +261,79 @@ def _known_colours(settings: Any, card: Any) -> Any:
     return settings
 
 
-def lowered(brief: Brief, item: Item, of: Methods) -> Item:
+def lowered(brief: Brief, step: Step, of: Methods) -> Step:
     """The item with its setting taken down until nothing stands against it. Raises Refused when even the gentlest is refused."""
-    module = MODALITIES[item.modality]
+    module = MODALITIES[step.modality]
     for _ in range(PATIENCE):
-        found = compute(brief, item, (), (), of)
+        found = compute(brief, step, (), (), of)
         if not found.stops:
-            return item
+            return step
         machine = found.machine
         gentler = incremented(module, found.settings, machine.card if machine else None, up=False)
         if gentler == found.settings:
             break
-        item = item.with_settings(gentler)
+        step = step.with_settings(gentler)
     raise Refused(f"{found.stops[0].words} {found.stops[0].act}".strip(), found.stops[0].rule)
 
 
-def compute(brief: Brief, item: Item, others: tuple[str, ...], later: tuple[str, ...], of: Methods) -> Worked:
+def compute(brief: Brief, step: Step, others: tuple[str, ...], later: tuple[str, ...], of: Methods) -> Worked:
     """What an item comes to. Raises BadInput, by "id.field", for settings that cannot be read, Refused where screening stops it."""
-    follows = derived(item.modality, others, later, brief, of)
-    key = ("worked", item.model_dump_json(), tuple(follows.items()))
-    return brief.once(key, lambda: _compute(brief, item, others, later, of))
+    follows = derived(step.modality, others, later, brief, of)
+    key = ("worked", step.model_dump_json(), tuple(follows.items()))
+    return brief.once(key, lambda: _compute(brief, step, others, later, of))
 
 
-def _compute(brief: Brief, item: Item, others: tuple[str, ...], later: tuple[str, ...], of: Methods) -> Worked:
-    if about()[item.modality].licence == "physician":
-        raise Refused(f"{item.modality}: recorded and referred, never planned here.", "physician.never")
-    module, trait = MODALITIES[item.modality], traits()[item.modality]
-    machine = brief.machine(item.modality, item.machine)
+def _compute(brief: Brief, step: Step, others: tuple[str, ...], later: tuple[str, ...], of: Methods) -> Worked:
+    if about()[step.modality].licence == "physician":
+        raise Refused(f"{step.modality}: recorded and referred, never planned here.", "physician.never")
+    module, trait = MODALITIES[step.modality], traits()[step.modality]
+    machine = brief.machine(step.modality, step.machine)
     if module.CARD and machine is None:
-        raise Refused(f"No machine for {title(item.modality)}: the owner adds one under Practice.", "plan.machine")
-    settings = read_settings(item, derived(item.modality, others, later, brief, of))
+        raise Refused(f"No machine for {title(step.modality)}: the owner adds one under Practice.", "plan.machine")
+    settings = read_settings(step, derived(step.modality, others, later, brief, of))
     card: Any = machine.card if machine else None
     scale = (card.least, card.most) if hasattr(card, "least") else (0.0, 10.0)
-    for name in (item.modality, *aspects_of(item.modality, settings, scale)):
+    for name in (step.modality, *aspects_of(step.modality, settings, scale)):
         if name in brief.board:
             demand(brief.board[name])
-    areas = workable(brief, item.modality, item.zones)
+    areas = workable(brief, step.modality, step.zones)
     if not areas:
         raise Refused(
-            f"Nothing is left to treat with {title(item.modality)}: margins, answers or marks close all of it.", "plan.closed_zones"
+            f"Nothing is left to treat with {title(step.modality)}: margins, answers or marks close all of it.", "plan.closed_zones"
         )
-    dose = _dose(brief, item, settings, card, areas)
+    dose = _dose(brief, step, settings, card, areas)
     minutes = dose.numbers["minutes"].value if "minutes" in dose.numbers else None
     unknown = minutes is None
     if minutes is None:
         minutes = number("plan.minutes_unknown")
-    if item.modality in ("microcurrent", "rf_bulk"):  # between the sides the mirror is shown
+    if step.modality in ("microcurrent", "rf_bulk"):  # between the sides the mirror is shown
         minutes += number("visit.half_face")
-    if item.modality == "rf_fractional":
+    if step.modality == "rf_fractional":
         minutes += number("rf_fractional.spot")
-    stops, minds = _judged(brief, item, dose)
-    spot_only = brief.spot_first(item.modality)
+    stops, minds = _judged(brief, step, dose)
+    spot_only = brief.spot_first(step.modality)
     if spot_only:
         minutes, unknown = number("chair.spot.minutes"), False
-        words = f"{title(item.modality)}: no test spot was read yet. Today only the spot is placed; the rest is a visit of its own."
+        words = f"{title(step.modality)}: no test spot was read yet. Today only the spot is placed; the rest is a visit of its own."
         minds = (caution("chair.spot.minutes", "change", words), *minds)
     if unknown:
-        words = f"How long {title(item.modality)} takes cannot be computed; {minutes:g} minutes are set aside."
+        words = f"How long {title(step.modality)} takes cannot be computed; {minutes:g} minutes are set aside."
         minds = (*minds, caution("plan.minutes_unknown", "change", words))
-    extra = max(0, len(item.zones) - 1) if trait.zone_price and item.zones and len(item.zones) <= 3 else 0
+    extra = max(0, len(step.zones) - 1) if trait.zone_price and step.zones and len(step.zones) <= 3 else 0
     return Worked(
-        item=item, settings=settings, machine=machine, areas=areas, dose=dose, hands_s=round(trait.hands_min * 60),
+        step=step, settings=settings, machine=machine, areas=areas, dose=dose, hands_s=round(trait.hands_min * 60),
         own_s=round(minutes * 60), load=0 if spot_only else trait.load, waits=trait.waits and not spot_only, stops=stops,
-        price=0 if spot_only else brief.price(item.modality) + extra * trait.zone_price,
-        cautions=(*_minded(brief, item, settings), *minds, *dose.cautions), spot_only=spot_only,
+        price=0 if spot_only else brief.price(step.modality) + extra * trait.zone_price,
+        cautions=(*_minded(brief, step, settings), *minds, *dose.cautions), spot_only=spot_only,
     )  # fmt: skip
 
 
-def read_settings(item: Item, enforced: dict[str, Any]) -> Any:
+def read_settings(step: Step, enforced: dict[str, Any]) -> Any:
     """An item's settings as its modality's own model. Raises BadInput by "id.field"."""
     try:
-        return MODALITIES[item.modality].Settings.model_validate(item.settings | enforced)
+        return MODALITIES[step.modality].Settings.model_validate(step.settings | enforced)
     except ValidationError as broken:
-        raise BadInput({f"{item.id}.{e['loc'][0] if e['loc'] else 'settings'}": e["msg"] for e in broken.errors()}) from broken
+        raise BadInput({f"{step.id}.{e['loc'][0] if e['loc'] else 'settings'}": e["msg"] for e in broken.errors()}) from broken
 
 
 def lifted(brief: Brief, settings: Any, card: Any, areas: dict[str, float]) -> microcurrent.Lift:
@@ -348,12 +348,12 @@ def _lifted(brief: Brief, settings: Any, card: Any, areas: dict[str, float]) -> 
     return microcurrent.lift(settings, card, area, without)
 
 
-def _dose(brief: Brief, item: Item, settings: Any, card: Any, areas: dict[str, float]) -> Dose:
-    if item.modality == "microcurrent":
+def _dose(brief: Brief, step: Step, settings: Any, card: Any, areas: dict[str, float]) -> Dose:
+    if step.modality == "microcurrent":
         found = lifted(brief, settings, card, areas)
         return Dose(found.numbers, found.cautions, found.refused)
-    subject = brief.subject(item.modality, sum(areas.values()))
-    return _computed(item.modality, settings.model_dump_json(), card.model_dump_json() if card else "", subject.model_dump_json())
+    subject = brief.subject(step.modality, sum(areas.values()))
+    return _computed(step.modality, settings.model_dump_json(), card.model_dump_json() if card else "", subject.model_dump_json())
 
 
 @lru_cache(maxsize=2048)
@@ -371,29 +371,29 @@ def can_override(stop: Caution) -> bool:
     return found.value is not None and not found.absolute
 
 
-def _judged(brief: Brief, item: Item, dose: Dose) -> tuple[tuple[Caution, ...], tuple[Caution, ...]]:
+def _judged(brief: Brief, step: Step, dose: Dose) -> tuple[tuple[Caution, ...], tuple[Caution, ...]]:
     """What stands against an item, and what a senior has planned past: told with name, time and reason, wherever the plan is shown."""
     against = list(dose.against)
-    answered = _answered(brief, item.modality)
+    answered = _answered(brief, step.modality)
     for field, most in answered.items():
-        if float(item.settings.get(field, 0)) > most + 1e-9:
-            words = f"The test spot was read for {most:g}; this is set to {item.settings[field]:g}."
+        if float(step.settings.get(field, 0)) > most + 1e-9:
+            words = f"The test spot was read for {most:g}; this is set to {step.settings[field]:g}."
             against.append(caution("chair.spot.once", "stop", words, "Go back to it, or place another spot.", field))
-    against += _too_much_after_incident(brief, item)
-    licence = about()[item.modality].licence
+    against += _too_much_after_incident(brief, step)
+    licence = about()[step.modality].licence
     needs = licence if licence not in ("", "senior") else ""
-    if needs and needs not in brief.licences and item.modality != "micro_needling":
-        words = f"{title(item.modality)} needs a licence for {needs}, which the treating person does not hold."
+    if needs and needs not in brief.licences and step.modality != "micro_needling":
+        words = f"{title(step.modality)} needs a licence for {needs}, which the treating person does not hold."
         against.append(caution("plan.licence", "stop", words, "Book it with somebody who holds it.", "licence"))
-    asks = [reason for reason in brief.board[item.modality].reasons if reason.senior] if item.modality in brief.board else []
+    asks = [reason for reason in brief.board[step.modality].reasons if reason.senior] if step.modality in brief.board else []
     if (asks or licence == "senior") and not brief.senior:
         words = asks[0].reason if asks else rule("plan.senior").words
         against.append(
-            caution("plan.senior", "stop", f"{title(item.modality)}: a senior decides. {words}", "Ask the senior to sign.", "senior")
+            caution("plan.senior", "stop", f"{title(step.modality)}: a senior decides. {words}", "Ask the senior to sign.", "senior")
         )
     stops, past = [], []
     for stop in against:
-        word = next((o for o in brief.overrides if o.rule == stop.rule and o.modality == item.modality and o.words == stop.words), None)
+        word = next((o for o in brief.overrides if o.rule == stop.rule and o.modality == step.modality and o.words == stop.words), None)
         if word is None or not can_override(stop):
             stops.append(stop)
         else:
@@ -402,13 +402,13 @@ def _judged(brief: Brief, item: Item, dose: Dose) -> tuple[tuple[Caution, ...], 
     return tuple(stops), tuple(past)
 
 
-def _too_much_after_incident(brief: Brief, item: Item) -> Iterator[Caution]:
+def _too_much_after_incident(brief: Brief, step: Step) -> Iterator[Caution]:
     """What happened at a setting is not planned again at it: two steps lower, or a senior's written word (rule titration.incident)."""
-    before, module = brief.history.get(item.modality), MODALITIES[item.modality]
+    before, module = brief.history.get(step.modality), MODALITIES[step.modality]
     if before is None or not before.incident or before.at is None:
         return
     field, _, down = module.INCREMENT
-    machine, settings = brief.machine(item.modality, item.machine), read_settings(item, {})
+    machine, settings = brief.machine(step.modality, step.machine), read_settings(step, {})
     last = settings.model_copy(update={field: type(getattr(settings, field))(before.at)})
     most, now = float(getattr(_after_incident(module, last, machine.card if machine else None), field)), float(getattr(settings, field))
     if most == before.at:  # the foot of its scale: there is nothing gentler to go to
@@ -419,14 +419,14 @@ def _too_much_after_incident(brief: Brief, item: Item) -> Iterator[Caution]:
         yield caution("titration.incident", "stop", words, f"Go to {most:g}, or leave it out.", field)
 
 
-def _last_time(brief: Brief, item: Item) -> Iterator[Caution]:
+def _last_time(brief: Brief, step: Step) -> Iterator[Caution]:
     """What last time's answer says to this one, with its reason; a setting above what it asks for is told."""
-    before = brief.history.get(item.modality)
+    before = brief.history.get(step.modality)
     if before is None or before.on is None or before.at is None:
         return
-    said, (field, _, down) = titrate(before), MODALITIES[item.modality].INCREMENT
-    now = item.settings.get(field)
-    if not isinstance(now, int | float) or item.modality in brief.spots:
+    said, (field, _, down) = titrate(before), MODALITIES[step.modality].INCREMENT
+    now = step.settings.get(field)
+    if not isinstance(now, int | float) or step.modality in brief.spots:
         return
     went = "as then" if abs(now - before.at) < 1e-9 else "gentler" if (now < before.at) != down else "stronger"
     words = f"Last time, {before.on:%-d %b}: {before.at:g}; now {now:g}, {went}. {said.words}"
@@ -435,15 +435,15 @@ def _last_time(brief: Brief, item: Item) -> Iterator[Caution]:
     yield caution(said.rule, "change" if went in against else "know", words, act)
 
 
-def _minded(brief: Brief, item: Item, settings: Any) -> tuple[Caution, ...]:
+def _minded(brief: Brief, step: Step, settings: Any) -> tuple[Caution, ...]:
     """What answers and findings change about it, and what was lifted by whom."""
-    found = list(_last_time(brief, item))
-    for name in (item.modality, *aspects_of(item.modality, settings)):
+    found = list(_last_time(brief, step))
+    for name in (step.modality, *aspects_of(step.modality, settings)):
         for reason in brief.board[name].reasons if name in brief.board else ():
             where = f" ({', '.join(reason.zones)})" if reason.zones else ""
             lifted = f" {reason.was} was lifted by: {reason.lifted}." if reason.lifted else ""
             left_out = " Left out." if reason.zones and reason.stops else ""
             found.append(Caution(weight="change", words=f"{reason.reason}{where}{left_out}", act=f"{reason.act}{lifted}", rule=reason.rule))
-    if brief.careful_hands and item.modality in all_of(("ENERGY",)):
+    if brief.careful_hands and step.modality in all_of(("ENERGY",)):
         found.append(caution("screening.operator", "change", "", "Let a colleague hold the tip."))
     return tuple(found)
