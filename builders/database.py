@@ -1,7 +1,9 @@
 """Databases on the real PostgreSQL: an empty one, and the demo studio copied from a template that is made once a run."""
 
 import fcntl
+import gzip
 import os
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -48,3 +50,24 @@ def demo_database(name: str, run: Path) -> str:
             os.environ["MERAK_DATABASE_URL"] = before
             made.touch()
         return fresh_database(name, template)
+
+
+def of_before(name: str, revision: str, data: Path) -> str:
+    """A database as an earlier version left it, brought up to today's tables: its tables at `revision`, its rows from a gzipped dump of
+    COPY blocks; its address.
+    """
+    address = fresh_database(name)
+    words = "import sys; from alembic.config import Config; from alembic import command; from merak.records.db import MIGRATIONS;"
+    words += "c = Config(); c.set_main_option('script_location', str(MIGRATIONS)); command.upgrade(c, sys.argv[1])"
+    env = os.environ | {"MERAK_DATABASE_URL": address}
+    subprocess.run([sys.executable, "-c", words, revision], cwd=ROOT, env=env, check=True)
+    dump = gzip.decompress(data.read_bytes()).decode()
+    with psycopg.connect(address) as db:
+        db.execute("SET session_replication_role = replica")  # rows stand in the order of tables, not of references
+        for head, rows in re.findall(r"^(COPY .*? FROM stdin);\n(.*?)\\\.$", dump, flags=re.S | re.M):
+            with db.cursor().copy(head) as copy:
+                copy.write(rows)
+        for then in re.findall(r"^SELECT pg_catalog\.setval.*?;$", dump, flags=re.M):
+            db.execute(then)
+    subprocess.run([sys.executable, "-m", "merak.cli", "migrate"], cwd=ROOT, env=env, check=True)
+    return address

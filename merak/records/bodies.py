@@ -8,7 +8,7 @@ from typing import Any
 
 Body = dict[str, Any]
 #: The version in which a phase's body is written today; a phase that is not named here has had one shape only.
-VERSIONS = {"plan": 1, "order": 1, "close": 1}
+VERSIONS = {"plan": 1, "order": 1, "close": 1, "task": 1}
 
 
 def stamped(phase: str, body: Body) -> Body:
@@ -41,10 +41,55 @@ def _draft_of_steps(body: Body) -> Body:
     return {**body, "plan": _plan_of_steps(body["plan"])} if "plan" in body else body
 
 
+#: What the rule book said of the chair and of spots when orders did not carry it yet (version 0).
+LIMITS_0: Body = {
+    "heat_move": 3.0,
+    "heat_stop": 3.5,
+    "heat_never": 4.0,
+    "pain_lower": 4.0,
+    "pain_stop": 7.0,
+    "reading_s": 60.0,
+    "below_mm": 12.7,
+    "wet_share": 40.0,
+    "uncounted": 20.0,
+    "touched_s": 5.0,
+    "differs": 20.0,
+    "hands": "In an act that asks for a licence only who holds it counts, places and reads spots, and connects the machine. "
+    "Anybody who treats keeps the clock, asks, reads, wipes, photographs, pauses and stops.",
+}
+SPOT_0: Body = {
+    "severe": 3,
+    "pain_stop": 7.0,
+    "words": {
+        "first": "Nothing more of it before the spot was read, unless a senior says so in writing.",
+        "mark": "A blister, a burn, white or grey skin at a spot: not today; a doctor looks.",
+        "down": "A severe answer: one step down.",
+        "kept": "Mild to moderate redness or swelling that is bearable: this setting stays.",
+        "once": "At most one step up in a visit, and never more than a fifth of the energy.",
+        "up": "Nothing seen: one step up.",
+    },
+}
+WAITS_0 = {
+    "rf_fractional.spot": "A test spot is read after five minutes or more.",
+    "acid.spot": "A test spot is read at 24 to 48 hours.",
+    "pulsed_light.spot": "A test spot is read after 48 hours or more.",
+    "pulsed_light.spot.dark": "On phototypes IV and V a test spot is read after 7 days.",
+}
+
+
+def _spot_with_words(one: Body) -> Body:
+    """A spot's rule did not carry its grades and words."""
+    if not one.get("spot"):
+        return one
+    spot = one["spot"]
+    return {**one, "spot": {**SPOT_0, **spot, "words": {**SPOT_0["words"], "wait": WAITS_0.get(spot["rule"], "Read it when it is due.")}}}
+
+
 def _order_of_acts(body: Body) -> Body:
-    """An order's acts were its steps, a plan's steps its items; what to do in an act was its act."""
+    """An order's acts were its steps, a plan's steps its items; what to do in an act was its act; thresholds were not in it."""
     body = _renamed(body, steps="acts")
-    body["acts"] = [_renamed(one, act="instruction", item="step") for one in body.get("acts", ())]
+    body["acts"] = [_spot_with_words(_renamed(one, act="instruction", item="step")) for one in body.get("acts", ())]
+    body = {"limits": LIMITS_0, "edition": "", **body}
     if "spans" in body:
         body["spans"] = [_renamed(one, item="step") for one in body["spans"]]
     if "plan" in body:
@@ -64,4 +109,5 @@ UPGRADES: dict[str, tuple[Callable[[Body], Body], ...]] = {
     "plan": (_draft_of_steps,),
     "order": (_order_of_acts,),
     "close": (_close_by_acts,),
+    "task": (_spot_with_words,),
 }

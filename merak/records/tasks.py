@@ -9,6 +9,7 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from merak.records.bodies import stamped
 from merak.records.tables import Client, Task, Visit
 
 
@@ -33,7 +34,8 @@ def add_tasks(db: Session, visit_id: UUID, by: UUID, at: datetime, new: Sequence
     """Adds tasks of a visit, each once."""
     for one in new:
         values = {
-            "id": one.id, "kind": one.kind, "due": one.due_at, "body": json.dumps(one.body), "by": by, "at": at, "visit": visit_id,
+            "id": one.id, "kind": one.kind, "due": one.due_at,
+            "body": json.dumps(stamped("task", one.body)), "by": by, "at": at, "visit": visit_id,
             "link": one.link_hash,
         }  # fmt: skip
         db.connection().exec_driver_sql(_ADD, values)

@@ -13,7 +13,7 @@ from merak.core.plan.acts import Act, guests_of
 from merak.services.context import Context
 from merak.services.permission import may
 from merak.services.treatment import adverse, treating
-from merak.services.treatment.standing import limits, state_of
+from merak.services.treatment.standing import state_of
 from merak.services.visit import planning
 from merak.services.visit.file import VisitFile
 from merak.web.drawing import Drawing, draw
@@ -62,7 +62,10 @@ def _told(ctx: Context, file: VisitFile, run: treating.Run) -> dict[str, Any]:
     return {
         "beside": _beside(run.acts), "least": LEAST_S,
         "sheets": _sheets(file, run.acts), "cards": adverse.cards(), "emergency": adverse.number_of(ctx), "reasons": REASONS,
-        "told": {"order": order, "state": state_of(run), "limits": limits(), "me": mine, "held": treating.holders(ctx)},
+        "told": {
+            "order": order, "state": state_of(run), "limits": run.order.limits.model_dump(mode="json"),
+            "me": mine, "held": treating.holders(ctx),
+        },
     }  # fmt: skip
 
 

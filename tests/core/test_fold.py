@@ -4,10 +4,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from builders.orders import LICENSED, LIFT, PINS, PULSES, T0, TO_PULSES, WARM, Tap, at, run, steps_of
+from builders.orders import LICENSED, LIFT, PINS, PULSES, T0, TO_PULSES, WARM, Tap, at, ordered, run
 from merak.core.after.differences import differences
-from merak.core.plan.acts import Act
-from merak.core.treatment import KINDS, Event, RunState, act_facts, complete, fold, following, locked, next_place, pace, walked
+from merak.core.treatment import KINDS, Event, Order, RunState, act_facts, complete, fold, following, locked, next_place, pace, walked
 
 DATA = st.fixed_dictionaries(
     {},
@@ -27,52 +26,52 @@ EVENTS = st.lists(
 )  # fmt: skip
 
 
-@pytest.mark.parametrize("acts", [LIFT, PINS, WARM], ids=["lift", "pins", "warm"])
+@pytest.mark.parametrize("order", [LIFT, PINS, WARM], ids=["lift", "pins", "warm"])
 @given(events=EVENTS)
-def test_any_order_leads_to_a_valid_state(acts: tuple[Act, ...], events: list[Event]) -> None:
+def test_any_order_leads_to_a_valid_state(order: Order, events: list[Event]) -> None:
     begun = [Event("0", "start", T0, data=LICENSED), *events]
-    state = fold(acts, begun)
-    valid(acts, state)
-    assert fold(acts, [one for event in begun for one in (event, event)] + begun) == state, "repeats are harmless"
+    state = fold(order, begun)
+    valid(order, state)
+    assert fold(order, [one for event in begun for one in (event, event)] + begun) == state, "repeats are harmless"
     live: RunState | None = None
     for n in range(0, len(begun), 7):
-        live = fold(acts, begun[n : n + 7], live)
+        live = fold(order, begun[n : n + 7], live)
     assert live == state, "a replay equals the live run"
 
 
-def valid(acts: tuple[Act, ...], state: RunState) -> None:
-    assert 0 <= state.act < len(acts) == len(state.runs)
+def valid(order: Order, state: RunState) -> None:
+    assert 0 <= state.act < len(order.acts) == len(state.runs)
     if state.over:
         assert all(one.since is None for one in state.runs)
-    for n, (act, one) in enumerate(zip(acts, state.runs, strict=True)):
+    for n, (act, one) in enumerate(zip(order.acts, state.runs, strict=True)):
         assert one.worked_s >= 0 and one.since_clean >= 0
         assert one.begun is not None or not (one.strokes or one.since or one.spots or one.warmth)
         assert len(one.passes) <= act.passes
         assert one.tally == list(walked(act, one.walk).counts) or not one.tally
         assert one.level_shift == 0 or 1 <= max(line.level for line in act.lines) + one.level_shift <= act.level_most
         if one.since is not None and n != state.act:
-            assert act.keeps or any(other.beside == n for other in acts), "only what works by itself goes on elsewhere"
+            assert act.keeps or any(other.beside == n for other in order.acts), "only what works by itself goes on elsewhere"
         if act.spot and one.strokes:
             assert one.unlocked or any(spot.answer for spot in one.spots), "nothing more of it before the spot was read"
-        missed, doubled = act_facts(acts, state, at(9999))[n][8:10]
+        missed, doubled = act_facts(order, state, at(9999))[n][8:10]
         assert missed >= 0 and doubled >= 0
         assert complete(act, one) or next_place(act, one) is not None or one.passes
-    tempo = pace(acts, state, at(9999), 3600)
+    tempo = pace(order, state, at(9999))
     assert tempo.left_s >= 0 and 0 <= tempo.late_s <= tempo.left_s
 
 
 def test_the_clock_leaves_pauses_out_but_what_is_on_the_skin_works_on() -> None:
     state = fold(LIFT, run(("start", 0), ("pause", 100), ("resume", 400), ("next", 460), ("count", 470)))
     assert state.act == 1 and state.runs[0].worked_s == 160 and state.worked_s(1, at(500)) == 40
-    foam = next(n for n, act in enumerate(WARM) if act.title == "Foam")
+    foam = next(n for n, act in enumerate(WARM.acts) if act.title == "Foam")
     state = fold(WARM, run(("start", 0), ("go", 10, float(foam)), ("pause", 40), ("resume", 100)))
-    assert WARM[foam].must_end and state.worked_s(foam, at(130)) == 120
-    assert WARM[foam].over == "Activator on now." and WARM[foam + 1].over == "Neutralise now."
+    assert WARM.acts[foam].must_end and state.worked_s(foam, at(130)) == 120
+    assert WARM.acts[foam].over == "Activator on now." and WARM.acts[foam + 1].over == "Neutralise now."
 
 
 def test_two_tracks_the_cream_works_while_the_skin_is_cleansed() -> None:
-    titles = [act.title for act in PINS]
-    assert titles[:3] == ["Numbing on", "Numbing cream works", "Cleanse"] and PINS[2].beside == 1
+    titles = [act.title for act in PINS.acts]
+    assert titles[:3] == ["Numbing on", "Numbing cream works", "Cleanse"] and PINS.acts[2].beside == 1
     state = fold(PINS, run(("start", 0), ("next", 180), ("next", 200)))
     assert state.act == 2 and state.runs[1].since is not None, "cleansing, the cream's clock runs beside it"
     assert state.worked_s(1, at(500)) == 320
@@ -96,9 +95,9 @@ def test_a_pass_shows_what_was_missed_and_doubled_and_undo_opens_it_again() -> N
     n = PULSES
     free = [*TO_PULSES, ("unlock", 1)]
     state = fold(PINS, run(*free, ("count", 2), ("count", 3), ("count", 4, 5.0), ("count", 5, 5.0)))
-    found = walked(PINS[n], state.runs[n].walk)
+    found = walked(PINS.acts[n], state.runs[n].walk)
     assert found.missed == (2, 3, 4) and found.doubled == (5,)
-    assert next_place(PINS[n], state.runs[n]) == 6
+    assert next_place(PINS.acts[n], state.runs[n]) == 6
     closed = fold(PINS, [Event("p", "pass", at(6))], state)
     assert closed.runs[n].walk == [] and act_facts(PINS, closed, at(7))[n].doubled == 1
     assert fold(PINS, [Event("u", "uncount", at(8))], closed).runs[n].walk == [0, 1, 5], "undo opens the pass and takes its last back"
@@ -106,13 +105,13 @@ def test_a_pass_shows_what_was_missed_and_doubled_and_undo_opens_it_again() -> N
 
 def test_sections_and_pulses_are_walked_in_order_and_the_tip_wants_wiping() -> None:
     n = PULSES
-    many = len(PINS[n].cells)
+    many = len(PINS.acts[n].cells)
     state = fold(PINS, run(*TO_PULSES, ("unlock", 1), *[("count", 2 + k / 100) for k in range(many + 9)]))
     assert state.runs[n].walk == list(range(many)), "cell by cell; one tap too many is none"
-    assert complete(PINS[n], state.runs[n]) and state.runs[n].since_clean == many
+    assert complete(PINS.acts[n], state.runs[n]) and state.runs[n].since_clean == many
     assert fold(PINS, [Event("c", "clean", at(99))], state).runs[n].since_clean == 0
-    assert [PINS[n].parts[cell.part].name for cell in PINS[n].cells] == sorted(
-        (PINS[n].parts[cell.part].name for cell in PINS[n].cells), key=[part.name for part in PINS[n].parts].index
+    assert [PINS.acts[n].parts[cell.part].name for cell in PINS.acts[n].cells] == sorted(
+        (PINS.acts[n].parts[cell.part].name for cell in PINS.acts[n].cells), key=[part.name for part in PINS.acts[n].parts].index
     )
 
 
@@ -122,7 +121,7 @@ LOOKS = {"keep": {"redness": 2, "swelling": 1}, "down": {"redness": 3}, "up": {}
 @pytest.mark.parametrize("verdict", LOOKS)
 def test_a_spot_is_read_when_due_and_its_answer_is_carried(verdict: str) -> None:
     n = PULSES
-    rule = PINS[n].spot
+    rule = PINS.acts[n].spot
     assert rule and rule.same_visit and rule.wait_s == 300
     state = fold(PINS, run(*TO_PULSES, ("count", 1), ("spot", 10, None, {"zone": "right jawline"})))
     assert locked(PINS, state, n) and state.runs[n].strokes == 0
@@ -153,7 +152,7 @@ def test_a_licence_is_waited_for_and_handed_over() -> None:
 
 
 def test_heat_words_pain_and_43_degrees_stop_it() -> None:
-    zone = {"zone": WARM[1].parts[0].name}
+    zone = {"zone": WARM.acts[1].parts[0].name}
     warm = run(("start", 0), ("next", 1), ("count", 2), ("heat", 3, 3.0))
     assert fold(WARM, warm).status == "running", "at 3 the hand moves on"
     stood = fold(WARM, [Event("h", "heat", at(4), 3.5)], fold(WARM, warm))
@@ -174,7 +173,7 @@ def test_heat_words_pain_and_43_degrees_stop_it() -> None:
 def test_a_raised_level_goes_along_to_the_other_side_but_never_past_the_ceiling() -> None:
     taps: list[Tap] = [("start", 0), ("next", 1), *[("level", 2 + n, 0.5) for n in range(40)], ("next", 60), ("next", 70)]
     state = fold(LIFT, run(*taps))
-    assert LIFT[1].level_most == 9, "9.5 would be 1045 µA"
+    assert LIFT.acts[1].level_most == 9, "9.5 would be 1045 µA"
     assert 3 + state.runs[1].level_shift == 9 and state.runs[3].level_shift == state.runs[1].level_shift
 
 
@@ -199,12 +198,12 @@ def test_taps_of_earlier_versions_still_count() -> None:
 
 
 def test_what_goes_short_is_said_while_it_can_be_helped() -> None:
-    wet = steps_of("wet_abrasion", "finish")
+    wet = ordered("wet_abrasion", "finish").model_copy(update={"booked_s": 900.0})
     slow = fold(wet, run(("start", 0), ("next", 120), ("next", 400), ("next", 700)))
-    tempo = pace(wet, slow, at(700), 900)
+    tempo = pace(wet, slow, at(700))
     assert "infusing falls to" in tempo.words and tempo.late_s == pytest.approx(240 + 240 - 200)
-    assert [wet[n].title for n, _ in tempo.starved] == ["Infusion", "Finish"]
-    assert pace(wet, slow, at(700), 9000).starved == ()
+    assert [wet.acts[n].title for n, _ in tempo.starved] == ["Infusion", "Finish"]
+    assert pace(wet.model_copy(update={"booked_s": 9000.0}), slow, at(700)).starved == ()
 
 
 def test_a_stop_ends_nothing_and_each_way_on_is_its_own() -> None:
@@ -226,10 +225,10 @@ def test_a_stop_ends_nothing_and_each_way_on_is_its_own() -> None:
 
 
 def test_what_lies_on_the_skin_works_on_while_an_ending_stands() -> None:
-    host = next(n for n, act in enumerate(PINS) if act.keeps)
+    host = next(n for n, act in enumerate(PINS.acts) if act.keeps)
     begun = run(("start", 0), ("go", 1, float(host)), ("stop", 101), ("reopen", 401))
     assert fold(PINS, begun).runs[host].seconds(at(401)) == 400, "cream counts the minutes that nobody watched"
-    assert pace(PINS, fold(PINS, begun[:3]), at(5000), 3600).used_s == 101, "time used stops with the treatment"
+    assert pace(PINS, fold(PINS, begun[:3]), at(5000)).used_s == 101, "time used stops with the treatment"
 
 
 def test_the_licence_is_the_tappers_not_the_holders() -> None:
@@ -266,15 +265,15 @@ def test_the_close_is_told_what_was_really_set() -> None:
         ("count", 6),
     ]
     fact = act_facts(LIFT, fold(LIFT, run(*taps)), at(60))[1]
-    planned_level = LIFT[1].lines[0].level
+    planned_level = LIFT.acts[1].lines[0].level
     assert (fact.level, fact.highest, fact.changes) == (planned_level + 0.5, planned_level + 2, 7)
     said = next(one.words for one in differences(LIFT, act_facts(LIFT, fold(LIFT, run(*taps)), at(60))) if one.act == 1)
     assert f"level {planned_level + 0.5:g}, {planned_level + 2:g} at most, not {planned_level:g}, moved 7 times" in said
 
 
 def test_a_warm_zone_that_never_reached_its_band_asks_why() -> None:
-    n = next(n for n, act in enumerate(WARM) if act.heat)
-    first, second = (part.name for part in WARM[n].parts[:2])
+    n = next(n for n, act in enumerate(WARM.acts) if act.heat)
+    first, second = (part.name for part in WARM.acts[n].parts[:2])
     taps: list[Tap] = [("start", 0), ("go", 1, float(n)), ("reading", 2, 38.2, {"zone": first}), ("count", 3, 0.0), ("count", 4, 1.0)]
     facts = act_facts(WARM, fold(WARM, run(*taps)), at(60))
     assert facts[n].cold == (f"{first}: 38.2 of 40 °C", f"{second}: never read"), "40 to 42 °C is the band (handbook page 3)"

@@ -7,10 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from builders.machines import LIFT, PANEL, machine
+from builders.orders import spot_rule
 from merak.core.knowledge import number
 from merak.core.modality.rf_bulk import Settings, surface_c
 from merak.core.plan.acts import HeatRule
-from merak.core.plan.spots import SpotLook, SpotRule, answer
+from merak.core.plan.spots import SpotLook, answer
 from merak.core.treatment.warmth import Warmth
 from merak.simulators.instruments import SimulatedMeter, SimulatedThermometer
 from merak.simulators.source import FAULTS, SimulatedSource, source_for
@@ -110,15 +111,12 @@ def test_warmth_only_ever_adds_up(readings: list[tuple[float, float]]) -> None:
     st.builds(SpotLook, redness=st.integers(0, 4), swelling=st.integers(0, 4), pain=st.integers(0, 10), mark=st.booleans()),
 )  # fmt: skip
 def test_a_spot_answers_with_one_step_at_most(at: float, step: float, may_up: bool, may_down: bool, numbed: bool, look: SpotLook) -> None:
-    rule = SpotRule(
-        wait_s=300, same_visit=True, name="Set to", unit="W", at=at, up=at + step if may_up else None,
-        down=at - step if may_down else None, numbed=numbed, rule="rf_fractional.spot",
-    )  # fmt: skip
+    rule = spot_rule(at=at, up=at + step if may_up else None, down=at - step if may_down else None, numbed=numbed)
     said = answer(rule, at, look, stepped_up=False)
     assert said.words and said.set_to in {at, rule.up, rule.down}
     if look.mark:
         assert said.verdict == "stop"
-    elif look.severe:
+    elif look.severe(rule):
         assert said.verdict == ("down" if may_down else "stop") and said.set_to <= at
     elif look.redness or look.swelling:
         assert (said.verdict, said.set_to) == ("keep", at)
@@ -132,6 +130,6 @@ def test_a_spot_answers_with_one_step_at_most(at: float, step: float, may_up: bo
 
 @pytest.mark.parametrize("pain", [0, 3])
 def test_pain_alone_speaks_only_where_it_can_be_felt(pain: int) -> None:
-    rule = SpotRule(wait_s=300, same_visit=False, name="Set to", unit="W", at=5, up=6, down=4, rule="pulsed_light.spot")
+    rule = spot_rule(same_visit=False)
     assert answer(rule, 5, SpotLook(pain=pain), False).verdict == ("keep" if pain else "up")
     assert answer(rule.model_copy(update={"numbed": True}), 5, SpotLook(pain=pain), False).verdict == "up"

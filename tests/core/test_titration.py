@@ -22,6 +22,7 @@ from merak.core.modality.titration import titrate
 from merak.core.plan.acts import Act, Part
 from merak.core.plan.screening import Letter
 from merak.core.plan.step import begin
+from merak.core.treatment import order_of
 from merak.core.treatment.facts import ActFacts, delivered
 from merak.core.treatment.state import ActRun, RunState
 from merak.core.working import Quantity
@@ -182,10 +183,10 @@ def test_what_differs_is_told_and_a_stop_explains_itself() -> None:
     light = Act(kind="timed", title="Light", instruction="", seconds=600, modality="led")
     wash = Act(kind="free", title="Cleanse", instruction="", seconds=240, modality="cleanse")
     same = [fact(), fact(title="Cleanse", planned_s=240, done_s=60)]
-    assert differences([light, wash], same) == (), "nobody explains how long cleansing took"
-    short = differences([light, wash], [fact(done_s=300), fact(title="Cleanse", reached=False)])
+    assert differences(order_of((light, wash)), same) == (), "nobody explains how long cleansing took"
+    short = differences(order_of((light, wash)), [fact(done_s=300), fact(title="Cleanse", reached=False)])
     assert [one.words for one in short] == ["in 5:00, not 10:00", "not begun"] and not short[0].because
-    stopped = differences([light, wash], [fact(done_s=300), fact(title="Cleanse", reached=False)], "pain")
+    stopped = differences(order_of((light, wash)), [fact(done_s=300), fact(title="Cleanse", reached=False)], "pain")
     assert {one.because for one in stopped} == {"stopped: pain"}
 
 
@@ -231,7 +232,7 @@ def test_what_was_really_done_is_told_from_the_parts_that_give_something() -> No
     def done(strokes: int, lifted_s: float, acid_s: float) -> tuple[str, ...]:
         state = RunState(runs=[ActRun(begun=at, worked_s=60), ActRun(begun=at, worked_s=lifted_s), ActRun(begun=at, worked_s=acid_s)])
         state.runs[1].walk = [0] * strokes
-        return delivered((gel, lift, acid), state, at)
+        return delivered(order_of((gel, lift, acid)), state, at)
 
     assert done(0, 2, 1) == (), "gel alone is no lift, a slip of the finger no peel"
     assert done(1, 2, 6) == ("s1", "s2"), "acid works from the first seconds"

@@ -2,10 +2,10 @@
 
 from collections.abc import Sequence
 
-from merak.core.knowledge import number
 from merak.core.plan.acts import Act
 from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.treatment.facts import ActFacts
+from merak.core.treatment.order import Limits, Order
 from merak.core.working import Frozen
 
 #: Why something was done otherwise, in one tap; "other" asks for the note.
@@ -29,11 +29,11 @@ class Difference(Frozen):
     because: str = ""
 
 
-def differences(acts: Sequence[Act], facts: Sequence[ActFacts], stopped: str = "") -> tuple[Difference, ...]:
+def differences(order: Order, facts: Sequence[ActFacts], stopped: str = "") -> tuple[Difference, ...]:
     """The steps that differ; cleansing and other housekeeping only where they were left out. `stopped` is why the treatment was stopped."""
     found = []
-    for n, (act, fact) in enumerate(zip(acts, facts, strict=True)):
-        words = _differs(act, fact)
+    for n, (act, fact) in enumerate(zip(order.acts, facts, strict=True)):
+        words = _differs(act, fact, order.limits)
         if words:
             because = f"stopped: {stopped}" if stopped and (not fact.reached or words[0].startswith(("only", "in"))) else ""
             because = because or (f"left: {fact.left}" if fact.left else "")
@@ -41,7 +41,7 @@ def differences(acts: Sequence[Act], facts: Sequence[ActFacts], stopped: str = "
     return tuple(found)
 
 
-def _differs(act: Act, fact: ActFacts) -> list[str]:
+def _differs(act: Act, fact: ActFacts, limits: Limits) -> list[str]:
     if not fact.reached:
         return ["not begun"]
     words = []
@@ -63,7 +63,7 @@ def _differs(act: Act, fact: ActFacts) -> list[str]:
     if fact.set_to is not None and act.spot is not None and fact.set_to != act.spot.at:
         words.append(f"set to {fact.set_to:g}, not {act.spot.at:g}, after its spot")
     timed = act.must_end and act.modality not in HOUSEKEEPING and fact.planned_s > 0
-    if timed and abs(fact.done_s - fact.planned_s) > number("close.differs") / 100 * fact.planned_s:
+    if timed and abs(fact.done_s - fact.planned_s) > limits.differs / 100 * fact.planned_s:
         words.append(f"in {clock(fact.done_s)}, not {clock(fact.planned_s)}")
     return words
 

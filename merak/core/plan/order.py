@@ -16,7 +16,7 @@ from merak.core.modality.shared import incremented, more_energy
 from merak.core.plan.acts import Act, Cell, HeatRule, Part, Span, StrokeLine
 from merak.core.plan.brief import Brief, plate_of
 from merak.core.plan.places import grid_cells, section_parts, zone_parts
-from merak.core.plan.spots import SpotRule
+from merak.core.plan.spots import SpotRule, SpotWord
 from merak.core.plan.step import Worked, compute, lifted, school_acts
 
 Schools = dict[str, str]
@@ -346,8 +346,15 @@ def spot_rule(brief: Brief, one: Worked, laid: bool = True) -> SpotRule | None:
     return SpotRule(
         wait_s=round(minutes * 60), same_visit=name == "rf_fractional", name=type(one.settings).model_fields[field].title or field,
         unit=unit, at=at, down=gentler if gentler < at else None, up=up, why_not=why, numbed=name == "rf_fractional", rule=rule_id,
-        minds=rule("chair.spot.numb").words if name == "rf_fractional" else "",
+        minds=rule("chair.spot.numb").words if name == "rf_fractional" else "", severe=int(number("chair.spot.severe")),
+        pain_stop=number("chair.pain.stop"), words=_spot_words(rule_id),
     )  # fmt: skip
+
+
+def _spot_words(waits: str) -> dict[SpotWord, str]:
+    """What is said of a spot, as it stands in the rule book now; `waits` is the rule of how long it waits."""
+    told: tuple[SpotWord, ...] = ("first", "mark", "down", "kept", "once", "up")
+    return {one: rule(f"chair.spot.{one}").words for one in told} | {"wait": rule(waits).words}
 
 
 def _next_up(brief: Brief, one: Worked, card: Any) -> tuple[float | None, str]:

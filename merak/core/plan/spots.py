@@ -5,17 +5,20 @@ from typing import Literal
 
 from pydantic import Field
 
-from merak.core.knowledge import number, rule
+from merak.core.knowledge import number
 from merak.core.working import Frozen
 
 SpotVerdict = Literal["keep", "down", "up", "stop"]
+#: What is said of a spot: before it is placed, while it waits, and of each answer.
+SpotWord = Literal["first", "wait", "mark", "down", "kept", "once", "up"]
 
 
 class SpotRule(Frozen):
     """The test spot that a step waits for: when it may be read, on this visit or on a later one, and what one step up and down would be.
 
-    `up` is None where a ceiling or the rule of a fifth stands against it, and `why_not` says so; `down` is None at the gentlest. `minds`
-    is what to mind when it is read.
+    `severe` and `pain_stop` are the grades from which its answer is severe, `words` what is said of it: all as they stood when it was
+    ordered. `up` is None where a ceiling or the rule of a fifth stands against it, and `why_not` says so; `down` is None at the gentlest.
+    `minds` is what to mind when it is read.
     """
 
     wait_s: int
@@ -29,6 +32,9 @@ class SpotRule(Frozen):
     numbed: bool = False
     minds: str = ""
     rule: str
+    severe: int
+    pain_stop: float
+    words: dict[SpotWord, str]
 
 
 class SpotLook(Frozen):
@@ -39,10 +45,9 @@ class SpotLook(Frozen):
     pain: int = Field(0, ge=0, le=10)
     mark: bool = False
 
-    @property
-    def severe(self) -> bool:
-        """More than mild to moderate (rule chair.spot.severe)."""
-        return max(self.redness, self.swelling) >= number("chair.spot.severe") or self.pain >= number("chair.pain.stop")
+    def severe(self, rule: SpotRule) -> bool:
+        """More than mild to moderate (rules chair.spot.severe, chair.pain.stop)."""
+        return max(self.redness, self.swelling) >= rule.severe or self.pain >= rule.pain_stop
 
 
 class SpotAnswer(Frozen):
@@ -77,19 +82,19 @@ def answer(spot: SpotRule, at: float, look: SpotLook, stepped_up: bool) -> SpotA
     ceiling. On numbed skin pain does not speak for it, and its absence is no sign that nothing happened.
     """
     if look.mark:
-        return SpotAnswer(verdict="stop", set_to=at, words=rule("chair.spot.mark").words, rule="chair.spot.mark")
-    if look.severe:
+        return SpotAnswer(verdict="stop", set_to=at, words=spot.words["mark"], rule="chair.spot.mark")
+    if look.severe(spot):
         lower = _below(spot, at)
         if lower is None:
             return SpotAnswer(verdict="stop", set_to=at, words="It is the gentlest setting already: not today.", rule="chair.spot.severe")
-        return SpotAnswer(verdict="down", set_to=lower, words=rule("chair.spot.down").words, rule="chair.spot.down")
+        return SpotAnswer(verdict="down", set_to=lower, words=spot.words["down"], rule="chair.spot.down")
     if look.redness or look.swelling or (look.pain and not spot.numbed):
-        return SpotAnswer(verdict="keep", set_to=at, words=rule("chair.spot.kept").words, rule="chair.spot.kept")
+        return SpotAnswer(verdict="keep", set_to=at, words=spot.words["kept"], rule="chair.spot.kept")
     if stepped_up or at != spot.at:
-        return SpotAnswer(verdict="keep", set_to=at, words=rule("chair.spot.once").words, rule="chair.spot.once")
+        return SpotAnswer(verdict="keep", set_to=at, words=spot.words["once"], rule="chair.spot.once")
     if spot.up is None:
-        return SpotAnswer(verdict="keep", set_to=at, words=spot.why_not or rule("chair.spot.once").words, rule="chair.spot.once")
-    return SpotAnswer(verdict="up", set_to=spot.up, words=rule("chair.spot.up").words, rule="chair.spot.up")
+        return SpotAnswer(verdict="keep", set_to=at, words=spot.why_not or spot.words["once"], rule="chair.spot.once")
+    return SpotAnswer(verdict="up", set_to=spot.up, words=spot.words["up"], rule="chair.spot.up")
 
 
 def _below(spot: SpotRule, at: float) -> float | None:

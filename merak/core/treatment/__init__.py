@@ -1,10 +1,11 @@
-"""The treatment as a fold over events: state = fold(steps, events)."""
+"""The treatment as a fold over taps: state = fold(order, taps)."""
 
 from merak.core.treatment.events import KINDS, Event, TapKind
 from merak.core.treatment.facts import ActFacts, act_facts
 from merak.core.treatment.fold import fold, following
 from merak.core.treatment.locks import Lock, locked
 from merak.core.treatment.moments import EarlierTap, Moment, ToldMoment, moment
+from merak.core.treatment.order import Limits, Order, limits, order_of
 from merak.core.treatment.pace import Pace, pace
 from merak.core.treatment.state import ActRun, RunState
 from merak.core.treatment.walk import complete, next_place, setting, walked
@@ -15,8 +16,10 @@ __all__ = [
     "ActRun",
     "EarlierTap",
     "Event",
+    "Limits",
     "Lock",
     "Moment",
+    "Order",
     "Pace",
     "RunState",
     "TapKind",
@@ -25,9 +28,11 @@ __all__ = [
     "complete",
     "fold",
     "following",
+    "limits",
     "locked",
     "moment",
     "next_place",
+    "order_of",
     "pace",
     "setting",
     "walked",

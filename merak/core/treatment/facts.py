@@ -1,11 +1,10 @@
 """Planned beside done, for the record."""
 
-from collections.abc import Sequence
 from datetime import datetime
 from typing import NamedTuple
 
-from merak.core.knowledge import number
 from merak.core.plan.acts import Act
+from merak.core.treatment.order import Limits, Order
 from merak.core.treatment.state import ActRun, RunState
 from merak.core.treatment.walk import missed_in_all
 
@@ -35,10 +34,10 @@ class ActFacts(NamedTuple):
     cold: tuple[str, ...] = ()
 
 
-def act_facts(acts: Sequence[Act], state: RunState, now: datetime) -> list[ActFacts]:
+def act_facts(order: Order, state: RunState, now: datetime) -> list[ActFacts]:
     """What each step was to be and what it was."""
     facts = []
-    for act, run in zip(acts, state.runs, strict=True):
+    for act, run in zip(order.acts, state.runs, strict=True):
         level = max((line.level for line in act.lines), default=None)
         missed, doubled = missed_in_all(act, run)
         facts.append(
@@ -67,17 +66,17 @@ def cold(act: Act, run: ActRun) -> tuple[str, ...]:
     return tuple(found)
 
 
-def delivered(acts: Sequence[Act], state: RunState, now: datetime) -> tuple[str, ...]:
+def delivered(order: Order, state: RunState, now: datetime) -> tuple[str, ...]:
     """The plan's items that were really done: in their counted parts, else in those on a clock, else in any.
 
     A counted part was done where something was counted, or where so much of its time was spent that somebody forgot to count (rule
     close.uncounted); one on a clock after the first seconds (rule close.touched). A test spot that is read on a later day is none.
     """
     parts: dict[str, list[tuple[Act, ActRun]]] = {}
-    for act, run in zip(acts, state.runs, strict=True):
+    for act, run in zip(order.acts, state.runs, strict=True):
         if act.step and act.modality and not act.only_spot:
             parts.setdefault(act.step, []).append((act, run))
-    return tuple(step for step, those in parts.items() if any(_done(act, run, now) for act, run in _giving(those)))
+    return tuple(step for step, those in parts.items() if any(_done(act, run, now, order.limits) for act, run in _giving(those)))
 
 
 def _giving(parts: list[tuple[Act, ActRun]]) -> list[tuple[Act, ActRun]]:
@@ -85,8 +84,8 @@ def _giving(parts: list[tuple[Act, ActRun]]) -> list[tuple[Act, ActRun]]:
     return [one for one in parts if one[0].wanted] or [one for one in parts if one[0].must_end] or parts
 
 
-def _done(act: Act, run: ActRun, now: datetime) -> bool:
+def _done(act: Act, run: ActRun, now: datetime, limits: Limits) -> bool:
     spent = run.seconds(now)
     if act.wanted:
-        return bool(run.strokes) or spent >= number("close.uncounted") / 100 * act.seconds > 0
-    return spent >= number("close.touched") if act.must_end else run.begun is not None
+        return bool(run.strokes) or spent >= limits.uncounted / 100 * act.seconds > 0
+    return spent >= limits.touched_s if act.must_end else run.begun is not None

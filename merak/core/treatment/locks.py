@@ -1,10 +1,8 @@
 """What a step waits for before anything is counted in it: a licence, a test spot."""
 
-from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
-from merak.core.knowledge import rule
-from merak.core.plan.acts import Act
+from merak.core.treatment.order import Order
 from merak.core.treatment.state import RunState
 
 
@@ -17,9 +15,9 @@ class Lock(NamedTuple):
     rule: str
 
 
-def locked(acts: Sequence[Act], state: RunState, n: int) -> Lock | None:
+def locked(order: Order, state: RunState, n: int) -> Lock | None:
     """What a step waits for; None when it is free. A spot opens it once its answer was to keep the setting, or a senior wrote why not."""
-    act, run = acts[n], state.runs[n]
+    act, run = order.acts[n], state.runs[n]
     if act.licence and act.licence not in state.licences:
         words = f"This asks for a licence for {act.licence}, which {state.holder or 'nobody here'} does not hold."
         return Lock("licence", words, "Who holds it takes over.", "chair.handover")
@@ -27,9 +25,9 @@ def locked(acts: Sequence[Act], state: RunState, n: int) -> Lock | None:
         return None
     last = run.spots[-1] if run.spots else None
     if last is None:
-        return Lock("spot", rule("chair.spot.first").words, "Place a test spot.", "chair.spot.first")
+        return Lock("spot", act.spot.words["first"], "Place a test spot.", "chair.spot.first")
     if last.answer is None:
-        return Lock("spot", rule(act.spot.rule).words, "Read it when it is due.", act.spot.rule)
+        return Lock("spot", act.spot.words["wait"], "Read it when it is due.", act.spot.rule)
     if last.answer.verdict == "keep":
         return None
     return Lock("spot", last.answer.words, "Place a spot at the new setting.", last.answer.rule)

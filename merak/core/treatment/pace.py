@@ -1,11 +1,10 @@
 """Time used against time planned, and what would go short."""
 
-from collections.abc import Sequence
 from datetime import datetime
 from typing import NamedTuple
 
-from merak.core.knowledge import number
-from merak.core.plan.acts import Act, guests_of
+from merak.core.plan.acts import guests_of
+from merak.core.treatment.order import Order
 from merak.core.treatment.state import RunState
 
 #: The rule that the strip speaks by.
@@ -24,39 +23,39 @@ class Pace(NamedTuple):
     words: str
 
 
-def pace(acts: Sequence[Act], state: RunState, now: datetime, booked_s: float) -> Pace:
+def pace(order: Order, state: RunState, now: datetime) -> Pace:
     """How the time stands (rule chair.late). What runs beside a wait costs nothing until it is longer than the wait."""
     until = state.endings[-1].at if state.over and state.endings else now  # what is over uses no time any more
     used = (until - state.started).total_seconds() if state.started else 0.0
-    room, left = booked_s - used, 0.0
+    room, left = order.booked_s - used, 0.0
     short: list[tuple[int, float]] = []
-    for n, act in enumerate(acts):
+    for n, act in enumerate(order.acts):
         if act.beside is not None:
             continue
-        own = _left(acts, state, n, now)
-        beside = sum(_left(acts, state, guest, now) for guest in guests_of(acts, n))
+        own = _left(order, state, n, now)
+        beside = sum(_left(order, state, guest, now) for guest in guests_of(order.acts, n))
         lacking = min(max(own, beside), max(0.0, left + max(own, beside) - max(0.0, room)))
         left += max(own, beside)
         if lacking >= 1 and not state.over:
             short.append((n, lacking))
-    return Pace(used, left, max(0.0, left - max(0.0, room)) if not state.over else 0.0, tuple(short), _infusion(acts, state, now))
+    return Pace(used, left, max(0.0, left - max(0.0, room)) if not state.over else 0.0, tuple(short), _infusion(order, state, now))
 
 
-def _left(acts: Sequence[Act], state: RunState, n: int, now: datetime) -> float:
+def _left(order: Order, state: RunState, n: int, now: datetime) -> float:
     run = state.runs[n]
-    if run.ended is not None or run.over or (run.begun is None and n < state.act and acts[n].beside is None):
+    if run.ended is not None or run.over or (run.begun is None and n < state.act and order.acts[n].beside is None):
         return 0.0
-    return max(0.0, acts[n].seconds - run.seconds(now))
+    return max(0.0, order.acts[n].seconds - run.seconds(now))
 
 
-def _infusion(acts: Sequence[Act], state: RunState, now: datetime) -> str:
+def _infusion(order: Order, state: RunState, now: datetime) -> str:
     """Whether wet cleaning has taken so long that infusing, as planned, falls under its share of the wet time."""
-    wet = [(n, act) for n, act in enumerate(acts) if act.stage.startswith("wet.")]
+    wet = [(n, act) for n, act in enumerate(order.acts) if act.stage.startswith("wet.")]
     cleaning = sum(state.runs[n].seconds(now) for n, act in wet if act.stage != "wet.infuse")
     infusing = sum(max(act.seconds, state.runs[n].seconds(now)) for n, act in wet if act.stage == "wet.infuse")
     if not cleaning or not infusing:
         return ""
-    share, least = 100 * infusing / (cleaning + infusing), number("wet_abrasion.share")
+    share, least = 100 * infusing / (cleaning + infusing), order.limits.wet_share
     if share >= least:
         return ""
     longer = cleaning * least / (100 - least) - infusing

@@ -71,13 +71,13 @@ def closing(ctx: Context, visit_id: UUID, form: dict[str, str] | None = None, wr
     file, run = run_file(ctx, visit_id)
     kept = file.body("close")
     order = (visits.order(ctx.db, visit_id) if run else None) or {}
-    facts = act_facts(run.acts, run.state, ctx.now) if run else []
+    facts = act_facts(run.order, run.state, ctx.now) if run else []
     stopped = run.state.reason if run and run.state.status == "stopped" else ""
-    differ = differences(run.acts, facts, stopped) if run else ()
+    differ = differences(run.order, facts, stopped) if run else ()
     ended = (datetime.fromisoformat(kept["ended"]) if "ended" in kept else _ended(ctx, visit_id)).astimezone(ctx.zone)
     following = visits.after(ctx.db, file.visit)
     next_at = following.starts_at.astimezone(ctx.zone) if following else None
-    done = delivered(run.acts, run.state, ctx.now) if run else ()
+    done = delivered(run.order, run.state, ctx.now) if run else ()
     answer, tags = answer_of(file), done_tags(run, order, done)
     if file.visit.status == "closed":
         sheet = kept_sheet(ctx, file, ended, next_at)

@@ -14,6 +14,7 @@ from merak.core.plan.fitting import title
 from merak.core.plan.spots import SpotAnswer, SpotLook, SpotRule, answer
 from merak.core.whole import whole
 from merak.records import tasks
+from merak.records.bodies import upgraded
 from merak.records.tables import Client, Task
 from merak.services.after import follow_ups
 from merak.services.after.follow_ups import TITLES, said_of
@@ -90,7 +91,7 @@ def task_page(ctx: Context, task_id: UUID, form: dict[str, str] | None = None, w
     task, client = found
     kept = task.answer or {}
     told = SpotAnswer.model_validate(kept["answer"]) if "answer" in kept else None
-    spot = SpotRule.model_validate(task.body["spot"]) if task.kind == "spot" else None
+    spot = _spot_rule(task) if task.kind == "spot" else None
     questions = asked(task.body["follow"]) if task.kind == "ask" else ()
     said = said_of(task) or (FollowUp.model_validate(task.body["said"]) if task.kind == "raise" else None)
     return TaskPage(_shown(ctx, task, client), form or {}, wrong or {}, told, spot, questions, said, ctx.db.get(Client, task.client_id))
@@ -136,7 +137,7 @@ def _spot_answer(ctx: Context, task: Task, form: dict[str, str]) -> dict[str, An
         look = SpotLook(mark=form["mark"] == "yes", **{key: int(form[key]) for key in LOOKS})
     except ValidationError as broken:
         raise BadInput({"redness": str(broken.errors()[0]["msg"])}) from broken
-    said = answer(SpotRule.model_validate(task.body["spot"]), float(task.body["at"]), look, stepped_up=False)
+    said = answer(_spot_rule(task), float(task.body["at"]), look, stepped_up=False)
     return {"look": look.model_dump(), "answer": said.model_dump(), "note": form.get("note", "").strip()[:400]}
 
 
@@ -147,3 +148,8 @@ def _call_answer(form: dict[str, str]) -> dict[str, Any]:
     if form.get("doctor") not in ("yes", "no"):
         raise BadInput({"doctor": "Was a doctor asked, or is none needed?"})
     return {"note": note, "doctor": form["doctor"] == "yes"}
+
+
+def _spot_rule(task: Task) -> SpotRule:
+    """The rule of a spot that waits to be read, as it stood when the spot was placed."""
+    return SpotRule.model_validate(upgraded("task", task.body)["spot"])

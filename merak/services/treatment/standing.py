@@ -3,7 +3,6 @@
 from datetime import datetime
 from typing import Any
 
-from merak.core.knowledge import number, rule
 from merak.core.plan.acts import Act
 from merak.core.treatment import complete, following, locked, next_place, pace
 from merak.core.treatment.state import ActRun, Spot
@@ -14,22 +13,12 @@ from merak.services.treatment.treating import Run
 SAID = 3
 
 
-def limits() -> dict[str, Any]:
-    """The lines that the chair is painted by: heat words, pain, how old a reading may be, where the thermometer looks."""
-    return {
-        "move": number("chair.heat.move"), "stop": number("chair.heat.stop"), "never": number("chair.heat.never"),
-        "lower": number("chair.pain.lower"), "severe": number("chair.spot.severe"),
-        "pain": number("chair.pain.stop"), "reading_s": number("chair.reading.gap"),
-        "below_mm": number("thermometer.below"), "hands": rule("chair.hands").words,
-    }  # fmt: skip
-
-
 def state_of(run: Run) -> dict[str, Any]:
     """Where it stands: seconds, counts and words by step, as of the server's `now`."""
     state, acts = run.state, run.acts
-    tempo = pace(acts, state, run.now, run.order.booked_s)
+    tempo = pace(run.order, state, run.now)
     return {
-        "status": state.status, "act": state.act, "following": following(acts, state), "why": state.why, "owed": state.owed,
+        "status": state.status, "act": state.act, "following": following(run.order, state), "why": state.why, "owed": state.owed,
         "reason": state.reason, "holder": state.holder, "machine": state.machine, "unheard": state.unheard,
         "incidents": [
             {"at": _iso(one.at)} | {key: getattr(one, key) for key in ("id", "card", "zone", "grade", "done", "struck")}
@@ -45,7 +34,7 @@ def state_of(run: Run) -> dict[str, Any]:
 def _step(run: Run, n: int, act: Act, one: ActRun) -> dict[str, Any]:
     if one.begun is None:
         return {"begun": False}
-    lock = locked(run.acts, run.state, n)
+    lock = locked(run.order, run.state, n)
     missed, doubled = missed_in_all(act, one)
     return {
         "begun": True, "ended": one.ended is not None, "on": one.since is not None, "worked_s": one.seconds(run.now),

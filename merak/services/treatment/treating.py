@@ -14,7 +14,8 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import number, rule
 from merak.core.plan.acts import Act
 from merak.core.plan.visit_plan import visit_plan
-from merak.core.treatment import KINDS, EarlierTap, Event, RunState, ToldMoment, fold, moment
+from merak.core.treatment import KINDS, EarlierTap, Event, Order, RunState, ToldMoment, fold, moment
+from merak.core.treatment import order_of as order_now
 from merak.records import events, people, tasks, visits
 from merak.records.db import transaction
 from merak.records.events import EventRow, NewEvent, TakenId
@@ -47,13 +48,6 @@ class Tap:
     mono_s: float | None = None
     age_s: float | None = None
     own: bool = False
-
-
-class Order(NamedTuple):
-    """What was ordered: the steps, and the seconds that were booked."""
-
-    acts: tuple[Act, ...]
-    booked_s: float
 
 
 @dataclass
@@ -97,7 +91,7 @@ def _folded_on(ctx: Context, visit_id: UUID, order: Order, rows: Sequence[EventR
         return Run(order, before, seen, now)
     names = _names(ctx, {row.by for row in rows})
     taps = [Event(str(r.id), r.kind, r.at, r.value, r.words, r.act, r.data or {}, names[r.by]) for r in rows]
-    return Run(order, fold(order.acts, taps, before), rows[-1].seq if rows else seen, now)
+    return Run(order, fold(order, taps, before), rows[-1].seq if rows else seen, now)
 
 
 #: visit → (number of the last tap, the state after it), of committed taps only: what is read again is only what came since.
@@ -179,8 +173,15 @@ def order_of(db: Session, visit_id: UUID) -> Order:
         if len(_orders) > MOST_KEPT:
             _orders.clear()
         acts = tuple(Act.model_validate(act) for act in body["acts"])
-        _orders[visit_id] = Order(acts, body.get("slot_s") or sum(act.seconds for act in acts))
+        booked = body.get("slot_s") or sum(act.seconds for act in acts)
+        _orders[visit_id] = Order(acts=acts, booked_s=booked, limits=body["limits"], edition=body["edition"])
     return _orders[visit_id]
+
+
+def forget() -> None:
+    """Forgets every order and state that this process has read; they are read and folded anew when they are asked for."""
+    _orders.clear()
+    _folded.clear()
 
 
 def begin(ctx: Context, visit_id: UUID, another_day: bool = True) -> None:
@@ -201,8 +202,10 @@ def begin(ctx: Context, visit_id: UUID, another_day: bool = True) -> None:
             raise OutOfTurn(page.refusal or "The plan cannot be started: something in it is refused.")
         if not file.consented:
             raise OutOfTurn(f"The client has not agreed to the plan as it stands. {rule('visit.consent').words}")
-        order = visit_plan(file.brief, page.plan, laid=True)
-        visits.add_version(ctx.db, visit_id, "order", order.model_dump(mode="json"), ctx.me.id, ctx.now)
+        plan = visit_plan(file.brief, page.plan, laid=True)
+        order = order_now(plan.acts, plan.slot_s)
+        body = plan.model_dump(mode="json") | {"limits": order.limits.model_dump(mode="json"), "edition": order.edition}
+        visits.add_version(ctx.db, visit_id, "order", body, ctx.me.id, ctx.now)
 
 
 def is_today(ctx: Context, file: VisitFile) -> bool:

@@ -114,12 +114,12 @@ export function foresee(order, state, tap, now, limits, licences = []) {
     case "comfort": say(run, tap.words, tap); break;
     case "heat":
       run.heat = tap.value; say(run, `heat ${tap.value}`, tap);
-      if (tap.value >= limits.stop) stand(order, state, `heat ${tap.value}`);
-      if (tap.value >= limits.never) state.owed = "burn";
+      if (tap.value >= limits.heat_stop) stand(order, state, `heat ${tap.value}`);
+      if (tap.value >= limits.heat_never) state.owed = "burn";
       break;
     case "pain":
       run.pain = tap.value; say(run, `pain ${tap.value}`, tap);
-      if (tap.value >= limits.pain) stand(order, state, `pain ${tap.value}`);
+      if (tap.value >= limits.pain_stop) stand(order, state, `pain ${tap.value}`);
       break;
     case "reading":
       { const heat = act.heat, zone = tap.data.zone, known = run.warmth[zone];
@@ -133,7 +133,7 @@ export function foresee(order, state, tap, now, limits, licences = []) {
       if (act.spot) run.spot = { placed: tap.at, due: new Date(Date.parse(tap.at) + act.spot.wait_s * 1000).toISOString(), at: run.set_to ?? act.spot.at, zone: tap.data.zone, answer: null };
       break;
     case "spot_read":  // the plain case only, so that a spell without network does not stand still here; all else is for the rule book
-      { const seen = tap.data, mild = !seen.mark && Math.max(seen.redness, seen.swelling) < limits.severe && seen.pain < limits.pain;
+      { const seen = tap.data, mild = !seen.mark && Math.max(seen.redness, seen.swelling) < act.spot.severe && seen.pain < act.spot.pain_stop;
         if (run.spot && act.spot.same_visit && Date.parse(tap.at) >= Date.parse(run.spot.due) && mild && (seen.redness || seen.swelling)) {
           run.spot.answer = { verdict: "keep", set_to: run.spot.at, words: "" };
           run.set_to = run.spot.at;

@@ -114,8 +114,8 @@ export class Painter {
       return { words: `${late === n ? "" : `${this.order[late].title}: `}Time is up, ${this.clock(over)} over. ${this.order[late].over}`, kind: "stop", key: `up ${late}`, flash: true };
     }
     if (!run.begun) return { words: "", kind: "" };
-    if (run.heat >= this.limits.move && run.heat < this.limits.stop && act.asks.includes("heat")) return { words: "Heat 3: move on.", kind: "now", key: `move ${run.asked}` };
-    if (run.pain >= this.limits.lower && run.pain < this.limits.pain) return { words: `Pain ${run.pain}: gentler.`, kind: "now", key: `pain ${run.asked}` };
+    if (run.heat >= this.limits.heat_move && run.heat < this.limits.heat_stop && act.asks.includes("heat")) return { words: "Heat 3: move on.", kind: "now", key: `move ${run.asked}` };
+    if (run.pain >= this.limits.pain_lower && run.pain < this.limits.pain_stop) return { words: `Pain ${run.pain}: gentler.`, kind: "now", key: `pain ${run.asked}` };
     const said = act.sayings.find((one) => one.words === run.said.at(-1));
     if (said) return { words: said.act, kind: said.stop ? "stop" : "now", key: `said ${run.asked}` };
     if (act.clean_every && run.since_clean >= act.clean_every) return { words: "Wipe and dry the tip, then on from the same place.", kind: "now", key: "wipe" };

@@ -1,0 +1,57 @@
+"""The order of a treatment: its acts, and every threshold that its fold needs, as they stood when it was begun. Nothing else is read."""
+
+from merak.core.knowledge import edition, number, rule
+from merak.core.plan.acts import Act
+from merak.core.working import Frozen
+
+
+class Limits(Frozen):
+    """The thresholds of the chair: heat words (of 4), pain (of 10), age of a reading (s), the thermometer's offset (mm), the least share of
+    infusing in wet work (%), the share of an act's clock (%) and the seconds from which something was done though it was not counted, how
+    far a clock may differ (%); what is said of licences.
+    """
+
+    heat_move: float
+    heat_stop: float
+    heat_never: float
+    pain_lower: float
+    pain_stop: float
+    reading_s: float
+    below_mm: float
+    wet_share: float
+    uncounted: float
+    touched_s: float
+    differs: float
+    hands: str
+
+
+class Order(Frozen):
+    """What was ordered: the acts, the seconds that were booked, the thresholds, and the edition of the rule book that they come from."""
+
+    acts: tuple[Act, ...]
+    booked_s: float
+    limits: Limits
+    edition: str = ""
+
+
+def limits() -> Limits:
+    """The thresholds of today's rule book, for an order that is begun now."""
+    return Limits(
+        heat_move=number("chair.heat.move"),
+        heat_stop=number("chair.heat.stop"),
+        heat_never=number("chair.heat.never"),
+        pain_lower=number("chair.pain.lower"),
+        pain_stop=number("chair.pain.stop"),
+        reading_s=number("chair.reading.gap"),
+        below_mm=number("thermometer.below"),
+        wet_share=number("wet_abrasion.share"),
+        uncounted=number("close.uncounted"),
+        touched_s=number("close.touched"),
+        differs=number("close.differs"),
+        hands=rule("chair.hands").words,
+    )
+
+
+def order_of(acts: tuple[Act, ...], booked_s: float = 0) -> Order:
+    """An order that is begun now; without a booked time its acts' own is taken."""
+    return Order(acts=acts, booked_s=booked_s or sum(act.seconds for act in acts), limits=limits(), edition=edition())

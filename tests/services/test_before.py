@@ -1,0 +1,158 @@
+"""Records of before: a studio that version 0 of every body wrote opens, shows, folds and closes as it did then, whatever the rule book
+says today. The fixture was written by that version: its rows, and what it made of them.
+"""
+
+import gzip
+import json
+from collections.abc import Iterator
+from dataclasses import fields, is_dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+from uuid import UUID
+
+import pytest
+from sqlalchemy import create_engine
+from sqlalchemy.orm import Session
+
+from builders.database import of_before
+from builders.orders import LICENSED, LIFT, PINS, PULSES, TO_PULSES, WARM, at, run
+from merak.core import knowledge
+from merak.core.after.differences import differences
+from merak.core.knowledge import Rule
+from merak.core.treatment import act_facts, fold, following, locked, pace
+from merak.core.treatment.facts import delivered
+from merak.records import people
+from merak.records.bodies import UPGRADES, VERSIONS, stamped, upgraded
+from merak.records.people import Worker
+from merak.services.after import closing, tasks
+from merak.services.context import Context
+from merak.services.treatment import treating
+from merak.services.treatment.standing import state_of
+from merak.services.visit import asking, consenting, looking, planning
+
+FIXTURES = Path(__file__).parent.parent / "fixtures"
+#: Version 0's names of what a state holds.
+THEN = {"status": "phase", "act": "step"}
+
+
+@pytest.fixture(scope="module")
+def told() -> dict[str, Any]:
+    """What version 0 made of its rows."""
+    found: dict[str, Any] = json.loads(gzip.decompress((FIXTURES / "version-0.json.gz").read_bytes()))
+    return found
+
+
+@pytest.fixture(scope="module")
+def before(worker_id: str, told: dict[str, Any]) -> Iterator[Context]:
+    """Adaeze in the studio of version 0, at the moment at which it was written."""
+    address = of_before(f"merak_before_{worker_id}", "0007", FIXTURES / "version-0.sql.gz")
+    engine = create_engine(address.replace("postgresql://", "postgresql+psycopg://"), isolation_level="AUTOCOMMIT")
+    with Session(engine) as session:
+        found = people.by_login(session, "adaeze")
+        assert found
+        yield Context(session, Worker(found.id, found.name, found.role), datetime.fromisoformat(told["now"]))
+    engine.dispose()
+
+
+def plain(value: Any) -> Any:
+    """A value as the fixture tells it."""
+    if is_dataclass(value) and not isinstance(value, type):
+        return {THEN.get(one.name, one.name): plain(getattr(value, one.name)) for one in fields(value) if one.name != "seen"}
+    if hasattr(value, "_asdict"):
+        return plain(value._asdict())
+    if hasattr(value, "model_dump"):
+        return plain({THEN.get(key, key): one for key, one in value.model_dump(mode="json").items()})
+    if isinstance(value, dict):
+        return {str(key): plain(one) for key, one in value.items()}
+    if isinstance(value, list | tuple):
+        return [plain(one) for one in value]
+    if isinstance(value, set | frozenset):
+        return sorted(map(str, value))
+    return value.astimezone(UTC).isoformat() if isinstance(value, datetime) else value
+
+
+@pytest.fixture(params=["today's rule book", "another rule book"])
+def any_book(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    if request.param != "today's rule book":
+        shift_every_rule(monkeypatch)
+
+
+def shift_every_rule(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Every number of the rule book is another one, and every rule says something else."""
+
+    def other(one: Rule) -> Rule:
+        return one.model_copy(update={"value": None if one.value is None else one.value * 1.37 + 0.9, "words": f"otherwise: {one.words}"})
+
+    shifted = {key: other(one) for key, one in knowledge._rules().items()}
+    monkeypatch.setattr(knowledge, "_rules", lambda: shifted)
+
+
+@pytest.mark.usefixtures("any_book")
+def test_what_ran_stays_what_it_was(before: Context, told: dict[str, Any]) -> None:
+    assert len(told["visits"]) > 30
+    treating.forget()
+    for visit, was in told["visits"].items():
+        run_ = treating.run_of(before, UUID(visit))
+        assert plain(run_.state) == was["state"], visit
+        assert run_.order.booked_s == was["booked"]
+        assert [[one.kind, one.title, one.instruction, one.seconds, one.step] for one in run_.acts] == was["acts"]
+        facts = act_facts(run_.order, run_.state, before.now)
+        assert plain(facts) == was["facts"]
+        stopped = run_.state.reason if run_.state.status == "stopped" else ""
+        assert plain(differences(run_.order, facts, stopped)) == was["differences"]
+
+
+def test_every_visit_of_before_opens_and_closes_the_same(before: Context, told: dict[str, Any]) -> None:
+    treating.forget()
+    for visit, was in told["visits"].items():
+        page = closing.closing(before, UUID(visit))
+        assert (str(page.file.visit.status), list(page.begun), list(page.tags)) == (was["status"], was["begun"], was["tags"])
+        assert page.sheet and state_of(page.run) if page.run else True
+        assert asking.asked(before, UUID(visit)).file.records and looking.looked(before, UUID(visit)).file
+        assert planning.planned(before, UUID(visit)).plan.steps, "an old plan has its steps"
+        assert consenting.consent_sheet(before, UUID(visit)).file
+    assert tasks.due(before), "old tasks are told"
+
+
+ORDERS = {
+    "lift": (
+        LIFT,
+        [("start", 0), ("next", 60), *[("count", 61 + n) for n in range(9)], ("pain", 80, 6.5), ("heat", 90, 2.5), ("stop", 99)],
+    ),
+    "pins": (
+        PINS,
+        [
+            *TO_PULSES,
+            ("spot", 10, None, {"zone": "right jawline"}),
+            ("spot_read", 400, None, {"redness": 2}),
+            ("count", 410),
+            ("count", 420),
+        ],
+    ),
+    "warm": (WARM, [("start", 0), ("next", 1), ("reading", 2, 41.0, {"zone": "right cheek"}), ("heat", 9, 3.5), ("pain", 10, 7.0)]),
+}
+
+
+@pytest.mark.parametrize("name", ORDERS)
+def test_the_fold_reads_its_order_and_nothing_else(name: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    order, taps = ORDERS[name]
+
+    def all_of_it() -> list[Any]:
+        state = fold(order, run(*taps))
+        locks = [locked(order, state, n) for n in range(len(order.acts))]
+        return [plain(state), locks, following(order, state), pace(order, state, at(9999)), act_facts(order, state, at(9999)),
+                delivered(order, state, at(9999))]  # fmt: skip
+
+    then = all_of_it()
+    shift_every_rule(monkeypatch)
+    assert all_of_it() == then
+    assert PULSES and LICENSED
+
+
+def test_a_body_says_its_version_and_a_later_one_is_refused() -> None:
+    for phase, version in VERSIONS.items():
+        assert len(UPGRADES[phase]) == version, "one upgrader a version"
+        assert upgraded(phase, stamped(phase, {"kept": 1})) == {"kept": 1}
+        with pytest.raises(ValueError, match="later version"):
+            upgraded(phase, {"v": version + 1})
