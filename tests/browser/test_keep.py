@@ -1,12 +1,13 @@
 """Ask and look without a network: nothing typed or tapped is lost, each counts once, and moving on waits for it."""
 
 import re
+from datetime import date, timedelta
 
 import httpx
 import pytest
-from playwright.sync_api import Browser, expect
+from playwright.sync_api import Browser, Route, expect
 
-from builders.browser import signed_in_page
+from builders.browser import settled, signed_in_page
 from builders.server import Server, sign_in
 from builders.visits import booked
 
@@ -78,3 +79,29 @@ def test_an_answer_that_met_the_end_of_a_sign_in_waits_for_its_giver(browser: Br
         page.goto(f"{server.url}/visits/{visit}/ask")
         expect(page.locator("#q-pregnancy input").last).to_be_checked()
         expect(page.locator("#offline")).to_be_hidden()
+
+
+def test_what_is_ticked_while_an_answer_is_under_way_outlives_it(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    """The answer to the date draws the zones anew; the zone that was ticked meanwhile stays ticked, and counts."""
+    visit = booked(adaeze, "Meanwhile Invented")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/ask")
+        page.get_by_role("radio", name="a muscle relaxant").check()
+        zones = page.locator("#extra-injections")
+        expect(zones.locator("summary")).to_be_visible()
+        settled(page)
+        zones.locator("summary").click()
+        forehead = zones.get_by_role("checkbox", name="forehead")
+
+        def meanwhile(route: Route) -> None:
+            answer = route.fetch()
+            forehead.check()
+            route.fulfill(response=answer)
+
+        page.route("**/ask", meanwhile, times=1)
+        page.locator("#on-injections").fill(f"{date.today() - timedelta(days=3)}")
+        expect(page.locator("#at-microcurrent")).to_contain_text("Left out: forehead")
+        settled(page)
+        expect(forehead).to_be_checked()
+        page.reload()
+        expect(page.locator("#at-microcurrent")).to_contain_text("Left out: forehead")

@@ -9,7 +9,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from builders.browser import signed_in_page, violations
 from builders.server import Server, sign_in
-from builders.visits import visit_of
+from builders.visits import planned, visit_of
 
 CLIENT = "Samir Oduya"
 
@@ -229,8 +229,8 @@ def test_a_senior_narrows_a_margin(page: Page) -> None:
 
 def test_the_plan_shows_skin_and_not_a_shadow(browser: Browser, server: Server) -> None:
     """The plan's plate is borrowed from elsewhere on the page; styles that reach it only through ancestors would leave it black."""
-    visit = visit_of(sign_in(server.url, "tomas"), CLIENT)
-    with signed_in_page(browser, server, "tomas") as page:
+    visit = planned(sign_in(server.url, "adaeze"), "Skin Invented", "led")
+    with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/plan")
         box = page.locator("#where .plate").bounding_box()
         assert box

@@ -66,3 +66,29 @@ document.addEventListener("htmx:beforeSwap", () => { opened = [...document.query
 document.addEventListener("htmx:afterSettle", () => { for (const id of opened) document.getElementById(id)?.setAttribute("open", ""); });
 
 document.addEventListener("click", (event) => { if (event.target.closest("[data-print]")) window.print(); });
+
+// What is typed or ticked while an earlier answer is under way outlives that answer: the page that comes back does not know of it yet.
+const touched = new Map();
+let since = [];
+for (const kind of ["input", "change"]) {
+  document.addEventListener(kind, (event) => { if (event.target.name) touched.set(event.target, performance.now()); }, true);
+}
+document.addEventListener("htmx:beforeRequest", ({ detail }) => { detail.requestConfig.began = performance.now(); });
+document.addEventListener("htmx:beforeSwap", ({ detail }) => {
+  const began = detail.requestConfig?.began ?? Infinity;
+  for (const control of touched.keys()) if (!control.isConnected) touched.delete(control);
+  since = [...touched].filter(([, at]) => at > began).map(([old, at]) => ({ old, at, form: old.form?.id, open: old.closest("details")?.open }));
+});
+function restore() {
+  for (const { old, at, form, open } of since) {
+    if (old.isConnected) continue;
+    const ticked = ["radio", "checkbox"].includes(old.type);
+    const now = [...document.getElementsByName(old.name)].find((one) => one.form?.id === form && (!ticked || one.value === old.value));
+    if (!now) continue;
+    if (ticked) now.checked = old.checked; else now.value = old.value;
+    if (open) now.closest("details").open = true;
+    touched.set(now, at);
+  }
+}
+document.addEventListener("htmx:afterSwap", restore);
+document.addEventListener("htmx:oobAfterSwap", restore);
