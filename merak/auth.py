@@ -157,7 +157,7 @@ class Headers:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
-        cache = b"public, max-age=31536000, immutable" if scope["path"].startswith("/static/") else b"no-store"
+        cache = _kept_for(scope)
 
         async def with_headers(message: Message) -> None:
             if message["type"] == "http.response.start":
@@ -170,3 +170,11 @@ class Headers:
 def add_headers(message: MutableMapping[str, Any], cache: bytes) -> None:
     """The headers of one response."""
     message["headers"] = [*message.get("headers", []), *HEADERS, (b"cache-control", cache)]
+
+
+def _kept_for(scope: Scope) -> bytes:
+    """How long an answer may be kept: a static file under its hash for ever; one that another file names is asked for again."""
+    if not scope["path"].startswith("/static/"):
+        return b"no-store"
+    forever = scope["query_string"].startswith(b"v=") or scope["path"].endswith(".woff2")
+    return b"public, max-age=31536000, immutable" if forever else b"no-cache"

@@ -121,15 +121,22 @@ class WarmthOut(BaseModel):
 
 
 class ActOut(BaseModel):
-    """One step's run; of one that was not begun only that. `tally` is how often each place was counted in the pass under way."""
+    """One act's run; of one that was not begun only that. `walk` is the places counted in the pass under way, in order, `walks` those of
+    closed passes, `tally` how often each place was counted in the pass under way. `worked_s` is as of the server's `now`: `banked_s`, and
+    since `since` what ran on.
+    """
 
     begun: bool
     ended: bool = False
     on: bool = False
     worked_s: float = 0
+    banked_s: float = 0
+    since: datetime | None = None
+    ended_at: datetime | None = None
     strokes: int = 0
     tally: list[int] = []
-    walk: int | None = None
+    walk: list[int] = []
+    walks: list[list[int]] = []
     next: int | None = None
     passes: int = 0
     complete: bool = False
@@ -145,6 +152,8 @@ class ActOut(BaseModel):
     over: str = ""
     left: str = ""
     set_to: float | None = None
+    unlocked: bool = False
+    stepped_up: bool = False
     spot: SpotOut | None = None
     hands: list[str] = []
     warmth: dict[str, WarmthOut] = {}
@@ -181,6 +190,9 @@ class StateOut(BaseModel):
     owed: str
     reason: str
     holder: str
+    licences: list[str]
+    stood_at: datetime | None
+    ran: list[int]
     machine: str
     unheard: str
     incidents: list[IncidentOut]

@@ -35,20 +35,26 @@ def fold(order: Order, events: Iterable[Event], before: RunState | None = None) 
             kind = OLD_NAMES.get(event.kind, event.kind)
             handle = HANDLERS.get(kind)
             if handle and (not state.over or kind in AFTERWARDS):
-                state.unheard = may_give(order, state, _step_of(state, order, event), kind, event)
+                state.unheard = may_give(order, state, _act_of(state, order, event), kind, event)
                 if not state.unheard:
                     handle(state, order, event)
     return state
 
 
-def _step_of(state: RunState, order: Order, event: Event) -> int:
+def _act_of(state: RunState, order: Order, event: Event) -> int:
     """The step that a tap was made in; the current one where it does not say, or says one that there is not."""
     return event.act if event.act is not None and 0 <= event.act < len(order.acts) else state.act
 
 
+def _felt_in(state: RunState, order: Order, event: Event) -> ActRun:
+    """The run of the act that something was felt, said or set in: the tap's own, or the current one where that has not begun."""
+    run = state.runs[_act_of(state, order, event)]
+    return run if run.begun is not None else state.runs[state.act]
+
+
 def _open(state: RunState, order: Order, event: Event) -> ActRun | None:
     """The run of the tap's step when something may be counted in it: begun, unlocked, going on, or standing only since after the tap."""
-    n = _step_of(state, order, event)
+    n = _act_of(state, order, event)
     run = state.runs[n]
     if run.begun is None or run.over or locked(order, state, n) is not None:
         return None
@@ -64,7 +70,7 @@ def _start(state: RunState, order: Order, event: Event) -> None:
 
 
 def _count(state: RunState, order: Order, event: Event) -> None:
-    act = order.acts[_step_of(state, order, event)]
+    act = order.acts[_act_of(state, order, event)]
     run = _open(state, order, event)
     if run is None or not act.wanted or len(run.passes) >= act.passes:
         return
@@ -84,7 +90,7 @@ def _count(state: RunState, order: Order, event: Event) -> None:
 
 
 def _uncount(state: RunState, order: Order, event: Event) -> None:
-    n = _step_of(state, order, event)
+    n = _act_of(state, order, event)
     run = state.runs[n]
     if not run.walk and run.passes:
         run.walk = run.passes.pop()
@@ -95,7 +101,7 @@ def _uncount(state: RunState, order: Order, event: Event) -> None:
 
 
 def _pass(state: RunState, order: Order, event: Event) -> None:
-    act, run = order.acts[_step_of(state, order, event)], _open(state, order, event)
+    act, run = order.acts[_act_of(state, order, event)], _open(state, order, event)
     if run is not None and run.walk and len(run.passes) < act.passes:
         run.passes.append(run.walk)
         run.walk, run.tally = [], [0] * len(act.wanted)
@@ -162,16 +168,17 @@ def _resume(state: RunState, order: Order, event: Event) -> None:
         here = state.runs[state.act]
         if here.left:  # what was left and is gone on with has not ended
             here.left, here.ended = "", None
-        for n in (state.act, order.acts[state.act].beside):
-            if n is not None and state.runs[n].since is None and state.runs[n].ended is None and not state.runs[n].over:
-                state.runs[n].since = event.at
+        host = order.acts[state.act].beside
+        for run in (here, *([state.runs[host]] if host is not None else ())):
+            if run.begun is not None and run.since is None and run.ended is None and not run.over:
+                run.since = event.at
 
 
 def _level(state: RunState, order: Order, event: Event) -> None:
     """Level up or down by `value`. Never below 1, and up only as far as the step's ceiling, which the core has set."""
-    n = _step_of(state, order, event)
+    n = _act_of(state, order, event)
     act, run = order.acts[n], state.runs[n]
-    if state.status not in ("running", "paused") or not act.lines or event.value is None:
+    if state.status not in ("running", "paused") or run.begun is None or not act.lines or event.value is None:
         return
     planned, before = max((line.level for line in act.lines), default=1.0), run.level_shift
     run.level_shift = min(max(planned + run.level_shift + event.value, 1.0), act.level_most) - planned
@@ -182,14 +189,14 @@ def _level(state: RunState, order: Order, event: Event) -> None:
 
 def _comfort(state: RunState, order: Order, event: Event) -> None:
     if state.status in ("running", "paused"):
-        _say(state.runs[_step_of(state, order, event)], event, event.words)
+        _say(_felt_in(state, order, event), event, event.words)
 
 
 def _heat(state: RunState, order: Order, event: Event) -> None:
     """The heat word. At "stop" the hands stand; a 4 is an incident, which is written before anything goes on."""
     if state.status == "ready" or event.value is None or not 0 <= event.value <= order.limits.heat_never:
         return
-    run = state.runs[_step_of(state, order, event)]
+    run = _felt_in(state, order, event)
     run.heat = event.value
     _say(run, event, f"heat {event.value:g}")
     if event.value >= order.limits.heat_stop:
@@ -201,7 +208,7 @@ def _heat(state: RunState, order: Order, event: Event) -> None:
 def _pain(state: RunState, order: Order, event: Event) -> None:
     if state.status == "ready" or event.value is None or not 0 <= event.value <= 10:
         return
-    run = state.runs[_step_of(state, order, event)]
+    run = _felt_in(state, order, event)
     run.pain, run.pain_most = event.value, max(run.pain_most or 0, event.value)
     _say(run, event, f"pain {event.value:g}")
     if event.value >= order.limits.pain_stop:
@@ -210,7 +217,7 @@ def _pain(state: RunState, order: Order, event: Event) -> None:
 
 def _reading(state: RunState, order: Order, event: Event) -> None:
     """A surface temperature in a zone. At the stop, or past the thermal dose, the step is over: nobody resumes it."""
-    n = _step_of(state, order, event)
+    n = _act_of(state, order, event)
     heat, run, zone = order.acts[n].heat, state.runs[n], str(event.data.get("zone", ""))
     if heat is None or run.begun is None or event.value is None or not COLDEST <= event.value <= WARMEST:
         return
@@ -230,14 +237,14 @@ def _reading(state: RunState, order: Order, event: Event) -> None:
 
 
 def _clean(state: RunState, order: Order, event: Event) -> None:
-    run = state.runs[_step_of(state, order, event)]
+    run = state.runs[_act_of(state, order, event)]
     if run.begun is not None and state.status != "ready":
         run.since_clean, run.cleans = 0, run.cleans + 1
 
 
 def _spot(state: RunState, order: Order, event: Event) -> None:
     """A spot is placed, at the setting that stands: the plan's, or what the last answer said."""
-    n = _step_of(state, order, event)
+    n = _act_of(state, order, event)
     rule, run = order.acts[n].spot, state.runs[n]
     waiting = bool(run.spots) and run.spots[-1].answer is None
     if rule is None or run.begun is None or waiting or run.over or _no_licence(order, state, n):
@@ -248,7 +255,7 @@ def _spot(state: RunState, order: Order, event: Event) -> None:
 
 
 def _spot_read(state: RunState, order: Order, event: Event) -> None:
-    n = _step_of(state, order, event)
+    n = _act_of(state, order, event)
     rule, run = order.acts[n].spot, state.runs[n]
     spot = run.spots[-1] if run.spots else None
     if rule is None or spot is None or spot.answer is not None or event.at < spot.due or not rule.same_visit:
@@ -267,9 +274,10 @@ def _spot_read(state: RunState, order: Order, event: Event) -> None:
 
 def _unlock(state: RunState, order: Order, event: Event) -> None:
     """A senior lets it begin without a read spot, in writing. Whether it is one is for the services to ask before it keeps the event."""
-    n = _step_of(state, order, event)
-    if order.acts[n].spot is not None and not state.runs[n].over and event.words.strip():
-        state.runs[n].unlocked = f"{event.data.get('name', '')}: {event.words.strip()}"
+    n = _act_of(state, order, event)
+    run = state.runs[n]
+    if order.acts[n].spot is not None and run.begun is not None and not run.over and event.words.strip():
+        run.unlocked = f"{event.data.get('name', '')}: {event.words.strip()}"
 
 
 def _take_over(state: RunState, order: Order, event: Event) -> None:
@@ -288,7 +296,7 @@ def _incident(state: RunState, order: Order, event: Event) -> None:
     said: Any = event.data
     grade = int(event.value) if event.value is not None and 0 <= event.value <= 4 else 0
     card, zone, done, told = (str(said.get(key, ""))[:400] for key in ("card", "zone", "done", "told"))
-    state.incidents.append(Incident(event.id, event.at, event.by, _step_of(state, order, event), card, zone, grade, done, told))
+    state.incidents.append(Incident(event.id, event.at, event.by, _act_of(state, order, event), card, zone, grade, done, told))
     state.owed = ""
 
 

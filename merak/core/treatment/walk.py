@@ -36,8 +36,10 @@ def tallied(act: Act, walk: Sequence[int]) -> list[int]:
 def next_place(act: Act, run: ActRun) -> int | None:
     """The place that is lit: from the last that was counted on the next that lacks one, then what was passed over; None when none lacks."""
     wanted, tally, many = act.wanted, run.tally, len(act.wanted)
+    if len(run.passes) >= act.passes:
+        return None
     if not tally:
-        return 0 if many and len(run.passes) < act.passes else None
+        return 0 if many else None
     here = run.walk[-1] if run.walk else 0
     return next((n % many for n in range(here, here + many) if tally[n % many] < wanted[n % many]), None)
 

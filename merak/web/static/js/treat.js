@@ -8,7 +8,8 @@ document.getElementById("stop").addEventListener("click", () => { early = true; 
 const [{ Line, uuid7 }, sight, { Painter, put, time }, { Keys }, sound] = await Promise.all(
   ["line", "foresee", "paint", "keys", "sound"].map((name) => import(chair.dataset[name])));
 const { order, limits, me, held, state: first } = JSON.parse(document.getElementById("told").textContent);
-const { foresee, secondsOf, clock, over } = sight;
+const { foresee, opened, secondsOf, clock, over } = sight;
+const book = { acts: order, limits };
 const watching = "watch" in chair.dataset;
 const at = (id) => document.getElementById(id);
 const all = (what) => [...document.querySelectorAll(what)];
@@ -37,8 +38,8 @@ const line = new Line(chair.dataset.visit, chair.dataset.me, chair.dataset.csrf,
 
 function take(fresh, queue) {
   told = { at: Date.parse(fresh.now), mono: performance.now() };
-  state = { ...fresh, at: told.at };
-  for (const one of queue) foresee(order, state, one, now(), limits, me.licences);
+  state = opened(fresh);
+  for (const one of queue) foresee(book, state, one, me);
   paint();
 }
 
@@ -46,7 +47,7 @@ const NAMED = ["count", "uncount", "pass", "next", "leave", "level", "comfort", 
 function tap(kind, value = null, words = "", data = null) {
   if (watching || !state) return;
   const made = { id: uuid7(), kind, at: new Date(now()).toISOString(), value, words, act: NAMED.includes(kind) ? state.act : null, data };
-  foresee(order, state, made, now(), limits, me.licences);
+  foresee(book, state, made, me);
   paint();
   line.push(made);
 }

@@ -60,12 +60,9 @@ export class Painter {
     const tally = run.begun ? run.tally : [];
     let furthest = -1;
     tally.forEach((count, k) => { if (count) furthest = k; });
-    let missed = 0, doubled = 0;
     this.places[n].forEach((place, k) => {
       const count = tally[k] || 0, want = act.wanted[k], next = here && run.next === k && !run.lock;
       const passed = count < want && k < furthest;
-      if (here && passed) missed += 1;
-      if (here && count > want) doubled += 1;
       place.classList.toggle("done", count >= want);
       place.classList.toggle("part-done", count > 0 && count < want);
       place.classList.toggle("before", !count && run.begun && run.passes > 0);
@@ -81,7 +78,6 @@ export class Painter {
         tip.removeAttribute("hidden");
       }
     });
-    if (here && run.begun && !run.passes) Object.assign(run, { missed, doubled });
   }
 
   // A zone's last temperature, written on it.
