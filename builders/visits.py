@@ -49,7 +49,7 @@ def begun(client: httpx.Client, visit: str, *modalities: str, **zones: tuple[str
         client.post(f"/visits/{visit}/plan/add", data={"modality": modality}, headers=HX)
     plan = client.get(f"/visits/{visit}/plan").text
     for title, where in zones.items():
-        step = re.search(rf'data-step="(s\d+)"[^>]*title="{title}', plan)
+        step = re.search(rf'data-step="([0-9a-z-]+)"[^>]*title="{title}', plan)
         assert step, title
         client.post(f"/visits/{visit}/plan/zones", data={"step": step[1]} | {f"zone.{zone}": "on" for zone in where}, headers=HX)
     agreed(client, visit)
@@ -92,3 +92,8 @@ def visit_of(client: httpx.Client, name: str) -> str:
 
 def ready_to_begin(client: httpx.Client, name: str) -> str:
     return begun(client, visit_of(client, name), "microcurrent", "led", "finish")
+
+
+def step_ids(client: httpx.Client, visit: str) -> list[str]:
+    """The ids of the plan's steps, in their order."""
+    return list(dict.fromkeys(re.findall(r'data-step="([0-9a-z-]+)"', client.get(f"/visits/{visit}/plan").text)))

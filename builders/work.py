@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 from uuid_utils.compat import uuid7
 
 from merak.core.plan.screening import questions
+from merak.core.plan.visit_plan import Plan
 from merak.records import people
 from merak.records.people import Worker
 from merak.services.after import answering
@@ -137,3 +138,10 @@ def at(ctx: Context, visit: UUID, kind: str) -> int:
     n = next(n for n, act in enumerate(acts) if act.kind == kind)
     tapped(ctx, visit, "go", float(n))
     return n
+
+
+def nameless(plan: Plan) -> Plan:
+    """A plan whose steps are called by their places, to be compared with another."""
+    ids = {one.id: f"s{n}" for n, one in enumerate(plan.steps)}
+    steps = (one.model_copy(update={"id": ids[one.id], "beside": ids.get(one.beside, "")}) for one in plan.steps)
+    return plan.model_copy(update={"steps": tuple(steps)})

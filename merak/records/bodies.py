@@ -37,8 +37,11 @@ def _plan_of_steps(plan: Body) -> Body:
 
 
 def _draft_of_steps(body: Body) -> Body:
-    """A plan's steps were its items."""
-    return {**body, "plan": _plan_of_steps(body["plan"])} if "plan" in body else body
+    """A plan's steps were its items. The way back was a list of versions, which nobody owned: it is not gone any more."""
+    if "plan" not in body:
+        return body
+    kept = {key: value for key, value in body.items() if key not in ("did", "past", "future")}
+    return {**kept, "plan": _plan_of_steps(body["plan"])}
 
 
 #: What the rule book said of the chair and of spots when orders did not carry it yet (version 0).

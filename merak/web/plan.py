@@ -141,7 +141,7 @@ def change(request: Request, visit_id: UUID, op: str, form: Form) -> Response:
     """One change: everything follows from it anew."""
     with entered(request, form) as ctx:
         changed = request.headers.get("x-changed", "") if op == "set" else ""
-        planned = planning.edit(ctx, visit_id, op, {**form, "changed": changed})
+        planned = planning.edit(ctx, visit_id, op, {**form, "changed": changed, "page": request.headers.get("x-page", "")[:40]})
         if "hx-request" not in request.headers:
             if planned.refusal:
                 return page(request, ctx, "plan/page.html", 409, **_context(ctx, planned))

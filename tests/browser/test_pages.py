@@ -8,7 +8,7 @@ from playwright.sync_api import Browser, Request
 
 from builders.browser import faint, signed_in_page, violations
 from builders.server import Server, sign_in
-from builders.visits import visit_of
+from builders.visits import step_ids, visit_of
 
 PATHS = (
     "/",
@@ -29,7 +29,7 @@ PATHS = (
     "plate",
     "plate?plate=neck&work=pulsed_light",
     "plan",
-    "plan?step=s1",
+    "plan?step=FIRST",
     "treat",
     "close",
     "return",
@@ -41,7 +41,8 @@ def addresses(server: Server, client_name: str) -> list[str]:
     visit = visit_of(marit, client_name)
     whose = re.search(r'/clients/([0-9a-f-]{36})" class="[^"]*">Ines Duarte', marit.get("/").text)
     assert whose
-    paths = (path.replace("CLIENT", whose[1]) for path in PATHS)
+    first = next(iter(step_ids(marit, visit)), "none")
+    paths = (path.replace("CLIENT", whose[1]).replace("FIRST", first) for path in PATHS)
     return [f"{server.url}{path}" if path.startswith("/") else f"{server.url}/visits/{visit}/{path}" for path in paths]
 
 

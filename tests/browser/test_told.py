@@ -8,7 +8,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from builders.browser import at_the_next_tap, signed_in_page
 from builders.server import Server, sign_in
-from builders.visits import HX, begun, booked, planned, sent
+from builders.visits import HX, begun, booked, planned, sent, step_ids
 
 
 @pytest.fixture(scope="module")
@@ -23,15 +23,16 @@ def in_first_screen(page: Page, what: str) -> None:
 
 def test_a_number_that_follows_is_never_stale_and_a_refusal_is_in_sight(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
     visit = planned(adaeze, "Follows Invented", "microcurrent", "led")
+    lift = step_ids(adaeze, visit)[0]
     with signed_in_page(browser, server, "adaeze") as page:
-        page.goto(f"{server.url}/visits/{visit}/plan?step=s1")
+        page.goto(f"{server.url}/visits/{visit}/plan?step={lift}")
         level, current = page.get_by_label("Level", exact=True), page.get_by_label("Current", exact=True)
         page.wait_for_load_state("networkidle")
         level.fill("9.5")
         level.press("Tab")  # the field that follows has the focus, and nothing was typed into it
         expect(current).to_be_focused()
         expect(current).to_have_value("1045")
-        in_first_screen(page, "#slip-s1-level")
+        in_first_screen(page, f"#slip-{lift}-level")
         in_first_screen(page, "#numbers .caution.stop")
         stop, figure = (page.locator(one).first.bounding_box() for one in ("#numbers .caution.stop", "#numbers .number"))
         assert stop and figure and stop["y"] < figure["y"], "what stands against it comes before the figures"
@@ -46,7 +47,8 @@ def test_a_plan_that_was_changed_is_shown_again_before_anybody_agrees(browser: B
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/plan")
         page.get_by_label("signed on paper").check()
-        sign_in(server.url, "marit").post(f"/visits/{visit}/plan/strength", data={"step": "s1", "by": "-1"}, headers=HX)
+        lift = step_ids(adaeze, visit)[0]
+        sign_in(server.url, "marit").post(f"/visits/{visit}/plan/strength", data={"step": lift, "by": "-1"}, headers=HX)
         page.get_by_role("button", name="Changed agrees").click()
         expect(page.get_by_role("alert").filter(has_text="was changed since this page was shown")).to_be_visible()
         expect(page.locator("main")).not_to_contain_text("Agreed to the plan as it stands")

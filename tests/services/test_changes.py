@@ -127,3 +127,48 @@ def test_records_from_before_there_were_steps_still_open(ctx: Context) -> None:
     assert page.plan.steps[0].settings["level"] == 3.5 and page.plan.steps[0].settings["paths"] == ["low", "middle"]
     assert "injections" not in page.file.answers and not page.settled, "what is asked otherwise now is asked again"
     assert planning.edit(ctx, visit, "lengthen", {"step": "s2", "by": "1"}).plan.steps[1].settings["minutes"] == 13
+
+
+def seen(page: planning.Planned, **form: str) -> dict[str, str]:
+    """A form as a page sends it that shows the plan as it stands."""
+    return {"version": str(page.version), "page": "mine", **form}
+
+
+def test_a_step_that_is_gone_never_comes_back_as_another(ctx: Context) -> None:
+    visit, page = with_steps(ctx, "microcurrent", "led")
+    gone = step_of(page, "led")
+    page = planning.edit(ctx, visit, "remove", {"step": gone})
+    page = planning.edit(ctx, visit, "add", {"modality": "mask"})
+    assert len({gone, *(one.id for one in page.plan.steps)}) == 3, "an id is never used again"
+    assert "no longer in the plan" in planning.edit(ctx, visit, "strength", {"step": gone, "by": "1"}).refusal, "a stale page sets nothing"
+
+
+def test_what_another_window_changed_is_not_written_over(ctx: Context) -> None:
+    visit, page = with_steps(ctx, "microcurrent", "led")
+    lift, old = step_of(page, "microcurrent"), page
+    page = planning.edit(ctx, visit, "strength", seen(page, step=lift, by="1"))
+    assert not page.refusal and setting(page, "microcurrent", "level") == "3.5"
+    again = planning.edit(ctx, visit, "strength", seen(old, step=lift, by="1"))
+    assert not again.refusal and setting(again, "microcurrent", "level") == "4", "a page knows its own presses, however quick"
+    stale = planning.edit(ctx, visit, "strength", seen(old, step=lift, by="1") | {"page": "another"})
+    assert "You changed this in another window meanwhile" in stale.refusal and setting(stale, "microcurrent", "level") == "4"
+    assert not planning.edit(ctx, visit, "lengthen", seen(old, step=step_of(page, "led"), by="1") | {"page": "another"}).refusal
+    other = as_(ctx, "tomas")
+    assert "Adaeze Okonjo changed this step" in planning.edit(other, visit, "strength", seen(old, step=lift, by="1")).refusal
+    assert "changed this" in planning.edit(other, visit, "clear", seen(old)).refusal, "nor is all of it thrown away"
+
+
+def test_undo_takes_back_my_own_last_change_and_nobody_elses(ctx: Context) -> None:
+    visit, page = with_steps(ctx, "microcurrent", "led")
+    other, lift, light = as_(ctx, "tomas"), step_of(page, "microcurrent"), step_of(page, "led")
+    planning.edit(ctx, visit, "strength", {"step": lift, "by": "1"})
+    planning.edit(other, visit, "lengthen", {"step": light, "by": "1"})
+    minutes = float(setting(planning.planned(ctx, visit), "led", "minutes"))
+    page = planning.edit(ctx, visit, "undo", {})
+    assert setting(page, "microcurrent", "level") == "3" and float(setting(page, "led", "minutes")) == minutes, "the other's stays"
+    page = planning.edit(ctx, visit, "redo", {})
+    assert setting(page, "microcurrent", "level") == "3.5"
+    planning.edit(other, visit, "strength", {"step": lift, "by": "1"})
+    met = planning.edit(ctx, visit, "undo", {})
+    assert "Tomas Reyle changed it since" in met.refusal and setting(met, "microcurrent", "level") == "4"
+    assert setting(planning.edit(other, visit, "undo", {}), "microcurrent", "level") == "3.5"

@@ -7,7 +7,7 @@ import psycopg
 import pytest
 
 from builders.work import as_
-from merak.core.plan.visit_plan import VisitPlan
+from merak.core.treatment.order import Ordered
 from merak.demo.studio import CLIENTS
 from merak.records.bodies import upgraded
 from merak.records.people import Worker
@@ -54,7 +54,7 @@ def test_who_and_when_stand_on_everything(record: psycopg.Connection[tuple[objec
 
 def test_the_order_keeps_its_workings(record: psycopg.Connection[tuple[object, ...]]) -> None:
     rows = record.execute("SELECT body FROM record WHERE phase = 'order' ORDER BY id LIMIT 40")
-    orders = [VisitPlan.model_validate(upgraded("order", body)) for (body,) in rows]
+    orders = [Ordered.model_validate(upgraded("order", body)) for (body,) in rows]
     lifts = 0
     for order in orders:
         assert order.startable

@@ -14,7 +14,7 @@ from sqlalchemy import create_engine
 
 from builders.database import ROOT, cli, fresh_database
 from builders.server import Server, sign_in
-from builders.visits import visit_of
+from builders.visits import step_ids, visit_of
 from merak.core.plan.screening import questions
 from merak.records.tables import Base
 
@@ -56,13 +56,15 @@ def test_changes_of_a_plan_at_once_are_all_kept(server: Server, demo: str) -> No
     for modality in ("microcurrent", "mask", "led"):
         clients[0].post(f"/visits/{visit}/plan/add", data={"modality": modality})
 
+    ids = step_ids(clients[0], visit)
+
     def lengthen(pair: tuple[httpx.Client, str]) -> set[int]:
         client, step = pair
         sent = {"step": step, "by": "1"}
         return {client.post(f"/visits/{visit}/plan/lengthen", data=sent, headers={"hx-request": "true"}).status_code for _ in range(5)}
 
     with ThreadPoolExecutor(3) as pool:
-        assert set.union(*pool.map(lengthen, zip(clients, ("s1", "s2", "s3"), strict=True))) == {200}
+        assert set.union(*pool.map(lengthen, zip(clients, ids, strict=True))) == {200}
     with psycopg.connect(demo) as db:
         found = db.execute(
             "SELECT body FROM record WHERE visit_id = %s AND phase = 'plan' ORDER BY version DESC LIMIT 1", (visit,)
@@ -70,7 +72,8 @@ def test_changes_of_a_plan_at_once_are_all_kept(server: Server, demo: str) -> No
     assert found
     lengths = {step["modality"]: step["settings"].get("repeats") or step["settings"]["minutes"] for step in found[0]["plan"]["steps"]}
     assert lengths == {"microcurrent": 8, "mask": 20, "led": 15}, "nobody wrote over anybody"
-    told = clients[1].post(f"/visits/{visit}/plan/lengthen", data={"step": "s1", "by": "1", "version": "3"}, headers={"hx-request": "true"})
+    stale = {"step": ids[0], "by": "1", "version": "3"}
+    told = clients[1].post(f"/visits/{visit}/plan/lengthen", data=stale, headers={"hx-request": "true"})
     assert "Tomas Reyle changed this step meanwhile" in told.text, "who looked at an older plan is told, and writes over nothing"
 
 

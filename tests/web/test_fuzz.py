@@ -18,6 +18,7 @@ import pytest
 
 from builders.database import demo_database
 from builders.server import Server, sign_in
+from builders.visits import step_ids
 from merak.server import make_app
 
 MANY = int(os.environ.get("MERAK_FUZZ", "3000"))
@@ -97,7 +98,7 @@ def known_words(client: httpx.Client) -> tuple[dict[str, list[str]], list[str], 
         fields |= set(re.findall(r'name="([\w.\- ]+)"', text))
     ids["device_id"] = sorted(set(re.findall(r"/practice/machines/([0-9a-f-]{36})", pages[1])))
     ids["instrument"] = [*ids["device_id"], "thermometer", "meter"]
-    ids["step"] = ["s1", "s2", "s9"]
+    ids["step"] = ["s9", *step_ids(client, ids["visit_id"][0])]
     forms: dict[str, list[tuple[str, Filled]]] = {}
     for action, filled in [one for text in pages for one in forms_in(text)]:
         forms.setdefault(re.sub(r"[0-9a-f-]{36}", "*", action), []).append((action, filled))

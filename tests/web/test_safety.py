@@ -8,7 +8,7 @@ import psycopg
 import pytest
 
 from builders.server import PASSWORD, Server, sign_in
-from builders.visits import visit_of
+from builders.visits import step_ids, visit_of
 from merak.core.plan.screening import questions
 
 
@@ -139,11 +139,12 @@ def test_fragments_bring_what_changed_and_where_it_goes(server: Server) -> None:
     client.post(f"/visits/{visit}/ask", data={"injections": "none"})
     client.post(f"/visits/{visit}/plan/clear")
     client.post(f"/visits/{visit}/plan/add", data={"modality": "microcurrent"})
-    form = {"step": "s1", "s1.level": "99"}
-    refused = client.post(f"/visits/{visit}/plan/set", data=form, headers={"x-changed": "s1.level"}).text
-    assert re.search(r'id="slip-s1-level" role="alert" hx-swap-oob="true">[^<]*goes to level 10', refused)
-    assert 'id="f-s1-current"' in refused and 'id="f-s1-level"' not in refused, "the field under the finger is left alone"
-    working = client.get(f"/visits/{visit}/plan/working/s1.gel").text
+    lift = step_ids(client, visit)[0]
+    form = {"step": lift, f"{lift}.level": "99"}
+    refused = client.post(f"/visits/{visit}/plan/set", data=form, headers={"x-changed": f"{lift}.level"}).text
+    assert re.search(rf'id="slip-{lift}-level" role="alert" hx-swap-oob="true">[^<]*goes to level 10', refused)
+    assert f'id="f-{lift}-current"' in refused and f'id="f-{lift}-level"' not in refused, "the field under the finger is left alone"
+    working = client.get(f"/visits/{visit}/plan/working/{lift}.gel").text
     for words in ("area × film ÷ 10", "zones − margins − no-go areas", "half a millimetre", "House default [H]", "microcurrent.gel_film"):
         assert words in working, words
     shown = re.search(r'name="shown"[^>]*value="(\w+)"', client.get(f"/visits/{visit}/plan").text)

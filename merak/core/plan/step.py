@@ -28,7 +28,7 @@ PATIENCE = 24
 class Step(Frozen):
     """One step of a plan. `zones` empty means everywhere that the modality may go; `beside` the item in whose waiting time it runs."""
 
-    id: str = Field(pattern=r"^[a-z0-9]{1,12}$")
+    id: str = Field(pattern=r"^[a-z0-9-]{1,36}$")
     modality: str
     settings: dict[str, Any] = Field(default_factory=dict)
     zones: tuple[str, ...] = ()

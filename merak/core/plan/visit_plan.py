@@ -45,11 +45,6 @@ class Plan(Frozen):
         """The plan with one item changed."""
         return self.model_copy(update={"steps": tuple(step if one.id == step.id else one for one in self.steps)})
 
-    def new_id(self) -> str:
-        """An id that no item has."""
-        used = {one.id for one in self.steps}
-        return next(f"s{n}" for n in range(1, len(used) + 2) if f"s{n}" not in used)
-
 
 class VisitPlan(Frozen):
     """A computed plan. Numbers are keyed "item.name" (and "visit.…"), `refused` "item.field"; `stopped` says by item why it cannot be."""

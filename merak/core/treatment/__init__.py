@@ -5,7 +5,7 @@ from merak.core.treatment.facts import ActFacts, act_facts
 from merak.core.treatment.fold import fold, following
 from merak.core.treatment.locks import Lock, locked
 from merak.core.treatment.moments import EarlierTap, Moment, ToldMoment, moment
-from merak.core.treatment.order import Limits, Order, limits, order_of
+from merak.core.treatment.order import Limits, Order, limits, order_of, ordered
 from merak.core.treatment.pace import Pace, pace
 from merak.core.treatment.state import ActRun, RunState
 from merak.core.treatment.walk import complete, next_place, setting, walked
@@ -33,6 +33,7 @@ __all__ = [
     "moment",
     "next_place",
     "order_of",
+    "ordered",
     "pace",
     "setting",
     "walked",

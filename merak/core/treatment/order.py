@@ -2,6 +2,7 @@
 
 from merak.core.knowledge import edition, number, rule
 from merak.core.plan.acts import Act
+from merak.core.plan.visit_plan import VisitPlan
 from merak.core.working import Frozen
 
 
@@ -34,6 +35,19 @@ class Order(Frozen):
     edition: str = ""
 
 
+class Ordered(VisitPlan):
+    """A plan as it was ordered, as the record keeps it: laid on the client's plate, with the thresholds and the edition of that day."""
+
+    limits: Limits
+    edition: str = ""
+
+    @property
+    def order(self) -> Order:
+        """What the chair needs of it."""
+        booked = self.slot_s or sum(act.seconds for act in self.acts)
+        return Order(acts=self.acts, booked_s=booked, limits=self.limits, edition=self.edition)
+
+
 def limits() -> Limits:
     """The thresholds of today's rule book, for an order that is begun now."""
     return Limits(
@@ -52,6 +66,11 @@ def limits() -> Limits:
     )
 
 
-def order_of(acts: tuple[Act, ...], booked_s: float = 0) -> Order:
-    """An order that is begun now; without a booked time its acts' own is taken."""
-    return Order(acts=acts, booked_s=booked_s or sum(act.seconds for act in acts), limits=limits(), edition=edition())
+def ordered(plan: VisitPlan) -> Ordered:
+    """A plan ordered now."""
+    return Ordered(**dict(plan), limits=limits(), edition=edition())
+
+
+def order_of(acts: tuple[Act, ...]) -> Order:
+    """An order of these acts alone, given now; its booked time is their own."""
+    return Order(acts=acts, booked_s=sum(act.seconds for act in acts), limits=limits(), edition=edition())

@@ -14,8 +14,7 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import number, rule
 from merak.core.plan.acts import Act
 from merak.core.plan.visit_plan import visit_plan
-from merak.core.treatment import KINDS, EarlierTap, Event, Order, RunState, ToldMoment, fold, moment
-from merak.core.treatment import order_of as order_now
+from merak.core.treatment import KINDS, EarlierTap, Event, Order, RunState, ToldMoment, fold, moment, ordered
 from merak.records import events, people, tasks, visits
 from merak.records.db import transaction
 from merak.records.events import EventRow, NewEvent, TakenId
@@ -203,9 +202,7 @@ def begin(ctx: Context, visit_id: UUID, another_day: bool = True) -> None:
         if not file.consented:
             raise OutOfTurn(f"The client has not agreed to the plan as it stands. {rule('visit.consent').words}")
         plan = visit_plan(file.brief, page.plan, laid=True)
-        order = order_now(plan.acts, plan.slot_s)
-        body = plan.model_dump(mode="json") | {"limits": order.limits.model_dump(mode="json"), "edition": order.edition}
-        visits.add_version(ctx.db, visit_id, "order", body, ctx.me.id, ctx.now)
+        visits.add_version(ctx.db, visit_id, "order", ordered(plan).model_dump(mode="json"), ctx.me.id, ctx.now)
 
 
 def is_today(ctx: Context, file: VisitFile) -> bool:

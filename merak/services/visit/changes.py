@@ -3,8 +3,10 @@
 from collections.abc import Callable
 from contextlib import suppress
 from typing import Any
+from uuid import UUID
 
 from pydantic import Field, ValidationError
+from uuid_utils.compat import uuid7
 
 from merak.core.body.plate import GROUPS, PLATES, zone_names
 from merak.core.body.treatable import BESIDE
@@ -17,6 +19,7 @@ from merak.core.modality.device import fits
 from merak.core.modality.shared import incremented
 from merak.core.plan.brief import plate_of
 from merak.core.plan.fitting import may_run_beside, rank, title
+from merak.core.plan.inverse import Overtaken, taken_back
 from merak.core.plan.proposals import proposals
 from merak.core.plan.step import Step, begin
 from merak.core.plan.visit_plan import Plan, in_force
@@ -30,17 +33,33 @@ from merak.services.visit.file import VisitFile
 BACK = 60
 
 
+#: Where it is kept who last touched what is no step: side, methods, the order of steps.
+WHOLE = "plan"
+
+
 class Touched(Frozen):
-    """Who changed a step last, in which version, and what."""
+    """Who changed a step last, in which version, from which page, and what."""
 
     version: int
     by: str
     who: str
     what: str
+    page: str = ""
+
+
+class Change(Frozen):
+    """A change that may be taken back: from which version to which, by whom, and what."""
+
+    before: int
+    after: int
+    by: str
+    what: str
 
 
 class Draft(Frozen):
-    """A version of a plan: the plan, what was typed and cannot be kept (by "item.field"), who touched what last, the way back and on."""
+    """A version of a plan: the plan, what was typed and cannot be kept (by "step.field"), who touched what last; `changes` may be taken
+    back and `undone` done again, each by whoever made it.
+    """
 
     plan: Plan = Plan()
     typed: dict[str, str] = Field(default_factory=dict)
@@ -48,10 +67,8 @@ class Draft(Frozen):
     touched: dict[str, Touched] = Field(default_factory=dict)
     what: str = ""
     who: str = ""
-    #: The change that led to this plan, whoever went back or on to it since.
-    did: str = ""
-    past: tuple[int, ...] = ()
-    future: tuple[int, ...] = ()
+    changes: tuple[Change, ...] = ()
+    undone: tuple[Change, ...] = ()
 
 
 #: (modality, setting) → (twin, words, unit, digits)
@@ -86,7 +103,7 @@ Op = Callable[[Context, VisitFile, Draft, dict[str, str]], Draft]
 
 
 def _with(draft: Draft, plan: Plan, what: str, **changes: Any) -> Draft:
-    return draft.model_copy(update={"plan": plan, "what": what, "did": what, **changes})
+    return draft.model_copy(update={"plan": plan, "what": what, **changes})
 
 
 def _take(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
@@ -95,11 +112,11 @@ def _take(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> 
     found = next((one for one in proposals(file.brief) if one.kind == kind), None)
     if found is None:
         raise BadInput({"kind": "There is no such proposal now. Look at the proposals again."})
-    return _with(draft, found.plan, f"took the {kind} proposal", typed={}, wrong={})
+    return _with(draft, with_new_ids(found.plan), f"took the {kind} proposal", typed={}, wrong={})
 
 
 def _clear(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
-    return Draft(plan=Plan(methods=draft.plan.methods), what="began anew", did="began anew")
+    return _with(draft, Plan(methods=draft.plan.methods), "began anew", typed={}, wrong={})
 
 
 def _add(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
@@ -108,7 +125,7 @@ def _add(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> D
     if name not in MODALITIES:
         raise BadInput({"modality": "Which treatment?"})
     of = in_force(file.brief, draft.plan)
-    step = begin(file.brief, name, draft.plan.new_id(), of)
+    step = begin(file.brief, name, new_id(), of)
     steps = list(draft.plan.steps)
     at = next((n for n, one in enumerate(steps) if rank(one.modality, of) > rank(name, of)), len(steps))
     steps.insert(at, step)
@@ -367,25 +384,68 @@ def _method(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -
 
 
 def _undo(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
-    if not draft.past:
-        return draft
-    return _back(ctx, file, draft, draft.past[-1], draft.past[:-1], (file.records["plan"].version, *draft.future), "took back: ")
+    return _back(ctx, file, draft, "changes", "undone", "took back: ")
 
 
 def _redo(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
-    if not draft.future:
+    return _back(ctx, file, draft, "undone", "changes", "again: ")
+
+
+def last_of(changes: tuple[Change, ...], person: UUID) -> Change | None:
+    """The last of these changes that somebody made."""
+    return next((one for one in reversed(changes) if one.by == str(person)), None)
+
+
+def _back(ctx: Context, file: VisitFile, draft: Draft, out_of: str, into: str, words: str) -> Draft:
+    """My own last change taken out of what stands; taking it back is itself a change, which may be taken back.
+
+    Raises Refused where what it changed was changed again since.
+    """
+    stack: tuple[Change, ...] = getattr(draft, out_of)
+    mine = last_of(stack, ctx.me.id)
+    if mine is None:
         return draft
-    return _back(ctx, file, draft, draft.future[0], (*draft.past, file.records["plan"].version), draft.future[1:], "again: ")
+    before, after = (_draft_at(ctx, file, version) for version in (mine.before, mine.after))
+    try:
+        plan = taken_back(before.plan, after.plan, draft.plan)
+    except Overtaken as met:
+        touched = draft.touched.get(str(met) or WHOLE)
+        who = f"{touched.who} changed it since: {touched.what}" if touched else "It was changed since"
+        raise Refused(f"“{mine.what}” cannot be taken back. {who}.", "plan.order") from None
+    now = file.records["plan"].version
+    back = Change(before=now, after=now + 1, by=mine.by, what=mine.what)
+    ids = {one.id for one in plan.steps}
+    fields = {
+        "typed": _texts_back(before.typed, after.typed, draft.typed, ids),
+        "wrong": _texts_back(before.wrong, after.wrong, draft.wrong, ids),
+    }
+    stacks: dict[str, Any] = {out_of: tuple(one for one in stack if one is not mine), into: (*getattr(draft, into), back)[-BACK:]}
+    return _with(draft, plan, words + mine.what, **fields, **stacks)
 
 
-def _back(ctx: Context, file: VisitFile, draft: Draft, version: int, past: tuple[int, ...], future: tuple[int, ...], words: str) -> Draft:
-    """An earlier version's plan as the newest: nothing on the record is thrown away."""
-    body = visits.version_of(ctx.db, file.visit.id, "plan", version)
-    earlier = Draft.model_validate(body) if body else Draft()
-    what = draft.did if words.startswith("took") else earlier.did
-    now = file.records["plan"].version + 1
-    marked = {one.id: Touched(version=now, by=str(ctx.me.id), who=ctx.me.name, what=words + what) for one in earlier.plan.steps}
-    return earlier.model_copy(update={"past": past, "future": future[:BACK], "what": words + what, "who": ctx.me.name, "touched": marked})
+def _texts_back(before: dict[str, str], after: dict[str, str], now: dict[str, str], steps: set[str]) -> dict[str, str]:
+    """What is typed and cannot be kept, without what one change did to it; what was typed since stays."""
+    mine = {key for key in before | after if before.get(key) != after.get(key) and now.get(key) == after.get(key)}
+    found = {key: text for key, text in now.items() if key not in mine} | {key: before[key] for key in mine & before.keys()}
+    return {key: text for key, text in found.items() if key.partition(".")[0] in steps}
+
+
+def _draft_at(ctx: Context, file: VisitFile, version: int) -> Draft:
+    """The draft of a version; an empty one before the first."""
+    body = visits.version_of(ctx.db, file.visit.id, "plan", version) if version else None
+    return Draft.model_validate(body) if body else Draft()
+
+
+def new_id() -> str:
+    """An id that no step ever had."""
+    return str(uuid7())
+
+
+def with_new_ids(plan: Plan) -> Plan:
+    """A plan whose steps are this visit's own: each with a new id."""
+    ids = {one.id: new_id() for one in plan.steps}
+    steps = (one.model_copy(update={"id": ids[one.id], "beside": ids.get(one.beside, "")}) for one in plan.steps)
+    return plan.model_copy(update={"steps": tuple(steps)})
 
 
 OPS: dict[str, Op] = {

@@ -18,7 +18,7 @@ from merak.core.working import Caution
 from merak.records import visits
 from merak.services.context import Context, OutOfTurn
 from merak.services.fields import Shown, shown, texts
-from merak.services.visit.changes import BACK, OPS, TWINS, Draft, Touched, draft_of
+from merak.services.visit.changes import BACK, OPS, TWINS, WHOLE, Change, Draft, Touched, draft_of, last_of, with_new_ids
 from merak.services.visit.file import VisitFile, changing, open_file
 
 
@@ -56,6 +56,10 @@ class Planned:
         """What stands beside each field, by "item.field": what cannot be read, or what a ceiling refuses, with its reason and source."""
         refused = {key: f"{one.words} {one.act} [{rule(one.rule).source}]" for key, one in self.computed.refused.items()}
         return refused | self.draft.wrong
+
+    def mine(self, person: UUID) -> tuple[Change | None, Change | None]:
+        """What somebody could take back, and do again."""
+        return last_of(self.draft.changes, person), last_of(self.draft.undone, person)
 
     @property
     def settled(self) -> bool:
@@ -123,8 +127,8 @@ def _page(
 
 
 def edit(ctx: Context, visit_id: UUID, op: str, form: dict[str, str]) -> Planned:
-    """One change of a plan. It is made on what stands now, whoever made that; a step that somebody else changed since this person looked
-    (`version` in the form) is left as it is, and told. What is typed wrong is kept as typed.
+    """One change of a plan. It is made on what stands now, whoever made that; what somebody else, or another page of one's own (`page`),
+    changed since this page was drawn (`version`) is left as it is, and told. What is typed wrong is kept as typed.
     """
     if op not in OPS:
         raise BadInput({"op": "That cannot be done with a plan."})
@@ -132,7 +136,7 @@ def edit(ctx: Context, visit_id: UUID, op: str, form: dict[str, str]) -> Planned
         file = open_file(ctx, visit_id, "plan")
         draft, version = draft_of(file)
         step_id = form.get("step", "")
-        met = _changed_meanwhile(ctx, draft, step_id, form) if op not in ("undo", "redo") else ""
+        met = _changed_meanwhile(ctx, draft, op, form)
         if met:
             return _page(file, step_id, refusal=met)
         try:
@@ -141,12 +145,7 @@ def edit(ctx: Context, visit_id: UUID, op: str, form: dict[str, str]) -> Planned
             return _page(file, step_id, propose=op == "take", refusal=no.words if isinstance(no, Refused) else " ".join(no.fields.values()))
         if (new.plan, new.typed, new.wrong) == (draft.plan, draft.typed, draft.wrong):
             return _page(file, step_id)
-        if op not in ("undo", "redo"):
-            way = (*draft.past, version)[-BACK:] if version else ()
-            touched = {k: v for k, v in new.touched.items() if any(one.id == k for one in new.plan.steps)}
-            if step_id and any(one.id == step_id for one in new.plan.steps):
-                touched[step_id] = Touched(version=version + 1, by=str(ctx.me.id), who=ctx.me.name, what=new.what)
-            new = new.model_copy(update={"past": way, "future": (), "touched": touched, "who": ctx.me.name})
+        new = _kept(ctx, draft, new, version, op, form.get("page", ""))
         body = new.model_dump(mode="json")
         try:
             with ctx.saving("plan", visit_id, draft=True) as db:
@@ -157,12 +156,29 @@ def edit(ctx: Context, visit_id: UUID, op: str, form: dict[str, str]) -> Planned
         before, agreed = _page(file, propose=None, draft=draft, version=version, chair=chair), file.consented
         file.records["plan"] = visits.VisitRecords(version + 1, body)
         page = _page(file, form.get("next", step_id), draft=new, version=version + 1, chair=chair)
-        page.redraw = _touched(before, page, agreed)
+        page.redraw = _redrawn(before, page, agreed)
         return page
     raise OutOfTurn("Somebody else is changing this plan just now. Once more, please.")
 
 
-def _touched(before: Planned, after: Planned, agreed: bool) -> frozenset[str]:
+def _kept(ctx: Context, old: Draft, new: Draft, version: int, op: str, page: str) -> Draft:
+    """A changed draft as it is kept: who touched what, and the way back."""
+    me = str(ctx.me.id)
+    mark = Touched(version=version + 1, by=me, who=ctx.me.name, what=new.what, page=page)
+    was, now = ({one.id: one for one in draft.plan.steps} for draft in (old, new))
+    fields = {key.partition(".")[0] for key, _ in old.typed.items() ^ new.typed.items()}
+    touched = {key: one for key, one in old.touched.items() if key in now or key == WHOLE}
+    touched |= {key: mark for key in now if was.get(key) != now[key] or key in fields}
+    if list(was) != list(now) or any(getattr(old.plan, name) != getattr(new.plan, name) for name in ("side", "methods")):
+        touched[WHOLE] = mark
+    changes, undone = new.changes, new.undone
+    if op not in ("undo", "redo"):
+        changes = (*changes, Change(before=version, after=version + 1, by=me, what=new.what))[-BACK:]
+        undone = tuple(one for one in undone if one.by != me)
+    return new.model_copy(update={"touched": touched, "changes": changes, "undone": undone, "who": ctx.me.name})
+
+
+def _redrawn(before: Planned, after: Planned, agreed: bool) -> frozenset[str]:
     """Whether the strip and the consent look otherwise than before: a level that moves leaves both as they were."""
     strips = [
         (one.computed.spans, one.computed.clashes, one.computed.stopped, one.computed.allowed, {key.partition(".")[0] for key in one.slips})
@@ -173,22 +189,31 @@ def _touched(before: Planned, after: Planned, agreed: bool) -> frozenset[str]:
     return frozenset(found | ({"consent"} if agreed or consents[0] != consents[1] else set()))
 
 
-def _changed_meanwhile(ctx: Context, draft: Draft, step_id: str, form: dict[str, str]) -> str:
-    """What another changed in this step after the version that this person was looking at; "" when nothing."""
+def _changed_meanwhile(ctx: Context, draft: Draft, op: str, form: dict[str, str]) -> str:
+    """What of that which this is about was changed after the version that this page shows, by another or from another page; "" when
+    nothing. Going back looks at that by itself.
+    """
     seen = whole(form.get("version"), 10**9)
-    touched = draft.touched.get(step_id)
-    if not touched or seen is None or touched.version <= seen or touched.by == str(ctx.me.id):
+    if seen is None or op in ("undo", "redo"):
         return ""
-    return f"{touched.who} changed this step meanwhile: {touched.what}. It stands as they left it; look, then change it again."
+    about_ = draft.touched.keys() if op in ("take", "clear") else (WHOLE,) if op in ("side", "method") else (form.get("step", ""),)
+    for key in about_:
+        one = draft.touched.get(key)
+        mine = one is not None and one.by == str(ctx.me.id)
+        if one is None or one.version <= seen or (mine and one.page == form.get("page", "")):
+            continue
+        who = "You changed this in another window" if mine else f"{one.who} changed this {'plan' if key == WHOLE else 'step'}"
+        return f"{who} meanwhile: {one.what}. It stands as it was left; look, then change it again."
+    return ""
 
 
 def put(ctx: Context, visit_id: UUID, plan: Plan, what: str) -> Planned:
-    """A whole plan in place of what stands (a routine fitted, a calculation's result), as a change that can be undone."""
+    """A whole plan in place of what stands (a routine fitted, a calculation's result), as a change that can be taken back."""
     with changing(ctx, visit_id, "plan") as file:
         draft, version = draft_of(file)
-        way = (*draft.past, version)[-BACK:] if version else ()
-        new = Draft(plan=plan, what=what, did=what, who=ctx.me.name, past=way)
-        visits.add_version(ctx.db, visit_id, "plan", new.model_dump(mode="json"), ctx.me.id, ctx.now)
+        new = draft.model_copy(update={"plan": with_new_ids(plan), "typed": {}, "wrong": {}, "what": what})
+        body = _kept(ctx, draft, new, version, "take", "").model_dump(mode="json")
+        visits.add_version(ctx.db, visit_id, "plan", body, ctx.me.id, ctx.now)
     return planned(ctx, visit_id)
 
 

@@ -7,6 +7,9 @@ const notice = document.getElementById("offline");
 const key = `merak.kept.${place.dataset.keep}`;
 let queue = JSON.parse(localStorage.getItem(key) || "[]"), sending = false, onward = null, refused = "";
 
+// A name for one request, like no other; also where the page is not served as secure.
+const named = () => crypto.getRandomValues(new Uint32Array(4)).join("-");
+
 function keep() {
   localStorage.setItem(key, JSON.stringify(queue));
   const many = `${queue.length} ${queue.length === 1 ? "answer is" : "answers are"} kept here`;
@@ -20,7 +23,7 @@ function push(path, entries, once) {
 }
 
 // Every request of such a page has a name of its own, so that one sent twice counts once.
-document.addEventListener("htmx:configRequest", (event) => { if (event.detail.verb === "post") event.detail.headers["X-Once"] = crypto.randomUUID(); });
+document.addEventListener("htmx:configRequest", (event) => { if (event.detail.verb === "post") event.detail.headers["X-Once"] = named(); });
 document.addEventListener("htmx:beforeRequest", (event) => {
   const asked = event.detail.requestConfig;
   if (asked.verb !== "post" || !(queue.length || !navigator.onLine)) return;
@@ -82,7 +85,7 @@ document.addEventListener("submit", (event) => {
   event.preventDefault();
   event.stopPropagation();
   const entries = [...new FormData(event.target, event.submitter).entries()].map(([name, value]) => [name, String(value)]);
-  push(event.submitter?.formAction || event.target.action, entries, crypto.randomUUID());
+  push(event.submitter?.formAction || event.target.action, entries, named());
   onward ||= window.location.href;
   send();
 }, true);

@@ -2,6 +2,10 @@
 const page = () => document.getElementById("plan");
 const send = (op, values) => window.htmx.ajax("POST", `${page().dataset.address}/${op}`, { target: "#plan", swap: "outerHTML", values: { ...values, version: document.getElementById("version").value } });
 
+// Each page is known by itself: what another window of the same person changed meanwhile is not written over either.
+const mine = crypto.getRandomValues(new Uint32Array(4)).join("-");
+document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["X-Page"] = mine; });
+
 let held = null;
 let focused = "";
 
