@@ -57,6 +57,13 @@ venv() {
   done
 }
 
+# node_tools: Node, for checking the scripts; running Merak needs none.
+node_tools() {
+  need node nodejs
+  need npm npm
+  NODE="$(command -v node)"
+}
+
 free_port() { # free_port WISH: the wish when it is free, else another
   "$HERE/.venv/bin/python" - "$1" <<'PY'
 import socket, sys

@@ -64,7 +64,7 @@ def away(error: Exception) -> bool:
 
 @contextmanager
 def work_session() -> Iterator[Session]:
-    """A session that reads without a transaction around it, and writes inside `transaction`: half as many errands for a page."""
+    """A session that reads without a transaction around it, and writes inside `transaction`: half as many round trips for a page."""
     with Session(_reading(), expire_on_commit=False) as db:
         yield db
 

@@ -41,7 +41,7 @@ class TakenId(Exception):
     """A tap of another visit has this id already."""
 
 
-# One errand, which the database carries out by itself (`keep_taps`, in the migrations): outside a transaction it is one of its own.
+# One question, which the database answers by itself (`keep_taps`, in the migrations): outside a transaction it is one of its own.
 _KEEP = """
     SELECT status, before, id, kind, at, value, words, act, data, seq, by
     FROM keep_taps(%(visit)s::uuid, %(by)s::uuid, %(taps)s::jsonb)

@@ -47,7 +47,7 @@ def end_sign_ins(db: Session, token_hash: str, now: datetime) -> None:
     db.execute(delete(SignedIn).where((SignedIn.token_hash == token_hash) | (SignedIn.expires_at <= now)))
 
 
-def let_go(db: Session, person_id: str) -> None:
+def end_access(db: Session, person_id: str) -> None:
     """Somebody who no longer works here: not active, and signed out everywhere."""
     for person in everyone(db):
         if str(person.id) == person_id:

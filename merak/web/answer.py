@@ -8,7 +8,7 @@ from merak.core.errors import MerakError
 from merak.exchange.language import LANGUAGES
 from merak.services.after import follow_ups
 from merak.services.context import NotFound, OutOfTurn
-from merak.web.pages import ENV, Tongue
+from merak.web.pages import ENV, Translation
 
 router = APIRouter(prefix="/answer")
 
@@ -25,7 +25,7 @@ def _shown(request: Request, token: str, form: dict[str, str] | None) -> Respons
 
 def _page(found: follow_ups.AnswerPage | None, language: str, token: str, stop: MerakError | None, status: int) -> Response:
     html = ENV.get_template("answer/page.html").render(
-        found=found, language=language, languages=LANGUAGES, t=Tongue(language), token=token, stop=str(stop or "")
+        found=found, language=language, languages=LANGUAGES, t=Translation(language), token=token, stop=str(stop or "")
     )
     return HTMLResponse(html, status, headers={"x-robots-tag": "noindex"})
 

@@ -20,7 +20,7 @@ from merak.services.after.sheets import FAMILIES
 from merak.services.context import Context
 from merak.services.permission import may
 from merak.services.visit.looking import ZONES
-from merak.web.pages import ENV, STATIC, Tongue, blocks, go, page, phase_context
+from merak.web.pages import ENV, STATIC, Translation, blocks, go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
 PAGE = "close/page.html"
@@ -42,7 +42,7 @@ def _context(ctx: Context, closed: closing.Closed, request: Request) -> dict[str
         "gradable_zones": ZONES, "area": closed.file.brief.area("mask"), "remedies": answering.offered(closed.file, closed.tags),
         "endpoint_of": lambda modality: about()[modality].endpoint, "families": FAMILIES, "weights": WEIGHTS, "headings": HEADINGS,
         "languages": LANGUAGES, "language": language if language in LANGUAGES else "en",
-        "t": Tongue(language if language in LANGUAGES else "en"), "things": sorted({p for p, _, _ in closed.products if p}),
+        "t": Translation(language if language in LANGUAGES else "en"), "things": sorted({p for p, _, _ in closed.products if p}),
         "sent": outbox.sent_of(ctx, closed.file.visit.id, name) if sealed else [],
         "followed": tasks.left_by(ctx, closed.file.visit.id, name) if sealed else [],
         "keep_or": lambda grade: [("", f"stays {'–' if grade is None else grade}"), *((str(n), str(n)) for n in range(5))],

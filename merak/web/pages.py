@@ -108,7 +108,7 @@ def _environment() -> Environment:
 ENV = _environment()
 
 
-class Tongue:
+class Translation:
     """The client's language in a template: words, moments, when a line holds."""
 
     def __init__(self, language: str) -> None:

@@ -56,11 +56,11 @@ def add_person(request: Request, form: Form) -> Response:
         return go("/practice", "Added: they can sign in.")
 
 
-@router.post("/people/{person_id}/let-go")
-def let_go(request: Request, person_id: str, form: Form) -> Response:
+@router.post("/people/{person_id}/end-access")
+def end_access(request: Request, person_id: str, form: Form) -> Response:
     """Ends somebody's access."""
     with entered(request, form) as ctx:
-        practice.let_go(ctx, person_id)
+        practice.end_access(ctx, person_id)
         return go("/practice", "The access has ended; it can be given back.")
 
 

@@ -164,7 +164,7 @@ def test_a_table_opens_in_a_spreadsheet_without_calculating() -> None:
 @pytest.mark.parametrize(("language", "size"), [("en", False), ("pt", False), ("pt", True)])
 def test_the_sheet_as_pdf_says_what_the_sheet_says(language: str, size: bool) -> None:
     from merak.exchange.pdf import pdf
-    from merak.web.pages import ENV, STATIC, Tongue
+    from merak.web.pages import ENV, STATIC, Translation
 
     zone = ZoneInfo("Europe/Lisbon")
     ended = datetime(2026, 11, 25, 18, tzinfo=zone)
@@ -176,7 +176,7 @@ def test_the_sheet_as_pdf_says_what_the_sheet_says(language: str, size: bool) ->
     shown = Thing(words="Own words.", incidents=(), lines=lines, kit=(), number="112", sealed=True)
     closed = Thing(sheet=shown, ended=ended, next_at=None, form={})
     html = ENV.get_template("close/sheet_pdf.html").render(
-        closed=closed, visit=Thing(client=Thing(name="Ines Duarte")), studio=Thing(name="Quay"), language=language, t=Tongue(language),
+        closed=closed, visit=Thing(client=Thing(name="Ines Duarte")), studio=Thing(name="Quay"), language=language, t=Translation(language),
         weights=list(HEADINGS), headings=HEADINGS, printed=ended, large=size,
     )  # fmt: skip
     read = PdfReader(BytesIO(pdf(html, STATIC)))

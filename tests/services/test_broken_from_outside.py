@@ -126,7 +126,7 @@ def test_people_of_one_name_are_told_apart(ctx: Context) -> None:
 def test_an_access_that_was_ended_is_given_back(ctx: Context) -> None:
     owner = as_(ctx, "marit")
     lin = next(one for one in practice.staff(owner) if one.login == "lin")
-    practice.let_go(owner, str(lin.id))
+    practice.end_access(owner, str(lin.id))
     assert not next(one for one in practice.staff(owner) if one.login == "lin").active
     practice.give_back(owner, str(lin.id))
     assert next(one for one in practice.staff(owner) if one.login == "lin").active

@@ -253,13 +253,13 @@ def test_only_the_owner_runs_the_practice(ctx: Context) -> None:
     token = signing_in.sign_in("newhand", "long enough", "here")
     with signing_in.at_work(token) as theirs:
         assert theirs and theirs.me.role == "assistant"
-    practice.let_go(owner, str(hand.id))
+    practice.end_access(owner, str(hand.id))
     with signing_in.at_work(token) as nobody:
         assert nobody is None, "signed out at once"
     with pytest.raises(signing_in.SignInFailed):
         signing_in.sign_in("newhand", "long enough", "here")
     with pytest.raises(OutOfTurn):
-        practice.let_go(owner, str(owner.me.id))
+        practice.end_access(owner, str(owner.me.id))
 
 
 @pytest.mark.parametrize(

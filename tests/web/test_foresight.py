@@ -20,7 +20,7 @@ RUNS, LENGTH = 24, 90
 @pytest.mark.parametrize("name", ORDERS)
 def test_the_browser_foresees_what_the_core_decides(name: str, tmp_path: Path) -> None:
     node = shutil.which("node")
-    assert node, "Node is installed by ./test"
+    assert node, "./test installs Node"
     corpus = transitions(name, RUNS, LENGTH)
     path = tmp_path / "corpus.json"
     path.write_text(json.dumps(corpus))

@@ -99,7 +99,7 @@ class DistanceIn(Inputs):
     @model_validator(mode="after")
     def _measured(self) -> "DistanceIn":
         if any(distance <= 0 or bright <= 0 for distance, bright in self.points):
-            raise ValueError("measured points are more than nought")
+            raise ValueError("measured points must be positive")
         if len({distance for distance, _ in self.points}) < len(self.points):
             raise ValueError("each distance is measured once")
         return self

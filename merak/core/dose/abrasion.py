@@ -9,7 +9,7 @@ def liquid_ml(flow_ml_min: float, minutes: float) -> float:
 def path_mm(area_cm2: float, tip_mm: float, overlap: float = 0.0) -> float:
     """Length in mm of a path that covers an area once at a tip width: area ÷ (width × (1 − overlap)).
 
-    Raises ValueError for a tip of nought or an overlap of the whole tip.
+    Raises ValueError for a tip of zero or an overlap of the whole tip.
     """
     if tip_mm <= 0 or not 0 <= overlap < 1:
         raise ValueError("the tip has a width, and rows overlap by less than that")

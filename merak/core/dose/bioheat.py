@@ -151,7 +151,7 @@ class Body:
         Raises ValueError for a step, a depth or a start that cannot be.
         """
         if dt <= 0 or delta_m <= 0:
-            raise ValueError("the step and the depth must be more than nought")
+            raise ValueError("the step and the depth must be positive")
         begin = self.steady if start is None else start
         if begin.shape != self.steady.shape:
             raise ValueError("the profile belongs to other layers")
@@ -174,7 +174,7 @@ def _traced(seen: Numbers, rate: Numbers, pushed: Numbers, begun: Numbers, power
     """What is seen of the modes at every sample, the beginning included, and the modes at the last one.
 
     Each mode follows y' = λy + f·u with u steady through each step. Samples are taken in blocks: first a step of all blocks at once, as if
-    each had begun at nought; then what is carried from block to block.
+    each had begun at zero; then what is carried from block to block.
     """
     fade, gain = np.exp(rate * dt), np.expm1(rate * dt) / rate * pushed
     many = len(power)

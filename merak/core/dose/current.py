@@ -9,10 +9,10 @@ FARADAY_C_MOL = 96485.33212
 def density_ma_cm2(current_ua: float, contact_cm2: float) -> float:
     """Current density in mA/cm² of `current_ua` (µA) through `contact_cm2` (cm²). Definition J = I/A.
 
-    Raises ValueError for a contact area of nought or less.
+    Raises ValueError for a contact area of zero or less.
     """
     if contact_cm2 <= 0:
-        raise ValueError("the contact area must be more than nought")
+        raise ValueError("the contact area must be positive")
     return current_ua / 1000 / contact_cm2
 
 

@@ -35,7 +35,7 @@ PHOTON_EV_NM = 1239.841984
 
 
 def photon_ev(wavelength_nm: float) -> float:
-    """Energy of a photon in eV: h·c/λ (λ in nm, more than nought)."""
+    """Energy of a photon in eV: h·c/λ (λ in nm, positive)."""
     return PHOTON_EV_NM / wavelength_nm
 
 

@@ -9,7 +9,7 @@ def pen_density_cm2(needles: int, rate_hz: float, seconds: float, area_cm2: floa
     Geometry: 12 needles at 100 Hz for 60 s over 100 cm² make 720. Raises ValueError for no area or an overlap that is none.
     """
     if area_cm2 <= 0 or not 0 <= overlap < 1:
-        raise ValueError("the area must be more than nought, the overlap below the whole tip")
+        raise ValueError("the area must be positive, the overlap below the whole tip")
     return needles * rate_hz * seconds / area_cm2 / (1 - overlap)
 
 

@@ -12,7 +12,7 @@ def injection_share(mg: float, weight_kg: float, mg_kg: float = 4.5, most_mg: fl
     Lidocaine labelling; from memory. Raises ValueError for no weight.
     """
     if weight_kg <= 0:
-        raise ValueError("the weight must be more than nought")
+        raise ValueError("the weight must be positive")
     return mg / min(mg_kg * weight_kg, most_mg)
 
 
@@ -22,5 +22,5 @@ def label_share(grams: float, area_cm2: float, hours: float, most_g: float, most
     Raises ValueError for a label without limits.
     """
     if min(most_g, most_cm2, most_hours) <= 0:
-        raise ValueError("a label has limits above nought")
+        raise ValueError("a label has positive limits")
     return max(grams / most_g, area_cm2 / most_cm2, hours / most_hours)

@@ -21,7 +21,7 @@ def pin_energy_mj(power_w: float, pulse_ms: float, pins: int, per: Per) -> float
 def fluence_j_cm2(power_w: float, pulse_ms: float, pins: int, per: Per, tip_cm2: float, passes: int = 1) -> float:
     """Energy over the tip's area in J/cm², all passes. Raises ValueError for a tip of no area."""
     if tip_cm2 <= 0:
-        raise ValueError("the tip's area must be more than nought")
+        raise ValueError("the tip's area must be positive")
     return pin_energy_mj(power_w, pulse_ms, pins, per) * pins / 1000 / tip_cm2 * passes
 
 

@@ -4,10 +4,10 @@
 def minutes_over(area_cm2: float, radiating_cm2: float, duty: float = 1.0, minutes_each: float = 1.0) -> float:
     """Minutes for an area: area ÷ effective radiating area ÷ duty, a minute each (common practice).
 
-    Raises ValueError for a head or a duty of nought.
+    Raises ValueError for a head or a duty of zero.
     """
     if radiating_cm2 <= 0 or not 0 < duty <= 1:
-        raise ValueError("the head's area and the duty must be more than nought")
+        raise ValueError("the head's area and the duty must be positive")
     return area_cm2 / radiating_cm2 / duty * minutes_each
 
 

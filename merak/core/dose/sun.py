@@ -16,5 +16,5 @@ def erythema_weight(wavelength_nm: float) -> float:
 def seconds_to_sed(uv_index: float, doses: float = 1.0, protection: float = 1.0) -> float:
     """Seconds until so many standard erythema doses under a UV index, behind a protection factor. Raises ValueError without sun."""
     if uv_index <= 0 or protection <= 0:
-        raise ValueError("the UV index and the protection must be more than nought")
+        raise ValueError("the UV index and the protection must be positive")
     return SED_J_M2 * doses * protection / (INDEX_W_M2 * uv_index)

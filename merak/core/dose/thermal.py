@@ -56,10 +56,10 @@ def dwell_left_s(temperature_c: float, rise_c_s: float, longest_s: float = 3.0, 
 def heating_rate_c_s(power_w: float, area_cm2: float, depth_mm: float, absorbed: float = 1.0, rho_c: float = 3.96e6) -> float:
     """Heating rate in °C/s at the surface under a tip, without loss: η·P/(A·δ)/ρc, ρc in J/(m³·K) (dermis).
 
-    Raises ValueError for a tip or a depth of nought.
+    Raises ValueError for a tip or a depth of zero.
     """
     if area_cm2 <= 0 or depth_mm <= 0:
-        raise ValueError("the tip's area and the depth must be more than nought")
+        raise ValueError("the tip's area and the depth must be positive")
     return absorbed * power_w / (area_cm2 * 1e-4 * depth_mm * 1e-3) / rho_c
 
 

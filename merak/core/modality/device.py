@@ -84,7 +84,7 @@ class LedCard(Frozen):
     def _positive(self) -> "LedCard":
         every = [point for points in (self.points, *self.colours.values()) for point in points]
         if any(distance <= 0 or bright <= 0 for distance, bright in every):
-            raise ValueError("measured points must be more than nought")
+            raise ValueError("measured points must be positive")
         return self
 
     def points_of(self, colour: Colour) -> Points:

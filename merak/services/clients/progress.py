@@ -132,7 +132,7 @@ def _curves(steps: list[ClosedVisit]) -> Iterable[Curve]:
 
 
 def _span(unit: str) -> tuple[float, float] | None:
-    """The whole of a scale, so that a small change looks small; from nought for amounts."""
+    """The whole of a scale, so that a small change looks small; from zero for amounts."""
     most = unit.rpartition("of ")[2]
     if most.isdigit():
         return 0.0, float(most)

@@ -167,13 +167,13 @@ def _keep_house(ctx: Context, changed: dict[str, Any]) -> None:
         studio.house = {**studio.house, **changed}
 
 
-def let_go(ctx: Context, person_id: str) -> None:
+def end_access(ctx: Context, person_id: str) -> None:
     """Ends somebody's access at once; what they did stays on the record. Raises OutOfTurn for oneself: somebody has to own the studio."""
     ctx.demand("run the practice")
     if person_id == str(ctx.me.id):
         raise OutOfTurn("You cannot end your own access. Let another owner do it.")
-    with ctx.saving("let go", person_id) as db:
-        people.let_go(db, person_id)
+    with ctx.saving("end access", person_id) as db:
+        people.end_access(db, person_id)
     forget()
 
 

@@ -5,7 +5,8 @@ const AGAIN_MS = 3000;
 const place = document.querySelector("[data-keep]");
 const notice = document.getElementById("offline");
 const key = `merak.kept.${place.dataset.keep}`;
-let queue = JSON.parse(localStorage.getItem(key) || "[]"), sending = false, onward = null, refused = "";
+const queue = JSON.parse(localStorage.getItem(key) || "[]");
+let sending = false, onward = null, refused = "";
 
 // A name for one request, like no other; also where the page is not served as secure.
 const named = () => crypto.getRandomValues(new Uint32Array(4)).join("-");

@@ -54,7 +54,7 @@ function place(event) {
   return [point.x, point.y];
 }
 
-// --- The pen. What is drawn stays until it is kept or let go, whatever the server says of it.
+// --- The pen. What is drawn stays until it is kept or thrown away, whatever the server says of it.
 
 let points = [];
 let cursor = null;
@@ -77,7 +77,7 @@ function keep() {
   window.htmx.trigger(pen, "submit");
 }
 
-function let_go() {
+function stop_drawing() {
   points = [];
   pen.elements.mark.value = "";
   document.getElementById("remove").hidden = true;
@@ -88,7 +88,7 @@ function let_go() {
 
 function add(point) {
   if (pen.elements.mark.value) {  // a tap beside a chosen mark lets it go; only a stroke draws it anew
-    let_go();
+    stop_drawing();
     say("Let go.");
     return;
   }
@@ -123,7 +123,7 @@ function send(address, values = {}) {
 }
 
 function choose(mark) {
-  let_go();
+  stop_drawing();
   mark.classList.add("chosen");
   document.querySelector("[name=tab][value=marks]").click();
   const fields = JSON.parse(mark.dataset.fields);
@@ -195,7 +195,7 @@ function penned(event) {
     else add([...cursor]);
   } else if (event.key === "f") keep();
   else if (event.key === "Backspace") { points.pop(); paint(); }
-  else if (event.key === "Escape") { cursor = null; let_go(); }
+  else if (event.key === "Escape") { cursor = null; stop_drawing(); }
   else return false;
   return true;
 }
@@ -300,14 +300,14 @@ document.addEventListener("change", (event) => {
 document.addEventListener("click", (event) => {
   const zoomed = event.target.closest("[data-zoom]")?.dataset.zoom;
   if (zoomed) zoomed === "all" ? look(null) : zoom(zoomed === "in" ? 0.7 : 1 / 0.7);
-  if (event.target.id === "let-go") let_go();
+  if (event.target.id === "stop-drawing") stop_drawing();
   if (event.target.id === "remove") send(`marks/${pen.elements.mark.value}/remove`);
 });
 pen.addEventListener("htmx:configRequest", (event) => {
   if (event.detail.elt === pen && !event.detail.parameters.points) event.detail.parameters.points = text(points);
 });
 document.addEventListener("plate-kept", (event) => {
-  let_go();
+  stop_drawing();
   say(event.detail.told || "Kept.");
 });
 document.addEventListener("htmx:afterSettle", () => {
