@@ -31,7 +31,7 @@ class TooLarge(MerakError):
     """More than is taken."""
 
 
-class Limits:
+class Limiter:
     """ASGI: refuses what is too much, or from nobody, with the page or the JSON that `tell` makes of an error."""
 
     def __init__(self, app: ASGIApp, tell: Callable[[Request, Exception], Response]) -> None:

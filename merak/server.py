@@ -11,7 +11,7 @@ from merak.api import plate as api_plate
 from merak.api import treat as api_treat
 from merak.auth import Headers
 from merak.core.knowledge import book
-from merak.limits import Limits
+from merak.limits import Limiter
 from merak.services.studio.practice import database_answers
 from merak.web import (
     answer,
@@ -43,7 +43,7 @@ def make_app() -> FastAPI:
     """The app. Raises KnowledgeError when the rule book is broken: then nothing is served."""
     book()
     app = FastAPI(title="Merak", version="1", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
-    app.add_middleware(Limits, tell=tell)
+    app.add_middleware(Limiter, tell=tell)
     app.add_middleware(Headers)
     app.add_middleware(GZipMiddleware, minimum_size=1500, compresslevel=4)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")

@@ -19,7 +19,8 @@ from merak.services.treatment.following import following
 from merak.services.treatment.standing import state_of
 
 router = APIRouter(prefix="/api/visits/{visit_id}", tags=["treat"])
-TapKind = Literal[
+#: What may be sent as a tap; a photograph comes with its file, by its own address.
+SentKind = Literal[
     "start", "count", "uncount", "pass", "next", "back", "go", "pause", "resume", "level", "comfort", "heat", "pain", "reading", "clean",
     "spot", "spot_read", "unlock", "take_over", "incident", "strike", "machine", "halt", "why", "leave", "stop", "finish", "reopen",
     "stroke", "unstroke",
@@ -56,7 +57,7 @@ class TapIn(BaseModel):
     """
 
     id: UUID
-    kind: TapKind
+    kind: SentKind
     at: AwareDatetime
     value: float | None = Field(None, ge=-100, le=10_000, allow_inf_nan=False)
     words: Annotated[str, Field(max_length=300)] = ""

@@ -15,7 +15,7 @@ LINE_PX = 17.0
 
 
 @dataclass(frozen=True)
-class Inked:
+class PlotLine:
     """A line ready to be drawn, with where its name stands and the end that a leader runs to."""
 
     name: str
@@ -28,7 +28,7 @@ class Inked:
 
 
 @dataclass(frozen=True)
-class Rule:
+class LimitLine:
     """A limit: its words, its path, where the words stand."""
 
     words: str
@@ -44,8 +44,8 @@ class Plot:
     """Everything of a curve in px of its own sheet."""
 
     curve: Curve
-    lines: tuple[Inked, ...]
-    limits: tuple[Rule, ...]
+    lines: tuple[PlotLine, ...]
+    limits: tuple[LimitLine, ...]
     across: tuple[tuple[float, str], ...]
     up: tuple[tuple[float, str], ...]
     frame: str
@@ -70,16 +70,16 @@ def plot(curve: Curve) -> Plot:
     ends = [(px(line.points[-1][0]), py(line.points[-1][1])) for line in curve.threads]
     beside = apart([y for _, y in ends])
     lines = tuple(
-        Inked(line.name, "", "", *end, words, tuple((px(x), py(y)) for x, y in line.points))
+        PlotLine(line.name, "", "", *end, words, tuple((px(x), py(y)) for x, y in line.points))
         if line.dots
-        else Inked(line.name, "M" + "L".join(f"{px(x)} {py(y)}" for x, y in line.points), DASHES[n % len(DASHES)], *end, words)
+        else PlotLine(line.name, "M" + "L".join(f"{px(x)} {py(y)}" for x, y in line.points), DASHES[n % len(DASHES)], *end, words)
         for n, (line, end, words) in enumerate(zip(curve.threads, ends, beside, strict=True))
     )
     right, foot = WIDTH - RIGHT, HEIGHT - FOOT
     limits = tuple(
-        Rule(limit.words, f"M{LEFT} {py(limit.at)}H{right}", LEFT + 6, py(limit.at) - 4, True, bool(limit.rule))
+        LimitLine(limit.words, f"M{LEFT} {py(limit.at)}H{right}", LEFT + 6, py(limit.at) - 4, True, bool(limit.rule))
         if limit.across
-        else Rule(limit.words, f"M{px(limit.at)} {TOP}V{foot}", px(limit.at), TOP - 5, False, bool(limit.rule))
+        else LimitLine(limit.words, f"M{px(limit.at)} {TOP}V{foot}", px(limit.at), TOP - 5, False, bool(limit.rule))
         for limit in curve.limits
     )
     return Plot(

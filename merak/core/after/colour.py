@@ -24,7 +24,7 @@ class Patch(Frozen):
     spread: float
 
 
-class Change(Frozen):
+class ColourChange(Frozen):
     """What changed between two photographs of the same place: L*, a* (redness) and b*, ΔE00, in words; or why it cannot be said."""
 
     sayable: bool
@@ -88,11 +88,11 @@ def delta_00(one: Triple, other: Triple) -> float:
     return sqrt((dl / sl) ** 2 + (dc / sc) ** 2 + (dh / sh) ** 2 + rt * (dc / sc) * (dh / sh))
 
 
-def change(before: Patch, after: Patch, neutral_before: Patch | None, neutral_after: Patch | None) -> Change:
+def change(before: Patch, after: Patch, neutral_before: Patch | None, neutral_after: Patch | None) -> ColourChange:
     """What changed in a place of the skin, each photograph read against its own neutral reference."""
     against = _unlike(neutral_before, neutral_after)
     if against or neutral_before is None or neutral_after is None:
-        return Change(sayable=False, words=f"Cannot say. {against[0]}", rules=against[1:])
+        return ColourChange(sayable=False, words=f"Cannot say. {against[0]}", rules=against[1:])
     level = _luminance(neutral_before) / _luminance(neutral_after)
     was = lab(before.rgb, neutral_before.rgb)
     now = lab(_scaled(after.rgb, level), _scaled(neutral_after.rgb, level))
@@ -103,11 +103,15 @@ def change(before: Patch, after: Patch, neutral_before: Patch | None, neutral_af
         Quantity(name="difference, ΔE00", value=delta_00(was, now), digits=1, formula="CIEDE2000", rules=("colour.seen",)),
     )
     if (numbers[3].value or 0) < number("colour.seen"):
-        return Change(sayable=True, words="No change that could be told from lamp and camera.", numbers=numbers, rules=("colour.seen",))
+        return ColourChange(
+            sayable=True, words="No change that could be told from lamp and camera.", numbers=numbers, rules=("colour.seen",)
+        )
     red = "redder" if now[1] > was[1] else "less red"
     light = "lighter" if now[0] > was[0] else "darker"
     said = [words for words, by in ((red, abs(now[1] - was[1])), (light, abs(now[0] - was[0]))) if by >= 1]
-    return Change(sayable=True, words=f"{' and '.join(said) or 'of another hue'}.".capitalize(), numbers=numbers, rules=("colour.seen",))
+    return ColourChange(
+        sayable=True, words=f"{' and '.join(said) or 'of another hue'}.".capitalize(), numbers=numbers, rules=("colour.seen",)
+    )
 
 
 def _unlike(before: Patch | None, after: Patch | None) -> tuple[str, ...]:

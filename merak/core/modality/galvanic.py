@@ -9,7 +9,7 @@ from merak.core.modality.device import MachineCard
 from merak.core.modality.shared import Judge, Start, Subject, as_set, physical, started, worked
 from merak.core.working import Frozen, Quantity
 
-Polarity = Literal["positive", "negative"]
+ElectrodeSign = Literal["positive", "negative"]
 #: An electrode where the card tells none, cm².
 USUAL_CM2 = 5.0
 Skin = Literal["whole", "numbed", "broken or abraded"]

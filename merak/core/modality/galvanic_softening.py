@@ -4,7 +4,7 @@ from pydantic import Field
 
 from merak.core.knowledge import number
 from merak.core.modality.device import MachineCard
-from merak.core.modality.galvanic import Polarity, Skin, begin, flow, on_skin
+from merak.core.modality.galvanic import ElectrodeSign, Skin, begin, flow, on_skin
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set
 from merak.core.modality.shared import Settings as Base
 
@@ -19,7 +19,7 @@ class Settings(Base):
     at: float = Field(ge=0, le=100, title="Set to")
     minutes: float = Field(4, ge=0.5, le=30, title="Minutes", json_schema_extra={"unit": "min"})
     electrode_cm2: float = Field(5, ge=0.2, le=100, title="Electrode", json_schema_extra={"unit": "cm²"})
-    polarity: Polarity = Field("negative", title="Working electrode")
+    polarity: ElectrodeSign = Field("negative", title="Working electrode")
     solution_ph: float = Field(9, ge=0, le=14, title="Solution", json_schema_extra={"unit": "pH"})
     skin: Skin = Field("whole", title="Skin")
 

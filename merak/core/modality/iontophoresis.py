@@ -5,7 +5,7 @@ from typing import Literal
 from pydantic import Field
 
 from merak.core.modality.device import MachineCard
-from merak.core.modality.galvanic import Polarity, Skin, begin, flow, on_skin
+from merak.core.modality.galvanic import ElectrodeSign, Skin, begin, flow, on_skin
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set
 from merak.core.modality.shared import Settings as Base
 
@@ -22,11 +22,11 @@ class Settings(Base):
     minutes: float = Field(6, ge=0.5, le=60, title="Minutes", json_schema_extra={"unit": "min"})
     electrode_cm2: float = Field(5, ge=0.2, le=100, title="Electrode", json_schema_extra={"unit": "cm²"})
     charge: Charge = Field("negative", title="Ingredient’s charge")
-    polarity: Polarity = Field("negative", title="Working electrode")
+    polarity: ElectrodeSign = Field("negative", title="Working electrode")
     skin: Skin = Field("whole", title="Skin")
 
 
-def pole_for(charge: Charge) -> Polarity:
+def pole_for(charge: Charge) -> ElectrodeSign:
     """The working electrode's sign for an ingredient: its own; from the anode when it is neutral or large (electro-osmosis)."""
     return "negative" if charge == "negative" else "positive"
 

@@ -9,7 +9,7 @@ from uuid import UUID
 
 import numpy as np
 
-from merak.core.after.colour import Change, Patch, change, patch
+from merak.core.after.colour import ColourChange, Patch, change, patch
 from merak.core.after.following import FollowUp
 from merak.core.bench.answer import Curve, Thread
 from merak.core.body.align import Similarity, similarity
@@ -189,7 +189,7 @@ class Compared:
     one: Shot | None
     other: Shot | None
     laid: Similarity | None
-    changed: Change | None
+    changed: ColourChange | None
     points: dict[str, PhotoPair]
     wrong: dict[str, str]
 
@@ -235,15 +235,15 @@ def _point(text: str) -> PhotoPair:
     return x, y
 
 
-def _changed(ctx: Context, page: Compared, one: Shot, other: Shot) -> Change:
+def _changed(ctx: Context, page: Compared, one: Shot, other: Shot) -> ColourChange:
     """What changed in the place that was pointed at, found again in the earlier photograph by its landmarks."""
     if page.laid is None:
-        return Change(sayable=False, words="Cannot say. The same landmarks have to be clicked in both photographs.")
+        return ColourChange(sayable=False, words="Cannot say. The same landmarks have to be clicked in both photographs.")
     there = _undone(page.laid, page.points["place"])
     was, neutral_was = (_patch(ctx, page.client.id, one, at) for at in (there, page.points["neutral_one"]))
     now, neutral_now = (_patch(ctx, page.client.id, other, at) for at in (page.points["place"], page.points["neutral_other"]))
     if was is None or now is None:
-        return Change(sayable=False, words="Cannot say. The place lies outside one of the photographs.")
+        return ColourChange(sayable=False, words="Cannot say. The place lies outside one of the photographs.")
     return change(was, now, neutral_was, neutral_now)
 
 

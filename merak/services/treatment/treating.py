@@ -213,7 +213,7 @@ def is_today(ctx: Context, file: VisitFile) -> bool:
 def record(ctx: Context, visit_id: UUID, taps: Sequence[Tap]) -> Run:
     """Keeps taps, in the order sent, and says where the treatment stands; when this returns they are on the disk.
 
-    Repeated ids are harmless, one of another visit is refused. A tap counts at the moment that `core.session.moments` finds. Raises
+    Repeated ids are harmless, one of another visit is refused. A tap counts at the moment that `core.treatment.moments` finds. Raises
     OutOfTurn before the treatment began, NotFound for a kind that there is not, Denied or BadInput for what only a senior lets pass, and
     only with a reason, BadInput for a taken id and for an incident of which nothing is said.
     """

@@ -22,7 +22,7 @@ VIEWS: dict[str, tuple[str, tuple[str, ...]]] = {
     "right-profile": ("Right profile", ("right tragus", "tip of the nose", "chin")),
     "left-profile": ("Left profile", ("left tragus", "tip of the nose", "chin")),
 }
-Landmark = tuple[float, float]
+PhotoPoint = tuple[float, float]
 
 
 @dataclass(frozen=True)
@@ -32,7 +32,7 @@ class Photo:
     file: str
     width: int
     height: int
-    landmarks: tuple[Landmark, ...]
+    landmarks: tuple[PhotoPoint, ...]
     on: date
 
 

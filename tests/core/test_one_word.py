@@ -1,0 +1,36 @@
+"""One meaning a word: a class is called like no other, and what the glossary names is there under that name."""
+
+import ast
+import importlib
+import re
+from collections import defaultdict
+
+from builders.database import ROOT
+
+#: What every modality, or every file of its kind, calls the same on purpose.
+SHARED = {"Settings"}
+
+
+def test_a_class_is_called_like_no_other() -> None:
+    found = defaultdict(list)
+    for path in (ROOT / "merak").rglob("*.py"):
+        for node in ast.parse(path.read_text()).body:
+            if isinstance(node, ast.ClassDef):
+                found[node.name].append(path.name)
+    assert {name: where for name, where in found.items() if len(where) > 1 and name not in SHARED} == {}
+
+
+def test_what_the_glossary_names_is_there() -> None:
+    named = re.findall(r"`((?:core|services|records)\.[a-z_.]+)\.([A-Z]\w+)`", (ROOT / "docs/glossary.md").read_text())
+    assert len(named) > 15
+    for module, name in named:
+        assert hasattr(importlib.import_module(f"merak.{module}"), name), f"{module}.{name}"
+
+
+def test_words_that_were_given_up_do_not_come_back() -> None:
+    gone = re.compile(r"\b(nought|errand|Tongue|let_go|standins?|stand-ins?)\b|merak[./](desk|door|standins)|core[./]session")
+    kept = {"migrations", "fixtures", "static/vendor", "test_one_word.py", "app.css"}
+    for folder in ("merak", "tests", "builders", "benchmarks", "docs"):
+        for path in (ROOT / folder).rglob("*"):
+            if path.suffix in (".py", ".html", ".js", ".toml", ".md") and not any(one in str(path) for one in kept):
+                assert not gone.search(path.read_text()), path
