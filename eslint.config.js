@@ -10,7 +10,5 @@ export default [
     languageOptions: { globals: globals.browser, ecmaVersion: 2024, sourceType: "module" },
     rules: { "no-var": "error", "no-unused-vars": ["error", { ignoreRestSiblings: true }], "prefer-const": "error", eqeqeq: "error", "no-implicit-globals": "error", "max-lines": ["error", 200] },
   },
-  // Two pages still stand in one file each.
-  { files: ["merak/web/static/js/{treat,plate}.js"], rules: { "max-lines": ["error", 440] } },
   { files: ["tests/js/**", "eslint.config.js"], languageOptions: { globals: globals.node } },
 ];

@@ -205,17 +205,21 @@ def test_what_others_did_while_a_tap_was_on_its_way_is_seen(browser: Browser, se
     sent(adaeze, visit, ("start", 60), ("next", 30))
     with signed_in_page(browser, server, "lin") as page:
         page.add_init_script(
-            """window.heard = 0; window.EventSource = class extends EventSource {
-              constructor(...all) { super(...all); this.addEventListener("message", () => { window.heard += 1; }); } };"""
+            """window.EventSource = class extends EventSource {
+              constructor(...all) {
+                super(...all);
+                let heard = 0;
+                this.addEventListener("message", () => { document.documentElement.dataset.heard = String(heard += 1); });
+              } };"""
         )
         at_the_chair(page, server, visit)
         expect(page.locator("#title")).to_have_text("Lift, right")
 
         def overtaken(route: Route) -> None:
             answer = route.fetch()
-            before = page.evaluate("window.heard")
+            before = page.locator("html").get_attribute("data-heard")
             sent(adaeze, visit, ("count", 0))
-            page.wait_for_function(f"window.heard > {before}")
+            expect(page.locator("html")).not_to_have_attribute("data-heard", str(before))
             route.fulfill(response=answer)
 
         at_the_next_tap(page, overtaken)

@@ -1,0 +1,102 @@
+// Every button and key of the chair.
+
+import { all, at, chair, it } from "./chair.js";
+import { over } from "./foresee.js";
+import { Keys } from "./keys.js";
+import { leave, mainPressed } from "./main_act.js";
+import { put } from "./paint.js";
+import { SHEETS, goTo, open_, show, shut } from "./panels.js";
+import * as sound from "./sound.js";
+
+async function sendPhoto(file, when, zone = "") {
+  const form = new FormData();
+  form.append("file", file);
+  form.append("when", when);
+  form.append("zone", zone);
+  const said = await it.line.instrument("/photo", form);
+  return said.ok === false ? said.words : "photograph kept";
+}
+
+async function ask(place, path, body) {
+  const said = await it.line.instrument(path, body);
+  place.dataset.says = said.words || "";
+  it.paint();
+  setTimeout(() => { delete place.dataset.says; it.paint(); }, 6000);
+  return said;
+}
+
+chair.addEventListener("click", (event) => {
+  const key = event.target.closest("[data-tap]"), go = event.target.closest("[data-go]"), place = event.target.closest("[data-place]");
+  if (key) it.tap(key.dataset.tap, key.dataset.value ? Number(key.dataset.value) : null, key.dataset.words || "");
+  else if (go) goTo(Number(go.dataset.go));
+  else if (place && Number(place.closest("[data-act]").dataset.act) === it.state.act) { it.last = { act: it.state.act, at: performance.now() }; it.tap("count", Number(place.dataset.place)); }
+  const seen = event.target.closest("[data-look]"), zone = event.target.closest("[data-zone]"), asks = event.target.closest("[data-ask]");
+  const opens = event.target.closest("[data-open-sheet]"), shuts = event.target.closest("[data-shut]");
+  if (seen) { it.look[seen.dataset.look] = Number(seen.dataset.value); it.paint(); }
+  if (zone) { it.where = zone.dataset.zone; it.paint(); }
+  if (asks) { it.chosen = { ...it.chosen, act: it.state.act, key: asks.dataset.ask }; it.paint(); }
+  if (opens && !it.watching) at(opens.dataset.openSheet).hidden ? open_(opens.dataset.openSheet) : shut(opens.dataset.openSheet);
+  if (shuts) shut(shuts.dataset.shut);
+});
+const zoneNow = () => it.painter.whereNow(it.state).part || it.order[it.state.act].parts[0]?.name || "";
+at("main-act").addEventListener("click", mainPressed);
+at("pause").addEventListener("click", () => it.tap("pause"));
+at("stop").addEventListener("click", () => { it.tap("halt"); sound.stopNow(); });
+at("go-on").addEventListener("click", () => it.tap("resume"));
+at("leave-act").addEventListener("click", () => it.tap("leave", null, it.state.why));
+at("end-visit").addEventListener("click", () => it.tap("stop", null, it.state.why));
+at("reopen")?.addEventListener("click", () => it.tap("reopen"));
+at("leaving-yes").addEventListener("click", () => goTo(it.going));
+at("leaving-no").addEventListener("click", () => shut("acts"));
+at("aside-again").addEventListener("click", () => it.line.again());
+at("incident-open").addEventListener("click", () => open_("why"));
+at("voice").addEventListener("click", () => { it.voice.toggle(); it.paint(); });
+at("colder").addEventListener("click", () => { it.draft = Math.max(20, it.draft - 0.5); it.paint(); });
+at("warmer").addEventListener("click", () => { it.draft = Math.min(60, it.draft + 0.5); it.paint(); });
+at("keep-reading").addEventListener("click", () => it.tap("reading", it.draft, "", { zone: zoneNow(), source: "hand" }));
+at("aim").addEventListener("click", () => { it.aimed = !it.aimed; it.paint(); });
+at("read").addEventListener("click", async () => {
+  const said = await ask(at("machine"), "/temperature", { zone: zoneNow(), aim_mm: it.aimed ? it.limits.below_mm : 0 });
+  if (said.ok) { it.draft = Math.round(said.value * 2) / 2; it.voice.say(said.value); }
+  put("said", said.words || "");
+});
+at("attach").addEventListener("click", () => ask(at("machine"), "/machine", {}));
+at("photo-file").addEventListener("change", async (event) => { put("said", await sendPhoto(event.target.files[0], "half face")); });
+at("incident-photo").addEventListener("change", async (event) => { put("photo-says", await sendPhoto(event.target.files[0], it.card || "incident")); });
+at("why").addEventListener("click", (event) => {
+  const because = event.target.closest("[data-why]"), opened = event.target.closest("[data-card]"), graded = event.target.closest("[data-grade]");
+  if (because) it.tap("why", null, because.dataset.why);
+  if (opened) show(opened.dataset.card === it.card ? "" : opened.dataset.card);
+  if (graded) { it.grade = Number(graded.dataset.grade); at("incident").querySelectorAll("[data-grade]").forEach((key) => key.setAttribute("aria-checked", String(Number(key.dataset.grade) === it.grade))); }
+});
+at("incident").addEventListener("submit", (event) => {
+  event.preventDefault();
+  const said = new FormData(event.target), done = said.get("done").trim();
+  put("incident-wrong", done.length < 3 ? "What was done? A few words: an empty incident says nothing." : "");
+  if (done.length < 3) return event.target.elements.done.focus();
+  it.tap("incident", it.grade, "", { card: it.card, zone: said.get("zone"), done, told: said.get("told") });
+  event.target.reset();
+  put("photo-says", "Written. A call tomorrow is on the list.");
+});
+at("unlock-form").addEventListener("submit", (event) => {
+  event.preventDefault();
+  const words = new FormData(event.target).get("words");
+  if (words.trim().length >= 5) { it.tap("unlock", null, words); event.target.reset(); shut("unlock-why"); }
+});
+
+const forward = () => { if (!over(it.state)) (it.state.following === null ? it.tap("finish") : leave()); };
+const upDown = (by) => (it.order[it.state.act].heat ? ((it.draft = Math.min(60, Math.max(20, it.draft + by))), it.paint()) : it.tap("level", by));
+const shownAsk = (key) => !at(key).hidden;
+const KEYS = {
+  " ": mainPressed, PageDown: mainPressed, Enter: mainPressed, ArrowRight: mainPressed, ArrowLeft: () => it.tap("uncount"), Backspace: () => it.tap("uncount"), PageUp: () => it.tap("uncount"),
+  ArrowUp: () => upDown(0.5), ArrowDown: () => upDown(-0.5), b: () => { if (!over(it.state) && it.state.act) it.tap("back"); },
+  p: () => it.tap(it.state.status === "paused" ? "resume" : "pause"), n: forward, v: () => { it.voice.toggle(); it.paint(); }, "?": () => open_("more"),
+  Escape: () => { if (!at("stop").disabled) at("stop").click(); },
+};
+new Keys((event) => {
+  const digit = /^Digit\d$/.test(event.code) || /^Numpad\d$/.test(event.code) ? Number(event.code.at(-1)) : null;
+  if (digit === null) return KEYS[event.key];
+  if (event.shiftKey) return shownAsk("heat") && digit && digit <= 5 ? () => it.tap("heat", digit === 5 ? 3.5 : digit) : null;
+  if (shownAsk("saying")) { const said = all("#saying [data-words]")[digit - 1]; return said ? () => said.click() : null; }
+  return shownAsk("pain") ? () => it.tap("pain", digit) : null;
+}, () => SHEETS.some((id) => !at(id).hidden));

@@ -1,0 +1,35 @@
+// The walk: footprints in working order.
+
+import { pan, say, sight } from "./view.js";
+
+export const stand = { here: null };
+export const walk = () => JSON.parse(document.getElementById("walk").textContent);
+
+export function step_to(n) {
+  const { cells, sections } = walk();
+  if (!cells.length) return;
+  stand.here = Math.min(Math.max(n, 0), cells.length - 1);
+  const [x, y, section, row] = cells[stand.here];
+  const mark = document.getElementById("here");
+  mark.setAttribute("d", sections[section].d);
+  mark.setAttribute("transform", `translate(${x} ${y})`);
+  mark.removeAttribute("hidden");
+  if (sight.view) pan(x - sight.view[0] - sight.view[2] / 2, y - sight.view[1] - sight.view[3] / 2);
+  say(`${stand.here + 1} of ${cells.length}: ${sections[section].name}, row ${row}, ${Math.abs(x).toFixed(0)} mm ${x < 0 ? "right" : "left"} of the midline`);
+}
+
+export function next_row(by) {
+  const { cells } = walk();
+  let n = stand.here ?? 0;
+  const [, , section, row] = cells[n] ?? [];
+  while (cells[n + by] && cells[n][2] === section && cells[n][3] === row) n += by;
+  step_to(n);
+}
+
+export function walked(event) {
+  const { cells } = walk();
+  const keys = { ArrowRight: () => step_to((stand.here ?? -1) + 1), ArrowLeft: () => step_to((stand.here ?? 1) - 1), ArrowDown: () => next_row(1), ArrowUp: () => next_row(-1), Home: () => step_to(0), End: () => step_to(cells.length - 1) };
+  if (!cells.length || !keys[event.key]) return false;
+  keys[event.key]();
+  return true;
+}
