@@ -108,7 +108,7 @@ def walk(browser: Browser, server: Server) -> None:
         page.get_by_label("signed on paper").check()
         page.get_by_role("button", name="Ines agrees").click()
         page.get_by_role("button", name="Begin").click()
-        page.locator("#main-act").click()
+        page.get_by_role("button", name="Start the clock").click()
         while not page.locator("#title").inner_text().startswith("Lift"):
             page.keyboard.press("n")
         for _ in range(17):

@@ -62,6 +62,12 @@ def asset(name: str) -> str:
     return f"/static/{name}?v={hashlib.sha256((STATIC / name).read_bytes()).hexdigest()[:10]}"
 
 
+@cache
+def parts(folder: str) -> tuple[str, ...]:
+    """The addresses of the modules of a folder, as they name each other: to be asked for at once and not one behind the other."""
+    return tuple(f"/static/{path.relative_to(STATIC)}" for path in sorted((STATIC / folder).glob("*.js")))
+
+
 def named_all(names: str) -> str:
     """Modalities and aspects joined by strokes, as they are called on screen."""
     return " and ".join(aspects()[name].words if name in aspects() else title(name) for name in names.split("/") if name)
@@ -89,6 +95,7 @@ def _environment() -> Environment:
     }
     env.globals |= {
         "asset": asset,
+        "parts": parts,
         "cited": cited,
         "draw": draw,
         "strokes": strokes,
