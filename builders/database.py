@@ -1,4 +1,4 @@
-"""Databases on the real PostgreSQL: an empty one, and the demo studio copied from a template that is made once a run."""
+"""Databases on the real PostgreSQL: an empty one, and the demo studio copied from a template that is made once for all tests."""
 
 import fcntl
 import gzip

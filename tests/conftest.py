@@ -26,7 +26,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 @pytest.fixture(scope="session")
 def run_folder(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Path:
-    """One folder for all workers of a run."""
+    """One folder for all workers."""
     mine = tmp_path_factory.getbasetemp()
     return mine if worker_id == "master" else mine.parent
 
