@@ -12,8 +12,9 @@ VERSIONS = {"plan": 1, "order": 1, "close": 1, "task": 1}
 
 
 def stamped(phase: str, body: Body) -> Body:
-    """The body as it is kept, with the version of its shape."""
-    return {**body, "v": VERSIONS.get(phase, 0)}
+    """The body as it is kept, with the version of its shape; one that never had another says none."""
+    version = VERSIONS.get(phase, 0)
+    return {**body, "v": version} if version else body
 
 
 def upgraded(phase: str, body: Body) -> Body:

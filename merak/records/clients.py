@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from merak.core.client.names import plain
+from merak.records.bodies import upgraded
 from merak.records.tables import Client
 
 _STANDS = (
@@ -57,10 +58,11 @@ def client(db: Session, client_id: UUID, most: int, skip: int = 0) -> ClientSeen
     return ClientSeen._make([*row[:8], row[8] or []]) if row else None
 
 
+_TOLD = ("look", "scales", "close", "photos", "photos_after")
 _PROGRESS = f"""
     SELECT that.id, that.starts_at, look.body, scales.body, close.body - 'facts', photos.body, photos_after.body, {_SAID}
     FROM visit AS that
-    {" ".join(_STANDS.format(phase) for phase in ("look", "scales", "close", "photos", "photos_after"))}
+    {" ".join(_STANDS.format(phase) for phase in _TOLD)}
     WHERE that.client_id = %(client)s AND that.status = 'closed' ORDER BY that.starts_at, that.id
 """  # noqa: S608 (constants)
 
@@ -81,7 +83,10 @@ class ClosedVisit(NamedTuple):
 def progress(db: Session, client_id: UUID) -> list[ClosedVisit]:
     """A client's closed visits, the oldest first."""
     rows = db.connection().exec_driver_sql(_PROGRESS, {"client": client_id})
-    return [ClosedVisit._make([row[0], row[1], *(part or {} for part in row[2:7]), row[7] or []]) for row in rows]
+    return [
+        ClosedVisit._make([row[0], row[1], *(upgraded(phase, row[n] or {}) for n, phase in enumerate(_TOLD, 2)), row[7] or []])
+        for row in rows
+    ]
 
 
 _CHANGES = f"""

@@ -147,7 +147,7 @@ _PHOTOS = """
 def photos_before(db: Session, visit: "VisitSeen") -> list[tuple[datetime, dict[str, Any]]]:
     """The photographs of the client's closed visits before this one, (when, view → photo), the oldest first."""
     rows = db.connection().exec_driver_sql(_PHOTOS, {"client": visit.client_id, "before": visit.starts_at})
-    return [(at, body) for at, body in rows]
+    return [(at, upgraded("photos", body)) for at, body in rows]
 
 
 class EarlierVisit(NamedTuple):

@@ -8,6 +8,7 @@ import psycopg
 import pytest
 
 from builders.work import AGREED, GRADED, as_, ask_nothing, later, lift_and_light, looked_twice, new_visit, setting, treated
+from merak.core.client.scales import SCALES
 from merak.core.errors import BadInput
 from merak.demo.portrait import portrait
 from merak.records.tables import Client, Visit
@@ -16,7 +17,7 @@ from merak.services.clients import clients, progress
 from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.permission import Denied, Sealed
 from merak.services.treatment import treating
-from merak.services.visit import asking, consenting, day, picturing, planning
+from merak.services.visit import asking, consenting, day, picturing, planning, scaling
 from merak.services.visit.file import find_visit, open_file
 
 BASE = "https://studio.example/"
@@ -47,6 +48,19 @@ def finished(ctx: Context, redness: int = 1, name: str = "", email: bool = True)
     looked_twice(later(ctx, minutes=50), visit, redness)
     closing.close(later(ctx, hours=1), visit, GRADED | {"senior": "Adaeze"}, BASE)
     return visit
+
+
+def test_what_a_visit_scored_is_drawn_and_nothing_else_of_its_record(ctx: Context) -> None:
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit)
+    scaling.score(ctx, visit, "ageing", {"ageing.type": "3"})
+    scaling.score(ctx, visit, "scars", {"scars.grade": "2"})
+    treated(ctx, visit)
+    looked_twice(later(ctx, minutes=50), visit)
+    closing.close(later(ctx, hours=1), visit, GRADED, BASE)
+    header, lines = progress.table(ctx, find_visit(ctx, visit).client_id)
+    told = {line[1]: line[2] for line in lines}
+    assert (told[SCALES["ageing"].title], told[SCALES["scars"].title]) == (3.0, 2.0) and len(header) == 4
 
 
 def again(ctx: Context, first: UUID, days: int = 8) -> tuple[Context, UUID]:

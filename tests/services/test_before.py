@@ -26,6 +26,7 @@ from merak.records import people
 from merak.records.bodies import UPGRADES, VERSIONS, stamped, upgraded
 from merak.records.people import Worker
 from merak.services.after import closing, tasks
+from merak.services.clients import progress
 from merak.services.context import Context
 from merak.services.treatment import treating
 from merak.services.treatment.standing import state_of
@@ -112,6 +113,7 @@ def test_every_visit_of_before_opens_and_closes_the_same(before: Context, told: 
         assert asking.asked(before, UUID(visit)).file.records and looking.looked(before, UUID(visit)).file
         assert planning.planned(before, UUID(visit)).plan.steps, "an old plan has its steps"
         assert consenting.consent_sheet(before, UUID(visit)).file
+        assert progress.progress(before, page.file.visit.client_id).curves is not None
     assert tasks.due(before), "old tasks are told"
 
 

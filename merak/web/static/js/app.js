@@ -81,7 +81,7 @@ document.addEventListener("htmx:beforeSwap", ({ detail }) => {
 });
 function restore() {
   for (const { old, at, form, open } of since) {
-    if (old.isConnected) continue;
+    if (old.isConnected || old.type === "file") continue;
     const ticked = ["radio", "checkbox"].includes(old.type);
     const now = [...document.getElementsByName(old.name)].find((one) => one.form?.id === form && (!ticked || one.value === old.value));
     if (!now) continue;
