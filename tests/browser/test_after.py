@@ -5,7 +5,7 @@ import re
 import httpx
 import psycopg
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Page, Route, expect
 
 from builders.browser import signed_in_page, violations
 from builders.server import Server, sign_in
@@ -177,3 +177,25 @@ def test_two_photographs_are_laid_over_each_other_and_a_place_is_measured(browse
         with page.expect_download() as table:
             page.get_by_role("link", name="As a table").click()
         assert "Water loss" in table.value.path().read_text(encoding="utf-8-sig")
+
+
+def test_the_sheet_follows_the_last_of_quick_answers(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    """Taps come while the sheet is being joined for the first of them: it is joined once more for the last."""
+    visit = begun(adaeze, booked(adaeze, "Hasty Invented"), "microcurrent", "led", "finish")
+    sent(adaeze, visit, ("start", 900), ("next", 700), ("count", 690), ("stop", 100))
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/close")
+        page.get_by_role("link", name=re.compile("1 after the treatment")).click()
+        cheek = page.locator("#z-right-upper-cheek")
+
+        def meanwhile(route: Route) -> None:
+            answer = route.fetch()
+            for grade in (2, 3):
+                cheek.click()
+                expect(cheek).to_have_attribute("aria-label", re.compile(f"redness {grade} of 4"))
+            route.fulfill(response=answer)
+
+        page.route("**/close/sheet", meanwhile, times=1)
+        cheek.click()
+        expect(cheek).to_have_attribute("aria-label", re.compile("redness 3 of 4"))
+        expect(page.locator("#sheet")).to_contain_text("No sauna")

@@ -68,6 +68,7 @@ document.addEventListener("htmx:afterSettle", () => { for (const id of opened) d
 document.addEventListener("click", (event) => { if (event.target.closest("[data-print]")) window.print(); });
 
 // What is typed or ticked while an earlier answer is under way outlives that answer: the page that comes back does not know of it yet.
+// Only where its form stays, which sends it next; in a form that is itself drawn anew it would be seen and never sent.
 const touched = new Map();
 let since = [];
 for (const kind of ["input", "change"]) {
@@ -77,16 +78,16 @@ document.addEventListener("htmx:beforeRequest", ({ detail }) => { detail.request
 document.addEventListener("htmx:beforeSwap", ({ detail }) => {
   const began = detail.requestConfig?.began ?? Infinity;
   for (const control of touched.keys()) if (!control.isConnected) touched.delete(control);
-  since = [...touched].filter(([, at]) => at > began).map(([old, at]) => ({ old, at, form: old.form?.id, open: old.closest("details")?.open }));
+  since = [...touched].filter(([, at]) => at > began).map(([old, at]) => ({ old, at, form: old.form, open: old.closest("details")?.open }));
 });
 function restore() {
   for (const { old, at, form, open } of since) {
-    if (old.isConnected || old.type === "file") continue;
+    if (old.isConnected || old.type === "file" || !form?.isConnected) continue;
     const ticked = ["radio", "checkbox"].includes(old.type);
-    const now = [...document.getElementsByName(old.name)].find((one) => one.form?.id === form && (!ticked || one.value === old.value));
+    const now = [...document.getElementsByName(old.name)].find((one) => one.form === form && (!ticked || one.value === old.value));
     if (!now) continue;
     if (ticked) now.checked = old.checked; else now.value = old.value;
-    if (open) now.closest("details").open = true;
+    if (open && now.closest("details")) now.closest("details").open = true;
     touched.set(now, at);
   }
 }
