@@ -22,7 +22,9 @@ def test_no_request_breaks_the_server(server: Server, mode: GenerationMode) -> N
     for result in api.get_all_operations():
         cases: st.SearchStrategy[Case] = result.ok().as_strategy(generation_mode=mode)
 
-        @settings(max_examples=5, deadline=None, database=None, phases=[Phase.generate], suppress_health_check=list(HealthCheck))
+        @settings(
+            max_examples=5, deadline=None, database=None, derandomize=True, phases=[Phase.generate], suppress_health_check=list(HealthCheck)
+        )
         @given(case=cases)
         def asked(case: Case) -> None:
             answer = case.call(headers=headers)
@@ -35,3 +37,10 @@ def test_no_request_breaks_the_server(server: Server, mode: GenerationMode) -> N
         with suppress(Unsatisfiable):  # nothing of it can be wrong
             asked()
     assert len(seen) > 60, "every calculation and every modality was asked"
+
+
+@pytest.mark.parametrize("gel_mm", [5e-324, 1e-9, 0.0099, 0.01])
+def test_a_breath_of_gel_is_none(server: Server, gel_mm: float) -> None:
+    client = sign_in(server.url, "tomas")
+    warmest = [client.post("/api/bench/heat", json={"power_w": 17, "gel_mm": mm}).json() for mm in (gel_mm, 0)]
+    assert "error" not in warmest[0] and warmest[0].keys() == warmest[1].keys()

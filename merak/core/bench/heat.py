@@ -31,6 +31,10 @@ DT = 0.1
 Readings = tuple[tuple[float, float], ...]
 
 
+#: Gel thinner than this is none: no cell of the model is as thin.
+FILM_MM = 0.01
+
+
 class HeatIn(Inputs):
     """A tip that works a zone, what lies on the skin, and what came after."""
 
@@ -60,7 +64,7 @@ class HeatIn(Inputs):
 
 def _heated(asked: HeatIn, flow: float, absorbed: float) -> tuple[HeatRun, ...]:
     """The heat, then the cold head where there is one."""
-    film = layer("gel", asked.gel_mm) if asked.gel_mm else None
+    film = layer("gel", asked.gel_mm) if asked.gel_mm >= FILM_MM else None
     skin = layers(flow, dermis=asked.dermis_mm, fat=asked.fat_mm)
     under = body(skin, Surface(asked.room_c, number("heat.air")), film)
     tip_m2 = asked.tip_mm**2 * 1e-6 * np.pi / 4
