@@ -52,7 +52,7 @@ class TapData(BaseModel):
 class TapIn(BaseModel):
     """One tap. `id` is made by the browser (UUIDv7), so that sending it again is harmless; `at` is the tap's own moment.
 
-    `step` is the step that it was made in; `value` a place, a level, a heat word, a pain or °C, by kind. `load` is the page load that it
+    `act` is the act that it was made in; `value` a place, a level, a heat word, a pain or °C, by kind. `load` is the page load that it
     was made in and `mono_s` the reading of that load's steady clock (s): with them no jump of a clock moves it.
     """
 
@@ -82,7 +82,7 @@ class TapsIn(BaseModel):
 
 
 class PaceOut(BaseModel):
-    """Seconds used, seconds still planned, how many of them are too many, the steps that go short as (step, seconds), what starves."""
+    """Seconds used, seconds still planned, how many of them are too many, the acts that go short as (act, seconds), what starves."""
 
     used_s: float
     left_s: float
@@ -92,7 +92,7 @@ class PaceOut(BaseModel):
 
 
 class LockOut(BaseModel):
-    """What a step waits for."""
+    """What an act waits for."""
 
     kind: Literal["licence", "spot"]
     words: str
@@ -292,7 +292,7 @@ async def _events(visit_id: UUID, read: Callable[[], str]) -> AsyncIterator[str]
 
 @router.post("/run/machine", response_model=SaidOut)
 def machine(request: Request, visit_id: UUID) -> Response:
-    """Lets the machine of the current step count for itself. `answer.ok` is false when it refuses what is planned. 409 without one."""
+    """Lets the machine of the current act count for itself. `answer.ok` is false when it refuses what is planned. 409 without one."""
     with entered(request) as ctx:
         answer, found = instruments.attach(ctx, visit_id)
         return _told({"answer": answer.model_dump(), "state": _standing(found, ctx)})
@@ -307,7 +307,7 @@ class ReadIn(BaseModel):
 
 @router.post("/run/temperature", response_model=SaidOut)
 def temperature(request: Request, visit_id: UUID, sent: ReadIn) -> Response:
-    """One reading of the infrared thermometer, kept as a tap. 409 where the step warms nothing."""
+    """One reading of the infrared thermometer, kept as a tap. 409 where the act warms nothing."""
     with entered(request) as ctx:
         answer, found = instruments.read_temperature(ctx, visit_id, sent.zone, sent.aim_mm)
         return _told({"answer": answer.model_dump(), "state": _standing(found, ctx)})

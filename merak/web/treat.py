@@ -22,14 +22,14 @@ from merak.web.pages import go, page, phase_context
 router = APIRouter(prefix="/visits/{visit_id}")
 #: What lies on the plate is drawn by the page, and not needed to count.
 DRAWN = {"lines": {"__all__": {"points"}}, "parts": {"__all__": {"outlines"}}, "cells": {"__all__": {"ring"}}}
-#: On the strip no step is narrower than this many seconds.
+#: On the strip no act is narrower than this many seconds.
 LEAST_S = 240
 #: Why a treatment is stopped, as buttons.
 REASONS = ("pain", "heat", "a patch, blister", "client asks", "client unwell", "machine", "time is up")
 
 
 class PlateView(NamedTuple):
-    """A plate of the run, with the steps that are done on it."""
+    """A plate of the run, with the acts that are done on it."""
 
     name: str
     drawing: Drawing

@@ -1,4 +1,4 @@
-"""What is done at the chair, step by step: its clock, what is counted where, what is asked, when it must not be overrun in silence."""
+"""What is done at the chair, act by act: its clock, what is counted where, what is asked, when it must not be overrun in silence."""
 
 from collections.abc import Iterable
 from functools import cached_property
@@ -16,7 +16,7 @@ Ring = tuple[Pair, ...]
 
 
 class StrokeLine(Frozen):
-    """One line of a stroke step: where it runs on the plate (mm), how often, at which level."""
+    """One line of a stroke act: where it runs on the plate (mm), how often, at which level."""
 
     path: str
     points: tuple[Pair, ...]
@@ -42,7 +42,7 @@ class Cell(Frozen):
 
 
 class HeatRule(Frozen):
-    """How warm a step may make the skin: band and stop at the surface (°C), heating under the tip (°C/s), how much hotter it is below."""
+    """How warm an act may make the skin: band and stop at the surface (°C), heating under the tip (°C/s), how much hotter it is below."""
 
     low_c: float
     high_c: float
@@ -55,9 +55,9 @@ class HeatRule(Frozen):
 
 
 class Act(Frozen):
-    """One step at the chair. `seconds` is the plan for its clock; a strict one may not be overrun in silence, and `over` says what then.
+    """One act at the chair. `seconds` is the plan for its clock; a strict one may not be overrun in silence, and `over` says what then.
 
-    `keeps` where the skin goes on when the hands pause (cream, acid, mask). `beside` is the number of the step in whose waiting time it is
+    `keeps` where the skin goes on when the hands pause (cream, acid, mask). `beside` is the number of the act in whose waiting time it is
     done. `level_most` is as far as a level may be raised at the chair: the highest that no ceiling refuses. `dials` is what the machine
     `machine` is set to, `plate` where it is done. `item` is the plan's item, `stage` the part of it.
     """
@@ -94,14 +94,14 @@ class Act(Frozen):
 
     @cached_property
     def wanted(self) -> tuple[int, ...]:
-        """How often each place is to be counted in one pass: lines, footprints or sections, whichever the step has."""
+        """How often each place is to be counted in one pass: lines, footprints or sections, whichever the act has."""
         if self.kind == "strokes":
             return tuple(line.repeats for line in self.lines)
         return (1,) * len(self.cells if self.kind == "pulses" else self.parts if self.kind == "sections" else ())
 
     @property
     def strokes(self) -> int:
-        """Everything that is counted in the whole step."""
+        """Everything that is counted in the whole act."""
         return sum(self.wanted) * self.passes
 
     @property
@@ -129,5 +129,5 @@ class Span(Frozen):
 
 
 def guests_of(acts: Iterable[Act], host: int) -> list[int]:
-    """The steps that are done in a step's waiting time, in order."""
+    """The acts that are done in an act's waiting time, in order."""
     return [n for n, act in enumerate(acts) if act.beside == host]

@@ -17,7 +17,7 @@ NOTHING: Mapping[str, Any] = MappingProxyType({})
 
 
 class Event(NamedTuple):
-    """One tap. `at` is its moment (aware), `id` the browser's. `step` is the step that it was made in, None for the current one; `value`
+    """One tap. `at` is its moment (aware), `id` the browser's. `act` is the act that it was made in, None for the current one; `value`
     a level, a place, a heat word, a pain, °C or a setting, by kind; `words` what was said; `data` what else belongs to it, among it the
     licences that its giver held (records of before do not say: there the holder's count); `by` who.
     """

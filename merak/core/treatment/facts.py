@@ -10,7 +10,7 @@ from merak.core.treatment.walk import missed_in_all
 
 
 class ActFacts(NamedTuple):
-    """Planned beside done, for one step of the record; `set_to` is what a test spot changed the setting to, `level` where it was at the
+    """Planned beside done, for one act of the record; `set_to` is what a test spot changed the setting to, `level` where it was at the
     last, `highest` the highest that anything was counted at, `changes` how often it was moved; `left` why it was left before its end,
     `cold` the zones that were worked and never reached their band, with what was read.
     """
@@ -35,7 +35,7 @@ class ActFacts(NamedTuple):
 
 
 def act_facts(order: Order, state: RunState, now: datetime) -> list[ActFacts]:
-    """What each step was to be and what it was."""
+    """What each act was to be and what it was."""
     facts = []
     for act, run in zip(order.acts, state.runs, strict=True):
         level = max((line.level for line in act.lines), default=None)
@@ -51,7 +51,7 @@ def act_facts(order: Order, state: RunState, now: datetime) -> list[ActFacts]:
 
 
 def cold(act: Act, run: ActRun) -> tuple[str, ...]:
-    """The zones of a warm step that were worked and never reached their band: (zone: what was read), in words."""
+    """The zones of a warm act that were worked and never reached their band: (zone: what was read), in words."""
     if act.heat is None or act.kind != "sections":
         return ()
     worked = {place for walk in (*run.passes, run.walk) for place in walk}

@@ -1,7 +1,7 @@
-"""The treatment as a fold over events: state = fold(steps, events).
+"""The treatment as a fold over taps: state = fold(order, taps).
 
 An event that does not fit the state it meets (a count while it stands, a second start) changes nothing; it stays on the record. What was
-tapped before the state changed still counts when it arrives after: a tap names its own step and its own moment.
+tapped before the state changed still counts when it arrives after: a tap names its own act and its own moment.
 """
 
 from collections.abc import Callable, Iterable
@@ -22,7 +22,7 @@ from merak.core.treatment.warmth import Warmth
 
 #: Readings of skin outside these are none, °C.
 COLDEST, WARMEST = -10.0, 80.0
-#: What may be said in one step, at most: beyond it the oldest goes.
+#: What may be said in one act, at most: beyond it the oldest goes.
 MOST_SAID = 60
 
 
@@ -42,7 +42,7 @@ def fold(order: Order, events: Iterable[Event], before: RunState | None = None) 
 
 
 def _act_of(state: RunState, order: Order, event: Event) -> int:
-    """The step that a tap was made in; the current one where it does not say, or says one that there is not."""
+    """The act that a tap was made in; the current one where it does not say, or says one that there is not."""
     return event.act if event.act is not None and 0 <= event.act < len(order.acts) else state.act
 
 
@@ -53,7 +53,7 @@ def _felt_in(state: RunState, order: Order, event: Event) -> ActRun:
 
 
 def _open(state: RunState, order: Order, event: Event) -> ActRun | None:
-    """The run of the tap's step when something may be counted in it: begun, unlocked, going on, or standing only since after the tap."""
+    """The run of the tap's act when something may be counted in it: begun, unlocked, going on, or standing only since after the tap."""
     n = _act_of(state, order, event)
     run = state.runs[n]
     if run.begun is None or run.over or locked(order, state, n) is not None:
@@ -108,7 +108,7 @@ def _pass(state: RunState, order: Order, event: Event) -> None:
 
 
 def _next(state: RunState, order: Order, event: Event) -> None:
-    """On to the next step; a tap that was made in another step than the current one has been overtaken. A host whose guests were not yet
+    """On to the next act; a tap that was made in another act than the current one has been overtaken. A host whose guests were not yet
     begun stays open beside them; after the last guest comes the host again.
     """
     here = state.act
@@ -122,7 +122,7 @@ def _next(state: RunState, order: Order, event: Event) -> None:
 
 
 def following(order: Order, state: RunState) -> int | None:
-    """The step that "next" leads to; None from the last one."""
+    """The act that "next" leads to; None from the last one."""
     here = state.act
     guests = [n for n in guests_of(order.acts, here) if state.runs[n].ended is None]
     if guests:
@@ -135,7 +135,7 @@ def following(order: Order, state: RunState) -> int | None:
 
 
 def _after(order: Order, host: int) -> int | None:
-    """The first step of the main track behind one."""
+    """The first act of the main track behind one."""
     return next((n for n in range(host + 1, len(order.acts)) if order.acts[n].beside is None), None)
 
 
@@ -150,7 +150,7 @@ def _go(state: RunState, order: Order, event: Event) -> None:
 
 
 def _turn_to(state: RunState, order: Order, to: int, event: Event) -> None:
-    """To any step, back or forth; what is on the skin works on."""
+    """To any act, back or forth; what is on the skin works on."""
     if state.status in ("running", "paused") and not state.owed:
         _bank(state, order, event.at)
         state.status, state.why, state.stood_at = "running", "", None
@@ -175,7 +175,7 @@ def _resume(state: RunState, order: Order, event: Event) -> None:
 
 
 def _level(state: RunState, order: Order, event: Event) -> None:
-    """Level up or down by `value`. Never below 1, and up only as far as the step's ceiling, which the core has set."""
+    """Level up or down by `value`. Never below 1, and up only as far as the act's ceiling, which the core has set."""
     n = _act_of(state, order, event)
     act, run = order.acts[n], state.runs[n]
     if state.status not in ("running", "paused") or run.begun is None or not act.lines or event.value is None:
@@ -216,7 +216,7 @@ def _pain(state: RunState, order: Order, event: Event) -> None:
 
 
 def _reading(state: RunState, order: Order, event: Event) -> None:
-    """A surface temperature in a zone. At the stop, or past the thermal dose, the step is over: nobody resumes it."""
+    """A surface temperature in a zone. At the stop, or past the thermal dose, the act is over: nobody resumes it."""
     n = _act_of(state, order, event)
     heat, run, zone = order.acts[n].heat, state.runs[n], str(event.data.get("zone", ""))
     if heat is None or run.begun is None or event.value is None or not COLDEST <= event.value <= WARMEST:
@@ -378,7 +378,7 @@ def _reopen(state: RunState, order: Order, event: Event) -> None:
 
 
 def _enter(state: RunState, order: Order, n: int, event: Event) -> None:
-    """At a step. A level that was moved on one side goes with the therapist to the other; another machine is not connected yet."""
+    """At an act. A level that was moved on one side goes with the therapist to the other; another machine is not connected yet."""
     if state.machine and order.acts[n].machine and order.acts[n].machine != order.acts[state.act].machine:
         state.machine = ""
     state.act = n
@@ -431,7 +431,7 @@ def _say(run: ActRun, event: Event, words: str) -> None:
 
 
 def _hand(run: ActRun, event: Event) -> None:
-    """Who had a hand in a step."""
+    """Who had a hand in an act."""
     if event.by and event.by not in run.hands:
         run.hands.append(event.by)
 

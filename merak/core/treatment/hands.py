@@ -15,7 +15,7 @@ def gives(kind: str, value: float | None, words: str) -> bool:
 
 
 def may_give(order: Order, state: RunState, n: int, kind: str, event: Event) -> str:
-    """ "" when the giver of a tap holds what its step asks for; else why the tap does nothing. It stays on the record."""
+    """ "" when the giver of a tap holds what its act asks for; else why the tap does nothing. It stays on the record."""
     licence, held = order.acts[n].licence, event.data.get("licences")
     if not licence or held is None or licence in held or not gives(kind, event.value, event.words):
         return ""

@@ -1,4 +1,4 @@
-"""What a step waits for before anything is counted in it: a licence, a test spot."""
+"""What an act waits for before anything is counted in it: a licence, a test spot."""
 
 from typing import Literal, NamedTuple
 
@@ -7,7 +7,7 @@ from merak.core.treatment.state import RunState
 
 
 class Lock(NamedTuple):
-    """Why a step may not go on, what opens it, and by which rule."""
+    """Why an act may not go on, what opens it, and by which rule."""
 
     kind: Literal["licence", "spot"]
     words: str
@@ -16,7 +16,7 @@ class Lock(NamedTuple):
 
 
 def locked(order: Order, state: RunState, n: int) -> Lock | None:
-    """What a step waits for; None when it is free. A spot opens it once its answer was to keep the setting, or a senior wrote why not."""
+    """What an act waits for; None when it is free. A spot opens it once its answer was to keep the setting, or a senior wrote why not."""
     act, run = order.acts[n], state.runs[n]
     if act.licence and act.licence not in state.licences:
         words = f"This asks for a licence for {act.licence}, which {state.holder or 'nobody here'} does not hold."

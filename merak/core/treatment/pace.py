@@ -12,8 +12,8 @@ RULE = "chair.late"
 
 
 class Pace(NamedTuple):
-    """Seconds used since the start, seconds still planned, how much of them is too long for the booked time; the steps that go short, as
-    (step, seconds it would lack); what else would starve, in words.
+    """Seconds used since the start, seconds still planned, how much of them is too long for the booked time; the acts that go short, as
+    (act, seconds it would lack); what else would starve, in words.
     """
 
     used_s: float

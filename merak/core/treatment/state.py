@@ -55,7 +55,7 @@ class Ending:
 
 @dataclass(slots=True)
 class ActRun:
-    """What happened in one step. `walk` is the places as they were counted in the pass under way, `tally` how often each was in it,
+    """What happened in one act. `walk` is the places as they were counted in the pass under way, `tally` how often each was in it,
     `passes` the walks of closed passes.
 
     `worked_s` are the seconds of its clock up to `since`, from which it runs on (None: it stands). `left` is why it was left before its
@@ -99,7 +99,7 @@ class ActRun:
 
     def copy(self) -> "ActRun":
         """One that may be changed."""
-        other = object.__new__(ActRun)  # at every tap, for every step: several times as quick as `replace`
+        other = object.__new__(ActRun)  # at every tap, for every act: several times as quick as `replace`
         for name in ActRun.__slots__:
             setattr(other, name, getattr(self, name))
         other.walk, other.tally, other.said, other.hands = self.walk[:], self.tally[:], self.said[:], self.hands[:]
@@ -113,7 +113,7 @@ class RunState:
     """Where a treatment stands. `why` is why it stands while it is paused or halted; `owed` the incident that is to be written first.
 
     `holder` has it in hand, with these licences. `stood_at` is the moment since which it stands. `machine` is "" without one, else
-    "plugged", "lost" or "hand". `ran` are the steps whose clocks were running when it was last ended. `unheard` is why the last tap did
+    "plugged", "lost" or "hand". `ran` are the acts whose clocks were running when it was last ended. `unheard` is why the last tap did
     nothing that its giver should know of.
     """
 
@@ -142,7 +142,7 @@ class RunState:
         return self.status in ("stopped", "finished")
 
     def worked_s(self, act: int, now: datetime) -> float:
-        """Seconds worked in a step up to `now`, pauses left out."""
+        """Seconds worked in an act up to `now`, pauses left out."""
         return self.runs[act].seconds(now)
 
     def copy(self) -> "RunState":

@@ -148,12 +148,12 @@ def _tap(ctx: Context, run: Run, kind: str, data: dict[str, Any], words: str = "
 
 
 def attach(ctx: Context, visit_id: UUID) -> tuple[Reply, Run]:
-    """Lets the machine of the current step count for itself: it is set as planned, or as the test spot said, and refuses what it cannot."""
+    """Lets the machine of the current act count for itself: it is set as planned, or as the test spot said, and refuses what it cannot."""
     with transaction(ctx.db):
         run = run_of(ctx, visit_id)
         n, act = run.state.act, run.acts[run.state.act]
         if not act.machine:
-            raise OutOfTurn("This step has no machine.")
+            raise OutOfTurn("This act has no machine.")
         if act.licence and act.licence not in treating.my_licences(ctx):
             raise Denied(f"Who holds a licence for {act.licence} connects it. {rule('chair.hands').words}")
         source = _one_source(ctx, act.machine)
@@ -181,7 +181,7 @@ def record(ctx: Context, visit_id: UUID, taps: Sequence[Tap]) -> Run:
 
 
 def at_work(ctx: Context, run: Run) -> dict[str, Any] | None:
-    """The machine of the current step as it stands, when it counts for itself."""
+    """The machine of the current act as it stands, when it counts for itself."""
     act = run.acts[run.state.act]
     if run.state.machine not in ("plugged", "lost") or not act.machine:
         return None
@@ -191,12 +191,12 @@ def at_work(ctx: Context, run: Run) -> dict[str, Any] | None:
 
 
 def read_temperature(ctx: Context, visit_id: UUID, zone: str, aim_mm: float) -> tuple[Reply, Run]:
-    """One reading of the thermometer in a zone, kept as a tap. Raises OutOfTurn where the current step warms nothing."""
+    """One reading of the thermometer in a zone, kept as a tap. Raises OutOfTurn where the current act warms nothing."""
     with transaction(ctx.db):
         run = run_of(ctx, visit_id)
         n, act = run.state.act, run.acts[run.state.act]
         if act.heat is None:
-            raise OutOfTurn("Nothing is warmed in this step.")
+            raise OutOfTurn("Nothing is warmed in this act.")
         place, around = _skin(ctx, visit_id, run)
         known = SimulatedThermometer.model_validate(simulators.one(ctx.db, THERMOMETER) or {})
         after, answer = known.read(place, around, aim_mm)

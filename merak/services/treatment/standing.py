@@ -14,7 +14,7 @@ SAID = 3
 
 
 def state_of(run: Run) -> dict[str, Any]:
-    """Where it stands: seconds, counts and words by step, as of the server's `now`."""
+    """Where it stands: seconds, counts and words by act, as of the server's `now`."""
     state, acts = run.state, run.acts
     tempo = pace(run.order, state, run.now)
     return {

@@ -15,6 +15,7 @@ from merak.core.knowledge import number, rule
 from merak.core.plan.acts import Act
 from merak.core.plan.visit_plan import visit_plan
 from merak.core.treatment import KINDS, EarlierTap, Event, Order, RunState, ToldMoment, fold, moment, ordered
+from merak.core.treatment.order import order_in
 from merak.records import events, people, tasks, visits
 from merak.records.db import transaction
 from merak.records.events import EventRow, NewEvent, TakenId
@@ -32,7 +33,7 @@ MOST_KEPT = 500
 
 @dataclass
 class Tap:
-    """One event as the browser sends it: its own id, kind, moment (aware), the step it was made in, and what belongs to its kind; the
+    """One event as the browser sends it: its own id, kind, moment (aware), the act it was made in, and what belongs to its kind; the
     page load that it was made in with the reading of its steady clock, and its age when it was sent (s). `own` taps the server makes.
     """
 
@@ -63,7 +64,7 @@ class Run:
 
     @property
     def acts(self) -> tuple[Act, ...]:
-        """The steps that were ordered."""
+        """The acts that were ordered."""
         return self.order.acts
 
 
@@ -171,9 +172,7 @@ def order_of(db: Session, visit_id: UUID) -> Order:
             raise OutOfTurn("The treatment has not begun.")
         if len(_orders) > MOST_KEPT:
             _orders.clear()
-        acts = tuple(Act.model_validate(act) for act in body["acts"])
-        booked = body.get("slot_s") or sum(act.seconds for act in acts)
-        _orders[visit_id] = Order(acts=acts, booked_s=booked, limits=body["limits"], edition=body["edition"])
+        _orders[visit_id] = order_in(body)
     return _orders[visit_id]
 
 
@@ -187,7 +186,7 @@ def begin(ctx: Context, visit_id: UUID, another_day: bool = True) -> None:
     """Fixes the plan as the order of the treatment. Raises OutOfTurn without consent, while anything is refused, and for a visit of
     another day unless it was said that this is meant (`another_day`).
 
-    The plan is computed afresh from today's answers, so that an answer given after consent still stops it. A step that asks for a licence
+    The plan is computed afresh from today's answers, so that an answer given after consent still stops it. An act that asks for a licence
     waits at the chair for who holds it. A second call is harmless.
     """
     with changing(ctx, visit_id, "treat") as file:

@@ -3,7 +3,6 @@
 from collections.abc import Callable
 from contextlib import suppress
 from typing import Any
-from uuid import UUID
 
 from pydantic import Field, ValidationError
 from uuid_utils.compat import uuid7
@@ -29,8 +28,9 @@ from merak.services.context import Context
 from merak.services.fields import decimal, said, shown
 from merak.services.visit.file import VisitFile
 
-#: How many steps back may be taken.
+#: How many changes may be taken back.
 BACK = 60
+TOOK_BACK, AGAIN = "took back: ", "again: "
 
 
 #: Where it is kept who last touched what is no step: side, methods, the order of steps.
@@ -47,18 +47,9 @@ class Touched(Frozen):
     page: str = ""
 
 
-class Change(Frozen):
-    """A change that may be taken back: from which version to which, by whom, and what."""
-
-    before: int
-    after: int
-    by: str
-    what: str
-
-
 class Draft(Frozen):
     """A version of a plan: the plan, what was typed and cannot be kept (by "step.field"), who touched what last; `changes` may be taken
-    back and `undone` done again, each by whoever made it.
+    back and `undone` done again: by person, the versions that their changes made, each out of the version before it.
     """
 
     plan: Plan = Plan()
@@ -67,8 +58,8 @@ class Draft(Frozen):
     touched: dict[str, Touched] = Field(default_factory=dict)
     what: str = ""
     who: str = ""
-    changes: tuple[Change, ...] = ()
-    undone: tuple[Change, ...] = ()
+    changes: dict[str, tuple[int, ...]] = Field(default_factory=dict)
+    undone: dict[str, tuple[int, ...]] = Field(default_factory=dict)
 
 
 #: (modality, setting) → (twin, words, unit, digits)
@@ -384,16 +375,11 @@ def _method(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -
 
 
 def _undo(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
-    return _back(ctx, file, draft, "changes", "undone", "took back: ")
+    return _back(ctx, file, draft, "changes", "undone", TOOK_BACK)
 
 
 def _redo(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
-    return _back(ctx, file, draft, "undone", "changes", "again: ")
-
-
-def last_of(changes: tuple[Change, ...], person: UUID) -> Change | None:
-    """The last of these changes that somebody made."""
-    return next((one for one in reversed(changes) if one.by == str(person)), None)
+    return _back(ctx, file, draft, "undone", "changes", AGAIN)
 
 
 def _back(ctx: Context, file: VisitFile, draft: Draft, out_of: str, into: str, words: str) -> Draft:
@@ -401,26 +387,26 @@ def _back(ctx: Context, file: VisitFile, draft: Draft, out_of: str, into: str, w
 
     Raises Refused where what it changed was changed again since.
     """
-    stack: tuple[Change, ...] = getattr(draft, out_of)
-    mine = last_of(stack, ctx.me.id)
-    if mine is None:
+    me, stack, other = str(ctx.me.id), getattr(draft, out_of), getattr(draft, into)
+    if not stack.get(me):
         return draft
-    before, after = (_draft_at(ctx, file, version) for version in (mine.before, mine.after))
+    *rest, version = stack[me]
+    before, after = _draft_at(ctx, file, version - 1), _draft_at(ctx, file, version)
+    what = after.what.removeprefix(TOOK_BACK).removeprefix(AGAIN)
     try:
         plan = taken_back(before.plan, after.plan, draft.plan)
     except Overtaken as met:
         touched = draft.touched.get(str(met) or WHOLE)
         who = f"{touched.who} changed it since: {touched.what}" if touched else "It was changed since"
-        raise Refused(f"“{mine.what}” cannot be taken back. {who}.", "plan.order") from None
-    now = file.records["plan"].version
-    back = Change(before=now, after=now + 1, by=mine.by, what=mine.what)
+        raise Refused(f"“{what}” cannot be taken back. {who}.", "plan.order") from None
     ids = {one.id for one in plan.steps}
-    fields = {
+    kept = {
         "typed": _texts_back(before.typed, after.typed, draft.typed, ids),
         "wrong": _texts_back(before.wrong, after.wrong, draft.wrong, ids),
+        out_of: {**stack, me: tuple(rest)},
+        into: {**other, me: (*other.get(me, ()), file.records["plan"].version + 1)[-BACK:]},
     }
-    stacks: dict[str, Any] = {out_of: tuple(one for one in stack if one is not mine), into: (*getattr(draft, into), back)[-BACK:]}
-    return _with(draft, plan, words + mine.what, **fields, **stacks)
+    return _with(draft, plan, words + what, **kept)
 
 
 def _texts_back(before: dict[str, str], after: dict[str, str], now: dict[str, str], steps: set[str]) -> dict[str, str]:

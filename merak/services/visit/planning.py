@@ -18,7 +18,7 @@ from merak.core.working import Caution
 from merak.records import visits
 from merak.services.context import Context, OutOfTurn
 from merak.services.fields import Shown, shown, texts
-from merak.services.visit.changes import BACK, OPS, TWINS, WHOLE, Change, Draft, Touched, draft_of, last_of, with_new_ids
+from merak.services.visit.changes import BACK, OPS, TWINS, WHOLE, Draft, Touched, draft_of, with_new_ids
 from merak.services.visit.file import VisitFile, changing, open_file
 
 
@@ -57,9 +57,9 @@ class Planned:
         refused = {key: f"{one.words} {one.act} [{rule(one.rule).source}]" for key, one in self.computed.refused.items()}
         return refused | self.draft.wrong
 
-    def mine(self, person: UUID) -> tuple[Change | None, Change | None]:
-        """What somebody could take back, and do again."""
-        return last_of(self.draft.changes, person), last_of(self.draft.undone, person)
+    def mine(self, person: UUID) -> tuple[bool, bool]:
+        """Whether somebody has something to take back, and to do again."""
+        return bool(self.draft.changes.get(str(person))), bool(self.draft.undone.get(str(person)))
 
     @property
     def settled(self) -> bool:
@@ -169,12 +169,14 @@ def _kept(ctx: Context, old: Draft, new: Draft, version: int, op: str, page: str
     fields = {key.partition(".")[0] for key, _ in old.typed.items() ^ new.typed.items()}
     touched = {key: one for key, one in old.touched.items() if key in now or key == WHOLE}
     touched |= {key: mark for key in now if was.get(key) != now[key] or key in fields}
-    if list(was) != list(now) or any(getattr(old.plan, name) != getattr(new.plan, name) for name in ("side", "methods")):
+    common = was.keys() & now.keys()
+    moved = [key for key in was if key in common] != [key for key in now if key in common]
+    if moved or any(getattr(old.plan, name) != getattr(new.plan, name) for name in ("side", "methods")):
         touched[WHOLE] = mark
     changes, undone = new.changes, new.undone
     if op not in ("undo", "redo"):
-        changes = (*changes, Change(before=version, after=version + 1, by=me, what=new.what))[-BACK:]
-        undone = tuple(one for one in undone if one.by != me)
+        changes = {**changes, me: (*changes.get(me, ()), version + 1)[-BACK:]}
+        undone = {**undone, me: ()}
     return new.model_copy(update={"touched": touched, "changes": changes, "undone": undone, "who": ctx.me.name})
 
 
