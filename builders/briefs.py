@@ -6,7 +6,8 @@ from typing import Any
 from builders.machines import LIFT, PANEL, SCALES, machine
 from merak.core.client import Findings
 from merak.core.modality.device import LedCard, MicrocurrentCard
-from merak.core.plan.brief import Brief, Machine
+from merak.core.plan.brief import Brief
+from merak.core.plan.facts import Facts, Machine
 from merak.core.plan.screening import Answer, Answers, questions
 from merak.core.plan.step import begin
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
@@ -32,7 +33,7 @@ def brief(answers: dict[str, Answer] | None = None, **changes: Any) -> Brief:
         "today": TODAY, "born": date(1980, 5, 1), "returning": False, "answers": nothing_found(returning) | (answers or {}),
         "findings": Findings(), "machines": MACHINES, "slot": 90,
     }  # fmt: skip
-    return Brief(**(base | changes))
+    return Brief(Facts(**(base | changes)))
 
 
 def plan_of(who: Brief, *modalities: str, **settings: Any) -> Plan:

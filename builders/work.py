@@ -6,12 +6,14 @@ from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
+from sqlalchemy import func, select
 from uuid_utils.compat import uuid7
 
 from merak.core.plan.screening import questions
 from merak.core.plan.visit_plan import Plan
 from merak.records import people
 from merak.records.people import Worker
+from merak.records.tables import Record
 from merak.services.after import answering
 from merak.services.context import Context
 from merak.services.treatment import treating
@@ -45,6 +47,14 @@ def new_visit(ctx: Context, name: str = "", start: datetime | None = None, **for
     fields = {"name": name or f"Invented {n}", "born": "1985-04-02", "day": f"{start:%Y-%m-%d}", "time": f"{start:%H:%M}", "minutes": "50",
               "therapist": str(ctx.me.id)}  # fmt: skip
     return day.add_visit(ctx, fields | form)
+
+
+def kept_before(ctx: Context, visit: UUID, phase: str, body: dict[str, Any]) -> None:
+    """A record as an older program wrote it, after those that stand."""
+    newest = select(func.coalesce(func.max(Record.version), 0)).where(Record.visit_id == visit, Record.phase == phase)
+    version = (ctx.db.scalar(newest) or 0) + 1
+    ctx.db.add(Record(visit_id=visit, phase=phase, version=version, body=body, by=ctx.me.id, at=ctx.now))
+    ctx.db.flush()
 
 
 def ask_nothing(ctx: Context, visit: UUID, **other: str) -> asking.AskPage:

@@ -9,7 +9,8 @@ from merak.api.bench import TROUBLE
 from merak.auth import entered
 from merak.core.client import Findings
 from merak.core.plan.acts import Span
-from merak.core.plan.brief import Brief, Wish
+from merak.core.plan.brief import Brief
+from merak.core.plan.facts import Wish
 from merak.core.plan.fitting import Clash
 from merak.core.plan.proposals import LeftOut, Support, proposals
 from merak.core.plan.screening import Answer, Letter, Standing, questions

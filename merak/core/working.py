@@ -4,11 +4,17 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from merak.core.remembered import by_value
+
 
 class Frozen(BaseModel):
     """Base of every value of the core: immutable, and strict about unknown fields."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
+
+    def __hash__(self) -> int:
+        """By value, whatever its fields hold."""
+        return hash((type(self), by_value(self.__dict__)))
 
 
 class Quantity(Frozen):

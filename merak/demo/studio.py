@@ -16,6 +16,7 @@ from merak.core.plan.screening import questions
 from merak.demo.portrait import portrait
 from merak.records import db as database
 from merak.records import people, tasks
+from merak.records.bodies.task import AskTask
 from merak.records.people import Worker
 from merak.records.tables import Base, Client, Course, Device, Person, Studio
 from merak.services.after import answering, closing, follow_ups
@@ -292,7 +293,7 @@ def load(fresh: bool = False) -> None:
             for login, (name, role, finger, licences) in STAFF.items()
         }
         db.add_all(
-            [*staff.values(), *(Device(modality=str(c["modality"]), card=CARD.validate_python(c).model_dump(mode="json")) for c in CARDS)]
+            [*staff.values(), *(Device(modality=str(c["modality"]), card=CARD.validate_python(c)) for c in CARDS)]
         )
         db.commit()
     workers = {login: Worker(person.id, person.name, person.role) for login, person in staff.items()}
@@ -416,10 +417,13 @@ def _asked_afterwards(ctx: Context, client_id: UUID, who: Invented) -> None:
     """What the client answered to the questions that were due by now; the last one with what this client has to say."""
     due = [task for task in tasks.asked_of(ctx.db, client_id) if task.due_at < ctx.now]
     for n, task in enumerate(due):
-        form = USUAL | {"settled_h": "1" if task.body["follow"] == "day1" else "0"} | (who.said if n == len(due) - 1 else {})
+        about = task.about
+        if not isinstance(about, AskTask):
+            continue
+        form = USUAL | {"settled_h": "1" if about.follow == "day1" else "0"} | (who.said if n == len(due) - 1 else {})
         at = Context(ctx.db, ctx.me, min(ctx.now, task.due_at + timedelta(hours=2)))
         with database.transaction(ctx.db):
-            task.answer, task.done_at = follow_ups.answered(at, task, form), at.now
+            task.done(follow_ups.answered(at, task, about, form), None, at.now)
 
 
 def _run(ctx: Context, visit_id: UUID) -> None:

@@ -2,14 +2,21 @@
 
 from collections import Counter
 from datetime import date, datetime
-from typing import Any, NamedTuple
+from typing import NamedTuple
 from uuid import UUID
 
+from pydantic import BaseModel, TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from merak.core.after.following import FollowUp
+from merak.core.after.incidents import PastIncident
+from merak.core.client import Findings
 from merak.core.client.names import plain
-from merak.records.bodies import upgraded
+from merak.records.bodies import opened
+from merak.records.bodies.house import Habits
+from merak.records.bodies.task import SaidAfter
+from merak.records.bodies.visit import CloseBody, Given, PhotosAfterBody, PhotosBody, ScalesBody
 from merak.records.tables import Client
 
 _STANDS = (
@@ -21,7 +28,7 @@ _SAID = "(SELECT json_agg(answer ORDER BY done_at) FROM task WHERE visit_id = th
 _CLIENT = f"""
     SELECT client.id, client.name, client.born, client.phone, client.email, client.language, client.habits,
         (SELECT count(*) FROM visit WHERE client_id = client.id AND status = 'closed'),
-        (SELECT json_agg(row_to_json(v)) FROM (
+        (SELECT json_agg(row_to_json(v))::text FROM (
             SELECT that.id, that.starts_at, that.minutes, that.status, that.session_no, course.name AS course, course.sessions,
                 person.name AS therapist, close.note, close.redness, close.swelling, close.did, close.stopped,
                 close.incidents,
@@ -38,6 +45,26 @@ _CLIENT = f"""
 """  # noqa: S608 (constants)
 
 
+class VisitTold(BaseModel):
+    """One visit of a client as their page tells it: what was kept at its close, and what was said after."""
+
+    id: UUID
+    starts_at: datetime
+    minutes: int
+    status: str
+    session_no: int
+    course: str
+    sessions: int
+    therapist: str
+    note: str | None
+    redness: int | None
+    swelling: int | None
+    did: dict[str, Given] | None
+    stopped: str | None
+    incidents: tuple[PastIncident, ...] | None
+    said: tuple[SaidAfter, ...] | None
+
+
 class ClientSeen(NamedTuple):
     """A client as their page shows one: how they are reached, how many visits are closed, the newest visits as they were kept."""
 
@@ -47,20 +74,26 @@ class ClientSeen(NamedTuple):
     phone: str
     email: str
     language: str
-    habits: dict[str, Any]
+    habits: Habits
     closed: int
-    visits: list[dict[str, Any]]
+    visits: list[VisitTold]
+
+
+_VISITS: TypeAdapter[list[VisitTold]] = TypeAdapter(list[VisitTold])
 
 
 def client(db: Session, client_id: UUID, most: int, skip: int = 0) -> ClientSeen | None:
     """A client and `most` visits from the newest down, in one question. None when there is no such client."""
     row = db.connection().exec_driver_sql(_CLIENT, {"client": client_id, "most": most, "skip": skip}).first()
-    return ClientSeen._make([*row[:8], row[8] or []]) if row else None
+    if row is None:
+        return None
+    return ClientSeen._make([*row[:6], Habits.model_validate(row[6]), row[7], _VISITS.validate_json(row[8] or "[]")])
 
 
 _TOLD = ("look", "scales", "close", "photos", "photos_after")
 _PROGRESS = f"""
-    SELECT that.id, that.starts_at, look.body, scales.body, close.body - 'facts', photos.body, photos_after.body, {_SAID}
+    SELECT that.id, that.starts_at, look.body::text, scales.body::text, (close.body - 'facts')::text, photos.body::text,
+        photos_after.body::text, {_SAID}::text
     FROM visit AS that
     {" ".join(_STANDS.format(phase) for phase in _TOLD)}
     WHERE that.client_id = %(client)s AND that.status = 'closed' ORDER BY that.starts_at, that.id
@@ -68,24 +101,36 @@ _PROGRESS = f"""
 
 
 class ClosedVisit(NamedTuple):
-    """One closed visit of a course as progress needs it; the phases' bodies, empty where nothing was kept, and what was said after."""
+    """One closed visit of a course as progress needs it, and what was said after."""
 
     visit: UUID
     at: datetime
-    look: dict[str, Any]
-    scales: dict[str, Any]
-    close: dict[str, Any]
-    photos: dict[str, Any]
-    photos_after: dict[str, Any]
-    said: list[dict[str, Any]]
+    look: Findings
+    scales: ScalesBody
+    close: CloseBody
+    photos: PhotosBody
+    photos_after: PhotosAfterBody
+    said: list[FollowUp]
+
+
+_ANSWERS: TypeAdapter[list[SaidAfter]] = TypeAdapter(list[SaidAfter])
 
 
 def progress(db: Session, client_id: UUID) -> list[ClosedVisit]:
     """A client's closed visits, the oldest first."""
     rows = db.connection().exec_driver_sql(_PROGRESS, {"client": client_id})
     return [
-        ClosedVisit._make([row[0], row[1], *(upgraded(phase, row[n] or {}) for n, phase in enumerate(_TOLD, 2)), row[7] or []])
-        for row in rows
+        ClosedVisit(
+            visit,
+            at,
+            opened(Findings, look or "{}"),
+            opened(ScalesBody, scales or "{}"),
+            opened(CloseBody, close or "{}"),
+            opened(PhotosBody, photos or "{}"),
+            opened(PhotosAfterBody, after or "{}"),
+            [one.said for one in _ANSWERS.validate_json(said or "[]") if one.said],
+        )
+        for visit, at, look, scales, close, photos, after, said in rows
     ]
 
 
@@ -102,14 +147,14 @@ class Graded(NamedTuple):
     client: UUID
     at: datetime
     grades: dict[str, dict[str, int]]
-    did: dict[str, Any]
+    did: frozenset[str]
     routine: str
 
 
 def graded(db: Session) -> list[Graded]:
     """Every closed visit of the studio, client by client, the oldest first."""
     rows = db.connection().exec_driver_sql(_CHANGES)
-    return [Graded(row[0], row[1], row[2] or {}, row[3] or {}, row[4] or "") for row in rows]
+    return [Graded(row[0], row[1], row[2] or {}, frozenset(row[3] or ()), row[4] or "") for row in rows]
 
 
 def named(db: Session, name: str, born: date) -> list[Client]:

@@ -1,12 +1,15 @@
 """The reactions register: what stands of each line, and what was used in which visit."""
 
 from datetime import datetime
-from typing import Any, NamedTuple
+from typing import NamedTuple
 from uuid import UUID
 
-from sqlalchemy import select
+from sqlalchemy import cast, select
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session
 
+from merak.records.bodies.house import ReactionBody
+from merak.records.bodies.visit import CloseBody, Given, UsedProduct
 from merak.records.tables import ReactionVersion
 
 _REGISTER = """
@@ -23,7 +26,7 @@ class ReactionLine(NamedTuple):
 
     id: UUID
     version: int
-    body: dict[str, Any]
+    body: ReactionBody
     at: datetime
     visit: UUID
     client_id: UUID
@@ -33,7 +36,8 @@ class ReactionLine(NamedTuple):
 
 def register(db: Session) -> list[ReactionLine]:
     """Every line as it stands, the newest visit first."""
-    return [ReactionLine(*row) for row in db.connection().exec_driver_sql(_REGISTER)]
+    rows = db.connection().exec_driver_sql(_REGISTER)
+    return [ReactionLine._make([*row[:2], ReactionBody.model_validate(row[2]), *row[3:]]) for row in rows]
 
 
 def versions(db: Session, reaction_id: UUID) -> list[ReactionVersion]:
@@ -44,7 +48,8 @@ def versions(db: Session, reaction_id: UUID) -> list[ReactionVersion]:
 
 def of_visit(db: Session, visit_id: UUID, source: str) -> ReactionVersion | None:
     """The line that a visit already has from this source."""
-    found = select(ReactionVersion).where(ReactionVersion.visit_id == visit_id, ReactionVersion.body["source"].astext == source)
+    whence = cast(ReactionVersion.body, JSONB)["source"].astext
+    found = select(ReactionVersion).where(ReactionVersion.visit_id == visit_id, whence == source)
     return db.scalar(found.order_by(ReactionVersion.version.desc()).limit(1))
 
 
@@ -55,6 +60,8 @@ _USED = """
 """
 
 
-def used(db: Session) -> list[tuple[UUID, dict[str, Any], list[dict[str, Any]]]]:
+def used(db: Session) -> list[tuple[UUID, dict[str, Given], tuple[UsedProduct, ...]]]:
     """What was done in every closed visit, and which products with which lots."""
-    return [(row[0], row[1] or {}, row[2] or []) for row in db.connection().exec_driver_sql(_USED)]
+    rows = db.connection().exec_driver_sql(_USED)
+    closed = ((row[0], CloseBody.model_validate({"did": row[1] or {}, "products": row[2] or ()})) for row in rows)
+    return [(visit, close.did, close.products) for visit, close in closed]

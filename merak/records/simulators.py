@@ -1,11 +1,12 @@
-"""Stand-ins as they stand."""
+"""Simulated instruments as they stand."""
 
-import json
-from typing import Any
+from typing import TypeVar
 
+from pydantic import BaseModel
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from merak.records.bodies.upgrades import Raw
 from merak.records.tables import Simulated
 
 _KEEP = """
@@ -14,16 +15,20 @@ _KEEP = """
 """
 
 
-def all_of(db: Session) -> dict[str, dict[str, Any]]:
+Instrument = TypeVar("Instrument", bound=BaseModel)
+
+
+def all_of(db: Session) -> dict[str, Raw]:
     """Every simulated instrument that was ever used."""
     return {id: body for id, body in db.execute(select(Simulated.id, Simulated.body))}  # noqa: C416 (rows)
 
 
-def one(db: Session, id: str) -> dict[str, Any] | None:
+def one(db: Session, id: str, model: type[Instrument]) -> Instrument | None:
     """One of them, as it was left; None before it was touched."""
-    return db.scalar(select(Simulated.body).where(Simulated.id == id))
+    body = db.scalar(select(Simulated.body).where(Simulated.id == id))
+    return model.model_validate(body) if body else None
 
 
-def keep(db: Session, id: str, body: dict[str, Any]) -> None:
+def keep(db: Session, id: str, instrument: BaseModel) -> None:
     """As it stands now."""
-    db.connection().exec_driver_sql(_KEEP, {"id": id, "body": json.dumps(body)})
+    db.connection().exec_driver_sql(_KEEP, {"id": id, "body": instrument.model_dump_json()})

@@ -4,16 +4,54 @@ from datetime import date, datetime
 from typing import Any
 from uuid import UUID
 
+from pydantic import TypeAdapter
 from sqlalchemy import BigInteger, ForeignKey, Identity, Index, UniqueConstraint, func, text
 from sqlalchemy.dialects.postgresql import JSONB, TIMESTAMP
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from sqlalchemy.types import TypeDecorator
 from uuid_utils.compat import uuid7
+
+from merak.core.body.marks import Mark
+from merak.core.modality.device import Card
+from merak.core.plan.routine import Routine
+from merak.records.bodies.house import Habits, House, LetterBody, ReactionBody
+from merak.records.bodies.task import TASKS, TaskAnswer, TaskBody
+from merak.records.bodies.upgrades import Raw, upgraded
+
+
+class Json(TypeDecorator[Any]):
+    """A column that holds values of one model as JSON."""
+
+    impl = JSONB
+    cache_ok = True
+
+    def __init__(self, model: Any) -> None:
+        super().__init__()
+        self.model = model
+        self._adapter: TypeAdapter[Any] = TypeAdapter(model)
+
+    def process_bind_param(self, value: Any, dialect: Any) -> Any:
+        """As JSON."""
+        return None if value is None else self._adapter.dump_python(value, mode="json")
+
+    def process_result_value(self, value: Any, dialect: Any) -> Any:
+        """As the model. Raises ValidationError for what it is not."""
+        return None if value is None else self._adapter.validate_python(value)
 
 
 class Base(DeclarativeBase):
     """Moments are UTC; ids are UUIDv7."""
 
-    type_annotation_map = {datetime: TIMESTAMP(timezone=True), dict[str, Any]: JSONB}  # noqa: RUF012
+    type_annotation_map = {  # noqa: RUF012
+        datetime: TIMESTAMP(timezone=True),
+        Raw: JSONB,
+        Habits: Json(Habits),
+        House: Json(House),
+        LetterBody: Json(LetterBody),
+        ReactionBody: Json(ReactionBody),
+        Mark: Json(Mark),
+        Routine: Json(Routine),
+    }
 
 
 class Studio(Base):
@@ -25,9 +63,9 @@ class Studio(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
     time_zone: Mapped[str]
-    opening: Mapped[dict[str, Any]]
+    opening: Mapped[dict[str, tuple[str, str]]] = mapped_column(JSONB)
     demo: Mapped[bool] = mapped_column(default=False)
-    house: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    house: Mapped[House] = mapped_column(default=House, server_default="{}")
 
 
 class SetUpCode(Base):
@@ -84,7 +122,7 @@ class Client(Base):
     phone: Mapped[str] = mapped_column(default="")
     email: Mapped[str] = mapped_column(default="", server_default="")
     language: Mapped[str] = mapped_column(default="en", server_default="en")
-    habits: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    habits: Mapped[Habits] = mapped_column(default=Habits, server_default="{}")
     merged_into: Mapped[UUID | None] = mapped_column(ForeignKey("client.id"))
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
     created_by: Mapped[UUID | None] = mapped_column(ForeignKey("person.id"))
@@ -133,7 +171,7 @@ class Record(Base):
     visit_id: Mapped[UUID] = mapped_column(ForeignKey("visit.id"))
     phase: Mapped[str]
     version: Mapped[int]
-    body: Mapped[dict[str, Any]]
+    body: Mapped[Raw]
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
     at: Mapped[datetime] = mapped_column(server_default=func.now())
 
@@ -155,8 +193,8 @@ class TreatEvent(Base):
     value: Mapped[float | None]
     words: Mapped[str] = mapped_column(default="")
     act: Mapped[int | None]
-    data: Mapped[dict[str, Any] | None]
-    clock: Mapped[dict[str, Any] | None]
+    data: Mapped[Raw | None]
+    clock: Mapped[Raw | None]
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
     received_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
@@ -173,13 +211,27 @@ class Task(Base):
     visit_id: Mapped[UUID] = mapped_column(ForeignKey("visit.id"), index=True)
     kind: Mapped[str]
     due_at: Mapped[datetime] = mapped_column(index=True)
-    body: Mapped[dict[str, Any]]
-    answer: Mapped[dict[str, Any] | None]
+    body: Mapped[Raw]
+    answer: Mapped[Raw | None]
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
     at: Mapped[datetime] = mapped_column(server_default=func.now())
     done_by: Mapped[UUID | None] = mapped_column(ForeignKey("person.id"))
     done_at: Mapped[datetime | None]
     link_hash: Mapped[str | None] = mapped_column(unique=True)
+
+    @property
+    def about(self) -> TaskBody:
+        """What it is about, as a value of its kind."""
+        return TASKS[self.kind][0].model_validate(upgraded("task", self.body))
+
+    @property
+    def came(self) -> TaskAnswer | None:
+        """What came of it; None while it is open."""
+        return TASKS[self.kind][1].model_validate(self.answer) if self.answer else None
+
+    def done(self, answer: TaskAnswer, by: UUID | None, at: datetime) -> None:
+        """What came of it is kept."""
+        self.answer, self.done_by, self.done_at = answer.model_dump(mode="json", exclude_none=True), by, at
 
 
 class Message(Base):
@@ -211,7 +263,7 @@ class ReactionVersion(Base):
     client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"))
     visit_id: Mapped[UUID] = mapped_column(ForeignKey("visit.id"), index=True)
     version: Mapped[int]
-    body: Mapped[dict[str, Any]]
+    body: Mapped[ReactionBody]
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
     at: Mapped[datetime] = mapped_column(server_default=func.now())
 
@@ -229,7 +281,7 @@ class Simulated(Base):
 
     __tablename__ = "simulated"
     id: Mapped[str] = mapped_column(primary_key=True)
-    body: Mapped[dict[str, Any]]
+    body: Mapped[Raw]
 
 
 class MarkVersion(Base):
@@ -246,7 +298,7 @@ class MarkVersion(Base):
     client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"), index=True)
     visit_id: Mapped[UUID] = mapped_column(ForeignKey("visit.id"), index=True)
     version: Mapped[int]
-    body: Mapped[dict[str, Any]]
+    body: Mapped[Mark]
     removed: Mapped[bool] = mapped_column(default=False)
     undoes: Mapped[UUID | None] = mapped_column(ForeignKey("mark.id"))
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
@@ -262,7 +314,7 @@ class LetterVersion(Base):
     letter_id: Mapped[UUID]
     client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"), index=True)
     version: Mapped[int]
-    body: Mapped[dict[str, Any]]
+    body: Mapped[LetterBody]
     file_id: Mapped[UUID | None] = mapped_column(ForeignKey("kept_file.id"))
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
     at: Mapped[datetime] = mapped_column(server_default=func.now())
@@ -288,7 +340,7 @@ class RoutineVersion(Base):
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
     routine_id: Mapped[UUID]
     version: Mapped[int]
-    body: Mapped[dict[str, Any]]
+    body: Mapped[Routine]
     removed: Mapped[bool] = mapped_column(default=False)
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
     at: Mapped[datetime] = mapped_column(server_default=func.now())
@@ -300,7 +352,7 @@ class Device(Base):
     __tablename__ = "device"
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
     modality: Mapped[str]
-    card: Mapped[dict[str, Any]]
+    card: Mapped[Card] = mapped_column(Json(Card))
     active: Mapped[bool] = mapped_column(default=True)
 
 

@@ -1,15 +1,16 @@
 """Tasks: what is due, for whom, and what came of it."""
 
-import json
 from collections.abc import Sequence
 from datetime import datetime
-from typing import Any, NamedTuple
+from typing import NamedTuple
 from uuid import UUID
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from merak.records.bodies import stamped
+from merak.core.after.following import FollowUp
+from merak.records.bodies import written
+from merak.records.bodies.task import KINDS, SaidAfter, TaskBody
 from merak.records.tables import Client, Task, Visit
 
 
@@ -17,9 +18,8 @@ class NewTask(NamedTuple):
     """A task on its way in; its id is that of the tap that made it, so that a repeated send makes no second one."""
 
     id: UUID
-    kind: str
     due_at: datetime
-    body: dict[str, Any]
+    body: TaskBody
     link_hash: str | None = None
 
 
@@ -33,11 +33,8 @@ _ADD = """
 def add_tasks(db: Session, visit_id: UUID, by: UUID, at: datetime, new: Sequence[NewTask]) -> None:
     """Adds tasks of a visit, each once."""
     for one in new:
-        values = {
-            "id": one.id, "kind": one.kind, "due": one.due_at,
-            "body": json.dumps(stamped("task", one.body)), "by": by, "at": at, "visit": visit_id,
-            "link": one.link_hash,
-        }  # fmt: skip
+        values = {"id": one.id, "kind": KINDS[type(one.body)], "due": one.due_at, "body": written(one.body)}
+        values |= {"by": by, "at": at, "visit": visit_id, "link": one.link_hash}
         db.connection().exec_driver_sql(_ADD, values)
 
 
@@ -58,15 +55,16 @@ def asked_of(db: Session, client_id: UUID) -> list[Task]:
     return list(db.scalars(found.order_by(Task.due_at, Task.id)))
 
 
-def said_after(db: Session, visit_ids: Sequence[UUID]) -> dict[UUID, list[dict[str, Any]]]:
+def said_after(db: Session, visit_ids: Sequence[UUID]) -> dict[UUID, list[FollowUp]]:
     """visit → what the client said of it, and of any earlier one since, in order."""
     since = (Task.visit_id == Visit.id) | (Task.done_at > Visit.starts_at)
     found = select(Visit.id, Task.answer).join(Task, (Task.client_id == Visit.client_id) & since)
     found = found.where(Visit.id.in_(visit_ids), Task.kind == "ask", Task.done_at.is_not(None))
-    said: dict[UUID, list[dict[str, Any]]] = {}
-    for visit_id, answer in db.execute(found.order_by(Task.done_at)):
-        if answer and "said" in answer:
-            said.setdefault(visit_id, []).append(answer["said"])
+    said: dict[UUID, list[FollowUp]] = {}
+    for visit_id, raw in db.execute(found.order_by(Task.done_at)):
+        answer = SaidAfter.model_validate(raw or {})
+        if answer.said:
+            said.setdefault(visit_id, []).append(answer.said)
     return said
 
 

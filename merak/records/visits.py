@@ -3,15 +3,24 @@
 import json
 from collections.abc import Sequence
 from datetime import date, datetime
+from functools import lru_cache
 from typing import Any, NamedTuple
 from uuid import UUID
 
-from sqlalchemy import func, select, update
+from pydantic import BaseModel, TypeAdapter
+from sqlalchemy import Text, cast, func, select, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 from uuid_utils.compat import uuid7
 
-from merak.records.bodies import stamped, upgraded
+from merak.core.body.marks import Mark
+from merak.core.plan.spots import SpotAnswer, SpotRead
+from merak.core.treatment.order import Ordered
+from merak.records.bodies import PHASES, Body, opened, read, written
+from merak.records.bodies.house import House, LetterBody
+from merak.records.bodies.task import SaidAfter
+from merak.records.bodies.upgrades import upgraded
+from merak.records.bodies.visit import CloseBody, Given, PhotosBody
 from merak.records.tables import Client, Course, Record, Visit
 
 
@@ -22,11 +31,25 @@ def between(db: Session, start: datetime, end: datetime, cancelled: bool = False
     return list(db.scalars(found.order_by(Visit.starts_at, Visit.id)))
 
 
-class VisitRecords(NamedTuple):
-    """The version of a phase that stands."""
+class VisitRecord(NamedTuple):
+    """The version of a phase that stands, as the database holds it."""
 
     version: int
-    body: dict[str, Any]
+    text: str
+
+
+class VisitRecords(dict[str, VisitRecord]):
+    """Phase → the version that stands."""
+
+    def body(self, model: type[Body]) -> Body | None:
+        """What stands on the phase that a model is the body of; None when nothing does."""
+        found = self.get(PHASES[model])
+        return opened(model, found.text) if found else None
+
+    def version(self, model: type[BaseModel]) -> int:
+        """The version that stands; 0 when none does."""
+        found = self.get(PHASES[model])
+        return found.version if found else 0
 
 
 # One step down the index for each phase, however many versions there are. Orders and sheets are long: their bodies are left out.
@@ -39,22 +62,26 @@ _STANDING = """
         SELECT version, body FROM record WHERE visit_id = v.id AND record.phase = s.phase ORDER BY version DESC LIMIT 1
     ) AS r
 """
-_SHORT = "CASE WHEN s.phase NOT IN ('order', 'sheet') THEN r.body END"
+_SHORT = "CASE WHEN s.phase NOT IN ('order', 'sheet') THEN r.body::text ELSE '' END"
 _LATEST = f"SELECT v.id, s.phase, r.version, {_SHORT} {_STANDING.format(visits='%(visits)s::uuid[]')}"
 
 
-def latest(db: Session, visit_ids: Sequence[UUID]) -> dict[UUID, dict[str, VisitRecords]]:
-    """visit → phase → the version that stands; the bodies of orders and sheets, which are long, are left out."""
-    standing: dict[UUID, dict[str, VisitRecords]] = {visit_id: {} for visit_id in visit_ids}
-    for visit_id, phase, version, body in db.connection().exec_driver_sql(_LATEST, {"visits": list(visit_ids)}):
-        standing[visit_id][phase] = VisitRecords(version, upgraded(phase, body or {}))
+def latest(db: Session, visit_ids: Sequence[UUID]) -> dict[UUID, VisitRecords]:
+    """visit → what stands on its phases; the bodies of orders and sheets, which are long, are left out."""
+    standing = {visit_id: VisitRecords() for visit_id in visit_ids}
+    for visit_id, phase, version, text in db.connection().exec_driver_sql(_LATEST, {"visits": list(visit_ids)}):
+        standing[visit_id][phase] = VisitRecord(version, text)
     return standing
 
 
-def order(db: Session, visit_id: UUID) -> dict[str, Any] | None:
+def order(db: Session, visit_id: UUID) -> Ordered | None:
     """The plan that a treatment was begun with, whole; None before it began."""
-    body = db.scalar(select(Record.body).where(Record.visit_id == visit_id, Record.phase == "order"))
-    return upgraded("order", body) if body else None
+    return standing(db, visit_id, Ordered)
+
+
+def is_ordered(db: Session, visit_id: UUID) -> bool:
+    """Whether a treatment began."""
+    return db.scalar(select(Record.id).where(Record.visit_id == visit_id, Record.phase == "order").limit(1)) is not None
 
 
 _BEGUN = """
@@ -75,9 +102,9 @@ _ADD_VERSION = """
 """
 
 
-def add_version(db: Session, visit_id: UUID, phase: str, body: dict[str, Any], by: UUID, at: datetime) -> None:
-    """A new version of a phase. The caller holds the turn (`lock`)."""
-    values = {"id": uuid7(), "visit": visit_id, "phase": phase, "body": json.dumps(stamped(phase, body)), "by": by, "at": at}
+def add_version(db: Session, visit_id: UUID, body: BaseModel, by: UUID, at: datetime) -> None:
+    """A new version of the phase that this is the body of. The caller holds the turn (`lock`)."""
+    values = {"id": uuid7(), "visit": visit_id, "phase": PHASES[type(body)], "body": written(body), "by": by, "at": at}
     db.connection().exec_driver_sql(_ADD_VERSION, values)
 
 
@@ -93,36 +120,30 @@ _ADD_NEXT = """
 """
 
 
-def add_next(db: Session, visit_id: UUID, phase: str, version: int, body: dict[str, Any], by: UUID, at: datetime) -> None:
+def add_next(db: Session, visit_id: UUID, version: int, body: BaseModel, by: UUID, at: datetime) -> VisitRecord:
     """The version after the one that was read, as a draft (acknowledged before the disk has it). Raises Taken when another was quicker."""
-    values = {
-        "id": uuid7(),
-        "visit": visit_id,
-        "phase": phase,
-        "version": version,
-        "body": json.dumps(stamped(phase, body)),
-        "by": by,
-        "at": at,
-    }
+    phase, text = PHASES[type(body)], written(body)
+    values = {"id": uuid7(), "visit": visit_id, "phase": phase, "version": version, "body": text, "by": by, "at": at}
     try:
         if db.connection().exec_driver_sql(_ADD_NEXT, values).rowcount != 1:
             raise Taken
     except IntegrityError as quicker:
         raise Taken from quicker
+    return VisitRecord(version, text)
 
 
-def version_of(db: Session, visit_id: UUID, phase: str, version: int) -> dict[str, Any] | None:
+def version_of(db: Session, visit_id: UUID, model: type[Body], version: int) -> Body | None:
     """One version of a phase; None when there is none."""
-    found = select(Record.body).where(Record.visit_id == visit_id, Record.phase == phase, Record.version == version)
-    body = db.scalar(found)
-    return upgraded(phase, body) if body else None
+    found = select(cast(Record.body, Text)).where(Record.visit_id == visit_id, Record.phase == PHASES[model], Record.version == version)
+    text = db.scalar(found)
+    return read(model, text) if text else None
 
 
-def standing(db: Session, visit_id: UUID, phase: str) -> dict[str, Any] | None:
+def standing(db: Session, visit_id: UUID, model: type[Body]) -> Body | None:
     """The whole of a phase as it stands, however long; None when nothing does."""
-    found = select(Record.body).where(Record.visit_id == visit_id, Record.phase == phase)
-    body = db.scalar(found.order_by(Record.version.desc()).limit(1))
-    return upgraded(phase, body) if body else None
+    found = select(cast(Record.body, Text)).where(Record.visit_id == visit_id, Record.phase == PHASES[model])
+    text = db.scalar(found.order_by(Record.version.desc()).limit(1))
+    return read(model, text) if text else None
 
 
 _LOTS = """
@@ -138,16 +159,16 @@ def last_lots(db: Session, since: datetime) -> dict[str, str]:
 
 
 _PHOTOS = """
-    SELECT that.starts_at, r.body FROM visit AS that
+    SELECT that.starts_at, r.body::text FROM visit AS that
     CROSS JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND phase = 'photos' ORDER BY version DESC LIMIT 1) AS r
     WHERE that.client_id = %(client)s AND that.status = 'closed' AND that.starts_at < %(before)s ORDER BY that.starts_at
 """
 
 
-def photos_before(db: Session, visit: "VisitSeen") -> list[tuple[datetime, dict[str, Any]]]:
-    """The photographs of the client's closed visits before this one, (when, view → photo), the oldest first."""
+def photos_before(db: Session, visit: "VisitSeen") -> list[tuple[datetime, PhotosBody]]:
+    """The photographs of the client's closed visits before this one, with when, the oldest first."""
     rows = db.connection().exec_driver_sql(_PHOTOS, {"client": visit.client_id, "before": visit.starts_at})
-    return [(at, upgraded("photos", body)) for at, body in rows]
+    return [(at, opened(PhotosBody, text)) for at, text in rows]
 
 
 class EarlierVisit(NamedTuple):
@@ -162,26 +183,26 @@ _AROUND = f"""
     SELECT visit.id, visit.client_id, visit.session_no, visit.starts_at, visit.minutes, visit.status,
         client.name, client.born, course.name, course.sessions,
         person.id, person.name, person.finger_mm, person.role, person.licences, person.careful_hands,
-        last.id, last.starts_at, studio.time_zone, studio.house,
+        last.id, last.starts_at, studio.time_zone, studio.house::text,
         (SELECT json_agg(id ORDER BY id) FROM device WHERE active),
         (SELECT json_agg(json_build_array(v.id, s.phase, r.version, {_SHORT})) {_STANDING.format(visits="ARRAY[visit.id, last.id]")}),
-        (SELECT json_agg(json_build_array(body, version) ORDER BY mark_id) FROM (
+        (SELECT json_agg(json_build_array(body::text, version) ORDER BY mark_id) FROM (
             SELECT DISTINCT ON (mark_id) mark_id, body, version, removed FROM mark
             WHERE client_id = visit.client_id AND (visit.status <> 'closed' OR at <= (
                 SELECT max(at) FROM record WHERE record.visit_id = visit.id AND phase = 'close'))
             ORDER BY mark_id, version DESC) AS m WHERE NOT removed),
-        (SELECT json_agg(body ORDER BY letter_id) FROM (
+        (SELECT json_agg(body ORDER BY letter_id)::text FROM (
             SELECT DISTINCT ON (letter_id) letter_id, body || jsonb_build_object('id', letter_id, 'file', file_id) AS body FROM letter
             WHERE client_id = visit.client_id ORDER BY letter_id, version DESC) AS l),
         (SELECT json_agg(json_build_array(that.starts_at, did.key, did.value, r.body - 'facts' - 'did',
-                (SELECT json_agg(task.answer || jsonb_build_object('told', task.done_at) ORDER BY task.done_at) FROM task
-                    WHERE task.visit_id = that.id AND task.kind = 'ask' AND task.done_at IS NOT NULL)) ORDER BY that.starts_at)
+                coalesce((SELECT json_agg(task.answer || jsonb_build_object('told', task.done_at) ORDER BY task.done_at) FROM task
+                    WHERE task.visit_id = that.id AND task.kind = 'ask' AND task.done_at IS NOT NULL), '[]')) ORDER BY that.starts_at)::text
             FROM visit AS that
             CROSS JOIN LATERAL (
                 SELECT body FROM record WHERE visit_id = that.id AND phase = 'close' ORDER BY version DESC LIMIT 1) AS r
             CROSS JOIN LATERAL jsonb_each(coalesce(r.body -> 'did', '{{}}'::jsonb)) AS did
             WHERE that.client_id = visit.client_id AND that.status = 'closed' AND that.starts_at < visit.starts_at),
-        (SELECT json_agg(json_build_array(body ->> 'modality', answer, done_at) ORDER BY done_at)
+        (SELECT json_agg(json_build_array(body ->> 'modality', answer -> 'answer', done_at) ORDER BY done_at)::text
             FROM task WHERE client_id = visit.client_id AND kind = 'spot' AND done_at IS NOT NULL)
     FROM visit
     JOIN client ON client.id = visit.client_id
@@ -236,24 +257,40 @@ class VisitSeen(NamedTuple):
     therapist: WhoTreats
 
 
+class LetterSeen(LetterBody):
+    """A doctor's letter as it stands, with its file."""
+
+    id: UUID
+    file: UUID | None = None
+
+
+class DoneBefore(NamedTuple):
+    """A modality that was done before: when, how, how the visit ended, and what the client said afterwards."""
+
+    at: datetime
+    modality: str
+    did: Given
+    close: CloseBody
+    said: list[SaidAfter]
+
+
 class Around(NamedTuple):
     """A visit and what it stands in: the client's last closed visit, the studio's time zone, choices and machines as (id, card), what
-    stands on the phases of both visits, the client's marks as they stand (for a closed visit, as they stood then), letters, what was
-    done before as (when, modality, what, how it ended, what the client said afterwards), and the test spots that were read as (modality,
-    answer, when).
+    stands on the phases of both visits, the client's marks as they stand, with their versions (for a closed visit, as they stood then),
+    letters, what was done before, and the test spots that were read, by modality.
     """
 
     visit: VisitSeen
     previous: EarlierVisit | None
     time_zone: str
-    house: dict[str, Any]
+    house: House
     cards: list[tuple[str, str]]
-    records: dict[str, VisitRecords]
-    earlier: dict[str, VisitRecords]
-    marks: list[VisitRecords]
-    letters: list[dict[str, Any]]
-    done: list[tuple[str, str, dict[str, Any], dict[str, Any], list[dict[str, Any]] | None]]
-    spots: list[tuple[str, dict[str, Any], str]]
+    records: VisitRecords
+    earlier: VisitRecords
+    marks: list[tuple[int, Mark]]
+    letters: list[LetterSeen]
+    done: list[DoneBefore]
+    spots: dict[str, SpotRead]
 
 
 def around(db: Session, visit_id: UUID) -> Around | None:
@@ -264,24 +301,45 @@ def around(db: Session, visit_id: UUID) -> Around | None:
     around_it = (WhoseVisit(*row[6:8]), WhichCourse(*row[8:10]), WhoTreats(*row[10:16]))
     visit = VisitSeen._make([*row[:6], *around_it])
     last_id, last_at, zone, house, cards, found, drawn, letters, done, spots = row[16:]
-    both: dict[str, dict[str, VisitRecords]] = {str(visit_id): {}, str(last_id): {}}
-    for of, phase, version, body in found or ():
-        both[of][phase] = VisitRecords(version, upgraded(phase, body or {}))
-    marks = [VisitRecords(version, body) for body, version in drawn or ()]
-    last = EarlierVisit(last_id, last_at) if last_id else None
+    both = {str(visit_id): VisitRecords(), str(last_id): VisitRecords()}
+    for of, phase, version, text in found or ():
+        both[of][phase] = VisitRecord(version, text)
     return Around(
         visit,
-        last,
+        EarlierVisit(last_id, last_at) if last_id else None,
         zone,
-        house,
+        opened(House, house),
         _cards(db, cards or []),
         both[str(visit_id)],
         both[str(last_id)],
-        marks,
-        letters or [],
-        done or [],
-        spots or [],
+        [(version, opened(Mark, text)) for text, version in drawn or ()],
+        _letters(letters),
+        _done(done),
+        _spots(spots),
     )
+
+
+_LETTERS: TypeAdapter[list[LetterSeen]] = TypeAdapter(list[LetterSeen])
+_DONE: TypeAdapter[list[DoneBefore]] = TypeAdapter(list[DoneBefore])
+_SPOTS: TypeAdapter[list[tuple[str, SpotAnswer, datetime]]] = TypeAdapter(list[tuple[str, SpotAnswer, datetime]])
+
+
+# What the same words say is read once: most of a client's past stays as it was from one page to the next.
+@lru_cache(maxsize=200)
+def _letters(text: str | None) -> list[LetterSeen]:
+    return _LETTERS.validate_json(text) if text else []
+
+
+@lru_cache(maxsize=200)
+def _done(text: str | None) -> list[DoneBefore]:
+    rows = json.loads(text) if text else []
+    return _DONE.validate_python([(at, modality, did, upgraded("close", close), said) for at, modality, did, close, said in rows])
+
+
+@lru_cache(maxsize=200)
+def _spots(text: str | None) -> dict[str, SpotRead]:
+    read_ = _SPOTS.validate_json(text) if text else []
+    return {modality: SpotRead(answer=answer, on=at.date()) for modality, answer, at in read_}
 
 
 #: Machine → its card as JSON. A card is written once and never changed, so it is read once a process.

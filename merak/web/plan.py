@@ -32,7 +32,7 @@ KIND_WORDS = {"gentle": "Gentle", "balanced": "Balanced", "strongest": "Stronges
 def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: bool = True) -> dict[str, Any]:
     """What the page's blocks need; what only the whole page shows is left out where only some of them are drawn anew."""
     file = planned.file
-    slot = min(file.brief.slot, file.brief.wish.minutes or file.brief.slot)
+    slot = min(file.brief.facts.slot, file.brief.facts.wish.minutes or file.brief.facts.slot)
     clashing = {one for clash in planned.computed.clashes for one in clash.steps}
     consents = (
         {"wordings": consenting.wordings(planned.plan), "guardian": consenting.needs_guardian(file)} if planned.redraw or whole else {}
@@ -40,7 +40,7 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
     return {
         **phase_context(ctx, file, "plan"), "page": planned, "changed": changed, "whole": whole, "title_of": title, "slot": slot,
         "told": _told,
-        "editable": may(ctx.me, "plan", file.visit), "currency": file.house.get("currency", "EUR"), "over": _over(planned, slot),
+        "editable": may(ctx.me, "plan", file.visit), "currency": file.house.currency, "over": _over(planned, slot),
         "trouble": clashing | {key.partition(".")[0] for key in planned.slips}, "general": consenting.GENERAL[consenting.VERSION],
         "wording_version": consenting.VERSION, "work_of": _work_of,
         "twins_of": {f"{planned.step.id}.{name}" for name in _twins(planned.step)} if planned.step else set(),

@@ -17,7 +17,8 @@ router = APIRouter(prefix="/tasks")
 
 
 def _shown(request: Request, ctx: Context, found: tasks.TaskPage) -> Response:
-    told = asked(found.due.task.body["follow"]) if "follow" in found.due.task.body else ()
+    follow = getattr(found.due.task.about, "follow", None)
+    told = asked(follow) if follow else ()
     return page(
         request,
         ctx,

@@ -8,7 +8,8 @@ from builders.briefs import EVERY_LICENCE, brief, plan_of, planned
 from merak.core.client import Findings
 from merak.core.errors import Refused
 from merak.core.modality.device import MACHINES, CardTip, LedCard, MachineCard, MicrocurrentCard
-from merak.core.plan.brief import Brief, Machine
+from merak.core.plan.brief import Brief
+from merak.core.plan.facts import Machine
 from merak.core.plan.routine import fitted, routine_of
 from merak.core.plan.visit_plan import visit_plan
 

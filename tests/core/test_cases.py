@@ -10,7 +10,8 @@ from builders.briefs import EVERY_LICENCE, TODAY, brief
 from merak.core.client import Findings
 from merak.core.knowledge import all_of
 from merak.core.modality.shared import Before
-from merak.core.plan.brief import Brief, Wish
+from merak.core.plan.brief import Brief
+from merak.core.plan.facts import Wish
 from merak.core.plan.proposals import proposals
 from merak.core.plan.screening import Answer
 from merak.core.plan.spots import SpotAnswer, SpotRead

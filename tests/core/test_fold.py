@@ -53,8 +53,8 @@ def valid(order: Order, state: RunState) -> None:
             assert act.keeps or any(other.beside == n for other in order.acts), "only what works by itself goes on elsewhere"
         if act.spot and one.strokes:
             assert one.unlocked or any(spot.answer for spot in one.spots), "nothing more of it before the spot was read"
-        missed, doubled = act_facts(order, state, at(9999))[n][8:10]
-        assert missed >= 0 and doubled >= 0
+        facts = act_facts(order, state, at(9999))[n]
+        assert facts.missed >= 0 and facts.doubled >= 0
         assert complete(act, one) or next_place(act, one) is not None or one.passes
     tempo = pace(order, state, at(9999))
     assert tempo.left_s >= 0 and 0 <= tempo.late_s <= tempo.left_s

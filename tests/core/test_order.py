@@ -14,7 +14,8 @@ from merak.core.knowledge import about, number
 from merak.core.modality.device import CardTip
 from merak.core.modality.shared import Before
 from merak.core.plan.acts import Act, guests_of
-from merak.core.plan.brief import Brief, Machine
+from merak.core.plan.brief import Brief
+from merak.core.plan.facts import Machine
 from merak.core.plan.places import area_of
 from merak.core.plan.spots import SpotAnswer, SpotRead
 from merak.core.plan.visit_plan import VisitPlan, visit_plan

@@ -14,7 +14,8 @@ from merak.core.errors import Refused
 from merak.core.knowledge import all_ids, book, methods, number
 from merak.core.modality import led as red_light
 from merak.core.modality.device import LedCard, MicrocurrentCard
-from merak.core.plan.brief import Brief, Wish
+from merak.core.plan.brief import Brief
+from merak.core.plan.facts import Wish
 from merak.core.plan.fitting import may_run_beside
 from merak.core.plan.proposals import proposals
 from merak.core.plan.routine import fitted, routine_of

@@ -11,7 +11,8 @@ from merak.core.client import Findings
 from merak.core.errors import Refused
 from merak.core.knowledge import about, conditions
 from merak.core.modality.shared import Before
-from merak.core.plan.brief import Brief, Wish, workable
+from merak.core.plan.brief import Brief, workable
+from merak.core.plan.facts import Wish
 from merak.core.plan.fitting import Placed, clashes
 from merak.core.plan.proposals import Candidate, Gain, Problem, allowed, best, brute, proposals, score, seconds_of
 from merak.core.plan.screening import STOPPING, questions
@@ -87,8 +88,8 @@ def test_no_proposal_holds_what_may_not_be(who: Brief) -> None:
     for one in found:
         of = in_force(who, Plan())
         assert one.computed.startable and not one.computed.refused, "no ceiling is passed"
-        assert one.computed.seconds / 60 <= min(who.slot, who.wish.minutes or who.slot) + 0.05
-        assert who.wish.money is None or (one.computed.numbers["visit.price"].value or 0) <= who.wish.money + 0.01
+        assert one.computed.seconds / 60 <= min(who.facts.slot, who.facts.wish.minutes or who.facts.slot) + 0.05
+        assert who.facts.wish.money is None or (one.computed.numbers["visit.price"].value or 0) <= who.facts.wish.money + 0.01
         placed = []
         for step in one.plan.steps:
             machine = who.machine(step.modality, step.machine)
@@ -97,9 +98,9 @@ def test_no_proposal_holds_what_may_not_be(who: Brief) -> None:
                 assert name not in who.board or who.board[name].verdict not in STOPPING
             zones = one.computed.zones[step.id]
             assert set(zones) <= set(workable(who, step.modality)), "no closed zone, no no-go area"
-            assert about()[step.modality].licence in ("", "senior", "micro depth", *who.licences)
+            assert about()[step.modality].licence in ("", "senior", "micro depth", *who.facts.licences)
             placed.append(Placed(step.id, step.modality, frozenset(zones)))
-        assert clashes(placed, who.newcomer, of, {k: v.on for k, v in who.history.items() if v.on}, TODAY) == (), "no order rule is broken"
+        assert clashes(placed, who.newcomer, of, {k: v.on for k, v in who.facts.history.items() if v.on}, TODAY) == (), "no order rule is broken"
         if who.newcomer:
             strong = {"crystal", "diamond", "peel", "rf_fractional", "focused_lifting", "micro_needling", "pulsed_light"}
             assert len([step for step in one.plan.steps if step.modality in strong]) <= 1, "a new client gets one strong thing"

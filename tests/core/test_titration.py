@@ -175,8 +175,11 @@ def test_the_skin_is_looked_at_twice_and_soothed_where_it_answered() -> None:
 
 
 def fact(**changes: object) -> ActFacts:
-    base = ActFacts("Light", 600, 600, 0, 0, None, (), True, 0, 0, (), None, "")
-    return base._replace(**changes)  # type: ignore[arg-type]
+    base = ActFacts(
+        title="Light", planned_s=600, done_s=600, planned_strokes=0, done_strokes=0, level=None, said=(), reached=True, missed=0, doubled=0,
+        hands=(), set_to=None, over="",
+    )  # fmt: skip
+    return base.model_copy(update=changes)
 
 
 def test_what_differs_is_told_and_a_stop_explains_itself() -> None:

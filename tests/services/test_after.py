@@ -11,6 +11,7 @@ from builders.work import AGREED, GRADED, as_, ask_nothing, later, lift_and_ligh
 from merak.core.client.scales import SCALES
 from merak.core.errors import BadInput
 from merak.demo.portrait import portrait
+from merak.records.bodies.task import SaidAfter
 from merak.records.tables import Client, Visit
 from merak.services.after import amending, answering, closing, follow_ups, outbox, outcomes, registering, returning, sending, tasks
 from merak.services.clients import clients, progress
@@ -73,7 +74,7 @@ def again(ctx: Context, first: UUID, days: int = 8) -> tuple[Context, UUID]:
 
 
 def asked(ctx: Context, visit: UUID, follow: str) -> tasks.Due:
-    return next(one for one in tasks.left_by(ctx, visit, "x") if one.task.body.get("follow") == follow)
+    return next(one for one in tasks.left_by(ctx, visit, "x") if getattr(one.task.about, "follow", "") == follow)
 
 
 def link(ctx: Context, visit: UUID, follow: str) -> str:
@@ -112,14 +113,14 @@ def test_what_differs_is_explained_and_a_strong_answer_asks_for_a_senior(ctx: Co
         closing.close(ctx, visit, form | {"why.all": "other", "senior": "Adaeze"})
     assert list(other.value.fields) == ["note"], "“see the note” needs one"
     closed = closing.close(ctx, visit, form | {"why.all": "client", "senior": "Adaeze", "note": "Left side hurried."})
-    body = closed.file.body("close")
-    assert set(body["why"].values()) == {"client"} and body["redness"] == 3 and body["senior"] == "Adaeze"
-    assert any("left" in told["title"] for told in body["differences"])
-    share = body["did"]["microcurrent"]["given"]
-    assert share["share"] < 1 and share["done"] == pytest.approx(share["planned"] * share["share"], rel=0.02)
+    kept = closed.kept
+    assert set(kept.why.values()) == {"client"} and kept.redness == 3 and kept.senior == "Adaeze"
+    assert any("left" in told.title for told in kept.differences)
+    share = kept.did["microcurrent"].given
+    assert share and share.planned and share.share < 1 and share.done == pytest.approx(share.planned * share.share, rel=0.02)
     assert {"heat", "sweat"} <= {line.topic for line in closed.sheet.lines}, "a skin that answered strongly keeps cool"
     (line,) = [one for one in registering.register(ctx).lines if one.visit == visit]
-    assert (line.body["grade"], line.body["what"], line.body["told"]) == (3, "redness", "Adaeze")
+    assert (line.body.grade, line.body.what, line.body.told) == (3, "redness", "Adaeze")
 
 
 def test_remedies_are_asked_for_ordered_and_done_in_that_order(ctx: Context) -> None:
@@ -159,8 +160,8 @@ def test_a_sealed_record_takes_additions_with_who_when_and_why(ctx: Context) -> 
     assert set(missing.value.fields) == {"what", "because", "redness"}
     amending.add(later(ctx, days=1), visit, {"what": "The chin was red, too.", "because": "seen on the photograph", "redness": "3"})
     page = closing.closing(later(ctx, days=2), visit)
-    (added,) = page.file.body("close")["added"]
-    assert added["what"] == "The chin was red, too. Redness 1 → 3." and added["by"] == "Adaeze Okonjo" and added["why"]
+    (added,) = page.kept.added
+    assert added.what == "The chin was red, too. Redness 1 → 3." and added.by == "Adaeze Okonjo" and added.why
     assert page.file.records["close"].version == 2 and page.sheet.lines == before.lines, "the sheet stays as it was handed over"
     open_one = new_visit(ctx)
     with pytest.raises(OutOfTurn):
@@ -169,7 +170,7 @@ def test_a_sealed_record_takes_additions_with_who_when_and_why(ctx: Context) -> 
 
 def test_follow_ups_are_left_sent_and_answered_once_by_the_secret_address(ctx: Context) -> None:
     visit = finished(ctx)
-    kinds = [one.task.body["follow"] for one in tasks.left_by(ctx, visit, "x")]
+    kinds = [one.task.about.follow for one in tasks.left_by(ctx, visit, "x")]  # type: ignore[union-attr]
     assert kinds == ["day1", "day7"]
     letters = outbox.sent_of(ctx, visit, "x")
     assert [one.state for one in letters] == ["waits", "waits"] and all(BASE in one.message.words for one in letters)
@@ -210,7 +211,7 @@ def test_a_bad_answer_raises_the_senior_and_stops_the_course(ctx: Context) -> No
     done = tasks.finish(as_(now, "adaeze"), raised.task.id, {"note": "called", "doctor": "yes"})
     assert done.said and done.said.note == "on the cheek"
     (line,) = [one for one in registering.register(ctx).lines if one.visit == visit]
-    assert line.body["what"] == "a blister or burn" and line.body["devices"] and line.body["source"] == "follow-up"
+    assert line.body.what == "a blister or burn" and line.body.devices and line.body.source == "follow-up"
     at, second = again(ctx, visit)
     board = open_file(at, second).brief.board
     assert any(
@@ -225,14 +226,14 @@ def test_a_second_bad_answer_keeps_what_was_done_about_the_first(ctx: Context) -
     opened(ctx, visit)
     follow_ups.asked_by(link(ctx, visit, "day1"), "e", ANSWERS | {"pain": "6"})
     (line,) = [one for one in registering.register(ctx).lines if one.visit == visit]
-    assert line.body["what"] == "pain" and line.body["grade"] == 0
+    assert line.body.what == "pain" and line.body.grade == 0
     settled = f"{find_visit(ctx, visit).starts_at.date()}"
     form = {"grade": "2", "settled": settled, "tell": "nobody", "done": "cool cloth", "told": "Marit"}
     registering.correct(later(ctx, days=90), line.id, form)
     follow_ups.asked_by(link(ctx, visit, "day7"), "e", ANSWERS | {"settled_h": "0", "redness": "3"})
     (line,) = [one for one in registering.register(ctx).lines if one.visit == visit]
-    assert (line.version, line.body["grade"], line.body["what"]) == (3, 3, "redness or swelling")
-    assert (line.body["done"], line.body["told"], line.body["settled"]) == ("cool cloth", "Marit", ""), "open again, nothing forgotten"
+    assert (line.version, line.body.grade, line.body.what) == (3, 3, "redness or swelling")
+    assert (line.body.done, line.body.told, line.body.settled) == ("cool cloth", "Marit", ""), "open again, nothing forgotten"
 
 
 def test_a_mark_that_is_told_of_an_earlier_visit_still_stops_the_next(ctx: Context) -> None:
@@ -276,7 +277,7 @@ def test_the_question_before_a_session_comes_and_goes_with_its_booking(ctx: Cont
     before = asked(ctx, visit, "before")
     assert before.due.hour == 10 and (following.starts_at.astimezone(ctx.zone).date() - before.due.date()).days == 1
     day.cancel(as_(gap, "joost"), following.id)
-    assert asked(ctx, visit, "before").task.answer == {"dropped": True}
+    assert asked(ctx, visit, "before").task.came == SaidAfter(dropped=True)
     assert {one.message.recalled for one in outbox.sent_of(ctx, visit, "x") if one.message.task_id == before.task.id} == {True}
 
 
@@ -306,8 +307,8 @@ def test_the_register_keeps_versions_and_asks_for_what_is_wrong(ctx: Context) ->
         later(ctx, days=90), line.id, {"grade": "3", "settled": settled, "tell": "maker", "done": "cool cloth", "told": "M."}
     )
     page = registering.reaction(ctx, line.id)
-    assert [one.version for one in page.versions] == [2, 1] and page.line.body["settled"] == settled
-    assert page.versions[1].body["grade"] == 4, "the first version stands as it was"
+    assert [one.version for one in page.versions] == [2, 1] and page.line.body.settled == settled
+    assert page.versions[1].body.grade == 4, "the first version stands as it was"
     with pytest.raises(NotFound):
         registering.reaction(ctx, uuid4())
 

@@ -12,7 +12,7 @@ from typing import Any
 from uuid import UUID
 
 import pytest
-from sqlalchemy import create_engine
+from sqlalchemy import create_engine, text
 from sqlalchemy.orm import Session
 
 from builders.database import of_before
@@ -23,7 +23,9 @@ from merak.core.knowledge import Rule
 from merak.core.treatment import act_facts, fold, following, locked, pace
 from merak.core.treatment.facts import delivered
 from merak.records import people
-from merak.records.bodies import UPGRADES, VERSIONS, stamped, upgraded
+from merak.records.bodies import PHASES, read, written
+from merak.records.bodies.task import TASKS
+from merak.records.bodies.upgrades import UPGRADES, VERSIONS, upgraded, versioned
 from merak.records.people import Worker
 from merak.services.after import closing, tasks
 from merak.services.clients import progress
@@ -155,6 +157,37 @@ def test_the_fold_reads_its_order_and_nothing_else(name: str, monkeypatch: pytes
 def test_a_body_says_its_version_and_a_later_one_is_refused() -> None:
     for phase, version in VERSIONS.items():
         assert len(UPGRADES[phase]) == version, "one upgrader a version"
-        assert upgraded(phase, stamped(phase, {"kept": 1})) == {"kept": 1}
+        assert upgraded(phase, versioned(phase, {"kept": 1})) == {"kept": 1}
         with pytest.raises(ValueError, match="later version"):
             upgraded(phase, {"v": version + 1})
+
+
+def left_out(was: Any, now: Any, where: str = "") -> list[str]:
+    """Where something of what was kept is not in what is kept now."""
+    if isinstance(was, dict):
+        return [one for key in was for one in left_out(was[key], now.get(key, "gone"), f"{where}.{key}")]
+    if isinstance(was, list):
+        return [one for n, value in enumerate(was) for one in left_out(value, now[n] if n < len(now) else "gone", f"{where}[{n}]")]
+    return [] if was == now or moment_of(was) == moment_of(now) is not None else [f"{where}: {was!r} is {now!r}"]
+
+
+def moment_of(value: Any) -> datetime | None:
+    try:
+        return datetime.fromisoformat(value)
+    except (TypeError, ValueError):
+        return None
+
+
+def test_every_body_of_before_is_read_whole_and_written_whole(before: Context) -> None:
+    models, seen = {phase: model for model, phase in PHASES.items()}, set()
+    for phase, raw in before.db.execute(text("SELECT phase, body FROM record")):
+        kept = read(models[phase], json.dumps(raw))
+        again = written(kept)
+        assert read(models[phase], again) == kept, "it is read as it was written"
+        assert left_out(upgraded(phase, raw), json.loads(again)) == [], phase
+        seen.add(phase)
+    assert seen == models.keys() - {"margins", "overrides", "photos_after"}
+    for kind, body, answer in before.db.execute(text("SELECT kind, body, answer FROM task")):
+        about, came = TASKS[kind]
+        assert left_out(upgraded("task", body), json.loads(written(read(about, json.dumps(body))))) == []
+        assert answer is None or left_out(answer, came.model_validate(answer).model_dump(mode="json")) == []

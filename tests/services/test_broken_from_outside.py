@@ -226,11 +226,11 @@ def test_an_incident_reaches_everything_that_follows(ctx: Context) -> None:
     tapped(ctx, visit, "stop", words="heat")
     looked_twice(ctx, visit, 1)
     closed = closing.close(ctx, visit, GRADED | {"senior": "Adaeze"})
-    assert closed.file.body("close")["incidents"] == [
+    assert [one.model_dump() for one in closed.kept.incidents] == [
         {"card": "Burn", "zone": "right mid cheek", "grade": 2, "modality": "rf_bulk", "done": "cooled for 20 minutes"}
     ]
     lines = [one for one in registering.register(ctx).lines if one.visit == visit]
-    assert [line.body["what"] for line in lines] == ["Burn"], "what was struck out is no reaction"
+    assert [line.body.what for line in lines] == ["Burn"], "what was struck out is no reaction"
     back = returning.returning(ctx, visit)
     assert (
         back.proposal and (back.proposal.at.date() - find_visit(ctx, visit).starts_at.date()).days >= 7 and "incident" in back.proposal.why

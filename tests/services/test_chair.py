@@ -68,7 +68,7 @@ def test_a_spot_of_pulsed_light_is_a_visit_of_its_own_and_is_carried_into_the_ne
     tapped(ctx, visit, "stop", words="client asks")
     looked_twice(ctx, visit)
     closed = closing.close(ctx, visit, GRADED)
-    assert "pulsed_light" not in closed.file.body("close")["did"], "a spot is no treatment"
+    assert "pulsed_light" not in closed.kept.did, "a spot is no treatment"
     (due,) = tasks.left_by(ctx, visit, "x")
     assert due.task.kind == "spot" and due.task.due_at - ctx.now >= timedelta(hours=48) - timedelta(seconds=2)
     look = {"redness": "1", "swelling": "0", "pain": "1", "mark": "no"}
@@ -79,7 +79,7 @@ def test_a_spot_of_pulsed_light_is_a_visit_of_its_own_and_is_carried_into_the_ne
     assert set(missing.value.fields) == {"redness", "swelling", "pain", "mark"}
     assert any(one.task.id == due.task.id for one in tasks.due(later(ctx, hours=30)))
     read = tasks.finish(later(ctx, hours=49), due.task.id, {**look, "redness": "3"})
-    assert read.answer and read.answer.verdict == "down" and read.answer.set_to == due.task.body["at"] - 1
+    assert read.answer and read.answer.verdict == "down" and read.answer.set_to == due.task.about.at - 1
     with pytest.raises(OutOfTurn, match="done already"):
         tasks.finish(later(ctx, hours=50), due.task.id, look)
     ahead = later(ctx, days=15)

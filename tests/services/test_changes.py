@@ -2,9 +2,8 @@
 
 import pytest
 
-from builders.work import as_, ask_nothing, new_visit, setting, step_of
+from builders.work import as_, ask_nothing, kept_before, new_visit, setting, step_of
 from merak.core.errors import BadInput
-from merak.records import visits
 from merak.records.db import transaction
 from merak.services.context import Context
 from merak.services.studio import practice
@@ -118,10 +117,10 @@ def test_records_from_before_there_were_steps_still_open(ctx: Context) -> None:
     lift = {"": "on", ".level": "3,5", ".current": "188", ".paths": "low|middle"}
     light = {"": "on", ".minutes": "12", ".fluence": "44", ".distance_cm": "10"}
     older = {"side": "left"} | {f"microcurrent{key}": v for key, v in lift.items()} | {f"led{key}": v for key, v in light.items()}
-    answers = {**open_file(ctx, visit).body("ask")["answers"], "injections": {"option": "filler", "on": None}}
+    answers = open_file(ctx, visit).asked.model_dump(mode="json")["answers"] | {"injections": {"option": "filler", "on": None}}
     with transaction(ctx.db):
-        visits.add_version(ctx.db, visit, "plan", {"draft": older, "changed": ""}, ctx.me.id, ctx.now)
-        visits.add_version(ctx.db, visit, "ask", {"answers": answers}, ctx.me.id, ctx.now)
+        kept_before(ctx, visit, "plan", {"draft": older, "changed": ""})
+        kept_before(ctx, visit, "ask", {"answers": answers})
     page = planning.planned(ctx, visit)
     assert order(page) == ["microcurrent", "led"] and page.plan.side == "left"
     assert page.plan.steps[0].settings["level"] == 3.5 and page.plan.steps[0].settings["paths"] == ["low", "middle"]

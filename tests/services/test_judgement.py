@@ -129,8 +129,8 @@ def test_consent_keeps_the_words_and_the_signature_and_a_minor_needs_a_guardian(
         consenting.consent(ctx, visit, {"agreed": "yes", "guardian": "A Parent", "signature": "data:image/png;base64,AAAA"})
     consenting.consent(ctx, visit, {"agreed": "yes", "guardian": "A Parent", "signature": signature()})
     sheet = consenting.consent_sheet(ctx, visit)
-    assert sheet.body["guardian"] == "A Parent" and sheet.signature and sheet.signature.startswith(b"\x89PNG")
-    assert {one.modality for one in sheet.wordings} == {"mask", "led"} and sheet.body["words"] == consenting.VERSION
+    assert sheet.body.guardian == "A Parent" and sheet.signature and sheet.signature.startswith(b"\x89PNG")
+    assert {one.modality for one in sheet.wordings} == {"mask", "led"} and sheet.body.words == consenting.VERSION
 
 
 def test_pictures_are_drawn_anew_without_what_they_told(ctx: Context) -> None:

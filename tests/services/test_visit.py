@@ -156,7 +156,7 @@ def test_closing_asks_for_what_is_missing_and_seals(ctx: Context) -> None:
     )
     looked_twice(ctx, visit)
     closed = closing.close(ctx, visit, GRADED)
-    assert closed.file.body("close")["stopped"] == "pain" and closed.file.body("close")["led_minutes"] is None
+    assert closed.kept.stopped == "pain" and closed.kept.led_minutes is None
     assert not any("light" in line.words or "muscle" in line.words for line in closed.sheet.lines), "what was not begun is not spoken of"
     for write in (
         lambda: asking.save_answers(ctx, visit, {"heart": "yes"}),

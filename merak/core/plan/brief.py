@@ -1,113 +1,60 @@
-"""All that a plan follows from, besides what is chosen."""
+"""What follows from the facts of a visit, besides what is chosen."""
 
-from collections.abc import Callable, Iterable
-from contextlib import suppress
-from datetime import date
-from functools import cached_property
-from typing import Any, TypeVar, cast
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+from typing import Any
 
-from pydantic import Field, PrivateAttr
-
-from merak.core.body.marks import Mark
 from merak.core.body.plate import PLATES, area_cm2, zone_names
-from merak.core.body.treatable import BESIDE, Narrowed, Treatable, treatable
-from merak.core.client import Findings, LastTime
+from merak.core.body.treatable import BESIDE, Treatable, treatable
 from merak.core.knowledge import about, all_of, book, number, quantity, traits
-from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.device import Card, fits
+from merak.core.modality.device import fits
 from merak.core.modality.shared import Subject
-from merak.core.plan.screening import HOUSEKEEPING, Answers, Board, Letter, Override, board
-from merak.core.plan.spots import SpotRead
-from merak.core.working import Frozen, Quantity
+from merak.core.plan.facts import Facts, Machine
+from merak.core.plan.screening import HOUSEKEEPING, Board, board
+from merak.core.remembered import remembered
+from merak.core.working import Quantity
 
-T = TypeVar("T")
-NOTHING = object()
 #: Modalities whose test spot is read days later, on a visit of its own.
 SPOT_FIRST = frozenset({"peel", "pulsed_light"})
-#: More than this is not kept for one client.
-MOST_KEPT = 150
+#: So many are kept of what was worked out lately, for all clients together.
+MOST_KEPT = 4_000
 
 
-class Machine(Frozen):
-    """One of the studio's machines: its id and card."""
+@dataclass(frozen=True)
+class Brief:
+    """What follows from the facts. Two of the same facts are the same."""
 
-    id: str
-    card: Card
+    facts: Facts
 
+    def __hash__(self) -> int:
+        return self._hash
 
-class Wish(Frozen):
-    """What the client wants most (conditions), which event is coming, how much time and money there is; None: not said."""
-
-    goals: tuple[str, ...] = ()
-    event: date | None = None
-    minutes: float | None = Field(None, ge=5, le=480)
-    money: float | None = Field(None, ge=0, le=100_000)
-
-
-class Brief(Frozen):
-    """All that a plan follows from. `finger_mm` is the therapist's finger breadth; `narrowed` are margins that a senior narrowed for this
-    visit, `marks` what stands on the client's plates; `spots` the test spots that were read, by modality; `licences` and `senior` are the
-    treating person's; `methods` the studio's schools;
-    `prices` its prices by modality, which are the house's where it has none; `slot` the booked minutes.
-    """
-
-    today: date
-    born: date
-    returning: bool
-    answers: Answers
-    findings: Findings
-    last: LastTime | None = None
-    history: dict[str, Before] = Field(default_factory=dict)
-    finger_mm: float = 16
-    narrowed: tuple[Narrowed, ...] = ()
-    marks: tuple[Mark, ...] = ()
-    machines: tuple[Machine, ...] = ()
-    letters: tuple[Letter, ...] = ()
-    overrides: tuple[Override, ...] = ()
-    spots: dict[str, SpotRead] = Field(default_factory=dict)
-    wish: Wish = Wish()
-    licences: frozenset[str] = frozenset()
-    senior: bool = False
-    careful_hands: bool = False
-    methods: dict[str, str] = Field(default_factory=dict)
-    prices: dict[str, float] = Field(default_factory=dict)
-    slot: float = 60
-
-    _kept: dict[Any, Any] = PrivateAttr(default_factory=dict)
+    @cached_property
+    def _hash(self) -> int:
+        return hash(self.facts)
 
     def but(self, **changes: Any) -> "Brief":
-        """The same with some of it changed; nothing that was worked out before goes along."""
-        return Brief.model_construct(**{name: getattr(self, name) for name in Brief.model_fields} | changes)
-
-    def once(self, key: Any, work: Callable[[], T]) -> T:
-        """What follows from this brief and `key` alone, worked out once: at a change of a plan most of it stays as it was."""
-        kept = self._kept
-        found = kept.pop(key, NOTHING)  # two at once may both work it out, and neither minds
-        if found is NOTHING:
-            found = work()
-        kept[key] = found  # the last used last
-        if len(kept) > MOST_KEPT:
-            with suppress(RuntimeError, StopIteration):
-                kept.pop(next(iter(kept)), None)
-        return cast(T, found)
+        """The brief of the same facts with some of them changed."""
+        return Brief(self.facts.model_copy(update=changes))
 
     @cached_property
     def board(self) -> Board:
         """Where each modality stands today."""
         return board(
-            self.answers, self.born, self.today, self.returning, self.findings, self.letters, self.overrides, self.offered,
-            {name: (last.mark, on) for name, last in self.history.items() if last.mark and (on := last.marked_on or last.on)},
+            self.facts.answers, self.facts.born, self.facts.today, self.facts.returning, self.facts.findings, self.facts.letters, self.facts.overrides, self.offered,
+            {name: (last.mark, on) for name, last in self.facts.history.items() if last.mark and (on := last.marked_on or last.on)},
         )  # fmt: skip
 
     @cached_property
     def offered(self) -> frozenset[str]:
         """What this studio can do."""
-        return offered_by(tuple(one.card for one in self.machines))
+        return offered_by(tuple(one.card for one in self.facts.machines))
 
     def machine(self, modality: str, wanted: str = "") -> Machine | None:
         """The machine for a modality: the wanted one, or the first that does it."""
-        fitting = sorted((one for one in self.machines if fits(one.card, modality)), key=lambda one: one.card.modality != modality)
+        fitting = sorted((one for one in self.facts.machines if fits(one.card, modality)), key=lambda one: one.card.modality != modality)
         return next((one for one in fitting if one.id == wanted), None if wanted else next(iter(fitting), None))
 
     def card(self, modality: str) -> Any:
@@ -118,26 +65,26 @@ class Brief(Frozen):
     @property
     def newcomer(self) -> bool:
         """Whether this client is new here."""
-        return not self.returning
+        return not self.facts.returning
 
     def area(self, work: str, plate: str = "face") -> Treatable:
         """Where a modality may go on one of this client's plates, by this therapist's hand."""
-        return treatable(self.findings.measures, work, self.finger_mm, plate, self.narrowed, self.marks)
+        return treatable(self.facts.findings.measures, work, self.facts.finger_mm, plate, self.facts.narrowed, self.facts.marks)
 
     def subject(self, modality: str, area: float) -> Subject:
         """The client as a modality's rules see one."""
-        dry = self.answers.get("dry_air")
-        sun = self.answers.get("sun")
-        low = self.findings.hydration is not None and self.findings.hydration < number("look.hydration.low")
+        dry = self.facts.answers.get("dry_air")
+        sun = self.facts.answers.get("sun")
+        low = self.facts.findings.hydration is not None and self.facts.findings.hydration < number("look.hydration.low")
         return Subject(
-            phototype=self.findings.phototype,
-            sensitive=bool(self.findings.sensitive),
-            first_visit=modality not in self.history,
+            phototype=self.facts.findings.phototype,
+            sensitive=bool(self.facts.findings.sensitive),
+            first_visit=modality not in self.facts.history,
             tanned=sun is not None and sun.option in ("tanned", "burnt"),
             dehydrated=(dry is not None and dry.option == "yes") or low,
             area_cm2=max(area, 0.01),
             verdict=self.board[modality].verdict if modality in self.board else "go",
-            last=self.history.get(modality),
+            last=self.facts.history.get(modality),
         )
 
     @cached_property
@@ -162,15 +109,21 @@ class Brief(Frozen):
         """Whether only a test spot is done today: it was never done here, or there was an incident, and none that was read since speaks
         for it.
         """
-        before, read = self.history.get(modality), self.spots.get(modality)
+        before, read = self.facts.history.get(modality), self.facts.spots.get(modality)
         if modality not in SPOT_FIRST or (before is not None and not before.incident):
             return False
         old = before is not None and read is not None and before.on is not None and read.on <= before.on
-        return read is None or old or not read.speaks(self.today)
+        return read is None or old or not read.speaks(self.facts.today)
 
     def price(self, modality: str) -> float:
         """What the studio asks for a modality, in its currency."""
-        return self.prices.get(modality, traits()[modality].price)
+        return self.facts.prices.get(modality, traits()[modality].price)
+
+
+@lru_cache(maxsize=64)
+def brief_of(facts: Facts) -> Brief:
+    """The brief of these facts, with all that was worked out from the same ones lately."""
+    return Brief(facts)
 
 
 def offered_by(cards: Iterable[Any]) -> frozenset[str]:
@@ -192,12 +145,9 @@ def plate_of(zones: tuple[str, ...], modality: str) -> str:
     return next((name for name in PLATES if zones[0] in zone_names(name)), "face")
 
 
+@remembered(MOST_KEPT)
 def workable(brief: Brief, modality: str, zones: tuple[str, ...] = ()) -> dict[str, float]:
     """Zone → treatable cm² (both sides) for a modality: what was asked for, less what an answer, a finding, a margin or a mark closes."""
-    return brief.once(("zones", modality, zones), lambda: _workable(brief, modality, zones))
-
-
-def _workable(brief: Brief, modality: str, zones: tuple[str, ...]) -> dict[str, float]:
     if modality in HOUSEKEEPING or not about()[modality].work:
         whole = brief.area("mask", plate_of(zones, modality)).plate.zones
         areas = {key: area_cm2(shape) for key, shape in whole.items()}

@@ -14,10 +14,11 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import CardTip, MachineCard, MicrocurrentCard
 from merak.core.modality.shared import incremented, more_energy
 from merak.core.plan.acts import Act, Cell, HeatRule, Part, Span, StrokeLine
-from merak.core.plan.brief import Brief, plate_of
+from merak.core.plan.brief import MOST_KEPT, Brief, plate_of
 from merak.core.plan.places import grid_cells, section_parts, zone_parts
 from merak.core.plan.spots import SpotRule, SpotWord
 from merak.core.plan.step import Worked, compute, lifted, school_acts
+from merak.core.remembered import remembered
 
 Schools = dict[str, str]
 
@@ -44,8 +45,12 @@ def own_acts(brief: Brief, one: Worked, side: Side, of: Schools, laid: bool) -> 
     """The steps of one item. The last of a waiting one is its wait."""
     if laid:
         return tuple(_asked(one, act) for act in _made(brief, one, side, of, laid))
-    key = ("acts", one.step.model_dump_json(), one.seconds, one.spot_only, side, tuple(of.items()))
-    return brief.once(key, lambda: tuple(_asked(one, act) for act in _made(brief, one, side, of, laid)))
+    return _known_acts(brief, one, side, of)
+
+
+@remembered(MOST_KEPT)
+def _known_acts(brief: Brief, one: Worked, side: Side, of: Schools) -> tuple[Act, ...]:
+    return tuple(_asked(one, act) for act in _made(brief, one, side, of, laid=False))
 
 
 def _made(brief: Brief, one: Worked, side: Side, of: Schools, laid: bool) -> Iterable[Act]:
@@ -336,7 +341,7 @@ def spot_rule(brief: Brief, one: Worked, laid: bool = True) -> SpotRule | None:
         return None
     module, card = MODALITIES[name], one.machine.card if one.machine else None
     field = module.INCREMENT.field
-    dark = (brief.findings.phototype or 0) >= 4
+    dark = (brief.facts.findings.phototype or 0) >= 4
     rule_id = {"peel": "acid.spot", "pulsed_light": f"pulsed_light.spot{'.dark' * dark}"}.get(name, "rf_fractional.spot")
     minutes = number(rule_id) * (1 if name == "rf_fractional" else 60)
     at = float(getattr(one.settings, field))

@@ -226,8 +226,8 @@ def _wanted(brief: Brief) -> list[tuple[Condition, int]]:
     """The conditions that were found, with their severity, and those that the client wants most though they are not graded."""
     found = []
     for condition in conditions().values():
-        worst = 1 if condition.id == "settle" else brief.findings.worst(condition.id)
-        if not worst and condition.id in brief.wish.goals:
+        worst = 1 if condition.id == "settle" else brief.facts.findings.worst(condition.id)
+        if not worst and condition.id in brief.facts.wish.goals:
             worst = 1
         if worst:
             found.append((condition, worst))
@@ -239,7 +239,7 @@ def _candidates(brief: Brief, of: dict[str, str], kind: ProposalKind) -> tuple[l
     gains: dict[str, list[Gain]] = {}
     considers: dict[str, tuple[Condition, Consider]] = {}
     for condition, worst in _wanted(brief):
-        goal = number("propose.goal") if condition.id in brief.wish.goals else 1
+        goal = number("propose.goal") if condition.id in brief.facts.wish.goals else 1
         for place, consider in enumerate(condition.consider):
             share = max(0.0, 1 - number("propose.first") * place)
             points = round(10 * worst * number(f"propose.evidence.{consider.evidence}") * share * goal)
@@ -276,9 +276,9 @@ def _not_this_kind(kind: ProposalKind, name: str, brief: Brief) -> str:
     if brief.spot_first(name):
         return f"A test spot first, read on a later day: added by hand, {title(name)} places one today."
     licence = about()[name].licence
-    if licence not in ("", "senior", "micro depth") and licence not in brief.licences:
+    if licence not in ("", "senior", "micro depth") and licence not in brief.facts.licences:
         return f"Needs a licence for {licence}, which the treating person does not hold."
-    days = (brief.wish.event - brief.today).days if brief.wish.event else None
+    days = (brief.facts.wish.event - brief.facts.today).days if brief.facts.wish.event else None
     if trait.strong and days is not None and 0 <= days < number("event.better"):
         return f"{rule('event.better').words} The event is in {days} days."
     return ""
@@ -289,7 +289,7 @@ def _zones(brief: Brief, name: str, considered: tuple[Condition, Consider] | Non
     if considered is None:
         return ()
     condition, consider = considered
-    graded = brief.findings.where(condition.id)
+    graded = brief.facts.findings.where(condition.id)
     if consider.where == "graded":
         able = workable(brief, name)
         zones = tuple(zone for zone in graded if zone in able)
@@ -331,10 +331,10 @@ def _problem(
 ) -> Problem:
     """The candidates with what excludes, needs and overlaps what, and the limits of today."""
     order = sorted(range(len(candidates)), key=lambda n: rank(candidates[n].modality, of))
-    apart, done = set(), {name: before.on for name, before in brief.history.items() if before.on}
+    apart, done = set(), {name: before.on for name, before in brief.facts.history.items() if before.on}
     barred = []
     for n in order:
-        alone = clashes([_placed(candidates[n])], brief.newcomer, of, done, brief.today)
+        alone = clashes([_placed(candidates[n])], brief.newcomer, of, done, brief.facts.today)
         barred += [n] if any(clash.kind == "earlier" for clash in alone) else []
     for i, a in enumerate(order):
         for b in order[i + 1 :]:
@@ -353,8 +353,8 @@ def _problem(
     limit = brief.budget.value or 0
     if kind == "gentle":
         limit += number("budget.gentle")
-    minutes = min(brief.slot, brief.wish.minutes or brief.slot)
-    cents = 10**9 if brief.wish.money is None else round(brief.wish.money * 100)
+    minutes = min(brief.facts.slot, brief.facts.wish.minutes or brief.facts.slot)
+    cents = 10**9 if brief.facts.wish.money is None else round(brief.facts.wish.money * 100)
     price = int(number({"gentle": "propose.load_gentle", "balanced": "propose.load_balanced", "strongest": "propose.load_strongest"}[kind]))
     return Problem(
         tuple(candidates), frozenset(apart), tuple(needs), _overlaps(candidates, of), round(minutes * 60), cents, max(0, int(limit)), price,

@@ -42,12 +42,12 @@ def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
     if not name.strip():
         raise BadInput({"name": "What is the routine called?"})
     places = {step.id: n for n, step in enumerate(plan.steps)}
-    found = tuple(name for name, graded in brief.findings.grades.items() if any(graded.values()))
+    found = tuple(name for name, graded in brief.facts.findings.grades.items() if any(graded.values()))
     steps = tuple(
         RoutineStep(modality=step.modality, zones=step.zones, kinds=_kinds(step), settings=_amounts(step), beside=places.get(step.beside))
         for step in plan.steps
     )
-    return Routine(name=name.strip()[:80], conditions=found, goals=brief.wish.goals, steps=steps, methods=plan.methods)
+    return Routine(name=name.strip()[:80], conditions=found, goals=brief.facts.wish.goals, steps=steps, methods=plan.methods)
 
 
 def _kinds(step: Step) -> dict[str, str]:

@@ -16,9 +16,11 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import read_card
 from merak.core.modality.shared import Dose, Subject, begun, incremented, more_energy
 from merak.core.modality.titration import titrate
-from merak.core.plan.brief import Brief, Machine, workable
+from merak.core.plan.brief import MOST_KEPT, Brief, workable
+from merak.core.plan.facts import Machine
 from merak.core.plan.fitting import Methods, chosen, title
 from merak.core.plan.screening import demand
+from merak.core.remembered import remembered
 from merak.core.working import Caution, Frozen
 
 #: How often a setting is taken down to find one that no ceiling refuses.
@@ -55,9 +57,12 @@ class Step(Frozen):
         return name
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Worked:
-    """An item computed: where it really goes, its dose, seconds with hands on and of its own, load and price; what stands against it."""
+    """A step computed: where it really goes, its dose, seconds with hands on and of its own, load and price; what stands against it.
+
+    It is worked out once for the same values, so that the same one is the same object.
+    """
 
     step: Step
     settings: Any
@@ -111,7 +116,7 @@ def derived(modality: str, others: tuple[str, ...], later: tuple[str, ...], brie
     acids = bool({"peel"} & set(others))
     match modality:
         case "micro_needling":
-            return {"licensed": "micro depth" in brief.licences, "acids_today": acids}
+            return {"licensed": "micro depth" in brief.facts.licences, "acids_today": acids}
         case "nano":
             return {"peel_today": acids}
         case "diamond":
@@ -125,11 +130,11 @@ def derived(modality: str, others: tuple[str, ...], later: tuple[str, ...], brie
         case "galvanic_softening" | "iontophoresis":
             return {"skin": "numbed" if numb else "whole"}
         case "numbing":
-            return {"clinic_allows_light": chosen(of, "numbing") == "light" and brief.senior}
+            return {"clinic_allows_light": chosen(of, "numbing") == "light" and brief.facts.senior}
         case "wet_abrasion":
-            return {"pustules": brief.findings.worst("acne") >= 2}
+            return {"pustules": brief.facts.findings.worst("acne") >= 2}
         case "peel":
-            return {"first_strong": "peel" not in brief.history}
+            return {"first_strong": "peel" not in brief.facts.history}
         case _:
             return {}
 
@@ -149,17 +154,13 @@ def school_acts(modality: str, of: Methods) -> tuple[str, ...]:
     return tuple(school.act for school in schools if modality in school.on)
 
 
+@remembered(MOST_KEPT)
 def begin(brief: Brief, modality: str, step_id: str, of: Methods, consider: Consider | None = None, zones: tuple[str, ...] = ()) -> Step:
     """A modality with its start settings for this client, by the schools in force, for a condition where one is meant.
 
     Taken down step by step where a ceiling stands against the start. Raises Refused where screening, a missing machine or a ceiling stops
     it, BadInput on "card" where the machine's scale allows no setting.
     """
-    key = ("begun", modality, step_id, tuple(of.items()), consider.model_dump_json() if consider else "", zones)
-    return brief.once(key, lambda: _begin(brief, modality, step_id, of, consider, zones))
-
-
-def _begin(brief: Brief, modality: str, step_id: str, of: Methods, consider: Consider | None, zones: tuple[str, ...]) -> Step:
     if modality in brief.board:
         demand(brief.board[modality])
     module, machine = MODALITIES[modality], brief.machine(modality)
@@ -171,9 +172,9 @@ def _begin(brief: Brief, modality: str, step_id: str, of: Methods, consider: Con
     subject = brief.subject(modality, sum(areas.values()))
     card: Any = machine.card if machine else None
     if modality == "microcurrent":
-        settings: Any = microcurrent.start_for(card, brief.findings, _last_of(brief, modality), subject.verdict)[0]
+        settings: Any = microcurrent.start_for(card, brief.facts.findings, _last_of(brief, modality), subject.verdict)[0]
     elif modality == "led":
-        settings = led.start_for(card, brief.findings, _last_of(brief, modality), subject.verdict)[0]
+        settings = led.start_for(card, brief.facts.findings, _last_of(brief, modality), subject.verdict)[0]
     else:
         settings = begun(module, card, subject).settings
     changed = school_settings(modality, of) | (consider.set if consider else {})
@@ -191,18 +192,18 @@ def _begin(brief: Brief, modality: str, step_id: str, of: Methods, consider: Con
 
 def _answered(brief: Brief, modality: str) -> dict[str, Any]:
     """The setting that a read test spot gave, while nothing was treated with it yet."""
-    read = brief.spots.get(modality)
-    carried = read is not None and read.speaks(brief.today) and modality not in brief.history
+    read = brief.facts.spots.get(modality)
+    carried = read is not None and read.speaks(brief.facts.today) and modality not in brief.facts.history
     return {MODALITIES[modality].INCREMENT.field: read.answer.set_to} if read and carried else {}
 
 
 def _last_of(brief: Brief, modality: str) -> LastTime | None:
     """How lifting or light ended last time it was done, and which way titration turns it."""
-    before = brief.history.get(modality)
+    before = brief.facts.history.get(modality)
     if before is None or before.at is None:
-        return brief.last
+        return brief.facts.last
     field = "level" if modality == "microcurrent" else "led_minutes"
-    return LastTime.model_validate({"on": before.on or brief.today, field: before.at, "turn": titrate(before).turn})
+    return LastTime.model_validate({"on": before.on or brief.facts.today, field: before.at, "turn": titrate(before).turn})
 
 
 #: Their own start values do not begin where last time ended; it is done here.
@@ -211,7 +212,7 @@ CARRIED_OVER = frozenset({"peel", "enzyme", "wet_abrasion"})
 
 def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
     """Start settings with what last time says: where it ended, a step on by its titration, never more than a fifth more energy."""
-    before, module = brief.history.get(modality), MODALITIES[modality]
+    before, module = brief.facts.history.get(modality), MODALITIES[modality]
     if before is None or before.at is None:
         return settings
     field, turn = module.INCREMENT.field, titrate(before).turn
@@ -278,19 +279,18 @@ def lowered(brief: Brief, step: Step, of: Methods) -> Step:
 
 def compute(brief: Brief, step: Step, others: tuple[str, ...], later: tuple[str, ...], of: Methods) -> Worked:
     """What an item comes to. Raises BadInput, by "id.field", for settings that cannot be read, Refused where screening stops it."""
-    follows = derived(step.modality, others, later, brief, of)
-    key = ("worked", step.model_dump_json(), tuple(follows.items()))
-    return brief.once(key, lambda: _compute(brief, step, others, later, of))
+    return _worked_out(brief, step, derived(step.modality, others, later, brief, of))
 
 
-def _compute(brief: Brief, step: Step, others: tuple[str, ...], later: tuple[str, ...], of: Methods) -> Worked:
+@remembered(MOST_KEPT)
+def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
     if about()[step.modality].licence == "physician":
         raise Refused(f"{step.modality}: recorded and referred, never planned here.", "physician.never")
     module, trait = MODALITIES[step.modality], traits()[step.modality]
     machine = brief.machine(step.modality, step.machine)
     if module.CARD and machine is None:
         raise Refused(f"No machine for {title(step.modality)}: the owner adds one under Practice.", "plan.machine")
-    settings = read_settings(step, derived(step.modality, others, later, brief, of))
+    settings = read_settings(step, follows)
     card: Any = machine.card if machine else None
     scale = (card.least, card.most) if hasattr(card, "least") else (0.0, 10.0)
     for name in (step.modality, *aspects_of(step.modality, settings, scale)):
@@ -336,13 +336,9 @@ def read_settings(step: Step, enforced: dict[str, Any]) -> Any:
         raise BadInput({f"{step.id}.{e['loc'][0] if e['loc'] else 'settings'}": e["msg"] for e in broken.errors()}) from broken
 
 
+@remembered(MOST_KEPT)
 def lifted(brief: Brief, settings: Any, card: Any, areas: dict[str, float]) -> microcurrent.Lift:
     """The lift on this client's own plate; no stroke passes through a zone that is closed or was not asked for."""
-    key = ("lift", settings.model_dump_json(), card.model_dump_json(), tuple(areas))
-    return brief.once(key, lambda: _lifted(brief, settings, card, areas))
-
-
-def _lifted(brief: Brief, settings: Any, card: Any, areas: dict[str, float]) -> microcurrent.Lift:
     area = brief.area(microcurrent.NAME)
     without = frozenset(zone for (_, zone), part in area.zones.items() if zone not in areas and area_cm2(part) > 0.05)
     return microcurrent.lift(settings, card, area, without)
@@ -382,18 +378,18 @@ def _judged(brief: Brief, step: Step, dose: Dose) -> tuple[tuple[Caution, ...], 
     against += _too_much_after_incident(brief, step)
     licence = about()[step.modality].licence
     needs = licence if licence not in ("", "senior") else ""
-    if needs and needs not in brief.licences and step.modality != "micro_needling":
+    if needs and needs not in brief.facts.licences and step.modality != "micro_needling":
         words = f"{title(step.modality)} needs a licence for {needs}, which the treating person does not hold."
         against.append(caution("plan.licence", "stop", words, "Book it with somebody who holds it.", "licence"))
     asks = [reason for reason in brief.board[step.modality].reasons if reason.senior] if step.modality in brief.board else []
-    if (asks or licence == "senior") and not brief.senior:
+    if (asks or licence == "senior") and not brief.facts.senior:
         words = asks[0].reason if asks else rule("plan.senior").words
         against.append(
             caution("plan.senior", "stop", f"{title(step.modality)}: a senior decides. {words}", "Ask the senior to sign.", "senior")
         )
     stops, past = [], []
     for stop in against:
-        word = next((o for o in brief.overrides if o.rule == stop.rule and o.modality == step.modality and o.words == stop.words), None)
+        word = next((o for o in brief.facts.overrides if o.rule == stop.rule and o.modality == step.modality and o.words == stop.words), None)
         if word is None or not can_override(stop):
             stops.append(stop)
         else:
@@ -404,7 +400,7 @@ def _judged(brief: Brief, step: Step, dose: Dose) -> tuple[tuple[Caution, ...], 
 
 def _too_much_after_incident(brief: Brief, step: Step) -> Iterator[Caution]:
     """What happened at a setting is not planned again at it: two steps lower, or a senior's written word (rule titration.incident)."""
-    before, module = brief.history.get(step.modality), MODALITIES[step.modality]
+    before, module = brief.facts.history.get(step.modality), MODALITIES[step.modality]
     if before is None or not before.incident or before.at is None:
         return
     field, _, down = module.INCREMENT
@@ -421,12 +417,12 @@ def _too_much_after_incident(brief: Brief, step: Step) -> Iterator[Caution]:
 
 def _last_time(brief: Brief, step: Step) -> Iterator[Caution]:
     """What last time's answer says to this one, with its reason; a setting above what it asks for is told."""
-    before = brief.history.get(step.modality)
+    before = brief.facts.history.get(step.modality)
     if before is None or before.on is None or before.at is None:
         return
     said, (field, _, down) = titrate(before), MODALITIES[step.modality].INCREMENT
     now = step.settings.get(field)
-    if not isinstance(now, int | float) or step.modality in brief.spots:
+    if not isinstance(now, int | float) or step.modality in brief.facts.spots:
         return
     went = "as then" if abs(now - before.at) < 1e-9 else "gentler" if (now < before.at) != down else "stronger"
     words = f"Last time, {before.on:%-d %b}: {before.at:g}; now {now:g}, {went}. {said.words}"
@@ -444,6 +440,6 @@ def _minded(brief: Brief, step: Step, settings: Any) -> tuple[Caution, ...]:
             lifted = f" {reason.was} was lifted by: {reason.lifted}." if reason.lifted else ""
             left_out = " Left out." if reason.zones and reason.stops else ""
             found.append(Caution(weight="change", words=f"{reason.reason}{where}{left_out}", act=f"{reason.act}{lifted}", rule=reason.rule))
-    if brief.careful_hands and step.modality in all_of(("ENERGY",)):
+    if brief.facts.careful_hands and step.modality in all_of(("ENERGY",)):
         found.append(caution("screening.operator", "change", "", "Let a colleague hold the tip."))
     return tuple(found)

@@ -9,11 +9,12 @@ from merak.core.client import Side
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about, methods, number, rule, traits
 from merak.core.plan.acts import Act, Span
-from merak.core.plan.brief import Brief
+from merak.core.plan.brief import MOST_KEPT, Brief
 from merak.core.plan.fitting import Clash, Placed, chosen, clashes, may_run_beside, title
 from merak.core.plan.order import chair_acts
 from merak.core.plan.side import FirstSide, first_side
 from merak.core.plan.step import Step, Worked, compute
+from merak.core.remembered import remembered
 from merak.core.working import Caution, Frozen, Quantity
 
 
@@ -76,8 +77,12 @@ class VisitPlan(Frozen):
 
 def in_force(brief: Brief, plan: Plan) -> dict[str, str]:
     """The schools in force: the plan's own over the studio's over the house's."""
-    key = ("schools", tuple(plan.methods.items()))
-    return brief.once(key, lambda: {name: chosen(dict(brief.methods) | plan.methods, name) for name in methods()})
+    return _in_force(brief, plan.methods)
+
+
+@remembered(MOST_KEPT)
+def _in_force(brief: Brief, own: dict[str, str]) -> dict[str, str]:
+    return {name: chosen(brief.facts.methods | own, name) for name in methods()}
 
 
 def visit_plan(brief: Brief, plan: Plan, chair: bool = True, laid: bool = False) -> VisitPlan:
@@ -87,13 +92,18 @@ def visit_plan(brief: Brief, plan: Plan, chair: bool = True, laid: bool = False)
     """
     if laid:  # once in a visit's life, and long: not remembered
         return _visit_plan(brief, plan, chair, laid)
-    return brief.once(("plan", plan.model_dump_json(), chair), lambda: _visit_plan(brief, plan, chair, laid))
+    return _known_plan(brief, plan, chair)
+
+
+@remembered(MOST_KEPT)
+def _known_plan(brief: Brief, plan: Plan, chair: bool) -> VisitPlan:
+    return _visit_plan(brief, plan, chair, laid=False)
 
 
 def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     of = in_force(brief, plan)
     worked, stopped, refused = _all_worked(brief, plan, of)
-    first = first_side(brief.findings)
+    first = first_side(brief.facts.findings)
     side = plan.side or first.side
     spans = _spans(plan, worked, of, stopped)
     acts = chair_acts(brief, worked, spans, side, of, laid) if chair else ()
@@ -106,7 +116,7 @@ def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
         plan=plan, first=first, acts=acts, spans=spans, numbers=numbers, refused=refused, stopped=stopped, clashes=against,
         cautions={one.step.id: one.cautions for one in worked.values()},
         allowed=(*allowed, *(c for one in worked.values() for c in one.cautions if c.words.startswith("Past a ceiling"))),
-        zones={one.step.id: one.areas for one in worked.values()}, slot_s=60 * brief.slot,
+        zones={one.step.id: one.areas for one in worked.values()}, slot_s=60 * brief.facts.slot,
     )  # fmt: skip
 
 
@@ -192,20 +202,24 @@ def _clashes(
 ) -> tuple[tuple[Clash, ...], tuple[Caution, ...]]:
     """What does not fit between steps, with the clock, the slot, the money, the event; and what of it a senior allowed in writing."""
     placed = tuple(Placed(i.id, i.modality, frozenset(worked[i.id].areas)) for i in plan.steps if i.id in worked)
-    done = {name: before.on for name, before in brief.history.items() if before.on}
-    key = ("clashes", placed, tuple(of.items()))
-    between_steps = brief.once(key, lambda: clashes(placed, brief.newcomer, of, done, brief.today))
+    between_steps = _clashes_between(brief, placed, of)
     found = [*between_steps, *_limits(brief, plan, worked, numbers, spans)]
     kept, allowed = [], []
     for clash in found:
         name = between(plan, clash)
-        word = next((o for o in brief.overrides if o.rule == clash.rule and o.modality == name and o.words == clash.act), None)
+        word = next((o for o in brief.facts.overrides if o.rule == clash.rule and o.modality == name and o.words == clash.act), None)
         if word and not clash.absolute:
             act = f"Allowed by {word.by}, {word.at:%-d %b %Y %H:%M}: “{word.reason}”."
             allowed.append(Caution(weight="change", words=clash.words, act=act, rule=clash.rule))
         else:
             kept.append(clash)
     return tuple(kept), tuple(allowed)
+
+
+@remembered(MOST_KEPT)
+def _clashes_between(brief: Brief, placed: tuple[Placed, ...], of: dict[str, str]) -> tuple[Clash, ...]:
+    done = {name: before.on for name, before in brief.facts.history.items() if before.on}
+    return clashes(placed, brief.newcomer, of, done, brief.facts.today)
 
 
 def between(plan: Plan, clash: Clash) -> str:
@@ -223,22 +237,22 @@ def _limits(brief: Brief, plan: Plan, worked: dict[str, Worked], numbers: dict[s
     if load > budget:
         words = f"The steps load the skin with {load:g} points; it bears {budget:g} today. {rule('budget.load').reason}"
         yield _limit("budget.load", (), words, f"Leave out {load - budget:g} points.")
-    minutes, slot = numbers["visit.minutes"].value or 0, min(brief.slot, brief.wish.minutes or brief.slot)
+    minutes, slot = numbers["visit.minutes"].value or 0, min(brief.facts.slot, brief.facts.wish.minutes or brief.facts.slot)
     if minutes > slot + 0.05:
         words = f"{minutes:.0f} minutes do not fit into {slot:.0f}."
         yield _limit("plan.slot", (), words, "Shorten, leave a step out, let one run beside another, or book longer.")
     price = numbers["visit.price"].value or 0
-    if brief.wish.money is not None and price > brief.wish.money + 0.004:
+    if brief.facts.wish.money is not None and price > brief.facts.wish.money + 0.004:
         yield _limit(
-            "plan.price", (), f"{price:.2f} is more than the {brief.wish.money:.2f} that were named.", "Leave something out, or ask."
+            "plan.price", (), f"{price:.2f} is more than the {brief.facts.wish.money:.2f} that were named.", "Leave something out, or ask."
         )
-    if brief.wish.event:
+    if brief.facts.wish.event:
         yield from _event(brief, worked)
     yield from _numb_clock(plan, worked, spans)
 
 
 def _event(brief: Brief, worked: dict[str, Worked]) -> Iterable[Clash]:
-    days = (brief.wish.event - brief.today).days if brief.wish.event else 0
+    days = (brief.facts.wish.event - brief.facts.today).days if brief.facts.wish.event else 0
     for one in worked.values():
         if traits()[one.step.modality].strong and 0 <= days < number("event.never"):
             words = f"{one.title} {days} days before the event. {rule('event.never').words}"

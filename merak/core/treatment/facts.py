@@ -1,15 +1,15 @@
 """Planned beside done, for the record."""
 
 from datetime import datetime
-from typing import NamedTuple
 
 from merak.core.plan.acts import Act
 from merak.core.treatment.order import Limits, Order
 from merak.core.treatment.state import ActRun, RunState
 from merak.core.treatment.walk import missed_in_all
+from merak.core.working import Frozen
 
 
-class ActFacts(NamedTuple):
+class ActFacts(Frozen):
     """Planned beside done, for one act of the record; `set_to` is what a test spot changed the setting to, `level` where it was at the
     last, `highest` the highest that anything was counted at, `changes` how often it was moved; `left` why it was left before its end,
     `cold` the zones that were worked and never reached their band, with what was read.
@@ -42,11 +42,25 @@ def act_facts(order: Order, state: RunState, now: datetime) -> list[ActFacts]:
         missed, doubled = missed_in_all(act, run)
         facts.append(
             ActFacts(
-                act.title, act.seconds, run.seconds(now), act.strokes, run.strokes, None if level is None else level + run.level_shift,
-                tuple(run.said), run.begun is not None, missed, doubled, tuple(run.hands), run.set_to, run.over, run.level_most,
-                run.level_changes, run.left, cold(act, run),
+                title=act.title,
+                planned_s=act.seconds,
+                done_s=run.seconds(now),
+                planned_strokes=act.strokes,
+                done_strokes=run.strokes,
+                level=None if level is None else level + run.level_shift,
+                said=tuple(run.said),
+                reached=run.begun is not None,
+                missed=missed,
+                doubled=doubled,
+                hands=tuple(run.hands),
+                set_to=run.set_to,
+                over=run.over,
+                highest=run.level_most,
+                changes=run.level_changes,
+                left=run.left,
+                cold=cold(act, run),
             )
-        )  # fmt: skip
+        )
     return facts
 
 

@@ -1,7 +1,5 @@
 """The order of a treatment: its acts, and every threshold that its fold needs, as they stood when it was begun. Nothing else is read."""
 
-from typing import Any
-
 from merak.core.knowledge import edition, number, rule
 from merak.core.plan.acts import Act
 from merak.core.plan.visit_plan import VisitPlan
@@ -43,14 +41,11 @@ class Ordered(VisitPlan):
     limits: Limits
     edition: str = ""
 
-
-def order_in(body: dict[str, Any]) -> Order:
-    """The order in a record's body, as the record keeps it (`Ordered`, or what an earlier version wrote, brought up): what the chair needs
-    of it, without the plan around it.
-    """
-    acts = tuple(Act.model_validate(act) for act in body["acts"])
-    booked = body.get("slot_s") or sum(act.seconds for act in acts)
-    return Order(acts=acts, booked_s=booked, limits=body["limits"], edition=body["edition"])
+    @property
+    def order(self) -> Order:
+        """What the chair needs of it, without the plan around it."""
+        booked = self.slot_s or sum(act.seconds for act in self.acts)
+        return Order(acts=self.acts, booked_s=booked, limits=self.limits, edition=self.edition)
 
 
 def limits() -> Limits:

@@ -1,6 +1,5 @@
 """The skin's answer: tapped on the plate in two looks; remedies asked for, ordered by a senior, done."""
 
-from typing import Any
 from uuid import UUID
 
 from uuid_utils.compat import uuid7
@@ -11,6 +10,7 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import Remedy, book
 from merak.core.plan.screening import STOPPING
 from merak.records import tasks, visits
+from merak.records.bodies.task import Called, OrderTask
 from merak.records.tasks import NewTask
 from merak.services.context import Context, OutOfTurn
 from merak.services.permission import Denied
@@ -20,11 +20,11 @@ from merak.services.visit.looking import ZONES
 
 def answer_of(file: VisitFile) -> SkinAnswer:
     """What was seen so far."""
-    return SkinAnswer.model_validate(file.body("answer"))
+    return file.body(SkinAnswer) or SkinAnswer()
 
 
 def _keep(ctx: Context, file: VisitFile, answer: SkinAnswer) -> None:
-    visits.add_version(ctx.db, file.visit.id, "answer", answer.model_dump(mode="json"), ctx.me.id, ctx.now)
+    visits.add_version(ctx.db, file.visit.id, answer, ctx.me.id, ctx.now)
 
 
 def _look(ctx: Context, answer: SkinAnswer, look: str) -> Look:
@@ -81,13 +81,13 @@ def soothe(ctx: Context, visit_id: UUID, remedy_id: str, what: str) -> None:
         held = before or Soothed(remedy=remedy_id, zones=where(answer, remedy))
         others = tuple(one for one in answer.remedies if one.remedy != remedy_id)
         if what == "ask" and held.asked is None:
-            tasks.add_tasks(ctx.db, visit_id, ctx.me.id, ctx.now, [NewTask(uuid7(), "order", ctx.now, {"remedy": remedy_id})])
+            tasks.add_tasks(ctx.db, visit_id, ctx.me.id, ctx.now, [NewTask(uuid7(), ctx.now, OrderTask(remedy=remedy_id))])
         if what == "order":
             _settled(ctx, visit_id, remedy_id)
         _keep(ctx, file, answer.model_copy(update={"remedies": (*others, held.model_copy(update=_word(ctx, held, what)))}))
 
 
-def _word(ctx: Context, held: Soothed, what: str) -> dict[str, Any]:
+def _word(ctx: Context, held: Soothed, what: str) -> dict[str, Word]:
     word = Word(by=ctx.me.name, at=ctx.now)
     if what == "ask":
         return {"asked": word}
@@ -103,5 +103,5 @@ def _word(ctx: Context, held: Soothed, what: str) -> dict[str, Any]:
 def _settled(ctx: Context, visit_id: UUID, remedy_id: str) -> None:
     """Nobody has to be asked for this remedy any more."""
     for task in tasks.tasks_of(ctx.db, visit_id):
-        if task.kind == "order" and task.body["remedy"] == remedy_id and task.done_at is None:
-            task.answer, task.done_by, task.done_at = {"note": "ordered"}, ctx.me.id, ctx.now
+        if task.about == OrderTask(remedy=remedy_id) and task.done_at is None:
+            task.done(Called(note="ordered"), ctx.me.id, ctx.now)

@@ -17,9 +17,11 @@ from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.plan.step import Step, compute
 from merak.core.treatment import ActFacts, act_facts
 from merak.core.treatment.facts import delivered
+from merak.core.treatment.order import Ordered
 from merak.core.whole import whole
-from merak.core.working import Caution, Quantity
+from merak.core.working import Caution
 from merak.records import events, visits
+from merak.records.bodies.visit import CloseBody, Given, PhotosAfterBody, UsedProduct
 from merak.services.after import follow_ups, registering
 from merak.services.after.answering import answer_of
 from merak.services.after.sheets import Sheet, body_of, done_tags, joined, keep_habits
@@ -41,8 +43,9 @@ class Closed:
     """The close page: what was to be and what was, why it differs, how the skin answered, what the form holds, the sheet."""
 
     file: VisitFile
+    kept: CloseBody
     run: Run | None
-    order: dict[str, Any]
+    order: Ordered | None
     facts: list[ActFacts]
     differences: tuple[Difference, ...]
     answer: SkinAnswer
@@ -61,6 +64,11 @@ class Closed:
         return too_near(self.tags, self.sheet.personal, self.ended)
 
     @property
+    def pictured(self) -> int:
+        """How many photographs were taken after the treatment."""
+        return len((self.file.body(PhotosAfterBody) or PhotosAfterBody()).root)
+
+    @property
     def judged(self) -> tuple[str, ...]:
         """The modalities whose endpoint is asked for: those that give an amount of something."""
         return tuple(name for name in self.begun if name in AMOUNTS)
@@ -69,12 +77,12 @@ class Closed:
 def closing(ctx: Context, visit_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> Closed:
     """What stands, the fields as typed or as kept."""
     file, run = run_file(ctx, visit_id)
-    kept = file.body("close")
-    order = (visits.order(ctx.db, visit_id) if run else None) or {}
+    kept = file.body(CloseBody)
+    order = visits.order(ctx.db, visit_id) if run else None
     facts = act_facts(run.order, run.state, ctx.now) if run else []
     stopped = run.state.reason if run and run.state.status == "stopped" else ""
     differ = differences(run.order, facts, stopped) if run else ()
-    ended = (datetime.fromisoformat(kept["ended"]) if "ended" in kept else _ended(ctx, visit_id)).astimezone(ctx.zone)
+    ended = ((kept.ended if kept else None) or _ended(ctx, visit_id)).astimezone(ctx.zone)
     following = visits.after(ctx.db, file.visit)
     next_at = following.starts_at.astimezone(ctx.zone) if following else None
     done = delivered(run.order, run.state, ctx.now) if run else ()
@@ -85,16 +93,19 @@ def closing(ctx: Context, visit_id: UUID, form: dict[str, str] | None = None, wr
         sheet = joined(ctx, file, run, tags, (answer.worst("redness"), answer.worst("swelling")), ended, next_at, form)
     held = _held(kept) if form is None else form
     return Closed(
-        file, run, order, facts, differ, answer, _begun(run, done), tags, held, _products(ctx, run, order, kept, form), sheet, ended,
+        file, kept or CloseBody(), run, order, facts, differ, answer, _begun(run, done), tags, held, _products(ctx, run, order, kept, form), sheet, ended,
         next_at, wrong or {},
     )  # fmt: skip
 
 
-def _held(kept: dict[str, Any]) -> dict[str, str]:
+def _held(kept: CloseBody | None) -> dict[str, str]:
     """The form's fields as they were kept."""
-    found = {key: str(kept[key]) for key in (*GRADES, "note", "explained", "initials", "words", "senior", "marked") if key in kept}
-    found |= {f"why.{n}": why for n, why in kept.get("why", {}).items()}
-    return found | {f"endpoint.{name}": seen for name, seen in kept.get("endpoints", {}).items()}
+    if kept is None:
+        return {}
+    texts = {key: getattr(kept, key) for key in (*GRADES, "note", "explained", "initials", "words", "senior", "marked")}
+    found = {key: str(value) for key, value in texts.items() if value is not None}
+    found |= {f"why.{n}": why for n, why in kept.why.items()}
+    return found | {f"endpoint.{name}": seen for name, seen in kept.endpoints.items()}
 
 
 def _begun(run: Run | None, done: tuple[str, ...]) -> tuple[str, ...]:
@@ -120,18 +131,18 @@ def _ended(ctx: Context, visit_id: UUID) -> datetime:
 
 
 def _products(
-    ctx: Context, run: Run | None, order: dict[str, Any], kept: dict[str, Any], form: dict[str, str] | None
+    ctx: Context, run: Run | None, order: Ordered | None, kept: CloseBody | None, form: dict[str, str] | None
 ) -> list[tuple[str, str, bool]]:
     """(product, lot, left on) as typed or kept; before that, what the steps use that were begun, with the lots that were used last."""
     if form is not None:
         return [(form.get(f"product.{n}", ""), form.get(f"lot.{n}", ""), f"left.{n}" in form) for n in range(PRODUCTS)]
-    if "products" in kept:
-        return [(one["product"], one["lot"], one["left"]) for one in kept["products"]]
+    if kept:
+        return [(one.product, one.lot, one.left) for one in kept.products]
     reached = {act.step for act, one in zip(run.acts, run.state.runs, strict=True) if one.begun is not None} if run else set()
-    steps = [step for step in order.get("plan", {}).get("steps", ()) if step["id"] in reached]
-    used = dict.fromkeys(thing for step in steps for thing in about()[step["modality"]].consumables if thing not in LINEN)
+    steps = [step for step in order.plan.steps if step.id in reached] if order else []
+    used = dict.fromkeys(thing for step in steps for thing in about()[step.modality].consumables if thing not in LINEN)
     lots = visits.last_lots(ctx.db, ctx.now - LOTS_OF) if used else {}
-    left = {thing for step in steps if step["modality"] == "finish" for thing in about()["finish"].consumables}
+    left = {thing for step in steps if step.modality == "finish" for thing in about()["finish"].consumables}
     rows = sorted(((thing, lots.get(thing, ""), thing in left) for thing in used), key=lambda row: not row[2])
     return [*rows[: PRODUCTS - 1], *[("", "", False)] * max(1, PRODUCTS - len(rows) - 4)][:PRODUCTS]
 
@@ -149,10 +160,9 @@ def close(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") ->
         page = closing(ctx, visit_id, form)
         if page.run and page.run.state.status in ("running", "paused", "halted"):
             raise OutOfTurn("The treatment is still running. Finish or stop it first.")
-        body = _read(ctx, page, form)
-        body |= _done(page) | {"did": _did(page)}
-        visits.add_version(ctx.db, visit_id, "close", body, ctx.me.id, ctx.now)
-        visits.add_version(ctx.db, visit_id, "sheet", body_of(page.sheet), ctx.me.id, ctx.now)
+        body = CloseBody(**_read(ctx, page, form), **_done(page), did=_did(page))
+        visits.add_version(ctx.db, visit_id, body, ctx.me.id, ctx.now)
+        visits.add_version(ctx.db, visit_id, body_of(page.sheet), ctx.me.id, ctx.now)
         visits.set_status(ctx.db, visit_id, "closed")
         keep_habits(ctx, page.file.visit.client_id, page.sheet.personal, "large" in form)
         registering.from_close(ctx, page.file, page.run, page.answer, body)
@@ -165,7 +175,7 @@ def _read(ctx: Context, page: Closed, form: dict[str, str]) -> dict[str, Any]:
     """The form's words as they are kept. Raises BadInput by field."""
     wrong: dict[str, str] = {}
     body: dict[str, Any] = {
-        "note": form.get("note", "").strip()[:2000], "words": form.get("words", "").strip()[:1000], "ended": page.ended.isoformat(),
+        "note": form.get("note", "").strip()[:2000], "words": form.get("words", "").strip()[:1000], "ended": page.ended,
     }  # fmt: skip
     if page.run:
         _read_answer(page, form, body, wrong)
@@ -223,14 +233,14 @@ def _read_differences(page: Closed, form: dict[str, str], body: dict[str, Any], 
         elif why == "other" and not body["note"]:
             wrong["note"] = "Why it was done otherwise."
         body["why"][str(one.act)] = why
-    body["differences"] = [one.model_dump(mode="json") for one in page.differences]
+    body["differences"] = page.differences
 
 
-def _read_products(page: Closed, wrong: dict[str, str]) -> list[dict[str, Any]]:
+def _read_products(page: Closed, wrong: dict[str, str]) -> list[UsedProduct]:
     found = []
     for n, (product, lot, left) in enumerate(page.products):
         if product.strip():
-            found.append({"product": product.strip()[:80], "lot": lot.strip()[:40], "left": left})
+            found.append(UsedProduct(product=product.strip()[:80], lot=lot.strip()[:40], left=left))
             if left and not lot.strip():
                 wrong[f"lot.{n}"] = f"Its lot, or “none”. {rule('close.products').reason}"
         elif lot.strip():
@@ -238,34 +248,27 @@ def _read_products(page: Closed, wrong: dict[str, str]) -> list[dict[str, Any]]:
     return found
 
 
-def _did(page: Closed) -> dict[str, Any]:
+def _did(page: Closed) -> dict[str, Given]:
     """Each modality that was really begun: where it was set, whether that was a step up, on which machine, how much of it was given."""
     done, found = _done(page), {}
     ended = {"microcurrent": done.get("level"), "led": done.get("led_minutes")} | _set_to(page.run)
     names = {one.id: one.card.name for one in page.file.machines}
-    for body in page.order.get("plan", {}).get("steps", ()):
-        step = Step.model_validate(body)
+    for step in page.order.plan.steps if page.order else ():
         if step.modality not in page.begun:
             continue
         field, _, down = MODALITIES[step.modality].INCREMENT
         at, before = ended.get(step.modality) or step.settings.get(field), page.file.history.get(step.modality)
         up = before is not None and before.at is not None and at is not None and (at < before.at if down else at > before.at)
-        told = _given(page, step, at)
-        found[step.modality] = {
-            "at": at, "stepped_up": up, "device": step.machine, "machine": names.get(step.machine, ""),
-            "given": told.model_dump(mode="json") if told else None,
-        }  # fmt: skip
+        found[step.modality] = Given(
+            at=at, stepped_up=up, device=step.machine, machine=names.get(step.machine, ""), given=_given(page, step, at)
+        )
     return found
 
 
 def _given(page: Closed, step: Step, at: Any) -> Delivered | None:
     """How much was planned, and given by the setting that it really ended with."""
-    prefix = f"{step.id}."
-    planned = {
-        key.removeprefix(prefix): Quantity.model_validate(body)
-        for key, body in page.order.get("numbers", {}).items()
-        if key.startswith(prefix)
-    }
+    prefix, numbers = f"{step.id}.", page.order.numbers if page.order else {}
+    planned = {key.removeprefix(prefix): told for key, told in numbers.items() if key.startswith(prefix)}
     really, field = planned, MODALITIES[step.modality].INCREMENT.field
     if at is not None and at != step.settings.get(field) and step.modality != "led":
         try:
@@ -298,19 +301,16 @@ def _set_to(run: Run | None) -> dict[str, float]:
 def _done(page: Closed) -> dict[str, Any]:
     """What the next visit wants to know, from the events and not from the plan."""
     if page.run is None:
-        return {"facts": []}
+        return {}
     levels = [fact.level for fact in page.facts if fact.level is not None and fact.done_strokes]
     light = [fact.done_s / 60 for act, fact in zip(page.run.acts, page.facts, strict=True) if act.modality == "led" and fact.reached]
     return {
-        "facts": [fact._asdict() for fact in page.facts],
+        "facts": page.facts,
         "level": levels[-1] if levels else None,
         "level_most": max((fact.highest for fact in page.facts if fact.highest is not None), default=None),
         "led_minutes": round(sum(light), 1) if light else None,
         "stopped": page.run.state.reason if page.run.state.status == "stopped" else "",
-        "endings": [
-            {"at": one.at.isoformat(), "by": one.by, "reason": one.reason, "back": one.back.isoformat() if one.back else ""}
-            for one in page.run.state.endings
-        ],
-        "incidents": [one.model_dump() for one in incidents_of(page.run)],
-        "routine": page.order.get("plan", {}).get("routine", ""),
+        "endings": page.run.state.endings,
+        "incidents": incidents_of(page.run),
+        "routine": page.order.plan.routine if page.order else "",
     }

@@ -5,7 +5,6 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from typing import Any
 from uuid import UUID
 
 from limits import parse
@@ -13,13 +12,14 @@ from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 from uuid_utils.compat import uuid7
 
-from merak.core.after.following import FollowKind, FollowUp, alarms, asked, due_before, dues, read
+from merak.core.after.following import FollowKind, alarms, asked, due_before, dues, read
 from merak.core.errors import BadInput, MerakError
 from merak.core.knowledge import AskAfter, number
 from merak.exchange.language import LANGUAGES, later
 from merak.exchange.letters import follow_up_words
 from merak.records import db as database
 from merak.records import messages, tasks
+from merak.records.bodies.task import AskTask, RaiseTask, SaidAfter
 from merak.records.people import Worker
 from merak.records.tables import Client, Task, Visit
 from merak.records.tasks import NewTask
@@ -48,11 +48,11 @@ def leave_before(ctx: Context, visit_id: UUID, next_at: datetime, base: str) -> 
 
 
 def _leave(ctx: Context, visit_id: UUID, kind: FollowKind, due: datetime, base: str) -> None:
-    there = [task for task in tasks.tasks_of(ctx.db, visit_id) if task.kind == "ask" and task.body.get("follow") == kind]
+    there = [task for task in tasks.tasks_of(ctx.db, visit_id) if task.about == AskTask(follow=kind)]
     if any(task.done_at is None for task in there):
         return
     token, task_id = secrets.token_urlsafe(24), uuid7()
-    tasks.add_tasks(ctx.db, visit_id, ctx.me.id, ctx.now, [NewTask(task_id, "ask", due, {"follow": kind}, token_hash(token))])
+    tasks.add_tasks(ctx.db, visit_id, ctx.me.id, ctx.now, [NewTask(task_id, due, AskTask(follow=kind), token_hash(token))])
     visit = ctx.db.get(Visit, visit_id)
     client = ctx.db.get(Client, visit.client_id) if visit else None
     if client is not None:
@@ -64,35 +64,30 @@ def _leave(ctx: Context, visit_id: UUID, kind: FollowKind, due: datetime, base: 
 
 def drop_before(ctx: Context, visit_id: UUID) -> None:
     """The next session was taken off the diary: nothing is asked before it. Inside the caller's transaction."""
-    gone = [t for t in tasks.tasks_of(ctx.db, visit_id) if t.kind == "ask" and t.body.get("follow") == "before" and t.done_at is None]
+    asked_before = AskTask(follow="before")
+    gone = [task for task in tasks.tasks_of(ctx.db, visit_id) if task.done_at is None and task.about == asked_before]
     for task in gone:
-        task.answer, task.done_by, task.done_at = {"dropped": True}, ctx.me.id, ctx.now
+        task.done(SaidAfter(dropped=True), ctx.me.id, ctx.now)
         task.link_hash = None
     messages.recall(ctx.db, [task.id for task in gone], ctx.now)
 
 
-def answered(ctx: Context, task: Task, form: dict[str, str]) -> dict[str, Any]:
+def answered(ctx: Context, task: Task, about: AskTask, form: dict[str, str]) -> SaidAfter:
     """What a client said, as it is kept; a bad answer leaves a task for a senior, due now, and a line in the register.
 
     Inside the caller's transaction. Raises BadInput by field, OutOfTurn before it is due.
     """
     if ctx.now < task.due_at - timedelta(hours=number("follow.hour")):
         raise OutOfTurn(f"Not before {task.due_at.astimezone(ctx.zone):%a %-d %b}.")
-    said = read(task.body["follow"], form)
+    said = read(about.follow, form)
     against = alarms(said)
     if against or said.call:
         words = [one.words for one in against] or ["The client asks for a call."]
-        body = {
-            "words": words,
-            "grade": 3 if against else 0,
-            "said": said.model_dump(mode="json"),
-            "senior": bool(against),
-            "follow": task.body["follow"],
-        }
-        tasks.add_tasks(ctx.db, task.visit_id, task.by, ctx.now, [NewTask(uuid7(), "raise", ctx.now, body)])
+        body = RaiseTask(words=tuple(words), grade=3 if against else 0, said=said, senior=bool(against), follow=about.follow)
+        tasks.add_tasks(ctx.db, task.visit_id, task.by, ctx.now, [NewTask(uuid7(), ctx.now, body)])
     if against:
         registering.from_answer(ctx, task, said)
-    return {"said": said.model_dump(mode="json"), "alarms": [one.model_dump(mode="json") for one in against]}
+    return SaidAfter(said=said, alarms=against)
 
 
 @dataclass
@@ -134,10 +129,10 @@ def asked_by(token: str, address: str, form: dict[str, str] | None = None, langu
                 page = _page(ctx, task, client, form, language)
                 if page.state != "open":
                     return page
-                task.answer = answered(ctx, task, form)
-                task.done_at = ctx.now
+                said = answered(ctx, task, _about(task), form)
+                task.done(said, None, ctx.now)
                 db.flush()
-                page.state, page.alarm = "done", bool(task.answer["alarms"])
+                page.state, page.alarm = "done", bool(said.alarms)
             return page
         except BadInput as bad:
             page = _asked(ctx, token, form, language)
@@ -164,10 +159,12 @@ def _page(ctx: Context, task: Task, client: Client, form: dict[str, str], langua
     early = ctx.now < task.due_at - timedelta(hours=number("follow.hour"))
     state = "done" if task.done_at else "gone" if old else "early" if early else "open"
     spoken = language if language in LANGUAGES else client.language if client.language in LANGUAGES else "en"
-    kind: FollowKind = task.body["follow"]
+    kind = _about(task).follow
     return AnswerPage(kind, asked(kind), state, spoken, form, {}, ctx.studio.name, number_of(ctx))
 
 
-def said_of(task: Task) -> FollowUp | None:
-    """What was said, where it was."""
-    return FollowUp.model_validate(task.answer["said"]) if task.answer and "said" in task.answer else None
+def _about(task: Task) -> AskTask:
+    """What the client is asked. Raises NotFound for a task of another kind, which has no address."""
+    if not isinstance(task.about, AskTask):
+        raise NotFound(later("There is nothing here. The address may have been typed wrongly, or is too old."))
+    return task.about

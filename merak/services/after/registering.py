@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 from uuid import UUID
 
 from uuid_utils.compat import uuid7
@@ -15,6 +14,8 @@ from merak.core.knowledge import number
 from merak.core.plan.fitting import title
 from merak.core.whole import whole
 from merak.records import reactions, visits
+from merak.records.bodies.house import ReactionBody
+from merak.records.bodies.visit import CloseBody
 from merak.records.reactions import ReactionLine
 from merak.records.tables import ReactionVersion, Task
 from merak.services.context import Context, NotFound
@@ -41,39 +42,40 @@ def register(ctx: Context) -> Register:
         (kind, name, str(visit))
         for visit, did, products in reactions.used(ctx.db)
         for kind, name in (
-            *(("device", one["machine"]) for one in did.values() if one.get("machine")),
-            *(("lot", f"{one['product']}, lot {one['lot']}") for one in products if one.get("lot") and one["lot"] != "none"),
+            *(("device", one.machine) for one in did.values() if one.machine),
+            *(("lot", f"{one.product}, lot {one.lot}") for one in products if one.lot and one.lot != "none"),
         )
     ]
     return Register(found, signals(uses, {str(line.visit) for line in found}))
 
 
-def from_close(ctx: Context, file: VisitFile, run: Run | None, answer: SkinAnswer, body: dict[str, Any]) -> None:
+def from_close(ctx: Context, file: VisitFile, run: Run | None, answer: SkinAnswer, close: CloseBody) -> None:
     """The lines that a visit leaves: each incident, and an answer of grade 3 or more or a mark that stops the course."""
-    with_what = _with_what(body)
     for one in [one for one in run.state.incidents if not one.struck] if run else ():
-        told = {"grade": one.grade, "what": one.card or "Incident", "where": one.zone, "done": one.done, "told": one.told}
-        _add(ctx, file, {**told, "modality": run.acts[one.act].modality if run else "", "source": f"incident {one.id}", **with_what})
-    grade = max(answer.strongest, answer.worst("marks") if body.get("mark") else 0)
-    if grade >= number("follow.severe") or body.get("mark"):
+        modality = run.acts[one.act].modality if run else ""
+        line = ReactionBody(source=f"incident {one.id}", grade=one.grade, what=one.card or "Incident", where=one.zone, modality=modality)
+        _add(ctx, file, _with_what(line.model_copy(update={"done": one.done, "told": one.told}), close))
+    grade = max(answer.strongest, answer.worst("marks") if close.mark else 0)
+    if grade >= number("follow.severe") or close.mark:
         zones = sorted({zone for look in answer.looks.values() for of in look.zones.values() for zone in of})
-        what = body.get("mark") or ("redness" if answer.worst("redness") >= answer.worst("swelling") else "swelling")
+        what = close.mark or ("redness" if answer.worst("redness") >= answer.worst("swelling") else "swelling")
         done = "; ".join(one.remedy.removeprefix("remedy.").replace("_", " ") for one in answer.remedies if one.done)
-        told = {"grade": grade, "what": what, "where": ", ".join(zones), "done": done, "told": body.get("senior", "")}
-        _add(ctx, file, {**told, "modality": "", "source": "close", **with_what})
+        line = ReactionBody(source="close", grade=grade, what=what, where=", ".join(zones), done=done, told=close.senior)
+        _add(ctx, file, _with_what(line, close))
 
 
-def _with_what(body: dict[str, Any]) -> dict[str, Any]:
-    did = body.get("did", {})
-    return {
-        "did": [title(name) for name in did],
-        "devices": sorted({one["machine"] for one in did.values() if one.get("machine")}),
-        "lots": [f"{one['product']}, lot {one['lot']}" for one in body.get("products", ()) if one["lot"]],
-        "settled": "", "tell": "",
-    }  # fmt: skip
+def _with_what(line: ReactionBody, close: CloseBody) -> ReactionBody:
+    """A line with what was done in that visit: treatments, devices, lots."""
+    return line.model_copy(
+        update={
+            "did": tuple(title(name) for name in close.did),
+            "devices": tuple(sorted({one.machine for one in close.did.values() if one.machine})),
+            "lots": tuple(f"{one.product}, lot {one.lot}" for one in close.products if one.lot),
+        }
+    )
 
 
-def _add(ctx: Context, file: VisitFile, body: dict[str, Any]) -> None:
+def _add(ctx: Context, file: VisitFile, body: ReactionBody) -> None:
     new = ReactionVersion(
         reaction_id=uuid7(), client_id=file.visit.client_id, visit_id=file.visit.id, version=1, body=body, by=ctx.me.id, at=ctx.now
     )
@@ -89,16 +91,19 @@ def from_answer(ctx: Context, task: Task, said: FollowUp) -> None:
     if there:
         base = there.body
     else:
-        base = {"where": "", "done": "", "told": "", "modality": "", "source": "follow-up", "grade": 0}
-        base |= _with_what(visits.standing(ctx.db, task.visit_id, "close") or {})
-    grade = max(base["grade"], said.redness or 0, said.swelling or 0, 3 if said.marked else 0)
+        base = _with_what(ReactionBody(source="follow-up"), visits.standing(ctx.db, task.visit_id, CloseBody) or CloseBody())
+    grade = max(base.grade, said.redness or 0, said.swelling or 0, 3 if said.marked else 0)
     ctx.db.add(
         ReactionVersion(
-            reaction_id=there.reaction_id if there else uuid7(), client_id=task.client_id, visit_id=task.visit_id,
-            version=there.version + 1 if there else 1, body={**base, "grade": grade, "what": _what(said), "settled": ""}, by=task.by,
+            reaction_id=there.reaction_id if there else uuid7(),
+            client_id=task.client_id,
+            visit_id=task.visit_id,
+            version=there.version + 1 if there else 1,
+            body=base.model_copy(update={"grade": grade, "what": _what(said), "settled": ""}),
+            by=task.by,
             at=ctx.now,
         )
-    )  # fmt: skip
+    )
 
 
 def _what(said: FollowUp) -> str:
@@ -126,7 +131,7 @@ def reaction(ctx: Context, reaction_id: UUID, form: dict[str, str] | None = None
     line = next((one for one in reactions.register(ctx.db) if one.id == reaction_id), None)
     if line is None:
         raise NotFound("There is no such line in the register.")
-    held = {key: str(line.body.get(key, "")) for key in ("grade", "done", "settled", "told", "tell")}
+    held = {key: str(getattr(line.body, key)) for key in ("grade", "done", "settled", "told", "tell")}
     return ReactionPage(line, reactions.versions(ctx.db, reaction_id), form or held, wrong or {})
 
 
@@ -149,10 +154,9 @@ def correct(ctx: Context, reaction_id: UUID, form: dict[str, str]) -> None:
         wrong["tell"] = "Who has to hear of it?"
     if wrong:
         raise BadInput(wrong)
-    body = {
-        **page.line.body, "grade": grade, "settled": settled, "tell": form.get("tell", ""),
-        "done": form.get("done", "").strip()[:600], "told": form.get("told", "").strip()[:200],
-    }  # fmt: skip
+    changed = {"grade": grade, "settled": settled, "tell": form.get("tell", "")}
+    changed |= {"done": form.get("done", "").strip()[:600], "told": form.get("told", "").strip()[:200]}
+    body = page.line.body.model_copy(update=changed)
     with ctx.saving("reaction", reaction_id) as db:
         newest = reactions.versions(db, reaction_id)[0]
         db.add(

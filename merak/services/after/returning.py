@@ -10,11 +10,12 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import number
 from merak.exchange.calendar import invitation
 from merak.records import visits
+from merak.records.bodies.visit import CloseBody
 from merak.records.tables import Course, Visit
 from merak.services.after import follow_ups
 from merak.services.context import Context, NotFound
 from merak.services.visit.day import booked_spans, check_free, opening_of, read_start
-from merak.services.visit.file import find_visit, incidents_in
+from merak.services.visit.file import find_visit
 
 
 @dataclass
@@ -44,9 +45,9 @@ def returning(ctx: Context, visit_id: UUID, form: dict[str, str] | None = None, 
     return Returning(visit, proposal, booked, form, wrong or {})
 
 
-def _incidents(ctx: Context, visit_id: UUID) -> list[PastIncident]:
+def _incidents(ctx: Context, visit_id: UUID) -> tuple[PastIncident, ...]:
     """What went wrong in this visit."""
-    return incidents_in(visits.standing(ctx.db, visit_id, "close") or {})
+    return (visits.standing(ctx.db, visit_id, CloseBody) or CloseBody()).incidents
 
 
 def book(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") -> Visit:

@@ -2,15 +2,17 @@
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import TypeVar
 from uuid import UUID
 
 from merak.core.after.aftercare import INCIDENTS, Family, Moments, Personal, SheetLine, answered, family_of, sheet, tags_of
 from merak.core.after.home import Take, kit
 from merak.core.body.plate import area_cm2
 from merak.core.knowledge import emergencies
+from merak.core.treatment.order import Ordered
 from merak.exchange.language import LANGUAGES
 from merak.records import tasks, visits
+from merak.records.bodies.visit import SheetBody
 from merak.records.tables import Client
 from merak.services.context import Context
 from merak.services.treatment.adverse import number_of
@@ -38,11 +40,11 @@ class Sheet:
     sealed: bool
 
 
-def done_tags(run: Run | None, order: dict[str, Any], done: tuple[str, ...]) -> tuple[str, ...]:
-    """The tags of every item that was really `done`, as it was set; a spot of a later reading counts as one."""
-    if run is None:
+def done_tags(run: Run | None, order: Ordered | None, done: tuple[str, ...]) -> tuple[str, ...]:
+    """The tags of every step that was really `done`, as it was set; a spot of a later reading counts as one."""
+    if run is None or order is None:
         return ()
-    settings = {step["id"]: step["settings"] for step in order.get("plan", {}).get("steps", ())}
+    settings = {step.id: step.settings for step in order.plan.steps}
     tags: dict[str, None] = {}
     for act, one in zip(run.acts, run.state.runs, strict=True):
         if act.only_spot and one.spots:
@@ -56,14 +58,15 @@ def done_tags(run: Run | None, order: dict[str, Any], done: tuple[str, ...]) -> 
 
 def personal_of(file: VisitFile, client: Client, form: dict[str, str] | None) -> Personal:
     """What of the client changes the sheet: as it was ticked, else as it was last told, else as it was found."""
-    habits = client.habits or {}
-    family = form.get("family") if form and "family" in form else habits.get("family", family_of(file.findings))
+    habits = client.habits
+    last_told = family_of(file.findings) if habits.family is None else habits.family
+    family = form.get("family") if form and "family" in form else last_told
     ticked = form is not None and "habits" in form
     area = sum(area_cm2(shape) for shape in file.brief.area("mask").plate.zones.values())
     return Personal(
         family=family if family in FAMILIES else "",
-        shaves="shaves" in (form or {}) if ticked else habits.get("shaves", True),
-        make_up="make_up" in (form or {}) if ticked else habits.get("make_up", True),
+        shaves="shaves" in (form or {}) if ticked else habits.shaves,
+        make_up="make_up" in (form or {}) if ticked else habits.make_up,
         event=file.wish.event if file.wish.event and file.wish.event > file.today else None,
         dark=(file.findings.phototype or 0) >= 4,
         sensitive=bool(file.findings.sensitive),
@@ -85,49 +88,47 @@ def joined(
     told = tuple(f"{one.card or 'Incident'}: {one.done}" for one in run.state.incidents if one.done) if run else ()
     return Sheet(
         file.visit.client.name, ended, next_at, lines, kit(all_tags, of, at, lines), (form or {}).get("words", "").strip(), told, of,
-        client.language if client.language in LANGUAGES else "en", bool(client.habits.get("large")), number_of(ctx), False,
+        client.language if client.language in LANGUAGES else "en", client.habits.large, number_of(ctx), False,
     )  # fmt: skip
 
 
 def kept(ctx: Context, file: VisitFile, ended: datetime, next_at: datetime | None) -> Sheet:
     """The sheet as it was sealed with the visit."""
-    body = visits.standing(ctx.db, file.visit.id, "sheet") or {}
+    body = visits.standing(ctx.db, file.visit.id, SheetBody) or SheetBody()
     client = _client(ctx, file.visit.client_id)
-    lines = tuple(_line(one) for one in body.get("lines", ()))
-    takes = tuple(Take.model_validate(one) for one in body.get("kit", ()))
-    of = Personal.model_validate(body.get("personal", {}))
     return Sheet(
-        file.visit.client.name, ended, next_at, tuple(_local(one, ctx) for one in lines), tuple(_local(one, ctx) for one in takes),
-        body.get("words", ""), tuple(body.get("incidents", ())), of, client.language if client.language in LANGUAGES else "en",
-        bool(client.habits.get("large")), number_of(ctx), True,
-    )  # fmt: skip
+        client=file.visit.client.name,
+        ended=ended,
+        next_at=next_at,
+        lines=tuple(_local(one, ctx) for one in body.lines),
+        kit=tuple(_local(one, ctx) for one in body.kit),
+        words=body.words,
+        incidents=body.incidents,
+        personal=body.personal,
+        language=client.language if client.language in LANGUAGES else "en",
+        large=client.habits.large,
+        number=number_of(ctx),
+        sealed=True,
+    )
 
 
-def _line(one: dict[str, Any]) -> SheetLine:
-    """A kept line; those from before there were topics have their words alone."""
-    older = {"topic": "", "step": 0, "sign": "", "rules": (one["rule"],)} if "rule" in one else {}
-    return SheetLine.model_validate({key: value for key, value in one.items() if key != "rule"} | older)
+Spanned = TypeVar("Spanned", SheetLine, Take)
 
 
-def _local(one: Any, ctx: Context) -> Any:
+def _local(one: Spanned, ctx: Context) -> Spanned:
     return one.model_copy(update={"start": one.start.astimezone(ctx.zone), "until": one.until.astimezone(ctx.zone)})
 
 
-def body_of(of: Sheet) -> dict[str, Any]:
+def body_of(of: Sheet) -> SheetBody:
     """A sheet as it is sealed."""
-    return {
-        "lines": [line.model_dump(mode="json") for line in of.lines],
-        "kit": [take.model_dump(mode="json") for take in of.kit],
-        "words": of.words,
-        "incidents": list(of.incidents),
-        "personal": of.personal.model_dump(mode="json"),
-    }
+    return SheetBody(lines=of.lines, kit=of.kit, words=of.words, incidents=of.incidents, personal=of.personal)
 
 
 def keep_habits(ctx: Context, client_id: UUID, of: Personal, large: bool) -> None:
     """What was told of a client's ways, for the next sheet; inside the caller's transaction."""
     client = _client(ctx, client_id)
-    client.habits = {**client.habits, "family": of.family, "shaves": of.shaves, "make_up": of.make_up, "large": large}
+    changed = {"family": of.family, "shaves": of.shaves, "make_up": of.make_up, "large": large}
+    client.habits = client.habits.model_copy(update=changed)
 
 
 def _client(ctx: Context, client_id: UUID) -> Client:

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
 from uuid import UUID
 
 from pydantic import ValidationError
@@ -13,11 +12,22 @@ from merak.core.knowledge import AskAfter, cited
 from merak.core.plan.fitting import title
 from merak.core.plan.spots import SpotAnswer, SpotLook, SpotRule, answer
 from merak.core.whole import whole
+from merak.core.working import Caution
 from merak.records import tasks
-from merak.records.bodies import upgraded
+from merak.records.bodies.task import (
+    AskTask,
+    Called,
+    CallTask,
+    OrderTask,
+    RaiseTask,
+    SaidAfter,
+    SpotFound,
+    SpotTask,
+    TaskAnswer,
+)
 from merak.records.tables import Client, Task
 from merak.services.after import follow_ups
-from merak.services.after.follow_ups import TITLES, said_of
+from merak.services.after.follow_ups import TITLES
 from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.permission import Denied, may
 from merak.services.visit.file import SENIORS
@@ -43,7 +53,7 @@ def due(ctx: Context) -> list[Due]:
     if not may(ctx.me, "read notes"):
         return []
     found = [_shown(ctx, task, client) for task, client in tasks.open_tasks(ctx.db, ctx.now + AHEAD)]
-    return sorted(found, key=lambda one: not (one.task.kind == "raise" and one.task.body.get("senior")))
+    return sorted(found, key=lambda one: not (isinstance(about := one.task.about, RaiseTask) and about.senior))
 
 
 def left_by(ctx: Context, visit_id: UUID, client: str) -> list[Due]:
@@ -56,16 +66,17 @@ def _shown(ctx: Context, task: Task, client: str) -> Due:
 
 
 def _words(task: Task) -> str:
-    match task.kind:
-        case "spot":
-            return f"Read the test spot of {title(task.body['modality']).lower()}"
-        case "ask":
-            return f"{TITLES[task.body['follow']]}: ask how the skin is"
-        case "order":
-            return f"Order or refuse: {(cited(task.body['remedy']) or ['a remedy'])[0]}"
-        case "raise":
-            return f"{'Senior: ' if task.body.get('senior') else 'Call: '}{' '.join(task.body['words'])}"
-    return f"Call after: {task.body.get('card') or 'an incident'}"
+    match task.about:
+        case SpotTask(modality=modality):
+            return f"Read the test spot of {title(modality).lower()}"
+        case AskTask(follow=follow):
+            return f"{TITLES[follow]}: ask how the skin is"
+        case OrderTask(remedy=remedy):
+            return f"Order or refuse: {(cited(remedy) or ['a remedy'])[0]}"
+        case RaiseTask(senior=senior, words=words):
+            return f"{'Senior: ' if senior else 'Call: '}{' '.join(words)}"
+        case CallTask(card=card):
+            return f"Call after: {card or 'an incident'}"
 
 
 @dataclass
@@ -75,11 +86,14 @@ class TaskPage:
     due: Due
     form: dict[str, str]
     wrong: dict[str, str]
-    answer: SpotAnswer | None
-    rule: SpotRule | None
+    answer: SpotAnswer | None = None
+    rule: SpotRule | None = None
     questions: tuple[AskAfter, ...] = ()
     said: FollowUp | None = None
     reach: Client | None = None
+    note: str = ""
+    doctor: bool = False
+    alarms: tuple[Caution, ...] = ()
 
 
 def task_page(ctx: Context, task_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> TaskPage:
@@ -89,12 +103,21 @@ def task_page(ctx: Context, task_id: UUID, form: dict[str, str] | None = None, w
     if found is None:
         raise NotFound("There is no such task.")
     task, client = found
-    kept = task.answer or {}
-    told = SpotAnswer.model_validate(kept["answer"]) if "answer" in kept else None
-    spot = _spot_rule(task) if task.kind == "spot" else None
-    questions = asked(task.body["follow"]) if task.kind == "ask" else ()
-    said = said_of(task) or (FollowUp.model_validate(task.body["said"]) if task.kind == "raise" else None)
-    return TaskPage(_shown(ctx, task, client), form or {}, wrong or {}, told, spot, questions, said, ctx.db.get(Client, task.client_id))
+    page = TaskPage(_shown(ctx, task, client), form or {}, wrong or {}, reach=ctx.db.get(Client, task.client_id))
+    about, came = task.about, task.came
+    if isinstance(about, SpotTask):
+        page.rule = about.spot
+    if isinstance(about, AskTask):
+        page.questions = asked(about.follow)
+    if isinstance(about, RaiseTask):
+        page.said = about.said
+    if isinstance(came, SpotFound):
+        page.answer, page.note = came.answer, came.note
+    if isinstance(came, SaidAfter):
+        page.said, page.alarms = came.said, came.alarms
+    if isinstance(came, Called):
+        page.note, page.doctor = came.note, came.doctor
+    return page
 
 
 def finish(ctx: Context, task_id: UUID, form: dict[str, str]) -> TaskPage:
@@ -107,24 +130,25 @@ def finish(ctx: Context, task_id: UUID, form: dict[str, str]) -> TaskPage:
         task = found[0]
         if task.done_at is not None:
             raise OutOfTurn("This was done already; what was found then stands.")
-        task.answer = _answer(ctx, task, form)
-        task.done_by, task.done_at = ctx.me.id, ctx.now
+        task.done(_answer(ctx, task, form), ctx.me.id, ctx.now)
     return task_page(ctx, task_id)
 
 
-def _answer(ctx: Context, task: Task, form: dict[str, str]) -> dict[str, Any]:
-    if task.kind == "spot":
-        return _spot_answer(ctx, task, form)
-    if task.kind == "ask":
-        return follow_ups.answered(ctx, task, form)
-    if task.kind == "order":
-        raise OutOfTurn("A remedy is ordered on the page of its visit.")
-    if task.kind == "raise" and task.body.get("senior") and ctx.me.role not in SENIORS:
-        raise Denied("A senior answers this one.")
-    return _call_answer(form)
+def _answer(ctx: Context, task: Task, form: dict[str, str]) -> TaskAnswer:
+    match task.about:
+        case SpotTask() as spot:
+            return _spot_answer(ctx, task, spot, form)
+        case AskTask() as ask:
+            return follow_ups.answered(ctx, task, ask, form)
+        case OrderTask():
+            raise OutOfTurn("A remedy is ordered on the page of its visit.")
+        case RaiseTask(senior=True) if ctx.me.role not in SENIORS:
+            raise Denied("A senior answers this one.")
+        case _:
+            return _call_answer(form)
 
 
-def _spot_answer(ctx: Context, task: Task, form: dict[str, str]) -> dict[str, Any]:
+def _spot_answer(ctx: Context, task: Task, about: SpotTask, form: dict[str, str]) -> SpotFound:
     """What is seen at a spot, and what the rule says to it."""
     if ctx.now < task.due_at:
         raise OutOfTurn(f"Too soon: this spot is read from {task.due_at.astimezone(ctx.zone):%a %-d %b, %H:%M} on.")
@@ -137,19 +161,14 @@ def _spot_answer(ctx: Context, task: Task, form: dict[str, str]) -> dict[str, An
         look = SpotLook(mark=form["mark"] == "yes", **{key: int(form[key]) for key in LOOKS})
     except ValidationError as broken:
         raise BadInput({"redness": str(broken.errors()[0]["msg"])}) from broken
-    said = answer(_spot_rule(task), float(task.body["at"]), look, stepped_up=False)
-    return {"look": look.model_dump(), "answer": said.model_dump(), "note": form.get("note", "").strip()[:400]}
+    said = answer(about.spot, about.at, look, stepped_up=False)
+    return SpotFound(look=look, answer=said, note=form.get("note", "").strip()[:400])
 
 
-def _call_answer(form: dict[str, str]) -> dict[str, Any]:
+def _call_answer(form: dict[str, str]) -> Called:
     note = form.get("note", "").strip()[:400]
     if not note:
         raise BadInput({"note": "How are they? A few words."})
     if form.get("doctor") not in ("yes", "no"):
         raise BadInput({"doctor": "Was a doctor asked, or is none needed?"})
-    return {"note": note, "doctor": form["doctor"] == "yes"}
-
-
-def _spot_rule(task: Task) -> SpotRule:
-    """The rule of a spot that waits to be read, as it stood when the spot was placed."""
-    return SpotRule.model_validate(upgraded("task", task.body)["spot"])
+    return Called(note=note, doctor=form["doctor"] == "yes")

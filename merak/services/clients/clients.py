@@ -1,19 +1,18 @@
 """A client's page: how they are reached, and their visits with what was done and how the skin answered."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any
 from uuid import UUID
 
-from merak.core.after.following import FollowUp
-from merak.core.after.incidents import PastIncident
 from merak.core.client import age_on
 from merak.core.client.names import plain
 from merak.core.errors import BadInput
 from merak.core.plan.fitting import title
 from merak.exchange.language import LANGUAGES
 from merak.records import clients
-from merak.records.clients import ClientSeen
+from merak.records.bodies.task import SaidAfter
+from merak.records.clients import ClientSeen, VisitTold
 from merak.records.tables import Client
 from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.permission import may
@@ -64,35 +63,44 @@ def client_page(
         raise NotFound("There is no such client.")
     clinical = may(ctx.me, "read notes")
     seen = [_seen(ctx, one, clinical) for one in found.visits[:AT_ONCE]]
-    held = {"phone": found.phone, "email": found.email, "language": found.language, "large": "on" if found.habits.get("large") else ""}
+    held = {"phone": found.phone, "email": found.email, "language": found.language, "large": "on" if found.habits.large else ""}
     more = len(found.visits) > AT_ONCE
     doubles = [one for one in clients.named(ctx.db, plain(found.name), found.born) if one.id != found.id]
     return ClientPage(found, age_on(found.born, ctx.today), seen, max(0, skip), more, form or held, wrong or {}, doubles)
 
 
-def _seen(ctx: Context, one: dict[str, Any], clinical: bool) -> VisitLine:
-    did = one["did"] or {}
-    words = tuple(f"{title(name)} {told['at']:g}" if isinstance(told.get("at"), int | float) else title(name) for name, told in did.items())
-    answer = "" if one["redness"] is None else f"redness {one['redness']}, swelling {one['swelling']}"
-    answer = "; ".join([*(PastIncident.model_validate(of).words for of in one["incidents"] or ()), *([answer] if answer else [])])
-    answer += f"; stopped: {one['stopped']}" if one["stopped"] else ""
+def _seen(ctx: Context, one: VisitTold, clinical: bool) -> VisitLine:
+    answers = [of.words for of in one.incidents or ()]
+    answers += [] if one.redness is None else [f"redness {one.redness}, swelling {one.swelling}"]
+    answers += [f"stopped: {one.stopped}"] if one.stopped else []
     return VisitLine(
-        one["id"], datetime.fromisoformat(one["starts_at"]).astimezone(ctx.zone), one["status"], one["course"],
-        f"{one['session_no']} of {one['sessions']}", one["therapist"], words if clinical else (), answer if clinical else "",
-        _said(one["said"]) if clinical else "", (one["note"] or "") if clinical else "",
-    )  # fmt: skip
+        id=str(one.id),
+        at=one.starts_at.astimezone(ctx.zone),
+        status=one.status,
+        course=one.course,
+        session=f"{one.session_no} of {one.sessions}",
+        therapist=one.therapist,
+        did=tuple(_set_to(name, told.figure) for name, told in (one.did or {}).items()) if clinical else (),
+        answer="; ".join(answers) if clinical else "",
+        said=_said(one.said or ()) if clinical else "",
+        note=(one.note or "") if clinical else "",
+    )
+
+
+def _set_to(modality: str, at: float | None) -> str:
+    """A modality that was done, with where it was set."""
+    return title(modality) if at is None else f"{title(modality)} {at:g}"
 
 
 #: How a result is graded, from much worse to much better.
 IMPROVED = {2: "much better", 1: "better", 0: "the same", -1: "worse", -2: "much worse"}
 
 
-def _said(answers: list[dict[str, Any]] | None) -> str:
+def _said(answers: Iterable[SaidAfter]) -> str:
     """What was said afterwards, in short."""
     words = []
-    for kept in answers or ():
-        if "said" in kept:
-            said = FollowUp.model_validate(kept["said"])
+    for said in (one.said for one in answers):
+        if said:
             words += [f"left {said.marked}"] if said.marked else []
             words += [IMPROVED[said.improvement]] if said.improvement is not None else []
             words += [f"{said.satisfaction} of 10"] if said.satisfaction is not None else []
@@ -128,4 +136,4 @@ def reach(ctx: Context, client_id: UUID, form: dict[str, str]) -> None:
         if client is None:
             raise NotFound("There is no such client.")
         client.phone, client.email, client.language = phone, email, form.get("language", "en")
-        client.habits = {**client.habits, "large": "large" in form}
+        client.habits = client.habits.model_copy(update={"large": "large" in form})

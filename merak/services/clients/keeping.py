@@ -74,7 +74,7 @@ def kept_file(ctx: Context, client_id: UUID, file_id: UUID) -> KeptFile:
     return found
 
 
-def keep_drawing(ctx: Context, client_id: UUID, drawing: str, field: str, missing: str) -> str:
+def keep_drawing(ctx: Context, client_id: UUID, drawing: str, field: str, missing: str) -> UUID:
     """A signature as the browser draws it (a PNG's data address), kept; its id. Raises BadInput on `field`."""
     if not drawing.startswith("data:image/png;base64,"):
         raise BadInput({field: missing})
@@ -82,4 +82,4 @@ def keep_drawing(ctx: Context, client_id: UUID, drawing: str, field: str, missin
         content = base64.b64decode(drawing.partition(",")[2], validate=True)
     except binascii.Error:
         raise BadInput({field: "The signature did not arrive whole. Once more, please."}) from None
-    return str(keep_file(ctx, client_id, content, "signature", field=field).id)
+    return keep_file(ctx, client_id, content, "signature", field=field).id

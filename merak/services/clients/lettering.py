@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 from datetime import date, timedelta
-from typing import Any
 from uuid import UUID
 
 from uuid_utils.compat import uuid7
@@ -11,7 +10,9 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import cited, number
 from merak.core.windows import DateKind, read_day
 from merak.records import letters
+from merak.records.bodies.house import LetterBody
 from merak.records.tables import LetterVersion
+from merak.records.visits import LetterSeen
 from merak.services.clients.keeping import keep_file
 from merak.services.context import Context, NotFound
 from merak.services.visit.file import VisitFile, find_visit, open_file
@@ -35,22 +36,29 @@ class KeptLetter:
 
 def letters_of(file: VisitFile) -> tuple[KeptLetter, ...]:
     """The client's letters."""
-    return tuple(_kept(body, file.today) for body in file.letters_kept)
+    return tuple(_kept(letter, file.today) for letter in file.around.letters)
 
 
-def _kept(body: dict[str, Any], today: date) -> KeptLetter:
-    asked, received, until = (date.fromisoformat(body[key]) if body.get(key) else None for key in ("asked", "received", "until"))
-    if received is None:
+def _kept(letter: LetterSeen, today: date) -> KeptLetter:
+    if letter.received is None:
         state = "asked for"
-    elif body.get("says") == "no":
+    elif letter.says == "no":
         state = "says no"
     else:
-        state = "run out" if until and until < today else "valid"
-    words = cited(body["rule"])
+        state = "run out" if letter.until and letter.until < today else "valid"
+    words = cited(letter.rule)
     return KeptLetter(
-        body["id"], body["rule"], words[0] if words else body["rule"], asked, received, until, body.get("says", ""),
-        body.get("note", ""), body.get("file") or "", state,
-    )  # fmt: skip
+        id=str(letter.id),
+        rule=letter.rule,
+        about=words[0] if words else letter.rule,
+        asked=letter.asked,
+        received=letter.received,
+        until=letter.until,
+        says=letter.says,
+        note=letter.note,
+        file=str(letter.file or ""),
+        state=state,
+    )
 
 
 def ask_for(ctx: Context, visit_id: UUID, rule_id: str) -> None:
@@ -62,7 +70,7 @@ def ask_for(ctx: Context, visit_id: UUID, rule_id: str) -> None:
     if any(one.rule == rule_id and one.state in ("asked for", "valid") for one in letters_of(file)):
         return
     with ctx.saving("ask for a letter", visit_id) as db:
-        body = {"rule": rule_id, "asked": f"{ctx.today}"}
+        body = LetterBody(rule=rule_id, asked=ctx.today)
         db.add(LetterVersion(letter_id=uuid7(), client_id=file.visit.client_id, version=1, body=body, by=ctx.me.id, at=ctx.now))
 
 
@@ -89,9 +97,8 @@ def receive(ctx: Context, visit_id: UUID, letter_id: UUID, form: dict[str, str],
         raise BadInput(wrong)
     with ctx.saving("receive a letter", visit_id) as db:
         file_id = keep_file(ctx, visit.client_id, content, "letter").id if content else standing.file_id
-        body = standing.body | {
-            "received": f"{received}", "until": f"{until}", "says": form["says"], "note": form.get("note", "").strip(), "by": ctx.me.name,
-        }  # fmt: skip
+        changed = {"received": received, "until": until, "says": form["says"], "note": form.get("note", "").strip(), "by": ctx.me.name}
+        body = standing.body.model_copy(update=changed)
         db.add(
             LetterVersion(letter_id=letter_id, client_id=visit.client_id, version=standing.version + 1, body=body, file_id=file_id,
                           by=ctx.me.id, at=ctx.now)

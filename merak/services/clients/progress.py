@@ -4,16 +4,15 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from io import BytesIO
-from typing import Any
 from uuid import UUID
 
 import numpy as np
 
 from merak.core.after.colour import ColourChange, Patch, change, patch
-from merak.core.after.following import FollowUp
+from merak.core.after.energy import Delivered
 from merak.core.bench.answer import Curve, Thread
 from merak.core.body.align import Similarity, similarity
-from merak.core.client.scales import SCALES
+from merak.core.client.scales import SCALES, ScaleReadings
 from merak.core.client.tone import tone_angle
 from merak.core.errors import BadInput
 from merak.core.knowledge import conditions
@@ -64,7 +63,7 @@ def progress(ctx: Context, client_id: UUID) -> Progress:
     client, steps = _steps(ctx, client_id)
     first = steps[0].at.astimezone(ctx.zone) if steps else None
     rows = [row for step in steps for row in _rows(ctx, step)]
-    pictured = {view: sum(view in shots for step in steps for shots in (step.photos, step.photos_after)) for view in VIEWS}
+    pictured = {view: sum(view in shots.root for step in steps for shots in (step.photos, step.photos_after)) for view in VIEWS}
     return Progress(client, first, [*_curves(steps)], rows, [*_doses(rows)], {view: n for view, n in pictured.items() if n})
 
 
@@ -79,39 +78,38 @@ def _steps(ctx: Context, client_id: UUID) -> tuple[Client, list[ClosedVisit]]:
 def measures(step: ClosedVisit) -> dict[tuple[str, str], float]:
     """Everything that was measured at or after a visit: (what, its unit) → value."""
     found: dict[tuple[str, str], float] = {}
-    for name, zones in step.look.get("grades", {}).items():
+    for name, zones in step.look.grades.items():
         graded = [grade for grade in zones.values() if grade]
         if name in conditions() and zones:
             found[conditions()[name].title, "worst grade, of 4"] = max(graded, default=0)
-    for name, kept in step.scales.items():
-        if name in SCALES and kept.get("score") is not None:
-            unit = SCALES[name].score(SCALES[name].entry.model_validate(kept["entry"])).score.unit
-            found[SCALES[name].title if name != "readings" else "Water loss", unit] = float(kept["score"])
-            if name == "readings" and kept["entry"].get("sebum") is not None:
-                found["Sebum", "µg/cm²"] = float(kept["entry"]["sebum"])
-    if step.look.get("hydration") is not None:
-        found["Hydration", "meter’s points"] = float(step.look["hydration"])
-    if tone := step.look.get("tone"):
+    for name, kept in step.scales.root.items():
+        if kept.score is not None:
+            unit = SCALES[name].score(kept.entry).score.unit
+            found[SCALES[name].title if name != "readings" else "Water loss", unit] = kept.score
+        if isinstance(kept.entry, ScaleReadings) and kept.entry.sebum is not None:
+            found["Sebum", "µg/cm²"] = float(kept.entry.sebum)
+    if step.look.hydration is not None:
+        found["Hydration", "meter’s points"] = float(step.look.hydration)
+    if tone := step.look.tone:
         found["Tone, L*", "0 to 100"] = tone[0]
         found["Tone, a* (redness)", "a*"] = tone[1]
         if tone[2] > 0:
             found["Skin tone angle", "°"] = tone_angle(tone[0], tone[2])
-    for key, words in (("redness", "Redness at close"), ("swelling", "Swelling at close")):
-        if step.close.get(key) is not None:
-            found[words, "of 4"] = float(step.close[key])
-    for key, words in (("pain", "Pain at worst"), ("comfort", "Comfort")):
-        if step.close.get(key) is not None:
-            found[words, "of 10"] = float(step.close[key])
-    for said in _said(step):
+    close = step.close
+    for worst, words, most in (
+        (close.redness, "Redness at close", "of 4"),
+        (close.swelling, "Swelling at close", "of 4"),
+        (close.pain, "Pain at worst", "of 10"),
+        (close.comfort, "Comfort", "of 10"),
+    ):
+        if worst is not None:
+            found[words, most] = float(worst)
+    for said in step.said:
         if said.improvement is not None:
             found["Improvement, as the client says", "−2 to 2"] = said.improvement
         if said.satisfaction is not None:
             found["Content", "of 10"] = said.satisfaction
     return found
-
-
-def _said(step: ClosedVisit) -> list[FollowUp]:
-    return [FollowUp.model_validate(kept["said"]) for kept in step.said if "said" in kept]
 
 
 #: What is told in one unit but is not of one kind → what it is called together.
@@ -140,14 +138,22 @@ def _span(unit: str) -> tuple[float, float] | None:
 
 
 def _rows(ctx: Context, step: ClosedVisit) -> Iterable[ProgressRow]:
-    settled = [said.settled_h for said in _said(step) if said.settled_h is not None]
-    for modality, told in step.close.get("did", {}).items():
-        given: dict[str, Any] = told.get("given") or {}
+    settled = [said.settled_h for said in step.said if said.settled_h is not None]
+    for modality, told in step.close.did.items():
+        given = told.given or Delivered(name="set to", unit="", planned=told.figure, done=told.figure, share=1.0)
         yield ProgressRow(
-            step.at.astimezone(ctx.zone), step.visit, title(modality), given.get("name", "set to"), given.get("unit", ""),
-            given.get("planned", told.get("at")), given.get("done", told.get("at")), given.get("share", 1.0),
-            step.close.get("redness"), step.close.get("swelling"), max(settled) if settled else None,
-        )  # fmt: skip
+            at=step.at.astimezone(ctx.zone),
+            visit=step.visit,
+            modality=title(modality),
+            name=given.name,
+            unit=given.unit,
+            planned=given.planned,
+            done=given.done,
+            share=given.share,
+            redness=step.close.redness,
+            swelling=step.close.swelling,
+            settled_h=max(settled, default=None),
+        )
 
 
 def _doses(rows: list[ProgressRow]) -> Iterable[Curve]:
@@ -220,11 +226,10 @@ def compared(ctx: Context, client_id: UUID, view: str, one: str = "", other: str
 
 def _shots(ctx: Context, step: ClosedVisit, view: str) -> Iterable[Shot]:
     day = step.at.astimezone(ctx.zone)
-    for shots, when in ((step.photos, ""), (step.photos_after, ", after")):
+    for shots, when in ((step.photos.root, ""), (step.photos_after.root, ", after")):
         if view in shots:
             one = shots[view]
-            marks = tuple((float(x), float(y)) for x, y in one.get("landmarks", ()))
-            yield Shot(one["file"], f"{day:%a %-d %b %Y}{when}", step.visit, one["width"], one["height"], marks)
+            yield Shot(str(one.file), f"{day:%a %-d %b %Y}{when}", step.visit, one.width, one.height, one.landmarks)
 
 
 def _point(text: str) -> PhotoPair:

@@ -12,8 +12,9 @@ from sqlalchemy import text
 from merak.core.client import Findings
 from merak.core.errors import BadInput
 from merak.core.knowledge import methods, number, traits
-from merak.core.modality.device import COLOURS, Card, read_cards
-from merak.core.plan.brief import Brief, Machine
+from merak.core.modality.device import COLOURS, Card
+from merak.core.plan.brief import Brief
+from merak.core.plan.facts import Facts, Machine
 from merak.records import db as database
 from merak.records import people
 from merak.records.tables import Audit, Device, Person, SetUpCode, Studio
@@ -126,11 +127,11 @@ def choose_methods(ctx: Context, form: dict[str, str]) -> None:
     """The studio's own school for each matter that practitioners disagree on. What no school is called is left as it was."""
     ctx.demand("run the practice")
     with ctx.saving("choose methods"):
-        kept = dict(ctx.studio.house.get("methods", {}))
+        kept = dict(ctx.studio.house.methods)
         for name, method in methods().items():
             if form.get(name) in {school.id for school in method.schools}:
                 kept[name] = form[name]
-        _keep_house(ctx, {"methods": kept})
+        _keep_house(ctx, methods=kept)
 
 
 def set_prices(ctx: Context, form: dict[str, str]) -> None:
@@ -154,17 +155,17 @@ def set_prices(ctx: Context, form: dict[str, str]) -> None:
     if wrong:
         raise BadInput(wrong)
     with ctx.saving("set prices"):
-        _keep_house(ctx, {"prices": prices, "currency": currency})
+        _keep_house(ctx, prices=prices, currency=currency)
 
 
 #: Beyond this a price is a slip of the finger.
 HIGHEST_PRICE = 20_000
 
 
-def _keep_house(ctx: Context, changed: dict[str, Any]) -> None:
+def _keep_house(ctx: Context, **changed: Any) -> None:
     studio = people.studio(ctx.db)
     if studio is not None:
-        studio.house = {**studio.house, **changed}
+        studio.house = studio.house.model_copy(update=changed)
 
 
 def end_access(ctx: Context, person_id: str) -> None:
@@ -216,7 +217,7 @@ def add_device(ctx: Context, form: dict[str, str]) -> None:
     if wrong:
         raise BadInput(wrong)
     with ctx.saving("add a machine") as db:
-        db.add(Device(modality=modality, card=card.model_dump(mode="json")))
+        db.add(Device(modality=modality, card=card))
 
 
 def _pairs(lines: list[str], field: str, wrong: dict[str, str], colour: str = "") -> list[tuple[float, float]]:
@@ -275,29 +276,29 @@ def staff(ctx: Context) -> list[Person]:
     return people.everyone(ctx.db)
 
 
-def put_aside(ctx: Context) -> list[tuple[UUID, Any]]:
+def put_aside(ctx: Context) -> list[tuple[UUID, Card]]:
     """The machines that were put away, id and card."""
     ctx.demand("run the practice")
-    return [(device.id, CARD.validate_python(device.card)) for device in people.devices(ctx.db, active=False)]
+    return [(device.id, device.card) for device in people.devices(ctx.db, active=False)]
 
 
-def machines(ctx: Context) -> list[tuple[UUID, Any]]:
+def machines(ctx: Context) -> list[tuple[UUID, Card]]:
     """The machines in use, id and card."""
     ctx.demand("use the bench")
-    return [(device.id, CARD.validate_python(device.card)) for device in people.devices(ctx.db)]
+    return [(device.id, device.card) for device in people.devices(ctx.db)]
 
 
 def brief_of(ctx: Context) -> Brief:
     """A brief for nobody yet: today, this studio's machines, methods and prices, and whoever asks."""
     person = ctx.db.get(Person, ctx.me.id)
-    cards = read_cards((str(one.id), one.card) for one in people.devices(ctx.db))
-    return Brief(
+    facts = Facts(
         today=ctx.today, born=ctx.today, returning=False, answers={}, findings=Findings(),
-        machines=tuple(Machine(id=key, card=card) for key, card in cards),
+        machines=tuple(Machine(id=str(one.id), card=one.card) for one in people.devices(ctx.db)),
         finger_mm=(person.finger_mm if person else None) or number("face.finger_breadth"),
         licences=frozenset(person.licences if person else ()), senior=ctx.me.role in ("senior", "owner"),
-        methods=ctx.studio.house.get("methods", {}), prices=ctx.studio.house.get("prices", {}),
+        methods=ctx.studio.house.methods, prices=ctx.studio.house.prices,
     )  # fmt: skip
+    return Brief(facts)
 
 
 def database_answers() -> bool:

@@ -19,7 +19,7 @@ USUAL_NUMBER = "112"
 
 def number_of(ctx: Context) -> str:
     """The local emergency number."""
-    return str(ctx.studio.house.get("emergency", "") or USUAL_NUMBER)
+    return ctx.studio.house.emergency or USUAL_NUMBER
 
 
 def cards(modality: str = "") -> tuple[Emergency, ...]:
@@ -36,7 +36,7 @@ def set_number(ctx: Context, words: str) -> None:
     with ctx.saving("emergency number") as db:
         studio = people.studio(db)
         if studio is not None:
-            studio.house = {**studio.house, "emergency": wanted}
+            studio.house = studio.house.model_copy(update={"emergency": wanted})
 
 
 def add_photo(ctx: Context, visit_id: UUID, content: bytes | None, when: str, zone: str = "") -> Run:

@@ -11,7 +11,7 @@ from merak.core.client import Findings
 from merak.core.errors import BadInput
 from merak.core.knowledge import has_rule, number, rule
 from merak.core.modality import rf_bulk
-from merak.core.modality.device import MachineCard, read_cards
+from merak.core.modality.device import Card, MachineCard
 from merak.core.ports import Reply
 from merak.core.treatment import setting
 from merak.records import people, simulators, visits
@@ -47,30 +47,32 @@ def shelf(ctx: Context, said: str = "") -> Shelf:
     """All instruments as they stand."""
     ctx.demand("use the bench")
     kept = simulators.all_of(ctx.db)
-    cards = read_cards((str(one.id), one.card) for one in people.devices(ctx.db))
-    sources = {key: _source(kept.get(key), card) for key, card in cards}
+    sources = {
+        key: SimulatedSource.model_validate(kept[key]) if key in kept else _fresh(card)
+        for key, card in ((str(one.id), one.card) for one in people.devices(ctx.db))
+    }
     return Shelf(
         sources, SimulatedThermometer.model_validate(kept.get(THERMOMETER, {})), SimulatedMeter.model_validate(kept.get(METER, {})), said
     )
 
 
-def _source(body: dict[str, Any] | None, card: Any) -> SimulatedSource:
+def _fresh(card: Card) -> SimulatedSource:
+    """A machine that was never touched."""
     wipe = f"{card.modality}.clean"
-    fresh = source_for(card, int(number(wipe)) if isinstance(card, MachineCard) and has_rule(wipe) else 0)
-    return SimulatedSource.model_validate(body) if body else fresh
+    return source_for(card, int(number(wipe)) if isinstance(card, MachineCard) and has_rule(wipe) else 0)
 
 
 def _one_source(ctx: Context, device: str) -> SimulatedSource:
     card = _card_of(ctx, device)
     if card is None:
         raise NotFound("There is no such instrument.")
-    return _source(simulators.one(ctx.db, device), card)
+    return simulators.one(ctx.db, device, SimulatedSource) or _fresh(card)
 
 
-def _card_of(ctx: Context, device: str) -> Any:
+def _card_of(ctx: Context, device: str) -> Card | None:
     """The card of a machine, also of one that was put away: a treatment that was ordered with it goes on. None where there is none."""
     found = people.device(ctx.db, device)
-    return next((card for _, card in read_cards([(device, found.card)])), None) if found else None
+    return found.card if found else None
 
 
 def drive(ctx: Context, instrument: str, command: str, value: str = "") -> Reply:
@@ -86,7 +88,7 @@ def drive(ctx: Context, instrument: str, command: str, value: str = "") -> Reply
             return _drive_reader(ctx, instrument, command)
         source = _one_source(ctx, instrument)
         after, answer = _driven(source, command, value)
-        simulators.keep(ctx.db, instrument, after.model_dump(mode="json"))
+        simulators.keep(ctx.db, instrument, after)
         if source.visit and answer.ok:
             run = _tell_treatment(ctx, instrument, UUID(source.visit), after, command, answer)
     if run is not None:
@@ -98,9 +100,9 @@ def _drive_reader(ctx: Context, instrument: str, command: str) -> Reply:
     kind: type[Reader] = SimulatedThermometer if instrument == THERMOMETER else SimulatedMeter
     if command not in ("plug", "unplug", "reset"):
         raise NotFound(f"It knows no “{command}”.")
-    found = kind.model_validate(simulators.one(ctx.db, instrument) or {})
-    changes: dict[str, Any] = {"peak_c": None} if command == "reset" else {"plugged": command == "plug"}
-    simulators.keep(ctx.db, instrument, found.but(**changes).model_dump(mode="json"))
+    found = simulators.one(ctx.db, instrument, kind) or kind()
+    changes: dict[str, bool | None] = {"peak_c": None} if command == "reset" else {"plugged": command == "plug"}
+    simulators.keep(ctx.db, instrument, found.but(**changes))
     return Reply(ok=True)
 
 
@@ -129,7 +131,7 @@ def _tell_treatment(ctx: Context, device: str, visit_id: UUID, source: Simulated
     run = run_of(ctx, visit_id)
     mine = run.acts[run.state.act].machine == device
     if run.state.over or not run.state.machine:
-        simulators.keep(ctx.db, device, source.but(visit="").model_dump(mode="json"))
+        simulators.keep(ctx.db, device, source.but(visit=""))
         return None
     data, taps = {"source": source.name}, []
     if command == "fire" and mine:
@@ -159,7 +161,7 @@ def attach(ctx: Context, visit_id: UUID) -> tuple[Reply, Run]:
         source = _one_source(ctx, act.machine)
         after, answer = source.set_to(setting(act, run.state.runs[n]) or 0.0)
         if answer.ok:
-            simulators.keep(ctx.db, act.machine, after.but(visit=str(visit_id)).model_dump(mode="json"))
+            simulators.keep(ctx.db, act.machine, after.but(visit=str(visit_id)))
             run = append(ctx, visit_id, [_tap(ctx, run, "machine", {"source": source.name}, "plugged")])
     kept(visit_id, run)
     return answer, run
@@ -174,7 +176,7 @@ def record(ctx: Context, visit_id: UUID, taps: Sequence[Tap]) -> Run:
         if source.visit == str(visit_id) and source.at != wanted:
             after, answer = source.set_to(wanted)
             with transaction(ctx.db):
-                simulators.keep(ctx.db, act.machine, after.model_dump(mode="json"))
+                simulators.keep(ctx.db, act.machine, after)
                 run = run if answer.ok else append(ctx, visit_id, [_tap(ctx, run, "machine", {"source": source.name}, "lost")])
             kept(visit_id, run)
     return run
@@ -198,9 +200,9 @@ def read_temperature(ctx: Context, visit_id: UUID, zone: str, aim_mm: float) -> 
         if act.heat is None:
             raise OutOfTurn("Nothing is warmed in this act.")
         place, around = _skin(ctx, visit_id, run)
-        known = SimulatedThermometer.model_validate(simulators.one(ctx.db, THERMOMETER) or {})
+        known = simulators.one(ctx.db, THERMOMETER, SimulatedThermometer) or SimulatedThermometer()
         after, answer = known.read(place, around, aim_mm)
-        simulators.keep(ctx.db, THERMOMETER, after.model_dump(mode="json"))
+        simulators.keep(ctx.db, THERMOMETER, after)
         if answer.ok:
             data = {"zone": zone, "source": known.name}
             run = append(ctx, visit_id, [Tap(uuid7(), "reading", ctx.now, answer.value, "", n, data, own=True)])
@@ -211,9 +213,9 @@ def read_temperature(ctx: Context, visit_id: UUID, zone: str, aim_mm: float) -> 
 def _skin(ctx: Context, visit_id: UUID, run: Run) -> tuple[float, float]:
     """(worked place, skin around) in °C, as the bioheat model has them for the time that this zone was worked."""
     n, act = run.state.act, run.acts[run.state.act]
-    steps = (visits.order(ctx.db, visit_id) or {}).get("plan", {}).get("steps", ())
-    step = next(one for one in steps if one["id"] == act.step)
-    settings = rf_bulk.Settings.model_validate(step["settings"])
+    order = visits.order(ctx.db, visit_id)
+    step = next(one for one in (order.plan.steps if order else ()) if one.id == act.step)
+    settings = rf_bulk.Settings.model_validate(step.settings)
     card = _card_of(ctx, act.machine)
     power = (card.physical(settings.at) if isinstance(card, MachineCard) else None) or 0.0
     one = run.state.runs[n]
@@ -226,12 +228,11 @@ def _skin(ctx: Context, visit_id: UUID, run: Run) -> tuple[float, float]:
 def read_meter(ctx: Context, visit_id: UUID) -> Reply:
     """One reading of moisture and colour, into today's findings."""
     with changing(ctx, visit_id, "look") as file:
-        known = SimulatedMeter.model_validate(simulators.one(ctx.db, METER) or {})
+        known = simulators.one(ctx.db, METER, SimulatedMeter) or SimulatedMeter()
         seen = file.findings
         after, answer, tone = known.read(float(seen.hydration or MOISTURE), seen.tone or TONES[seen.phototype or 3])
-        simulators.keep(ctx.db, METER, after.model_dump(mode="json"))
+        simulators.keep(ctx.db, METER, after)
         if answer.ok and answer.value is not None:
-            body = seen.model_dump(mode="json") | {"hydration": int(answer.value), "tone": tone}
-            kept = Findings.model_validate(body).model_dump(mode="json")
-            visits.add_version(ctx.db, visit_id, "look", kept, ctx.me.id, ctx.now)
+            measured = Findings.model_validate(dict(seen) | {"hydration": int(answer.value), "tone": tone})
+            visits.add_version(ctx.db, visit_id, measured, ctx.me.id, ctx.now)
     return answer

@@ -15,8 +15,8 @@ from merak.core.knowledge import number, rule
 from merak.core.plan.acts import Act
 from merak.core.plan.visit_plan import visit_plan
 from merak.core.treatment import KINDS, EarlierTap, Event, Order, RunState, ToldMoment, fold, moment, ordered
-from merak.core.treatment.order import order_in
 from merak.records import events, people, tasks, visits
+from merak.records.bodies.task import CallTask, SpotTask
 from merak.records.db import transaction
 from merak.records.events import EventRow, NewEvent, TakenId
 from merak.records.tasks import NewTask
@@ -128,7 +128,7 @@ GOING = ("running", "paused", "halted")
 
 def status_of(ctx: Context, visit_id: UUID) -> str:
     """The phase that a visit's treatment is in; "" before it began."""
-    if visits.order(ctx.db, visit_id) is None:
+    if not visits.is_ordered(ctx.db, visit_id):
         return ""
     return _run(ctx, visit_id, order_of(ctx.db, visit_id)).state.status
 
@@ -167,12 +167,12 @@ def _names(ctx: Context, ids: set[UUID]) -> dict[UUID, str]:
 def order_of(db: Session, visit_id: UUID) -> Order:
     """What was ordered. An order is written once and never changed, so it is read once a process. Raises OutOfTurn before there is one."""
     if visit_id not in _orders:
-        body = visits.order(db, visit_id)
-        if body is None:
+        found = visits.order(db, visit_id)
+        if found is None:
             raise OutOfTurn("The treatment has not begun.")
         if len(_orders) > MOST_KEPT:
             _orders.clear()
-        _orders[visit_id] = order_in(body)
+        _orders[visit_id] = found.order
     return _orders[visit_id]
 
 
@@ -201,7 +201,7 @@ def begin(ctx: Context, visit_id: UUID, another_day: bool = True) -> None:
         if not file.consented:
             raise OutOfTurn(f"The client has not agreed to the plan as it stands. {rule('visit.consent').words}")
         plan = visit_plan(file.brief, page.plan, laid=True)
-        visits.add_version(ctx.db, visit_id, "order", ordered(plan).model_dump(mode="json"), ctx.me.id, ctx.now)
+        visits.add_version(ctx.db, visit_id, ordered(plan), ctx.me.id, ctx.now)
 
 
 def is_today(ctx: Context, file: VisitFile) -> bool:
@@ -325,9 +325,9 @@ def _due(run: Run, new: set[UUID]) -> Iterable[NewTask]:
     for act, one in zip(run.acts, run.state.runs, strict=True):
         for spot in one.spots:
             if spot.id in fresh and act.spot and not act.spot.same_visit:
-                body = {"modality": act.modality, "zone": spot.zone, "at": spot.at, "spot": act.spot.model_dump(mode="json")}
-                yield NewTask(UUID(spot.id), "spot", spot.due, body)
+                body = SpotTask(modality=act.modality, zone=spot.zone, at=spot.at, spot=act.spot)
+                yield NewTask(UUID(spot.id), spot.due, body)
     for incident in run.state.incidents:
         if incident.id in fresh:
-            body = {"card": incident.card, "zone": incident.zone, "grade": incident.grade}
-            yield NewTask(UUID(incident.id), "follow-up", incident.at + timedelta(hours=number("chair.follow_up")), body)
+            call = CallTask(card=incident.card, zone=incident.zone, grade=incident.grade)
+            yield NewTask(UUID(incident.id), incident.at + timedelta(hours=number("chair.follow_up")), call)

@@ -11,11 +11,12 @@ from merak.core.body.plate import zone_names
 from merak.core.body.treatable import BESIDE
 from merak.core.errors import BadInput
 from merak.core.knowledge import Question, aspects, conditions
-from merak.core.plan.brief import Wish
+from merak.core.plan.facts import Wish
 from merak.core.plan.fitting import rank, title
 from merak.core.plan.screening import Answer, Answers, Overridable, Reason, Standing, board, option_of, overridable, questions
 from merak.core.windows import read_day, wrong_day
 from merak.records import visits
+from merak.records.bodies.visit import AskBody
 from merak.services.clients.lettering import KeptLetter, letters_of
 from merak.services.context import Context
 from merak.services.fields import decimal, said
@@ -47,7 +48,7 @@ class AskPage:
     def board(self) -> list[Standing]:
         """Where each modality stands that this studio offers, in the order of the work; aspects after what they are of."""
         brief = self.file.brief
-        offered = sorted(brief.offered & brief.board.keys(), key=lambda name: (rank(name, brief.methods), name))
+        offered = sorted(brief.offered & brief.board.keys(), key=lambda name: (rank(name, brief.facts.methods), name))
         return [brief.board[name] for name in offered]
 
     def aspects(self, modality: str) -> list[tuple[str, Standing]]:
@@ -170,8 +171,6 @@ def _wish(file: VisitFile, form: dict[str, str], wrong: dict[str, str]) -> Wish:
 
 def _keep(ctx: Context, file: VisitFile, answers: Answers, wish: Wish) -> None:
     """A new version when there is something new."""
-    body: dict[str, Any] = {"answers": {key: answer.model_dump(mode="json") for key, answer in answers.items()}}
-    if wish != Wish():
-        body["wish"] = wish.model_dump(mode="json")
-    if body != file.body("ask"):
-        visits.add_version(ctx.db, file.visit.id, "ask", body, ctx.me.id, ctx.now)
+    body = AskBody(answers=answers, wish=wish)
+    if body != file.body(AskBody):
+        visits.add_version(ctx.db, file.visit.id, body, ctx.me.id, ctx.now)

@@ -1,10 +1,9 @@
 """One change of a plan at a time: what each does to the draft that stands. Nothing is kept here."""
 
 from collections.abc import Callable
-from contextlib import suppress
 from typing import Any
 
-from pydantic import Field, ValidationError
+from pydantic import ValidationError
 from uuid_utils.compat import uuid7
 
 from merak.core.body.plate import GROUPS, PLATES, zone_names
@@ -17,12 +16,12 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
 from merak.core.modality.shared import incremented
 from merak.core.plan.brief import plate_of
+from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import may_run_beside, rank, title
 from merak.core.plan.inverse import Overtaken, taken_back
 from merak.core.plan.proposals import proposals
 from merak.core.plan.step import Step, begin
 from merak.core.plan.visit_plan import Plan, in_force
-from merak.core.working import Frozen
 from merak.records import visits
 from merak.services.context import Context
 from merak.services.fields import decimal, said, shown
@@ -37,57 +36,13 @@ TOOK_BACK, AGAIN = "took back: ", "again: "
 WHOLE = "plan"
 
 
-class Touched(Frozen):
-    """Who changed a step last, in which version, from which page, and what."""
-
-    version: int
-    by: str
-    who: str
-    what: str
-    page: str = ""
-
-
-class Draft(Frozen):
-    """A version of a plan: the plan, what was typed and cannot be kept (by "step.field"), who touched what last; `changes` may be taken
-    back and `undone` done again: by person, the versions that their changes made, each out of the version before it.
-    """
-
-    plan: Plan = Plan()
-    typed: dict[str, str] = Field(default_factory=dict)
-    wrong: dict[str, str] = Field(default_factory=dict)
-    touched: dict[str, Touched] = Field(default_factory=dict)
-    what: str = ""
-    who: str = ""
-    changes: dict[str, tuple[int, ...]] = Field(default_factory=dict)
-    undone: dict[str, tuple[int, ...]] = Field(default_factory=dict)
-
-
 #: (modality, setting) → (twin, words, unit, digits)
 TWINS = {("microcurrent", "level"): ("current", "Current", "µA", 0), ("led", "minutes"): ("fluence", "Fluence", "J/cm²", 1)}
 
 
 def draft_of(file: VisitFile) -> tuple[Draft, int]:
     """The plan's draft as it stands, and its version; an empty one before anything was planned."""
-    if "plan" not in file.records:
-        return Draft(), 0
-    body = file.body("plan")
-    return Draft.model_validate(body) if "plan" in body else _older(body), file.records["plan"].version
-
-
-def _older(body: dict[str, Any]) -> Draft:
-    """A plan from before there were steps: a form's fields of a lift and of red light. What cannot be read any more is left out."""
-    fields: dict[str, str] = body.get("draft", {})
-    steps: list[Step] = []
-    for modality in ("microcurrent", "led"):
-        if fields.get(modality) == "on":
-            own = {key.partition(".")[2]: decimal(text) for key, text in fields.items() if key.startswith(f"{modality}.")}
-            settings: dict[str, Any] = {key: text for key, text in own.items() if key not in ("current", "fluence", "paths")}
-            if own.get("paths"):
-                settings["paths"] = own["paths"].split("|")
-            with suppress(ValidationError):
-                steps.append(Step(id=f"s{len(steps) + 1}", modality=modality).with_settings(settings))
-    side = fields.get("side")
-    return Draft(plan=Plan(steps=tuple(steps), side=side if side in ("right", "left") else None))
+    return file.body(Draft) or Draft(), file.version(Draft)
 
 
 Op = Callable[[Context, VisitFile, Draft, dict[str, str]], Draft]
@@ -358,7 +313,7 @@ def _method(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -
     school = next((one for one in method.schools if one.id == school_id), None) if method else None
     if method is None or school is None:
         raise BadInput({"school": "There is no such school."})
-    if school.senior and not (ctx.me.role in ("senior", "owner") or file.house.get("methods", {}).get(name) == school_id):
+    if school.senior and not (ctx.me.role in ("senior", "owner") or file.house.methods.get(name) == school_id):
         raise Refused(f"“{school.words}” is for a senior to choose. {rule('plan.senior').reason}", "plan.senior")
     plan = draft.plan.model_copy(update={"methods": draft.plan.methods | {name: school_id}})
     for step in plan.steps:
@@ -404,7 +359,7 @@ def _back(ctx: Context, file: VisitFile, draft: Draft, out_of: str, into: str, w
         "typed": _texts_back(before.typed, after.typed, draft.typed, ids),
         "wrong": _texts_back(before.wrong, after.wrong, draft.wrong, ids),
         out_of: {**stack, me: tuple(rest)},
-        into: {**other, me: (*other.get(me, ()), file.records["plan"].version + 1)[-BACK:]},
+        into: {**other, me: (*other.get(me, ()), file.version(Draft) + 1)[-BACK:]},
     }
     return _with(draft, plan, words + what, **kept)
 
@@ -418,8 +373,7 @@ def _texts_back(before: dict[str, str], after: dict[str, str], now: dict[str, st
 
 def _draft_at(ctx: Context, file: VisitFile, version: int) -> Draft:
     """The draft of a version; an empty one before the first."""
-    body = visits.version_of(ctx.db, file.visit.id, "plan", version) if version else None
-    return Draft.model_validate(body) if body else Draft()
+    return (visits.version_of(ctx.db, file.visit.id, Draft, version) if version else None) or Draft()
 
 
 def new_id() -> str:

@@ -1,7 +1,6 @@
 """Consent: the words for each treatment of the plan, signed; and what of it may be printed."""
 
 from dataclasses import dataclass
-from typing import Any
 from uuid import UUID
 
 from merak.core.client import age_on
@@ -10,6 +9,7 @@ from merak.core.knowledge import about, number, rule, traits
 from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.plan.visit_plan import Plan
 from merak.records import visits
+from merak.records.bodies.visit import ConsentBody
 from merak.services.clients.keeping import keep_drawing, kept_file
 from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.visit.changes import draft_of
@@ -78,11 +78,11 @@ def consent(ctx: Context, visit_id: UUID, form: dict[str, str], shown: str | Non
             raise NotAsShown(page)
         if not page.settled:
             raise OutOfTurn(page.refusal or "The plan cannot be agreed to yet: something in it is refused or missing.")
-        body: dict[str, Any] = {"agreed": agreed, "words": VERSION, "to": file.standing_versions}
+        body = ConsentBody(agreed=agreed, words=VERSION, to=file.standing_versions)
         if agreed:
-            body |= _signed(ctx, file, form)
-            body["texts"] = {one.modality: one.words for one in wordings(page.plan)}
-        visits.add_version(ctx.db, visit_id, "consent", body, ctx.me.id, ctx.now)
+            texts = {one.modality: one.words for one in wordings(page.plan)}
+            body = _signed(ctx, file, form, body.model_copy(update={"texts": texts}))
+        visits.add_version(ctx.db, visit_id, body, ctx.me.id, ctx.now)
     return planned(ctx, visit_id)
 
 
@@ -91,7 +91,8 @@ def needs_guardian(file: VisitFile) -> bool:
     return age_on(file.visit.client.born, file.today) < number("screening.age")
 
 
-def _signed(ctx: Context, file: VisitFile, form: dict[str, str]) -> dict[str, Any]:
+def _signed(ctx: Context, file: VisitFile, form: dict[str, str], consent: ConsentBody) -> ConsentBody:
+    """The consent with how it was signed. Raises BadInput by field."""
     how = form.get("signed", "drawn")
     wrong = {}
     guardian = form.get("guardian", "").strip()
@@ -104,10 +105,9 @@ def _signed(ctx: Context, file: VisitFile, form: dict[str, str]) -> dict[str, An
         wrong["signature"] = "There is no signature yet."
     if wrong:
         raise BadInput(wrong)
-    kept: dict[str, Any] = {"signed": how, "guardian": guardian, "by": ctx.me.name}
-    if how == "drawn":
-        kept["signature"] = keep_drawing(ctx, file.visit.client_id, drawing, "signature", "There is no signature yet.")
-    return kept
+    drawn = how == "drawn"
+    signature = keep_drawing(ctx, file.visit.client_id, drawing, "signature", "There is no signature yet.") if drawn else None
+    return consent.model_copy(update={"signed": how, "guardian": guardian, "by": ctx.me.name, "signature": signature})
 
 
 @dataclass
@@ -115,7 +115,7 @@ class Consented:
     """A consent to be printed: the words that were agreed to, as they were then, and the signature."""
 
     file: VisitFile
-    body: dict[str, Any]
+    body: ConsentBody
     wordings: tuple[Wording, ...]
     signature: bytes | None
 
@@ -126,8 +126,7 @@ def consent_sheet(ctx: Context, visit_id: UUID) -> Consented:
     plan = draft_of(file)[0].plan
     if not plan.steps:
         raise NotFound("There is no plan yet to agree to.")
-    body = file.body("consent") if file.consented else {}
-    texts = body.get("texts", {})
-    words = tuple(Wording(name, about()[name].title, text) for name, text in texts.items()) or wordings(plan)
-    signature = kept_file(ctx, file.visit.client_id, UUID(body["signature"])).content if body.get("signature") else None
+    body = file.consent if file.consented else ConsentBody()
+    words = tuple(Wording(name, about()[name].title, text) for name, text in body.texts.items()) or wordings(plan)
+    signature = kept_file(ctx, file.visit.client_id, body.signature).content if body.signature else None
     return Consented(file, body, words, signature)

@@ -4,7 +4,6 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
-from typing import Any
 from uuid import UUID
 
 from merak.core.after.course import Opening, free
@@ -13,18 +12,19 @@ from merak.core.client import Findings, age_on
 from merak.core.client.names import plain
 from merak.core.errors import BadInput
 from merak.core.knowledge import about, number
-from merak.core.modality.device import read_cards
 from merak.core.plan.brief import offered_by
 from merak.core.plan.fitting import title
 from merak.core.plan.screening import STOPPING, VERDICTS, board
 from merak.core.windows import read_day, wrong_day
 from merak.records import clients, people, tasks, visits
+from merak.records.bodies.visit import AskBody, CloseBody
 from merak.records.tables import Client, Course, Person, Visit
+from merak.records.visits import VisitRecords
 from merak.services.after import follow_ups
 from merak.services.context import Context, OutOfTurn
 from merak.services.permission import may
 from merak.services.treatment.treating import GOING, status_of
-from merak.services.visit.file import find_visit, incidents_in, still_asked
+from merak.services.visit.file import find_visit, still_asked
 
 COURSE_NAME = "Lift and red light"
 USUAL_MINUTES = 60
@@ -57,12 +57,11 @@ def day_sheet(ctx: Context, day: date) -> list[DayRow]:
     earlier = visits.previous_of(ctx.db, found) if clinical else {}
     standing = visits.latest(ctx.db, [visit.id for visit in found] + list(earlier.values())) if clinical else {}
     said = tasks.said_after(ctx.db, list(earlier.values())) if clinical else {}
-    offered = offered_by(card for _, card in read_cards((str(one.id), one.card) for one in people.devices(ctx.db)))
+    offered = offered_by(one.card for one in people.devices(ctx.db))
     rows = []
     for visit in found:
-        records = {phase: record.body for phase, record in standing.get(visit.id, {}).items()}
-        last_id = earlier.get(visit.id)
-        last = {phase: record.body for phase, record in standing.get(last_id, {}).items()} if last_id else {}
+        records, last_id = standing.get(visit.id, VisitRecords()), earlier.get(visit.id)
+        last = standing.get(last_id, VisitRecords()) if last_id else VisitRecords()
         flags = _flags(visit, records, last, last_id is not None, ctx.today, offered) if clinical else []
         if last_id in said:
             flags = [*_said(said[last_id]), *flags]
@@ -71,7 +70,7 @@ def day_sheet(ctx: Context, day: date) -> list[DayRow]:
     return sorted([*rows, *gone], key=lambda row: (row.start, row.visit.id))
 
 
-def _stage(visit: Visit, records: dict[str, Any]) -> str:
+def _stage(visit: Visit, records: VisitRecords) -> str:
     """The phase to go to."""
     if visit.status == "closed":
         return "return"
@@ -81,14 +80,14 @@ def _stage(visit: Visit, records: dict[str, Any]) -> str:
 
 
 def _flags(
-    visit: Visit, records: dict[str, Any], last: dict[str, Any], returning: bool, today: date, offered: frozenset[str]
+    visit: Visit, records: VisitRecords, last: VisitRecords, returning: bool, today: date, offered: frozenset[str]
 ) -> list[tuple[str, str]]:
     """What to know, change or stop for. What today's answers are not yet given for is told from last time's."""
     flags: list[tuple[str, str]] = []
-    given = (records.get("ask") or last.get("ask") or {}).get("answers", {})
-    look = records.get("look") or last.get("look") or {}
-    standing = board(still_asked(given), visit.client.born, today, returning, Findings.model_validate(look))
-    usual = last.get("close", {}).get("did", {})
+    asked = records.body(AskBody) or last.body(AskBody) or AskBody()
+    findings = records.body(Findings) or last.body(Findings) or Findings()
+    close = last.body(CloseBody) or CloseBody()
+    standing, usual = board(still_asked(asked.answers), visit.client.born, today, returning, findings), close.did
     order = sorted(offered, key=lambda name: (name not in usual, list(about()).index(name)))  # what this client had comes first
     for verdict in reversed(VERDICTS):
         names = [title(name) for name in order if name in standing and standing[name].verdict == verdict]
@@ -97,11 +96,9 @@ def _flags(
             until = max((standing[name].until or today for name in order if name in standing), default=today)
             day = f" until {until:%-d %b}" if verdict == "wait" and until > today else ""
             flags.append(("stop", f"{verdict}{day}: {', '.join(names[:2])}{more}"))
-    close = last.get("close", {})
-    worst = max(close.get("redness") or 0, close.get("swelling") or 0)
-    flags += [("stop", f"incident last time: {one.words}") for one in incidents_in(close)]
-    if worst >= 3:
-        flags.append(("change", f"strong reaction last time ({worst} of 4)"))
+    flags += [("stop", f"incident last time: {one.words}") for one in close.incidents]
+    if close.worst >= 3:
+        flags.append(("change", f"strong reaction last time ({close.worst} of 4)"))
     if not returning:
         flags.append(("know", "first visit"))
     if age_on(visit.client.born, today) < number("screening.age"):
@@ -109,9 +106,8 @@ def _flags(
     return flags
 
 
-def _said(answers: list[dict[str, Any]]) -> list[tuple[str, str]]:
+def _said(told: list[FollowUp]) -> list[tuple[str, str]]:
     """What the client said after the last visit, where it matters before the next."""
-    told = [FollowUp.model_validate(one) for one in answers]
     flags = [("stop", f"left {one.marked} last time: a doctor's word first") for one in told if one.marked][-1:]
     worst = max((max(one.redness or 0, one.swelling or 0) for one in told), default=0)
     if worst >= number("follow.severe"):

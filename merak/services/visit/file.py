@@ -1,173 +1,187 @@
 """A visit's file: the appointment, what stands on each phase, what came before, and the brief that a plan follows from."""
 
-import json
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date, datetime
 from functools import cached_property
 from hashlib import sha256
-from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from pydantic import TypeAdapter
+from pydantic import BaseModel
 
-from merak.core.after.following import FollowUp, with_answers
-from merak.core.after.incidents import PastIncident, left_on
+from merak.core.after.following import with_answers
+from merak.core.after.incidents import left_on
 from merak.core.body.marks import Mark
 from merak.core.body.treatable import Narrowed
 from merak.core.client import Findings, LastTime, Measures
 from merak.core.knowledge import book, mark_kinds, number
 from merak.core.modality.before import Before
 from merak.core.modality.device import read_cards
-from merak.core.plan.brief import Brief, Machine, Wish
-from merak.core.plan.screening import Answer, Answers, Letter, Override
-from merak.core.plan.spots import SpotAnswer, SpotRead
+from merak.core.plan.brief import Brief, brief_of
+from merak.core.plan.draft import Draft
+from merak.core.plan.facts import Facts, Machine, Wish
+from merak.core.plan.screening import Answers, Letter, Override
 from merak.records import visits
+from merak.records.bodies import Body
+from merak.records.bodies.house import House
+from merak.records.bodies.visit import AskBody, CloseBody, ConsentBody, MarginsBody, OverridesBody, Stood
 from merak.records.tables import Visit
-from merak.records.visits import EarlierVisit, VisitRecords, VisitSeen
+from merak.records.visits import Around, EarlierVisit, VisitRecords, VisitSeen
 from merak.services.context import Context, NotFound
 from merak.services.permission import Action
 
 STAGES = ("ask", "look", "plan", "treat", "close", "return")
-ANSWERS: TypeAdapter[Answers] = TypeAdapter(dict[str, Answer])
 SENIORS = ("senior", "owner")
-#: The phases that a plan follows from.
-FOLLOWED = ("ask", "look", "margins", "overrides")
-MOST_BRIEFS = 32
-#: Briefs that were used lately, by everything that they were made from.
-_briefs: dict[str, Brief] = {}
+#: Of last time's findings, what is confirmed and not measured anew.
+LASTING = ("skin_type", "phototype", "sensitive", "tone", "grades", *Measures.model_fields)
+#: Questions that are asked afresh at each visit.
+FRESH = ("since", "changes")
 
 
 @dataclass
 class VisitFile:
-    """One visit as the phases need it."""
+    """One visit as the phases need it: the appointment and what it stands in, the studio's machines, and the day."""
 
-    visit: VisitSeen
-    records: dict[str, VisitRecords]
-    previous: EarlierVisit | None
-    earlier: dict[str, VisitRecords]
+    around: Around
     machines: tuple[Machine, ...]
     today: date
-    marked: list[VisitRecords]
-    house: dict[str, Any]
-    letters_kept: list[dict[str, Any]]
-    done_before: list[tuple[str, str, dict[str, Any], dict[str, Any], list[dict[str, Any]] | None]]
-    spots_read: list[tuple[str, dict[str, Any], str]]
 
-    def body(self, phase: str) -> dict[str, Any]:
-        """What stands on a phase; empty when nothing does."""
-        return self.records[phase].body if phase in self.records else {}
+    @property
+    def visit(self) -> VisitSeen:
+        """The appointment."""
+        return self.around.visit
+
+    @property
+    def previous(self) -> EarlierVisit | None:
+        """The client's last closed visit before."""
+        return self.around.previous
+
+    @property
+    def house(self) -> House:
+        """The studio's choices."""
+        return self.around.house
+
+    @property
+    def records(self) -> VisitRecords:
+        """What stands on the phases."""
+        return self.around.records
+
+    def body(self, model: type[Body]) -> Body | None:
+        """What stands on the phase that a model is the body of; None when nothing does."""
+        return self.around.records.body(model)
+
+    def before(self, model: type[Body]) -> Body | None:
+        """The same, of the last closed visit."""
+        return self.around.earlier.body(model)
+
+    def version(self, model: type[BaseModel]) -> int:
+        """The version that stands; 0 when none does."""
+        return self.around.records.version(model)
+
+    @property
+    def asked(self) -> AskBody:
+        """The safety talk as it stands."""
+        return self.body(AskBody) or AskBody()
 
     @cached_property
     def answers(self) -> Answers:
         """Today's answers."""
-        return still_asked(self.body("ask").get("answers", {}))
+        return still_asked(self.asked.answers)
 
     @cached_property
     def carried(self) -> Answers:
         """The answers of last time, to be confirmed; what is asked afresh at each visit is not carried."""
-        earlier = self.earlier["ask"].body.get("answers", {}) if "ask" in self.earlier else {}
-        return {key: answer for key, answer in still_asked(earlier).items() if key not in ("since", "changes")}
+        earlier = still_asked((self.before(AskBody) or AskBody()).answers)
+        return {key: answer for key, answer in earlier.items() if key not in FRESH}
 
     @cached_property
     def findings(self) -> Findings:
         """Today's findings; before anything was looked at, those of last time (skin, grades, tapes), to be confirmed: heights are new."""
-        if "look" in self.records:
-            return Findings.model_validate(self.body("look"))
-        lasting = ("skin_type", "phototype", "sensitive", "tone", "grades", "laxity", "fine_lines", *Measures.model_fields)
-        earlier = self.earlier["look"].body if "look" in self.earlier else {}
-        return Findings.model_validate({key: earlier[key] for key in lasting if key in earlier})
+        looked, earlier = self.body(Findings), self.before(Findings)
+        if looked or earlier is None:
+            return looked or Findings()
+        return Findings(**{key: getattr(earlier, key) for key in LASTING})
 
     @cached_property
     def last(self) -> LastTime | None:
         """What the last closed visit left behind."""
         if self.previous is None:
             return None
-        closed = self.earlier["close"].body if "close" in self.earlier else {}
-        kept = {key: closed.get(key) for key in ("level", "led_minutes", "redness", "swelling", "pain")}
-        wrong = tuple(one.words for one in incidents_in(closed))
-        return LastTime(on=self.previous.starts_at.date(), note=closed.get("note", ""), incidents=wrong, **kept)
+        closed = self.before(CloseBody) or CloseBody()
+        return LastTime(
+            on=self.previous.starts_at.date(),
+            level=closed.level,
+            led_minutes=closed.led_minutes,
+            redness=closed.redness,
+            swelling=closed.swelling,
+            pain=closed.pain,
+            note=closed.note,
+            incidents=tuple(one.words for one in closed.incidents),
+        )
 
     @cached_property
     def marks(self) -> tuple[Mark, ...]:
         """What is marked on the client's plates."""
-        return tuple(Mark.model_validate(standing.body) for standing in self.marked)
+        return tuple(mark for _, mark in self.around.marks)
 
-    @cached_property
+    @property
     def narrowed(self) -> tuple[Narrowed, ...]:
         """The margins that a senior narrowed for this visit."""
-        return tuple(Narrowed.model_validate(entry) for entry in self.body("margins").get("narrowed", ()))
+        return (self.body(MarginsBody) or MarginsBody()).narrowed
 
     @cached_property
     def letters(self) -> tuple[Letter, ...]:
-        """The doctors' letters that came in."""
-        came = (one for one in self.letters_kept if one.get("received") and one.get("says", "yes") == "yes")
+        """The doctors' letters that came in and allow something."""
         return tuple(
-            Letter.model_validate({key: one[key] for key in ("rule", "received", "until", "note", "by") if key in one}) for one in came
+            Letter(rule=one.rule, received=one.received, until=one.until, note=one.note, by=one.by)
+            for one in self.around.letters
+            if one.received and one.until and one.says in ("yes", "")
         )
 
-    @cached_property
+    @property
     def overrides(self) -> tuple[Override, ...]:
         """What seniors wrote for this visit."""
-        return tuple(Override.model_validate(one) for one in self.body("overrides").get("overrides", ()))
+        return (self.body(OverridesBody) or OverridesBody()).overrides
 
-    @cached_property
+    @property
     def wish(self) -> Wish:
         """What the client wants, and within what."""
-        return Wish.model_validate(self.body("ask").get("wish", {}))
+        return self.asked.wish
 
     @cached_property
     def history(self) -> dict[str, Before]:
         """How each modality ended when it was last done, and what the client said of it afterwards."""
         found: dict[str, Before] = {}
         marks: dict[str, tuple[datetime, str]] = {}
-        for when, modality, did, close, said in self.done_before:
-            then = datetime.fromisoformat(when)
-            told = [(datetime.fromisoformat(one["told"]), FollowUp.model_validate(one["said"])) for one in said or () if "said" in one]
-            after, happened = left_on(incidents_in(close), modality)
-            left = [(then, after or str(close.get("mark", ""))), *((max(at, then), answer.marked) for at, answer in told)]
-            marks |= [(modality, one) for one in left if one[1]]
-            grades = {key: close.get(key) or 0 for key in ("redness", "swelling", "pain")}
+        for done in self.around.done:
+            told = [(one.told or done.at, one.said) for one in done.said if one.said]
+            after, happened = left_on(done.close.incidents, done.modality)
+            left = [(done.at, after or done.close.mark), *((max(at, done.at), said.marked) for at, said in told)]
+            marks |= [(done.modality, one) for one in left if one[1]]
             ended = Before(
-                on=date.fromisoformat(when[:10]), at=did.get("at"), stepped_up=bool(did.get("stepped_up")),
-                endpoint_seen=close.get("endpoints", {}).get(modality, ""), incident=happened, **grades,
-            )  # fmt: skip
-            found[modality] = with_answers(ended, modality, [answer for _, answer in told])
-            at, mark = marks.get(modality, (then, ""))
+                on=done.at.date(),
+                at=done.did.figure,
+                stepped_up=done.did.stepped_up,
+                endpoint_seen=done.close.endpoints.get(done.modality, ""),
+                incident=happened,
+                redness=done.close.redness or 0,
+                swelling=done.close.swelling or 0,
+                pain=done.close.pain or 0,
+            )
+            at, mark = marks.get(done.modality, (done.at, ""))
             # What was told once it had been done again since had its letter; what was told later, of whichever visit, has not.
-            marked = {"mark": mark, "marked_on": at.date()} if mark and at >= then else {"mark": ""}
-            found[modality] = found[modality].model_copy(update=marked)
+            marked = {"mark": mark, "marked_on": at.date()} if mark and at >= done.at else {"mark": ""}
+            ended = with_answers(ended, done.modality, [said for _, said in told])
+            found[done.modality] = ended.model_copy(update=marked)
         return found
 
     @cached_property
-    def spots(self) -> dict[str, SpotRead]:
-        """The test spots that were read, the last of each modality."""
-        return {
-            modality: SpotRead(answer=SpotAnswer.model_validate(answer["answer"]), on=date.fromisoformat(when[:10]))
-            for modality, answer, when in self.spots_read
-        }
-
-    @cached_property
-    def brief(self) -> Brief:
-        """What a plan follows from; the same as long as nothing of it changed, with all that was worked out from it."""
-        stood = tuple((phase, self.records[phase].version) for phase in FOLLOWED if phase in self.records)
-        marks = tuple((at.body["id"], at.version) for at in self.marked)
-        outside = (self.visit[:5], self.visit.client, self.visit.therapist, self.today, self.previous)
-        key = repr(
-            (outside, stood, marks, self.house, self.letters_kept, self.done_before, self.spots_read, [one.id for one in self.machines])
-        )
-        found = _briefs.pop(key, None) or self._brief()
-        _briefs[key] = found  # the last used last
-        if len(_briefs) > MOST_BRIEFS:
-            with suppress(RuntimeError, StopIteration):  # another is at it
-                _briefs.pop(next(iter(_briefs)), None)
-        return found
-
-    def _brief(self) -> Brief:
+    def facts(self) -> Facts:
+        """What is known when a plan is made."""
         by = self.visit.therapist
-        return Brief(
+        return Facts(
             today=self.today,
             born=self.visit.client.born,
             returning=self.previous is not None,
@@ -181,39 +195,51 @@ class VisitFile:
             machines=self.machines,
             letters=self.letters,
             overrides=self.overrides,
-            spots=self.spots,
+            spots=self.around.spots,
             wish=self.wish,
             licences=frozenset(by.licences),
             senior=by.role in SENIORS,
             careful_hands=by.careful_hands,
-            methods=self.house.get("methods", {}),
-            prices=self.house.get("prices", {}),
+            methods=self.house.methods,
+            prices=self.house.prices,
             slot=self.visit.minutes,
         )
+
+    @cached_property
+    def brief(self) -> Brief:
+        """What follows from the facts, with all that was worked out from the same ones lately."""
+        return brief_of(self.facts)
+
+    @property
+    def consent(self) -> ConsentBody:
+        """What was said to the plan last, whether it still stands or not."""
+        return self.body(ConsentBody) or ConsentBody()
 
     @property
     def consented(self) -> bool:
         """Whether the client agreed to the plan as it now stands: an answer, a finding or a setting changed since makes it void."""
-        consent = self.body("consent")
-        agreed_to, stands = consent.get("to", {}), self.standing_versions
+        agreed_to, stands = self.consent.to, self.standing_versions
         if "order" in self.records:  # once begun, what is marked along the way changes no plan any more
-            agreed_to, stands = ({k: v for k, v in of.items() if k != "marks"} for of in (agreed_to, stands))
-        return bool(consent.get("agreed")) and agreed_to == stands
+            agreed_to, stands = (of.model_copy(update={"marks": ()}) for of in (agreed_to, stands))
+        return self.consent.agreed and agreed_to == stands
 
     @property
-    def standing_versions(self) -> dict[str, Any]:
-        """The versions that a plan follows from; 0 where nothing was written. Margins and marks only where they change it."""
-        stands: dict[str, Any] = {phase: self.records[phase].version if phase in self.records else 0 for phase in ("ask", "look", "plan")}
-        for phase in ("margins", "overrides"):
-            if phase in self.records:
-                stands[phase] = self.records[phase].version
-        out = sorted(f"{at.body['id']} {at.version}" for at in self.marked if mark_kinds()[at.body["kind"]].keeps_out)
-        return {**stands, "marks": out} if out else stands
+    def standing_versions(self) -> Stood:
+        """The versions that a plan follows from. Margins and marks only where they change it."""
+        out = sorted(f"{mark.id} {version}" for version, mark in self.around.marks if mark_kinds()[mark.kind].keeps_out)
+        return Stood(
+            ask=self.version(AskBody),
+            look=self.version(Findings),
+            plan=self.version(Draft),
+            margins=self.version(MarginsBody),
+            overrides=self.version(OverridesBody),
+            marks=tuple(out),
+        )
 
     @property
     def shown(self) -> str:
         """What a screen that shows this file stands for, in a few signs: another once an answer, a finding or a setting has changed."""
-        return sha256(json.dumps(self.standing_versions, sort_keys=True).encode()).hexdigest()[:16]
+        return sha256(self.standing_versions.model_dump_json().encode()).hexdigest()[:16]
 
     def done(self, phase: str) -> bool:
         """Whether a phase has its word."""
@@ -222,15 +248,10 @@ class VisitFile:
         return phase in self.records if phase != "plan" else self.consented
 
 
-def incidents_in(close: dict[str, Any]) -> list[PastIncident]:
-    """What went wrong in a closed visit, as its close kept it."""
-    return [PastIncident.model_validate(one) for one in close.get("incidents", ())]
-
-
-def still_asked(kept: dict[str, Any]) -> Answers:
+def still_asked(kept: Answers) -> Answers:
     """Answers as they were kept, without those to questions or with options that are asked otherwise now: they have to be asked again."""
     options = {question.id: {option.id for option in question.options} for question in book().question}
-    return {key: one for key, one in ANSWERS.validate_python(kept).items() if one.option in options.get(key, set())}
+    return {key: one for key, one in kept.items() if one.option in options.get(key, set())}
 
 
 def find_visit(ctx: Context, visit_id: UUID) -> Visit:
@@ -249,11 +270,8 @@ def open_file(ctx: Context, visit_id: UUID, action: Action = "read notes") -> Vi
         raise NotFound("There is no such visit.")
     ctx.zone = ZoneInfo(found.time_zone)
     ctx.demand(action, found.visit)
-    return VisitFile(
-        found.visit, found.records, found.previous, found.earlier,
-        tuple(Machine(id=key, card=card) for key, card in read_cards(found.cards)), ctx.today, found.marks,
-        found.house, found.letters, found.done, found.spots,
-    )  # fmt: skip
+    machines = tuple(Machine(id=key, card=card) for key, card in read_cards(found.cards))
+    return VisitFile(found, machines, ctx.today)
 
 
 @contextmanager

@@ -142,8 +142,8 @@ def tap_zone(ctx: Context, visit_id: UUID, kind: str, zone: str) -> Looked:
 def _keep(ctx: Context, file: VisitFile, body: dict[str, Any]) -> None:
     """A new version when there is something new."""
     try:
-        kept = Findings.model_validate(body).model_dump(mode="json")
+        kept = Findings.model_validate(body)
     except ValidationError as broken:
         raise BadInput({str(error["loc"][0]): error["msg"] for error in broken.errors()}) from broken
-    if kept != file.body("look"):
-        visits.add_version(ctx.db, file.visit.id, "look", kept, ctx.me.id, ctx.now)
+    if kept != file.body(Findings):
+        visits.add_version(ctx.db, file.visit.id, kept, ctx.me.id, ctx.now)

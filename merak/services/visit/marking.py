@@ -16,6 +16,7 @@ from merak.core.body.treatable import Narrowed, narrow
 from merak.core.errors import BadInput
 from merak.core.windows import wrong_day
 from merak.records import marks, visits
+from merak.records.bodies.visit import MarginsBody
 from merak.records.tables import MarkVersion
 from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.visit.file import VisitFile, changing, open_file
@@ -31,24 +32,24 @@ def put(ctx: Context, visit_id: UUID, form: dict[str, str]) -> UUID:
         mark = checked(_read(form, face, ctx.today), face)
         if form.get("mark"):
             _standing(ctx, file, mark.id)
-        _write(ctx, file, mark.id, mark.model_dump(mode="json"))
+        _write(ctx, file, mark)
     return mark.id
 
 
 def move(ctx: Context, visit_id: UUID, mark_id: UUID, by_mm: tuple[float, float]) -> None:
     """A mark moved by so many mm on the client's own plate. Raises BadInput where it would leave the skin."""
     with changing(ctx, visit_id, "look") as file:
-        mark = Mark.model_validate(_standing(ctx, file, mark_id).body)
+        mark = _standing(ctx, file, mark_id).body
         face = _plate(file, mark.plate)
         there = face.carry(np.array(mark.points)) + np.array(by_mm)
         moved = mark.model_copy(update={"points": _home(there, face)})
-        _write(ctx, file, mark_id, checked(moved, face).model_dump(mode="json"))
+        _write(ctx, file, checked(moved, face))
 
 
 def remove(ctx: Context, visit_id: UUID, mark_id: UUID) -> None:
     """Takes a mark off the plate; its history stays."""
     with changing(ctx, visit_id, "look") as file:
-        _write(ctx, file, mark_id, _standing(ctx, file, mark_id).body, removed=True)
+        _write(ctx, file, _standing(ctx, file, mark_id).body, removed=True)
 
 
 def undo(ctx: Context, visit_id: UUID) -> str:
@@ -66,9 +67,8 @@ def undo(ctx: Context, visit_id: UUID) -> str:
             raise OutOfTurn("Somebody changed this mark since; take theirs up with them.")
         before = [version for version in every if version.version < last.version and version.undoes is None and version.id not in undone]
         gone = not before or before[-1].removed
-        _write(ctx, file, last.mark_id, (before[-1] if before else last).body, removed=gone, undoes=last.id)
-    words = Mark.model_validate(last.body).words
-    return f"{words}: {'put back' if last.removed else 'as it was' if not gone else 'taken off again'}."
+        _write(ctx, file, (before[-1] if before else last).body, removed=gone, undoes=last.id)
+    return f"{last.body.words}: {'put back' if last.removed else 'as it was' if not gone else 'taken off again'}."
 
 
 @dataclass
@@ -91,8 +91,7 @@ def history(ctx: Context, visit_id: UUID, mark_id: UUID) -> list[MarkLine]:
     told = []
     for version, by in found:
         did = "taken back" if version.undoes else "removed" if version.removed else "drawn" if version.version == 1 else "changed"
-        mark = Mark.model_validate(version.body)
-        told.append(MarkLine(mark.words, did, by, version.at, mark.note))
+        told.append(MarkLine(version.body.words, did, by, version.at, version.body.note))
     return told
 
 
@@ -105,8 +104,7 @@ def narrow_margin(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
     with changing(ctx, visit_id, "narrow a margin") as file:
         others = tuple(entry for entry in file.narrowed if entry.margin != margin)
         kept = others if not typed else (*others, _narrowed(margin, typed, form.get("reason", "")))
-        body = {"narrowed": [entry.model_dump(mode="json") for entry in kept]}
-        visits.add_version(ctx.db, visit_id, "margins", body, ctx.me.id, ctx.now)
+        visits.add_version(ctx.db, visit_id, MarginsBody(narrowed=kept), ctx.me.id, ctx.now)
 
 
 def _narrowed(margin: str, typed: str, reason: str) -> Narrowed:
@@ -180,15 +178,15 @@ def _standing(ctx: Context, file: VisitFile, mark_id: UUID) -> MarkVersion:
     return every[-1]
 
 
-def _write(ctx: Context, file: VisitFile, mark_id: UUID, body: dict[str, Any], removed: bool = False, undoes: UUID | None = None) -> None:
-    number = len(marks.versions(ctx.db, file.visit.client_id, mark_id)) + 1
+def _write(ctx: Context, file: VisitFile, mark: Mark, removed: bool = False, undoes: UUID | None = None) -> None:
+    number = len(marks.versions(ctx.db, file.visit.client_id, mark.id)) + 1
     ctx.db.add(
         MarkVersion(
-            mark_id=mark_id,
+            mark_id=mark.id,
             client_id=file.visit.client_id,
             visit_id=file.visit.id,
             version=number,
-            body=body,
+            body=mark,
             removed=removed,
             undoes=undoes,
             by=ctx.me.id,

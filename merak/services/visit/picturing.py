@@ -3,12 +3,12 @@
 from dataclasses import dataclass
 from datetime import date
 from io import BytesIO
-from typing import Any
 from uuid import UUID
 
 from merak.core.body.align import Similarity, similarity
 from merak.core.errors import BadInput
 from merak.records import visits
+from merak.records.bodies.visit import PhotosAfterBody, PhotosBody, ShotBody
 from merak.services.clients.keeping import keep_file
 from merak.services.context import Context
 from merak.services.permission import Action
@@ -36,8 +36,8 @@ class Photo:
     on: date
 
 
-#: When photographs are taken → the phase that they are kept under, and what one does then.
-MOMENTS: dict[str, tuple[str, Action]] = {"before": ("photos", "look"), "after": ("photos_after", "close")}
+#: When photographs are taken → as what they are kept, and what one does then.
+MOMENTS: dict[str, tuple[type[PhotosBody], Action]] = {"before": (PhotosBody, "look"), "after": (PhotosAfterBody, "close")}
 
 
 @dataclass
@@ -73,15 +73,12 @@ def pictured(
     view = view if view in VIEWS else "front"
     moment = moment if moment in MOMENTS else "before"
     file = open_file(ctx, visit_id)
-    here, on = file.body(MOMENTS[moment][0]), file.visit.starts_at.astimezone(ctx.zone).date()
-    today = {name: _photo(body, on) for name, body in here.items() if name in VIEWS}
-    earlier = [
-        _photo(body[view], at.astimezone(ctx.zone).date())
-        for at, body in visits.photos_before(ctx.db, file.visit)
-        if view in body
-    ]  # fmt: skip
-    if moment == "after" and view in file.body("photos"):
-        earlier.append(_photo(file.body("photos")[view], on))
+    here, on = _shots(file, moment), file.visit.starts_at.astimezone(ctx.zone).date()
+    today = {name: _photo(shot, on) for name, shot in here.items() if name in VIEWS}
+    before = [(at.astimezone(ctx.zone).date(), body.root) for at, body in visits.photos_before(ctx.db, file.visit)]
+    if moment == "after":
+        before.append((on, _shots(file, "before")))
+    earlier = [_photo(shots[view], day) for day, shots in before if view in shots]
     other = next((one for one in earlier if one.file == against), earlier[-1] if earlier else None)
     page = Pictured(file, view, today, earlier, other, None, wrong or {}, moment)
     if page.photo and other and page.photo.landmarks and other.landmarks:
@@ -92,22 +89,27 @@ def pictured(
     return page
 
 
-def _photo(body: dict[str, Any], on: date) -> Photo:
-    points = tuple((float(x), float(y)) for x, y in body.get("landmarks", ()))
-    return Photo(body["file"], body["width"], body["height"], points, on)
+def _shots(file: VisitFile, moment: str) -> dict[str, ShotBody]:
+    """The photographs of a moment, by view."""
+    kind = MOMENTS[moment][0]
+    return (file.body(kind) or kind()).root
+
+
+def _photo(shot: ShotBody, on: date) -> Photo:
+    return Photo(str(shot.file), shot.width, shot.height, shot.landmarks, on)
 
 
 def add_photo(ctx: Context, visit_id: UUID, view: str, content: bytes | None, moment: str = "before") -> Pictured:
     """Keeps a photograph of a view; an earlier one of today stays on the record. What is wrong comes back on "file"."""
     if view not in VIEWS or moment not in MOMENTS:
         raise BadInput({"view": "From which side?"})
-    phase, action = MOMENTS[moment]
+    kind, action = MOMENTS[moment]
     try:
         with changing(ctx, visit_id, action) as file:
             kept = keep_file(ctx, file.visit.client_id, content or b"", "photo")
             width, height = _size(kept.content)
-            body = {**file.body(phase), view: {"file": str(kept.id), "width": width, "height": height}}
-            visits.add_version(ctx.db, visit_id, phase, body, ctx.me.id, ctx.now)
+            body = kind({**_shots(file, moment), view: ShotBody(file=kept.id, width=width, height=height)})
+            visits.add_version(ctx.db, visit_id, body, ctx.me.id, ctx.now)
     except BadInput as bad:
         return pictured(ctx, visit_id, view, wrong=bad.fields, moment=moment)
     return pictured(ctx, visit_id, view, moment=moment)
@@ -122,19 +124,20 @@ def _size(content: bytes) -> tuple[int, int]:
 
 def mark_landmarks(ctx: Context, visit_id: UUID, view: str, points: str, moment: str = "before") -> Pictured:
     """Keeps the landmarks clicked in a photograph, "x,y x,y …" in its pixels and in their order. Raises BadInput on "landmarks"."""
-    phase, action = MOMENTS.get(moment, MOMENTS["before"])
+    moment = moment if moment in MOMENTS else "before"
+    kind, action = MOMENTS[moment]
     with changing(ctx, visit_id, action) as file:
-        photos = file.body(phase)
+        photos = _shots(file, moment)
         if view not in photos:
             raise BadInput({"landmarks": "There is no photograph of this view yet."})
         try:
-            found = [tuple(float(part) for part in one.split(",")) for one in points.split()]
+            found = [(float(x), float(y)) for x, y in (one.split(",") for one in points.split())]
         except ValueError:
-            found = [()]
-        one = photos[view]
-        inside = all(len(p) == 2 and 0 <= p[0] <= one["width"] and 0 <= p[1] <= one["height"] for p in found)
+            found = [(-1.0, -1.0)]
+        shot = photos[view]
+        inside = all(0 <= x <= shot.width and 0 <= y <= shot.height for x, y in found)
         if not inside or len(found) > len(VIEWS[view][1]):
             raise BadInput({"landmarks": "Those points do not lie on the photograph."})
-        body = {**photos, view: {**one, "landmarks": found}}
-        visits.add_version(ctx.db, visit_id, phase, body, ctx.me.id, ctx.now)
+        body = kind({**photos, view: shot.model_copy(update={"landmarks": tuple(found)})})
+        visits.add_version(ctx.db, visit_id, body, ctx.me.id, ctx.now)
     return pictured(ctx, visit_id, view, moment=moment)

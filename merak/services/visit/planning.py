@@ -8,6 +8,7 @@ from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about, number, rule
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
+from merak.core.plan.draft import Draft, Touched
 from merak.core.plan.fitting import may_run_beside, rank, title
 from merak.core.plan.proposals import Proposal, proposals
 from merak.core.plan.screening import Board
@@ -18,7 +19,7 @@ from merak.core.working import Caution
 from merak.records import visits
 from merak.services.context import Context, OutOfTurn
 from merak.services.fields import Shown, shown, texts
-from merak.services.visit.changes import BACK, OPS, TWINS, WHOLE, Draft, Touched, draft_of, with_new_ids
+from merak.services.visit.changes import BACK, OPS, TWINS, WHOLE, draft_of, with_new_ids
 from merak.services.visit.file import VisitFile, changing, open_file
 
 
@@ -146,15 +147,14 @@ def edit(ctx: Context, visit_id: UUID, op: str, form: dict[str, str]) -> Planned
         if (new.plan, new.typed, new.wrong) == (draft.plan, draft.typed, draft.wrong):
             return _page(file, step_id)
         new = _kept(ctx, draft, new, version, op, form.get("page", ""))
-        body = new.model_dump(mode="json")
         try:
             with ctx.saving("plan", visit_id, draft=True) as db:
-                visits.add_next(db, visit_id, "plan", version + 1, body, ctx.me.id, ctx.now)
+                written = visits.add_next(db, visit_id, version + 1, new, ctx.me.id, ctx.now)
         except visits.Taken:
             continue
         chair = op != "set" or ".path." in form.get("changed", "")
         before, agreed = _page(file, propose=None, draft=draft, version=version, chair=chair), file.consented
-        file.records["plan"] = visits.VisitRecords(version + 1, body)
+        file.records["plan"] = written
         page = _page(file, form.get("next", step_id), draft=new, version=version + 1, chair=chair)
         page.redraw = _redrawn(before, page, agreed)
         return page
@@ -214,8 +214,7 @@ def put(ctx: Context, visit_id: UUID, plan: Plan, what: str) -> Planned:
     with changing(ctx, visit_id, "plan") as file:
         draft, version = draft_of(file)
         new = draft.model_copy(update={"plan": with_new_ids(plan), "typed": {}, "wrong": {}, "what": what})
-        body = _kept(ctx, draft, new, version, "take", "").model_dump(mode="json")
-        visits.add_version(ctx.db, visit_id, "plan", body, ctx.me.id, ctx.now)
+        visits.add_version(ctx.db, visit_id, _kept(ctx, draft, new, version, "take", ""), ctx.me.id, ctx.now)
     return planned(ctx, visit_id)
 
 

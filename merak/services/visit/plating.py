@@ -69,7 +69,8 @@ def plated(ctx: Context, visit_id: UUID, query: dict[str, str]) -> Plated:
     brief = file.brief
 
     def surveyed(how: Laying) -> Survey:
-        return survey(brief.findings.measures, work, how, brief.finger_mm, first.side, name, brief.narrowed, brief.marks)
+        of = brief.facts
+        return survey(of.findings.measures, work, how, of.finger_mm, first.side, name, of.narrowed, of.marks)
 
     try:
         found = surveyed(laying)

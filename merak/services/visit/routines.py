@@ -34,13 +34,13 @@ class KeptRoutine:
 def kept(ctx: Context) -> list[KeptRoutine]:
     """The studio's routines."""
     ctx.demand("use the bench")
-    found = [(str(one.routine_id), Routine.model_validate(one.body)) for one in letters.routines(ctx.db)]
-    return [KeptRoutine(key, routine.name, routine) for key, routine in found]
+    found = letters.routines(ctx.db)
+    return [KeptRoutine(str(one.routine_id), one.body.name, one.body) for one in found]
 
 
 def suggested(ctx: Context, brief: Brief) -> list[KeptRoutine]:
     """The studio's routines, those first that were kept for most of what this client has and wants."""
-    wanted = {name for name, graded in brief.findings.grades.items() if any(graded.values())} | set(brief.wish.goals)
+    wanted = {name for name, graded in brief.facts.findings.grades.items() if any(graded.values())} | set(brief.facts.wish.goals)
     return sorted(kept(ctx), key=lambda one: -len(wanted & {*one.routine.conditions, *one.routine.goals}))
 
 
@@ -52,11 +52,11 @@ def keep(ctx: Context, visit_id: UUID, name: str) -> None:
     if not plan.steps:
         raise NotFound("There is no plan yet to keep.")
     routine = routine_of(file.brief, plan, name)
-    same = next((one for one in letters.routines(ctx.db) if one.body.get("name") == routine.name), None)
+    same = next((one for one in letters.routines(ctx.db) if one.body.name == routine.name), None)
     with ctx.saving("keep a routine") as db:
         db.add(
             RoutineVersion(routine_id=same.routine_id if same else uuid7(), version=same.version + 1 if same else 1,
-                           body=routine.model_dump(mode="json"), removed=False, by=ctx.me.id, at=ctx.now)
+                           body=routine, removed=False, by=ctx.me.id, at=ctx.now)
         )  # fmt: skip
 
 

@@ -10,6 +10,7 @@ from merak.core.errors import BadInput
 from merak.core.whole import whole
 from merak.core.working import Quantity
 from merak.records import visits
+from merak.records.bodies.visit import ScaleBody, ScalesBody
 from merak.services.context import Context, NotFound
 from merak.services.fields import Shown, decimal, read, shown, texts
 from merak.services.visit.file import VisitFile, changing, open_file
@@ -51,15 +52,14 @@ def _page(
     wrong: dict[str, str] | None = None,
     typed: dict[str, str] | None = None,
 ) -> Scales:
-    kept = file.body("scales")
-    earlier = file.earlier["scales"].body if "scales" in file.earlier else {}
+    kept = (file.body(ScalesBody) or ScalesBody()).root
+    earlier = (file.before(ScalesBody) or ScalesBody()).root
     sheets = []
     for scale in SCALES.values():
-        body = kept.get(scale.id)
-        entry = scale.entry.model_validate(body["entry"]) if body else None
+        entry = kept[scale.id].entry if scale.id in kept else None
         values = form if form and scale.id == name and wrong else texts(entry or scale.entry(), f"{scale.id}.")
-        before = earlier.get(scale.id, {})
-        words = f"{before['score']:g}, {before['band']}" if before else ""
+        before = earlier.get(scale.id)
+        words = f"{before.score:g}, {before.band}" if before else ""
         fields = shown(scale.entry, values or {}, f"{scale.id}.")
         sheets.append(ScalesPage(scale, fields, scale.score(entry) if entry else None, words, wrong or {} if scale.id == name else {}))
     points = file.findings.burning
@@ -82,14 +82,9 @@ def score(ctx: Context, visit_id: UUID, name: str, form: dict[str, str]) -> Scal
         return _page(open_file(ctx, visit_id, "look"), name, form, bad.fields)
     found = scale.score(entry)
     with changing(ctx, visit_id, "look") as file:
-        one = {
-            "entry": entry.model_dump(mode="json"),
-            "score": found.score.value,
-            "band": found.band,
-            "by": ctx.me.name,
-            "at": ctx.now.isoformat(),
-        }
-        visits.add_version(ctx.db, visit_id, "scales", {**file.body("scales"), name: one}, ctx.me.id, ctx.now)
+        one = ScaleBody(entry=entry, score=found.score.value, band=found.band, by=ctx.me.name, at=ctx.now)
+        others = (file.body(ScalesBody) or ScalesBody()).root
+        visits.add_version(ctx.db, visit_id, ScalesBody({**others, name: one}), ctx.me.id, ctx.now)
     return _page(open_file(ctx, visit_id))
 
 
@@ -103,8 +98,7 @@ def take_phototype(ctx: Context, visit_id: UUID, form: dict[str, str]) -> Scales
     except BadInput as bad:
         return _page(open_file(ctx, visit_id, "look"), wrong=bad.fields, typed=form)
     with changing(ctx, visit_id, "look") as file:
-        body: dict[str, Any] = {**file.findings.model_dump(mode="json"), **changed}
-        visits.add_version(ctx.db, visit_id, "look", body, ctx.me.id, ctx.now)
+        visits.add_version(ctx.db, visit_id, file.findings.model_copy(update=changed), ctx.me.id, ctx.now)
     return _page(open_file(ctx, visit_id))
 
 

@@ -5,7 +5,6 @@ from uuid import UUID
 
 from merak.core.plan.tray import Tray, tray_of
 from merak.core.plan.visit_plan import VisitPlan, visit_plan
-from merak.core.treatment.order import Ordered
 from merak.records import visits
 from merak.services.context import Context, NotFound
 from merak.services.visit.changes import draft_of
@@ -26,8 +25,7 @@ def tray(ctx: Context, visit_id: UUID) -> TrayPage:
     """The list of the plan as it was ordered; before that, as it stands. Raises NotFound without a plan."""
     file = open_file(ctx, visit_id)
     order = visits.order(ctx.db, visit_id) if "order" in file.records else None
-    told = order is not None and "plan" in order
-    plan = Ordered.model_validate(order) if told else visit_plan(file.brief, draft_of(file)[0].plan)
+    plan = order if order and order.plan.steps else visit_plan(file.brief, draft_of(file)[0].plan)
     if not plan.plan.steps:
         raise NotFound("There is no plan yet, so nothing to lay out.")
     return TrayPage(file, tray_of(file.brief, plan), plan, order is not None)

@@ -1,23 +1,26 @@
-"""What a record holds, by phase of the visit: each body says the version of its shape (`v`; none is 0), and is brought up when it is read.
-
-A record is never rewritten. A shape that changes gets the next number in VERSIONS and one upgrader more, for ever.
-"""
+"""Versions of what is kept: what brings a body of an older shape up to today's, one upgrader a version, for ever."""
 
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Any
 
-Body = dict[str, Any]
-#: The version in which a phase's body is written today; a phase that is not named here has had one shape only.
-VERSIONS = {"plan": 1, "order": 1, "close": 1, "task": 1}
+from pydantic import ValidationError
+
+from merak.core.plan.step import Step
+
+#: A body as the database holds it.
+Raw = dict[str, Any]
+#: The version in which a body is written today; what is not named here has had one shape only.
+VERSIONS = {"plan": 1, "order": 1, "close": 2, "sheet": 1, "task": 1}
 
 
-def stamped(phase: str, body: Body) -> Body:
-    """The body as it is kept, with the version of its shape; one that never had another says none."""
+def versioned(phase: str, body: Raw) -> Raw:
+    """The body with the version of its shape; one that never had another says none."""
     version = VERSIONS.get(phase, 0)
     return {**body, "v": version} if version else body
 
 
-def upgraded(phase: str, body: Body) -> Body:
+def upgraded(phase: str, body: Raw) -> Raw:
     """A body as it was kept in the shape of today, without its version. Raises ValueError for one that a later program wrote."""
     kept = dict(body)
     version = kept.pop("v", 0)
@@ -28,25 +31,42 @@ def upgraded(phase: str, body: Body) -> Body:
     return kept
 
 
-def _renamed(one: Body, **names: str) -> Body:
+def _renamed(one: Raw, **names: str) -> Raw:
     """The same with keys called otherwise, in their old order."""
     return {names.get(key, key): value for key, value in one.items()}
 
 
-def _plan_of_steps(plan: Body) -> Body:
+def _plan_of_steps(plan: Raw) -> Raw:
     return _renamed(plan, items="steps")
 
 
-def _draft_of_steps(body: Body) -> Body:
+def _draft_of_steps(body: Raw) -> Raw:
     """A plan's steps were its items. The way back was a list of versions, which nobody owned: it is not gone any more."""
     if "plan" not in body:
-        return body
+        return _draft_of_fields(body)
     kept = {key: value for key, value in body.items() if key not in ("did", "past", "future")}
     return {**kept, "plan": _plan_of_steps(body["plan"])}
 
 
+def _draft_of_fields(body: Raw) -> Raw:
+    """A plan from before there were steps: a form's fields of a lift and of red light. What cannot be read any more is left out."""
+    fields: dict[str, str] = body.get("draft", {})
+    steps: list[Raw] = []
+    for modality in ("microcurrent", "led"):
+        if fields.get(modality) == "on":
+            own = {key.partition(".")[2]: text.replace(",", ".") for key, text in fields.items() if key.startswith(f"{modality}.")}
+            settings: Raw = {key: text for key, text in own.items() if key not in ("current", "fluence", "paths")}
+            if own.get("paths"):
+                settings["paths"] = own["paths"].split("|")
+            with suppress(ValidationError):
+                step = Step(id=f"s{len(steps) + 1}", modality=modality).with_settings(settings)
+                steps.append(step.model_dump(mode="json"))
+    side = fields.get("side")
+    return {"plan": {"steps": steps, "side": side if side in ("right", "left") else None}}
+
+
 #: What the rule book said of the chair and of spots when orders did not carry it yet (version 0).
-LIMITS_0: Body = {
+LIMITS_0: Raw = {
     "heat_move": 3.0,
     "heat_stop": 3.5,
     "heat_never": 4.0,
@@ -61,7 +81,7 @@ LIMITS_0: Body = {
     "hands": "In an act that asks for a licence only who holds it counts, places and reads spots, and connects the machine. "
     "Anybody who treats keeps the clock, asks, reads, wipes, photographs, pauses and stops.",
 }
-SPOT_0: Body = {
+SPOT_0: Raw = {
     "severe": 3,
     "pain_stop": 7.0,
     "words": {
@@ -73,6 +93,14 @@ SPOT_0: Body = {
         "up": "Nothing seen: one step up.",
     },
 }
+#: An order from before orders held their plan.
+PLAN_0: Raw = {
+    "plan": {},
+    "first": {"side": "right", "how": "unmeasured", "why": "", "difference": {"name": "difference", "value": None}},
+    "spans": [],
+    **{name: {} for name in ("numbers", "cautions", "refused", "stopped", "zones")},
+    **{name: [] for name in ("clashes", "allowed")},
+}
 WAITS_0 = {
     "rf_fractional.spot": "A test spot is read after five minutes or more.",
     "acid.spot": "A test spot is read at 24 to 48 hours.",
@@ -81,7 +109,7 @@ WAITS_0 = {
 }
 
 
-def _spot_with_words(one: Body) -> Body:
+def _spot_with_words(one: Raw) -> Raw:
     """A spot's rule did not carry its grades and words."""
     if not one.get("spot"):
         return one
@@ -89,11 +117,11 @@ def _spot_with_words(one: Body) -> Body:
     return {**one, "spot": {**SPOT_0, **spot, "words": {**SPOT_0["words"], "wait": WAITS_0.get(spot["rule"], "Read it when it is due.")}}}
 
 
-def _order_of_acts(body: Body) -> Body:
+def _order_of_acts(body: Raw) -> Raw:
     """An order's acts were its steps, a plan's steps its items; what to do in an act was its act; thresholds were not in it."""
     body = _renamed(body, steps="acts")
     body["acts"] = [_spot_with_words(_renamed(one, act="instruction", item="step")) for one in body.get("acts", ())]
-    body = {"limits": LIMITS_0, "edition": "", **body}
+    body = {**PLAN_0, "limits": LIMITS_0, "edition": "", **body}
     if "spans" in body:
         body["spans"] = [_renamed(one, item="step") for one in body["spans"]]
     if "plan" in body:
@@ -101,7 +129,24 @@ def _order_of_acts(body: Body) -> Body:
     return body
 
 
-def _close_by_acts(body: Body) -> Body:
+def _sheet_by_topics(body: Raw) -> Raw:
+    """Lines from before there were topics have their words alone."""
+
+    def line(one: Raw) -> Raw:
+        older = {"topic": "", "step": 0, "sign": "", "rules": (one["rule"],)} if "rule" in one else {}
+        return {key: value for key, value in one.items() if key != "rule"} | older
+
+    return {**body, "lines": [line(one) for one in body.get("lines", ())]}
+
+
+def _close_of_endings(body: Raw) -> Raw:
+    """An ending that was never taken back said so with an empty word."""
+    if "endings" not in body:
+        return body
+    return {**body, "endings": [{**one, "back": one.get("back") or None} for one in body["endings"]]}
+
+
+def _close_by_acts(body: Raw) -> Raw:
     """A difference tells its act, which was a step."""
     if "differences" not in body:
         return body
@@ -109,9 +154,10 @@ def _close_by_acts(body: Body) -> Body:
 
 
 #: Phase → what brings a body from version 0 to 1, from 1 to 2, and so on.
-UPGRADES: dict[str, tuple[Callable[[Body], Body], ...]] = {
+UPGRADES: dict[str, tuple[Callable[[Raw], Raw], ...]] = {
     "plan": (_draft_of_steps,),
     "order": (_order_of_acts,),
-    "close": (_close_by_acts,),
+    "close": (_close_by_acts, _close_of_endings),
+    "sheet": (_sheet_by_topics,),
     "task": (_spot_with_words,),
 }

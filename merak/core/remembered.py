@@ -1,0 +1,50 @@
+"""What follows from values alone is worked out once: the standard library's cache, keyed by what the values are."""
+
+from collections.abc import Callable, Mapping
+from functools import lru_cache, wraps
+from typing import ParamSpec, TypeVar
+
+Given = ParamSpec("Given")
+Found = TypeVar("Found")
+
+
+def by_value(value: object) -> object:
+    """Something that hashes as this value, whatever it holds."""
+    if isinstance(value, Mapping):
+        return tuple((key, by_value(one)) for key, one in value.items())
+    if isinstance(value, list | tuple):
+        return tuple(by_value(one) for one in value)
+    return value
+
+
+class _Call:
+    """The arguments of a call, equal to others of the same values."""
+
+    __slots__ = ("given", "hashed", "named")
+
+    def __init__(self, given: tuple[object, ...], named: dict[str, object]) -> None:
+        self.given, self.named = given, named
+        self.hashed = hash((by_value(given), by_value(named)))
+
+    def __hash__(self) -> int:
+        return self.hashed
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Call) and self.given == other.given and self.named == other.named
+
+
+def remembered(most: int) -> Callable[[Callable[Given, Found]], Callable[Given, Found]]:
+    """A function of frozen values whose last `most` results are kept, the longest unused going first. What is raised is not kept."""
+
+    def of(work: Callable[Given, Found]) -> Callable[Given, Found]:
+        @lru_cache(maxsize=most)
+        def kept(call: _Call) -> Found:
+            return work(*call.given, **call.named)  # type: ignore[arg-type]
+
+        @wraps(work)
+        def asked(*given: Given.args, **named: Given.kwargs) -> Found:
+            return kept(_Call(given, named))
+
+        return asked
+
+    return of
