@@ -10,11 +10,17 @@ from merak.core.remembered import by_value
 class Frozen(BaseModel):
     """Base of every value of the core: immutable, and strict about unknown fields."""
 
+    __slots__ = ("_hashed",)
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     def __hash__(self) -> int:
-        """By value, whatever its fields hold."""
-        return hash((type(self), by_value(self.__dict__)))
+        """By value, whatever its fields hold; worked out once."""
+        try:
+            found: int = object.__getattribute__(self, "_hashed")
+        except AttributeError:
+            found = hash((type(self), by_value(self.__dict__)))
+            object.__setattr__(self, "_hashed", found)
+        return found
 
 
 class Quantity(Frozen):

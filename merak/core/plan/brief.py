@@ -18,8 +18,8 @@ from merak.core.working import Quantity
 
 #: Modalities whose test spot is read days later, on a visit of its own.
 SPOT_FIRST = frozenset({"peel", "pulsed_light"})
-#: So many are kept of what was worked out lately, for all clients together.
-MOST_KEPT = 4_000
+#: So many are kept of what was worked out lately, for all clients together: of whole plans, and of what is small.
+FEW, MANY = 200, 1_000
 
 
 @dataclass(frozen=True)
@@ -145,7 +145,7 @@ def plate_of(zones: tuple[str, ...], modality: str) -> str:
     return next((name for name in PLATES if zones[0] in zone_names(name)), "face")
 
 
-@remembered(MOST_KEPT)
+@remembered(MANY)
 def workable(brief: Brief, modality: str, zones: tuple[str, ...] = ()) -> dict[str, float]:
     """Zone → treatable cm² (both sides) for a modality: what was asked for, less what an answer, a finding, a margin or a mark closes."""
     if modality in HOUSEKEEPING or not about()[modality].work:

@@ -14,7 +14,7 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import CardTip, MachineCard, MicrocurrentCard
 from merak.core.modality.shared import incremented, more_energy
 from merak.core.plan.acts import Act, Cell, HeatRule, Part, Span, StrokeLine
-from merak.core.plan.brief import MOST_KEPT, Brief, plate_of
+from merak.core.plan.brief import MANY, Brief, plate_of
 from merak.core.plan.places import grid_cells, section_parts, zone_parts
 from merak.core.plan.spots import SpotRule, SpotWord
 from merak.core.plan.step import Worked, compute, lifted, school_acts
@@ -48,7 +48,7 @@ def own_acts(brief: Brief, one: Worked, side: Side, of: Schools, laid: bool) -> 
     return _known_acts(brief, one, side, of)
 
 
-@remembered(MOST_KEPT)
+@remembered(MANY)
 def _known_acts(brief: Brief, one: Worked, side: Side, of: Schools) -> tuple[Act, ...]:
     return tuple(_asked(one, act) for act in _made(brief, one, side, of, laid=False))
 

@@ -16,7 +16,7 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import read_card
 from merak.core.modality.shared import Dose, Subject, begun, incremented, more_energy
 from merak.core.modality.titration import titrate
-from merak.core.plan.brief import MOST_KEPT, Brief, workable
+from merak.core.plan.brief import FEW, MANY, Brief, workable
 from merak.core.plan.facts import Machine
 from merak.core.plan.fitting import Methods, chosen, title
 from merak.core.plan.screening import demand
@@ -154,7 +154,7 @@ def school_acts(modality: str, of: Methods) -> tuple[str, ...]:
     return tuple(school.act for school in schools if modality in school.on)
 
 
-@remembered(MOST_KEPT)
+@remembered(MANY)
 def begin(brief: Brief, modality: str, step_id: str, of: Methods, consider: Consider | None = None, zones: tuple[str, ...] = ()) -> Step:
     """A modality with its start settings for this client, by the schools in force, for a condition where one is meant.
 
@@ -282,7 +282,7 @@ def compute(brief: Brief, step: Step, others: tuple[str, ...], later: tuple[str,
     return _worked_out(brief, step, derived(step.modality, others, later, brief, of))
 
 
-@remembered(MOST_KEPT)
+@remembered(MANY)
 def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
     if about()[step.modality].licence == "physician":
         raise Refused(f"{step.modality}: recorded and referred, never planned here.", "physician.never")
@@ -336,7 +336,7 @@ def read_settings(step: Step, enforced: dict[str, Any]) -> Any:
         raise BadInput({f"{step.id}.{e['loc'][0] if e['loc'] else 'settings'}": e["msg"] for e in broken.errors()}) from broken
 
 
-@remembered(MOST_KEPT)
+@remembered(FEW)
 def lifted(brief: Brief, settings: Any, card: Any, areas: dict[str, float]) -> microcurrent.Lift:
     """The lift on this client's own plate; no stroke passes through a zone that is closed or was not asked for."""
     area = brief.area(microcurrent.NAME)

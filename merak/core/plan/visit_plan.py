@@ -9,7 +9,7 @@ from merak.core.client import Side
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about, methods, number, rule, traits
 from merak.core.plan.acts import Act, Span
-from merak.core.plan.brief import MOST_KEPT, Brief
+from merak.core.plan.brief import FEW, MANY, Brief
 from merak.core.plan.fitting import Clash, Placed, chosen, clashes, may_run_beside, title
 from merak.core.plan.order import chair_acts
 from merak.core.plan.side import FirstSide, first_side
@@ -80,7 +80,7 @@ def in_force(brief: Brief, plan: Plan) -> dict[str, str]:
     return _in_force(brief, plan.methods)
 
 
-@remembered(MOST_KEPT)
+@remembered(MANY)
 def _in_force(brief: Brief, own: dict[str, str]) -> dict[str, str]:
     return {name: chosen(brief.facts.methods | own, name) for name in methods()}
 
@@ -95,7 +95,7 @@ def visit_plan(brief: Brief, plan: Plan, chair: bool = True, laid: bool = False)
     return _known_plan(brief, plan, chair)
 
 
-@remembered(MOST_KEPT)
+@remembered(FEW)
 def _known_plan(brief: Brief, plan: Plan, chair: bool) -> VisitPlan:
     return _visit_plan(brief, plan, chair, laid=False)
 
@@ -216,7 +216,7 @@ def _clashes(
     return tuple(kept), tuple(allowed)
 
 
-@remembered(MOST_KEPT)
+@remembered(FEW)
 def _clashes_between(brief: Brief, placed: tuple[Placed, ...], of: dict[str, str]) -> tuple[Clash, ...]:
     done = {name: before.on for name, before in brief.facts.history.items() if before.on}
     return clashes(placed, brief.newcomer, of, done, brief.facts.today)

@@ -4,11 +4,11 @@ and is brought up when it is read.
 A record is never rewritten. A shape that changes gets the next number in `VERSIONS` and one upgrader more (`upgrades`), for ever.
 """
 
-import json
 from functools import lru_cache
 from typing import TypeVar
 
 from pydantic import BaseModel
+from pydantic_core import from_json, to_json
 
 from merak.core.after.answer import SkinAnswer
 from merak.core.client import Findings
@@ -39,7 +39,7 @@ PHASES: dict[type[BaseModel], str] = {
 
 def read(model: type[Body], text: str) -> Body:
     """A body as the database holds it, as a value of today's shape. Raises ValueError for one that a later program wrote."""
-    return model.model_validate(upgraded(_named(model), json.loads(text)))
+    return model.model_validate(upgraded(_named(model), from_json(text)))
 
 
 @lru_cache(maxsize=1_000)
@@ -56,7 +56,7 @@ def opened(model: type[Body], text: str) -> Body:
 
 def written(body: BaseModel) -> str:
     """A body as it is kept, with the version of its shape; one that never had another says none."""
-    return json.dumps(versioned(_named(type(body)), body.model_dump(mode="json")))
+    return to_json(versioned(_named(type(body)), body.model_dump(mode="json"))).decode()
 
 
 def _named(model: type[BaseModel]) -> str:
