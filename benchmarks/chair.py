@@ -3,6 +3,7 @@
 import statistics
 import time
 from datetime import UTC, datetime, timedelta
+from uuid import UUID
 
 import httpx
 from playwright.sync_api import sync_playwright
@@ -11,7 +12,7 @@ from builders.browser import at_the_chair, signed_in_page
 from builders.orders import PINS, PULSES
 from builders.server import Server
 from builders.visits import begun, booked, sent
-from merak.core.treatment import Event, fold
+from merak.core.treatment import Tap, fold
 
 TAPS = 5000
 #: Counts, each with style and layout done, and the time of its own frame.
@@ -31,14 +32,16 @@ PAINT = """async () => {
 }"""
 
 
-def long_treatment() -> list[Event]:
+def long_treatment() -> list[Tap]:
     """Five thousand taps: pulses with undo, pain asked for, passes opened and closed again."""
     begun = datetime(2026, 11, 25, 9, tzinfo=UTC)
     first = [("start", None, {"licences": ["fractional"]}), ("go", float(PULSES), {}), ("unlock", None, {})]
     kinds = ("pain" if n % 50 == 0 else "uncount" if n % 9 == 0 else "count" for n in range(TAPS))
     many = [(kind, {"pain": float(n % 6), "count": float(n % 40)}.get(kind), {}) for n, kind in enumerate(kinds)]
     return [
-        Event(f"{n}", kind, begun + timedelta(seconds=n / 2), value, "a reason", None, data, "Lin")
+        Tap.model_validate(
+            {"id": UUID(int=n), "kind": kind, "at": begun + timedelta(seconds=n / 2), "value": value, "words": "a reason", "data": data}
+        )
         for n, (kind, value, data) in enumerate(first + many)
     ]
 

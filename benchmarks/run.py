@@ -27,6 +27,7 @@ from builders.briefs import EVERY_LICENCE, brief
 from builders.database import cli, fresh_database
 from builders.server import Server, sign_in
 from builders.visits import ready_to_begin, tap, visit_of
+from builders.work import tap_of
 from merak.core.client import Findings
 from merak.core.knowledge import conditions
 from merak.core.plan.proposals import proposals
@@ -34,7 +35,7 @@ from merak.core.plan.screening import questions
 from merak.records import people
 from merak.records.db import work_session
 from merak.services.context import Context
-from merak.services.treatment.treating import Tap, record
+from merak.services.treatment.treating import record
 
 ROUNDS, WARM = 300, 40
 
@@ -123,7 +124,7 @@ def main() -> int:
 
             def at_work(n: int) -> None:
                 ctx = Context(session, worker, datetime.now(UTC))
-                record(ctx, own, [Tap(uuid4(), "stroke" if n % 2 else "unstroke", ctx.now)])
+                record(ctx, own, [tap_of("stroke" if n % 2 else "unstroke", ctx.now)])
 
             db.execute("CREATE TABLE bare (id uuid PRIMARY KEY, at timestamptz, words text)")
             found = interleaved(

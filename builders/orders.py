@@ -2,13 +2,14 @@
 
 from collections.abc import Mapping
 from datetime import UTC, datetime, timedelta
+from itertools import count
 from typing import Any
+from uuid import UUID
 
 from builders.briefs import EVERY_LICENCE, brief, plan_of, planned
 from merak.core.plan.spots import SpotRule
 from merak.core.plan.visit_plan import visit_plan
-from merak.core.treatment import Event, Order, order_of
-from merak.core.treatment.events import NOTHING
+from merak.core.treatment import Order, Tap, order_of
 
 T0 = datetime(2026, 11, 25, 9, tzinfo=UTC)
 
@@ -39,15 +40,24 @@ def at(second: float) -> datetime:
     return T0 + timedelta(seconds=second)
 
 
-Tap = tuple[str, float] | tuple[str, float, float | None] | tuple[str, float, float | None, Mapping[str, Any]]
+Given = tuple[str, float] | tuple[str, float, float | None] | tuple[str, float, float | None, Mapping[str, Any]]
 
 
-def run(*taps: Tap, by: str = "Lin") -> list[Event]:
-    """(kind, second[, value[, data]]) taps as events."""
-    more = [(*tap, None, NOTHING)[2:4] if len(tap) == 2 else (*tap[2:], NOTHING)[:2] for tap in taps]
+def tap(kind: str, second: float, value: float | None = None, id: int | None = None, **more: Any) -> Tap:
+    """One tap, so many seconds after the first, by a number of its own unless one is given."""
+    number = next(_NUMBERS) if id is None else id
+    return Tap.model_validate({"id": UUID(int=number), "kind": kind, "at": at(second), "value": value, **more})
+
+
+_NUMBERS = count(10**6)
+
+
+def run(*taps: Given, by: str = "Lin") -> list[Tap]:
+    """(kind, second[, value[, data]]) as taps, numbered from 0."""
+    more = [(*one, None, {})[2:4] if len(one) == 2 else (*one[2:], {})[:2] for one in taps]
     return [
-        Event(f"e{n}", str(tap[0]), at(float(tap[1])), value, "words", None, data, by)  # type: ignore[arg-type]
-        for n, (tap, (value, data)) in enumerate(zip(taps, more, strict=True))
+        tap(str(one[0]), float(one[1]), value, n, words="words", data=data, by=by)
+        for n, (one, (value, data)) in enumerate(zip(taps, more, strict=True))
     ]
 
 
@@ -55,7 +65,7 @@ PULSES = next(n for n, act in enumerate(PINS.acts) if act.kind == "pulses")
 
 
 #: Taps that lead to the pulses.
-TO_PULSES: list[Tap] = [("start", 0, None, LICENSED), ("go", 0.5, float(PULSES))]
+TO_PULSES: list[Given] = [("start", 0, None, LICENSED), ("go", 0.5, float(PULSES))]
 
 
 def spot_rule(**changes: Any) -> SpotRule:

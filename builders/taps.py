@@ -6,7 +6,7 @@ from typing import Any
 from uuid import UUID
 
 from builders.orders import LIFT, PINS, T0, WARM, ordered
-from merak.core.treatment import Event, Order, fold, locked
+from merak.core.treatment import Order, Tap, fold, locked
 from merak.core.treatment.state import RunState
 from merak.services.treatment.standing import state_of
 from merak.services.treatment.treating import Run
@@ -43,7 +43,7 @@ def transitions(name: str, runs: int, length: int) -> list[dict[str, Any]]:
             at += timedelta(milliseconds=chance.choice([0, 200, 1500, 20_000, 90_000, 400_000]))
             me = chance.choices(PEOPLE, [9, 1])[0]
             tap = _tap(chance, order, state, k, at)
-            state = fold(order, [_event(tap, me)], state)
+            state = fold(order, [given(tap, me)], state)
             after = told(order, state, at)
             steps.append({"before": before, "tap": tap, "me": me, "after": after})
             before = after
@@ -67,7 +67,8 @@ def _tap(chance: Random, order: Order, state: RunState, k: int, at: datetime) ->
         kind = chance.choice(["spot", "spot_read", "unlock", "take_over"])
     zone = chance.choice([part.name for part in act.parts[:3]] or ["right cheek", ""])
     value: float | None = None
-    words, data = chance.choice(["", "just felt", "just felt", "  "]), {}
+    words = chance.choice(["", "just felt", "just felt", "  "])
+    data: dict[str, Any] = {}
     match kind:
         case "count":
             value = chance.choice([None] * 6 + [0, 1, len(act.wanted) - 1, len(act.wanted), -1])
@@ -99,7 +100,5 @@ def _tap(chance: Random, order: Order, state: RunState, k: int, at: datetime) ->
             "data": data}  # fmt: skip
 
 
-def _event(tap: dict[str, Any], me: dict[str, Any]) -> Event:
-    data = tap["data"] | {"licences": me["licences"], "name": me["name"]}
-    at = datetime.fromisoformat(tap["at"])
-    return Event(tap["id"], tap["kind"], at, tap["value"], tap["words"], tap["act"], data, me["name"])
+def given(tap: dict[str, Any], me: dict[str, Any]) -> Tap:
+    return Tap.model_validate({**tap, "data": tap["data"] | {"licences": me["licences"], "name": me["name"]}, "by": me["name"]})

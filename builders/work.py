@@ -11,13 +11,14 @@ from uuid_utils.compat import uuid7
 
 from merak.core.plan.screening import questions
 from merak.core.plan.visit_plan import Plan
+from merak.core.treatment import Tap
 from merak.records import people
 from merak.records.people import Worker
 from merak.records.tables import Record
 from merak.services.after import answering
 from merak.services.context import Context
 from merak.services.treatment import treating
-from merak.services.treatment.treating import Run, Tap
+from merak.services.treatment.treating import Run
 from merak.services.visit import asking, consenting, day, looking, planning
 
 LISBON = ZoneInfo("Europe/Lisbon")
@@ -47,6 +48,14 @@ def new_visit(ctx: Context, name: str = "", start: datetime | None = None, **for
     fields = {"name": name or f"Invented {n}", "born": "1985-04-02", "day": f"{start:%Y-%m-%d}", "time": f"{start:%H:%M}", "minutes": "50",
               "therapist": str(ctx.me.id)}  # fmt: skip
     return day.add_visit(ctx, fields | form)
+
+
+def tap_of(
+    kind: str, at: datetime, value: float | None = None, words: str = "", act: int | None = None, data: dict[str, Any] | None = None
+) -> Tap:
+    """One tap of somebody's, with an id of its own."""
+    made = {"id": uuid7(), "kind": kind, "at": at, "value": value, "words": words, "act": act, "data": data or {}}
+    return Tap.model_validate(made)
 
 
 def kept_before(ctx: Context, visit: UUID, phase: str, body: dict[str, Any]) -> None:
@@ -93,13 +102,13 @@ def treated(ctx: Context, visit: UUID, shift: float = 0.0) -> None:
     consenting.consent(ctx, visit, AGREED)
     treating.begin(ctx, visit)
     acts = treating.run_of(ctx, visit).acts
-    taps = [treating.Tap(uuid7(), "start", ctx.now)]
+    taps = [tap_of("start", ctx.now)]
     for number, act in enumerate(acts):
         if act.side and shift:
-            taps.append(treating.Tap(uuid7(), "level", ctx.now, shift))
+            taps.append(tap_of("level", ctx.now, shift))
             shift = 0
-        taps += [treating.Tap(uuid7(), "count", ctx.now) for _ in range(act.strokes)]
-        taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(acts) else "finish", ctx.now + timedelta(minutes=number)))
+        taps += [tap_of("count", ctx.now) for _ in range(act.strokes)]
+        taps.append(tap_of("next" if number + 1 < len(acts) else "finish", ctx.now + timedelta(minutes=number)))
     treating.record(later(ctx, minutes=30), visit, taps)
 
 
@@ -139,7 +148,7 @@ def begun(ctx: Context, *modalities: str, by: str = "", minutes: int = 120, name
 
 
 def tapped(ctx: Context, visit: UUID, kind: str, value: float | None = None, words: str = "", act: int | None = None, **data: Any) -> Run:
-    return treating.record(ctx, visit, [Tap(uuid7(), kind, ctx.now, value, words, act, data or None)])
+    return treating.record(ctx, visit, [tap_of(kind, ctx.now, value, words, act, data or None)])
 
 
 def at(ctx: Context, visit: UUID, kind: str) -> int:

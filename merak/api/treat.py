@@ -4,81 +4,73 @@ import asyncio
 import json
 from collections.abc import AsyncIterator, Callable
 from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 from uuid import UUID
 
 from fastapi import APIRouter, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, Field, model_validator
 
 from merak.auth import Parts, entered
 from merak.core.ports import Reply
+from merak.core.treatment import Tap, TapData
+from merak.core.treatment.moments import Sender
+from merak.core.treatment.taps import SERVERS, SERVERS_DATA
 from merak.services.treatment import adverse, instruments, treating
 from merak.services.treatment.following import following
 from merak.services.treatment.standing import state_of
 
 router = APIRouter(prefix="/api/visits/{visit_id}", tags=["treat"])
-#: What may be sent as a tap; a photograph comes with its file, by its own address.
-SentKind = Literal[
-    "start", "count", "uncount", "pass", "next", "back", "go", "pause", "resume", "level", "comfort", "heat", "pain", "reading", "clean",
-    "spot", "spot_read", "unlock", "take_over", "incident", "strike", "machine", "halt", "why", "leave", "stop", "finish", "reopen",
-    "stroke", "unstroke",
-]  # fmt: skip
 Short = Annotated[str, Field(max_length=80)]
 Steady = Annotated[float, Field(ge=0, le=1e8, allow_inf_nan=False)]
 #: A follower is told at least so often that the line still stands, s.
 HEARTBEAT_S = 15.0
 
 
-class TapData(BaseModel):
-    """What else belongs to a tap: of a reading or a spot its zone, of a look at a spot its grades, of an incident what was done, of a
-    strike the incident's id.
-    """
+class SentData(TapData):
+    """What else belongs to a tap as it may be sent; `name`, `licences`, `file` and `when` are for the server to say."""
 
-    model_config = ConfigDict(extra="forbid")
-    zone: Short | None = None
-    source: Short | None = None
+    zone: Short = ""
+    source: Short = ""
     redness: Annotated[int, Field(ge=0, le=4)] | None = None
     swelling: Annotated[int, Field(ge=0, le=4)] | None = None
     pain: Annotated[int, Field(ge=0, le=10)] | None = None
-    mark: bool | None = None
-    card: Short | None = None
-    done: Annotated[str, Field(max_length=400)] | None = None
-    told: Annotated[str, Field(max_length=400)] | None = None
-    incident: Short | None = None
+    card: Short = ""
+    done: Annotated[str, Field(max_length=400)] = ""
+    told: Annotated[str, Field(max_length=400)] = ""
+    incident: Short = ""
 
 
-class TapIn(BaseModel):
-    """One tap. `id` is made by the browser (UUIDv7), so that sending it again is harmless; `at` is the tap's own moment.
+class SentTap(Tap):
+    """One tap as it may be sent. `id` is made by the browser (UUIDv7), so that sending it again is harmless; `at` is the tap's own moment.
 
     `act` is the act that it was made in; `value` a place, a level, a heat word, a pain or °C, by kind. `load` is the page load that it
-    was made in and `mono_s` the reading of that load's steady clock (s): with them no jump of a clock moves it.
+    was made in and `mono_s` the reading of that load's steady clock (s): with them no jump of a clock moves it. `by`, `seq`, `marked`,
+    `told` and `own` are for the server to say; a photograph comes with its file, by its own address.
     """
 
-    id: UUID
-    kind: SentKind
-    at: AwareDatetime
     value: float | None = Field(None, ge=-100, le=10_000, allow_inf_nan=False)
     words: Annotated[str, Field(max_length=300)] = ""
     act: int | None = Field(None, ge=0, le=500)
-    data: TapData | None = None
-    load: UUID | None = None
+    data: Annotated[SentData, BeforeValidator(lambda told: SentData() if told is None else told)] = SentData()
     mono_s: Steady | None = None
 
-
-class SentIn(BaseModel):
-    """The page load that sends, and the reading of its steady clock (s) as it does."""
-
-    load: UUID
-    mono_s: Steady
+    @model_validator(mode="after")
+    def _nothing_of_the_servers(self) -> Self:
+        said = self.model_fields_set & SERVERS | self.data.model_fields_set & SERVERS_DATA
+        if said:
+            raise ValueError(f"only the server says: {', '.join(sorted(said))}")
+        if self.kind == "photo":
+            raise ValueError("a photograph comes with its file, by its own address")
+        return self
 
 
 class TapsIn(BaseModel):
-    """Taps in the order in which they were made."""
+    """Taps in the order in which they were made; by which page load they are sent, and when by its steady clock."""
 
-    taps: Annotated[list[TapIn], Field(max_length=500)]
-    sent: SentIn | None = None
+    taps: Annotated[list[SentTap], Field(max_length=500)]
+    sent: Sender | None = None
 
 
 class PaceOut(BaseModel):
@@ -229,20 +221,6 @@ def run(request: Request, visit_id: UUID) -> Response:
         return _told(_standing(treating.run_of(ctx, visit_id), ctx))
 
 
-def _plain(data: TapData | None) -> dict[str, Any] | None:
-    return data.model_dump(exclude_none=True) if data else None
-
-
-def _tap(one: TapIn, sent: SentIn | None) -> treating.Tap:
-    """A tap as the services take it; how old it is, where it was made in the load that sends it."""
-    age = sent.mono_s - one.mono_s if sent and one.mono_s is not None and one.load == sent.load else None
-    load = str(one.load) if one.load else None
-    return treating.Tap(
-        one.id, one.kind, one.at, one.value, one.words, one.act, _plain(one.data), load, one.mono_s if load else None,
-        None if age is None else max(0.0, age),
-    )  # fmt: skip
-
-
 @router.post("/run", response_model=StateOut)
 def record(request: Request, visit_id: UUID, sent: TapsIn) -> Response:
     """Keeps taps, once each; when this answers they are on the disk.
@@ -252,8 +230,7 @@ def record(request: Request, visit_id: UUID, sent: TapsIn) -> Response:
     after closing, 422 for taps that cannot be read and for an id that belongs to another visit.
     """
     with entered(request) as ctx:
-        taps = [_tap(one, sent.sent) for one in sent.taps]
-        return _told(_standing(instruments.record(ctx, visit_id, taps), ctx))
+        return _told(_standing(treating.record(ctx, visit_id, sent.taps, sent.sent), ctx))
 
 
 @router.get("/run/live", response_class=StreamingResponse)

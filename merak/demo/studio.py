@@ -13,6 +13,7 @@ from uuid_utils.compat import uuid7
 
 from merak.core.errors import Refused
 from merak.core.plan.screening import questions
+from merak.core.treatment import Tap, TapData, TapKind
 from merak.demo.portrait import portrait
 from merak.records import db as database
 from merak.records import people, tasks
@@ -428,17 +429,23 @@ def _asked_afterwards(ctx: Context, client_id: UUID, who: Invented) -> None:
 
 def _run(ctx: Context, visit_id: UUID) -> None:
     """Every step as planned, stroke by stroke."""
-    taps, at = [treating.Tap(uuid7(), "start", ctx.now)], ctx.now
+
+    def tap(kind: TapKind, act: int | None = None, zone: str = "") -> None:
+        taps.append(Tap(id=uuid7(), kind=kind, at=at, act=act, data=TapData(zone=zone)))
+
+    taps: list[Tap] = []
+    at = ctx.now
+    tap("start")
     acts = treating.run_of(ctx, visit_id).acts
     for number, act in enumerate(acts):
         for n in range(1, act.strokes + 1):
             at += timedelta(seconds=act.seconds / act.strokes)
-            taps.append(treating.Tap(uuid7(), "count", at))
+            tap("count")
             if n % (act.strokes // act.passes) == 0 and n < act.strokes:
-                taps.append(treating.Tap(uuid7(), "pass", at))
+                tap("pass")
         if act.spot:
-            taps.append(treating.Tap(uuid7(), "spot", at, None, "", number, {"zone": "right jawline"}))
+            tap("spot", number, "right jawline")
         if not act.strokes:
             at += timedelta(seconds=act.seconds)
-        taps.append(treating.Tap(uuid7(), "next" if number + 1 < len(acts) else "finish", at))
+        tap("next" if number + 1 < len(acts) else "finish")
     treating.record(Context(ctx.db, ctx.me, at), visit_id, taps)

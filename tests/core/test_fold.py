@@ -1,23 +1,39 @@
 """The treatment as a fold: any order of taps leads to a valid state, a replay equals the live run, repeats are harmless."""
 
+from uuid import UUID
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from builders.orders import LICENSED, LIFT, PINS, PULSES, T0, TO_PULSES, WARM, Tap, at, ordered, run
+from builders.orders import LICENSED, LIFT, PINS, PULSES, TO_PULSES, WARM, at, ordered, run, tap
 from merak.core.after.differences import differences
-from merak.core.treatment import KINDS, Event, Order, RunState, act_facts, complete, fold, following, locked, next_place, pace, walked
+from merak.core.treatment import (
+    KINDS,
+    Order,
+    RunState,
+    Tap,
+    TapData,
+    act_facts,
+    complete,
+    fold,
+    following,
+    locked,
+    next_place,
+    pace,
+    walked,
+)
 
 DATA = st.fixed_dictionaries(
     {},
     optional={
         "zone": st.sampled_from(["right chin", "left chin", ""]), "redness": st.integers(-1, 6), "swelling": st.integers(0, 4),
-        "pain": st.integers(0, 10), "mark": st.booleans(), "licences": st.just(["fractional"]), "card": st.just("Burn"),
+        "pain": st.integers(0, 10), "mark": st.booleans(), "licences": st.just(("fractional",)), "card": st.just("Burn"),
     },
-)  # fmt: skip
+).map(TapData.model_validate)  # fmt: skip
 EVENTS = st.lists(
     st.builds(
-        Event, id=st.text(alphabet="abcdefgh", min_size=1, max_size=4), kind=st.sampled_from(sorted(KINDS)),
+        Tap, id=st.integers(0, 4000).map(lambda n: UUID(int=n)), kind=st.sampled_from(sorted(KINDS)),
         at=st.floats(0, 9000).map(at), value=st.none() | st.floats(-9, 60) | st.integers(0, 400).map(float),
         words=st.sampled_from(["", "lost", "plugged", "just felt"]), act=st.none() | st.integers(-1, 20), data=DATA,
         by=st.sampled_from(["Lin", "Adaeze"]),
@@ -28,8 +44,8 @@ EVENTS = st.lists(
 
 @pytest.mark.parametrize("order", [LIFT, PINS, WARM], ids=["lift", "pins", "warm"])
 @given(events=EVENTS)
-def test_any_order_leads_to_a_valid_state(order: Order, events: list[Event]) -> None:
-    begun = [Event("0", "start", T0, data=LICENSED), *events]
+def test_any_order_leads_to_a_valid_state(order: Order, events: list[Tap]) -> None:
+    begun = [tap("start", 0, data=LICENSED), *events]
     state = fold(order, begun)
     valid(order, state)
     assert fold(order, [one for event in begun for one in (event, event)] + begun) == state, "repeats are harmless"
@@ -75,7 +91,7 @@ def test_two_tracks_the_cream_works_while_the_skin_is_cleansed() -> None:
     state = fold(PINS, run(("start", 0), ("next", 180), ("next", 200)))
     assert state.act == 2 and state.runs[1].since is not None, "cleansing, the cream's clock runs beside it"
     assert state.worked_s(1, at(500)) == 320
-    state = fold(PINS, [Event("on", "next", at(440))], state)
+    state = fold(PINS, [tap("next", 440)], state)
     assert state.act == 1 and following(PINS, state) == 3, "then the cream again, until its time is up"
     assert state.worked_s(1, at(1980)) == 1800
 
@@ -83,12 +99,12 @@ def test_two_tracks_the_cream_works_while_the_skin_is_cleansed() -> None:
 def test_counts_belong_to_their_step_and_moment_whenever_they_arrive() -> None:
     live = fold(LIFT, run(("start", 0), ("next", 3), ("count", 4), ("pause", 6), ("count", 7)))
     assert live.runs[1].strokes == 1, "nothing is counted while it stands"
-    late = Event("late", "count", at(5), act=1)
+    late = tap("count", 5, act=1)
     assert fold(LIFT, [late], live).runs[1].strokes == 2, "what was tapped before the pause counts when it arrives after it"
     moved = fold(LIFT, run(("resume", 8), ("next", 9)), fold(LIFT, [], live).copy())
-    other = fold(LIFT, [Event("x", "resume", at(8)), Event("y", "next", at(9), act=1), Event("z", "next", at(9.2), act=1)], live)
+    other = fold(LIFT, [tap("resume", 8), tap("next", 9, act=1), tap("next", 9.2, act=1)], live)
     assert moved.act in (1, 2) and other.act == 2, "two devices that both go on take one step"
-    assert fold(LIFT, [Event("w", "count", at(8.5), act=1)], other).runs[1].strokes == 2, "a stroke of the step before is its own"
+    assert fold(LIFT, [tap("count", 8.5, act=1)], other).runs[1].strokes == 2, "a stroke of the step before is its own"
 
 
 def test_a_pass_shows_what_was_missed_and_doubled_and_undo_opens_it_again() -> None:
@@ -98,9 +114,9 @@ def test_a_pass_shows_what_was_missed_and_doubled_and_undo_opens_it_again() -> N
     found = walked(PINS.acts[n], state.runs[n].walk)
     assert found.missed == (2, 3, 4) and found.doubled == (5,)
     assert next_place(PINS.acts[n], state.runs[n]) == 6
-    closed = fold(PINS, [Event("p", "pass", at(6))], state)
+    closed = fold(PINS, [tap("pass", 6)], state)
     assert closed.runs[n].walk == [] and act_facts(PINS, closed, at(7))[n].doubled == 1
-    assert fold(PINS, [Event("u", "uncount", at(8))], closed).runs[n].walk == [0, 1, 5], "undo opens the pass and takes its last back"
+    assert fold(PINS, [tap("uncount", 8)], closed).runs[n].walk == [0, 1, 5], "undo opens the pass and takes its last back"
 
 
 def test_sections_and_pulses_are_walked_in_order_and_the_tip_wants_wiping() -> None:
@@ -109,7 +125,7 @@ def test_sections_and_pulses_are_walked_in_order_and_the_tip_wants_wiping() -> N
     state = fold(PINS, run(*TO_PULSES, ("unlock", 1), *[("count", 2 + k / 100) for k in range(many + 9)]))
     assert state.runs[n].walk == list(range(many)), "cell by cell; one tap too many is none"
     assert complete(PINS.acts[n], state.runs[n]) and state.runs[n].since_clean == many
-    assert fold(PINS, [Event("c", "clean", at(99))], state).runs[n].since_clean == 0
+    assert fold(PINS, [tap("clean", 99)], state).runs[n].since_clean == 0
     assert [PINS.acts[n].parts[cell.part].name for cell in PINS.acts[n].cells] == sorted(
         (PINS.acts[n].parts[cell.part].name for cell in PINS.acts[n].cells), key=[part.name for part in PINS.acts[n].parts].index
     )
@@ -125,20 +141,20 @@ def test_a_spot_is_read_when_due_and_its_answer_is_carried(verdict: str) -> None
     assert rule and rule.same_visit and rule.wait_s == 300
     state = fold(PINS, run(*TO_PULSES, ("count", 1), ("spot", 10, None, {"zone": "right jawline"})))
     assert locked(PINS, state, n) and state.runs[n].strokes == 0
-    soon = fold(PINS, [Event("soon", "spot_read", at(309), data=LOOKS[verdict])], state)
+    soon = fold(PINS, [tap("spot_read", 309, data=LOOKS[verdict])], state)
     assert soon.runs[n].spots[-1].answer is None, "too soon"
-    read = fold(PINS, [Event("read", "spot_read", at(310), data=LOOKS[verdict])], state)
+    read = fold(PINS, [tap("spot_read", 310, data=LOOKS[verdict])], state)
     answer = read.runs[n].spots[-1].answer
     assert answer and answer.verdict == (verdict if verdict != "up" or rule.up is not None else "keep")
     wanted = {"down": rule.down, "up": rule.up or rule.at}.get(verdict, rule.at)
     assert read.runs[n].set_to == wanted and act_facts(PINS, read, at(311))[n].set_to == wanted
     assert (locked(PINS, read, n) is None) == (answer.verdict == "keep")
-    counted = fold(PINS, [Event("c", "count", at(320))], read).runs[n].strokes
+    counted = fold(PINS, [tap("count", 320)], read).runs[n].strokes
     assert counted == (1 if answer.verdict == "keep" else 0)
     if verdict == "stop":
         assert read.runs[n].over
     elif answer.verdict in ("down", "up"):  # read again after each change, and never up twice
-        again = fold(PINS, [Event("s", "spot", at(330)), Event("r", "spot_read", at(640), data={"swelling": 0})], read)
+        again = fold(PINS, [tap("spot", 330), tap("spot_read", 640, data={"swelling": 0})], read)
         assert again.runs[n].spots[-1].answer.verdict == "keep" and locked(PINS, again, n) is None  # type: ignore[union-attr]
 
 
@@ -147,7 +163,7 @@ def test_a_licence_is_waited_for_and_handed_over() -> None:
     lin = fold(PINS, run(("start", 0, None, {"name": "Lin", "licences": []}), ("go", 1, float(n)), ("unlock", 2), ("count", 3)))
     lock = locked(PINS, lin, n)
     assert lock and lock.kind == "licence" and lin.runs[n].strokes == 0
-    over = fold(PINS, [Event("t", "take_over", at(5), data=LICENSED, by="Adaeze"), Event("c", "count", at(6), by="Adaeze")], lin)
+    over = fold(PINS, [tap("take_over", 5, data=LICENSED, by="Adaeze"), tap("count", 6, by="Adaeze")], lin)
     assert (over.holder, over.runs[n].strokes, over.runs[n].hands) == ("Adaeze", 1, ["Lin", "Adaeze"])
 
 
@@ -155,18 +171,18 @@ def test_heat_words_pain_and_43_degrees_stop_it() -> None:
     zone = {"zone": WARM.acts[1].parts[0].name}
     warm = run(("start", 0), ("next", 1), ("count", 2), ("heat", 3, 3.0))
     assert fold(WARM, warm).status == "running", "at 3 the hand moves on"
-    stood = fold(WARM, [Event("h", "heat", at(4), 3.5)], fold(WARM, warm))
+    stood = fold(WARM, [tap("heat", 4, 3.5)], fold(WARM, warm))
     assert (stood.status, stood.why) == ("paused", "heat 3.5")
-    four = fold(WARM, [Event("h4", "heat", at(5), 4.0), Event("r", "resume", at(6)), Event("n", "next", at(7))], fold(WARM, warm))
+    four = fold(WARM, [tap("heat", 5, 4.0), tap("resume", 6), tap("next", 7)], fold(WARM, warm))
     assert (four.status, four.owed, four.act) == ("paused", "burn", 1), "an incident is written before anything goes on"
-    written = fold(WARM, [Event("i", "incident", at(8), 2.0, data={"card": "Burn"}), Event("r2", "resume", at(9))], four)
+    written = fold(WARM, [tap("incident", 8, 2.0, data={"card": "Burn"}), tap("resume", 9)], four)
     assert (written.status, len(written.incidents)) == ("running", 1)
-    assert fold(WARM, [Event("p", "pain", at(4), 7.0)], fold(WARM, warm)).status == "paused"
+    assert fold(WARM, [tap("pain", 4, 7.0)], fold(WARM, warm)).status == "paused"
     hot = fold(WARM, run(("reading", 10, 41.0, zone), ("reading", 70, 43.0, zone)), fold(WARM, []).copy())
     assert not hot.runs[1].warmth, "nothing is read before it began"
-    hot = fold(WARM, [Event("a", "reading", at(10), 41.0, data=zone), Event("b", "reading", at(70), 43.0, data=zone)], fold(WARM, warm))
+    hot = fold(WARM, [tap("reading", 10, 41.0, data=zone), tap("reading", 70, 43.0, data=zone)], fold(WARM, warm))
     assert hot.runs[1].over.startswith("43.0 °C in") and hot.status == "paused"
-    after = fold(WARM, [Event("r", "resume", at(80)), Event("c", "count", at(81))], hot)
+    after = fold(WARM, [tap("resume", 80), tap("count", 81)], hot)
     assert after.runs[1].strokes == 1 and after.runs[1].since is None, "this step is over for today"
 
 
@@ -180,11 +196,11 @@ def test_a_raised_level_goes_along_to_the_other_side_but_never_past_the_ceiling(
 def test_stop_stands_everything_at_once_and_the_reason_ends_it() -> None:
     halted = fold(LIFT, run(("start", 0), ("next", 60), ("count", 70), ("halt", 90)))
     assert halted.status == "halted" and halted.worked_s(1, at(500)) == 30
-    ended = fold(LIFT, [Event("s", "stop", at(120), None, "pain"), Event("x", "count", at(130))], halted)
+    ended = fold(LIFT, [tap("stop", 120, words="pain"), tap("count", 130)], halted)
     facts = act_facts(LIFT, ended, at(9000))
     assert (ended.status, ended.reason) == ("stopped", "pain")
     assert (facts[1].done_strokes, facts[1].done_s, facts[1].reached, facts[2].reached) == (1, 30, True, False)
-    assert fold(LIFT, [Event("r", "resume", at(100))], halted).status == "running"
+    assert fold(LIFT, [tap("resume", 100)], halted).status == "running"
 
 
 @pytest.mark.parametrize("kind", ["finish", "stop", "halt", "resume"])
@@ -247,10 +263,10 @@ def test_the_licence_is_the_tappers_not_the_holders() -> None:
 
 def test_an_incident_is_struck_out_and_not_erased() -> None:
     wrote = run(("start", 0), ("incident", 5, 2.0, {"card": "Burn", "done": "cooled"}))
-    strike = Event("s", "strike", at(9), words="wrong client", data={"incident": "e1"}, by="Lin")
-    state = fold(LIFT, [*wrote, strike, strike._replace(id="t", words="again")])
+    strike = tap("strike", 9, words="wrong client", data={"incident": str(UUID(int=1))}, by="Lin")
+    state = fold(LIFT, [*wrote, strike, strike.model_copy(update={"id": UUID(int=77), "words": "again"})])
     assert [(one.done, one.struck) for one in state.incidents] == [("cooled", "Lin: wrong client")]
-    after = fold(LIFT, [*run(("start", 0), ("stop", 5)), Event("i", "incident", at(99), 3.0, data={"card": "Burn", "done": "seen later"})])
+    after = fold(LIFT, [*run(("start", 0), ("stop", 5)), tap("incident", 99, 3.0, data={"card": "Burn", "done": "seen later"})])
     assert after.status == "stopped" and after.incidents[0].grade == 3, "what went wrong is often seen afterwards"
 
 

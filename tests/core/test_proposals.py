@@ -100,7 +100,9 @@ def test_no_proposal_holds_what_may_not_be(who: Brief) -> None:
             assert set(zones) <= set(workable(who, step.modality)), "no closed zone, no no-go area"
             assert about()[step.modality].licence in ("", "senior", "micro depth", *who.facts.licences)
             placed.append(Placed(step.id, step.modality, frozenset(zones)))
-        assert clashes(placed, who.newcomer, of, {k: v.on for k, v in who.facts.history.items() if v.on}, TODAY) == (), "no order rule is broken"
+        assert clashes(placed, who.newcomer, of, {k: v.on for k, v in who.facts.history.items() if v.on}, TODAY) == (), (
+            "no order rule is broken"
+        )
         if who.newcomer:
             strong = {"crystal", "diamond", "peel", "rf_fractional", "focused_lifting", "micro_needling", "pulsed_light"}
             assert len([step for step in one.plan.steps if step.modality in strong]) <= 1, "a new client gets one strong thing"

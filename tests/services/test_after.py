@@ -7,7 +7,7 @@ from uuid import UUID, uuid4
 import psycopg
 import pytest
 
-from builders.work import AGREED, GRADED, as_, ask_nothing, later, lift_and_light, looked_twice, new_visit, setting, treated
+from builders.work import AGREED, GRADED, as_, ask_nothing, later, lift_and_light, looked_twice, new_visit, setting, tap_of, treated
 from merak.core.client.scales import SCALES
 from merak.core.errors import BadInput
 from merak.demo.portrait import portrait
@@ -97,10 +97,10 @@ def test_what_differs_is_explained_and_a_strong_answer_asks_for_a_senior(ctx: Co
     consenting.consent(ctx, visit, AGREED)
     treating.begin(ctx, visit)
     acts = treating.run_of(ctx, visit).acts
-    taps = [treating.Tap(uuid4(), "start", ctx.now)]
+    taps = [tap_of("start", ctx.now)]
     for number, act in enumerate(acts):
-        taps += [treating.Tap(uuid4(), "count", ctx.now) for _ in range(act.strokes - (act.side == "left"))]
-        taps.append(treating.Tap(uuid4(), "next" if number + 1 < len(acts) else "finish", ctx.now + timedelta(minutes=8 * number)))
+        taps += [tap_of("count", ctx.now) for _ in range(act.strokes - (act.side == "left"))]
+        taps.append(tap_of("next" if number + 1 < len(acts) else "finish", ctx.now + timedelta(minutes=8 * number)))
     treating.record(later(ctx, hours=2), visit, taps)
     looked_twice(ctx, visit, redness=3)
     page = closing.closing(ctx, visit)

@@ -8,12 +8,25 @@ from uuid import UUID, uuid4
 import httpx
 import psycopg
 import pytest
-from uuid_utils.compat import uuid7
 
 from builders.server import Server, sign_in
 from builders.visits import agreed, booked, sent, tap
 from builders.visits import begun as begun_by
-from builders.work import AGREED, GRADED, MONDAY, as_, ask_nothing, at, begun, later, lift_and_light, looked_twice, new_visit, tapped
+from builders.work import (
+    AGREED,
+    GRADED,
+    MONDAY,
+    as_,
+    ask_nothing,
+    at,
+    begun,
+    later,
+    lift_and_light,
+    looked_twice,
+    new_visit,
+    tap_of,
+    tapped,
+)
 from merak.core.errors import BadInput
 from merak.core.plan.screening import questions
 from merak.records import visits
@@ -25,7 +38,6 @@ from merak.services.permission import Denied
 from merak.services.studio import practice
 from merak.services.treatment import adverse, instruments, treating
 from merak.services.treatment.standing import state_of
-from merak.services.treatment.treating import Tap
 from merak.services.visit import consenting, day, looking, planning
 from merak.services.visit.file import find_visit, open_file
 
@@ -49,7 +61,7 @@ def test_a_running_treatment_keeps_its_machine_and_its_booking(ctx: Context) -> 
     ctx.db.connection().exec_driver_sql("UPDATE device SET active = false WHERE id = %(id)s", {"id": machine})
     try:
         for kind in ("count", "pause", "resume", "halt", "stop"):
-            run = instruments.record(ctx, visit, [Tap(uuid7(), kind, ctx.now)])
+            run = treating.record(ctx, visit, [tap_of(kind, ctx.now)])
         assert run.state.status == "stopped" and instruments.at_work(ctx, run) is None
     finally:
         practice.take_out(owner, machine)
@@ -136,10 +148,10 @@ def test_a_taps_id_belongs_to_one_visit(ctx: Context) -> None:
     one, other = begun(ctx, "microcurrent", "finish"), begun(ctx, "microcurrent", "finish")
     n = at(ctx, one, "strokes")
     at(ctx, other, "strokes")
-    mine = Tap(uuid7(), "count", ctx.now)
+    mine = tap_of("count", ctx.now)
     assert treating.record(ctx, one, [mine, mine]).state.runs[n].strokes == 1
     with pytest.raises(BadInput, match="another visit"):
-        treating.record(ctx, other, [Tap(uuid7(), "count", ctx.now), mine])
+        treating.record(ctx, other, [tap_of("count", ctx.now), mine])
     assert treating.run_of(ctx, other).state.runs[n].strokes == 0, "none of what came with it"
 
 
@@ -148,7 +160,7 @@ def test_a_backdated_tap_reads_no_spot_and_breaks_no_closing(ctx: Context) -> No
     visit = begun(ctx, "numbing", "rf_fractional", "finish", rf_fractional="mid cheek")
     n = at(ctx, visit, "pulses")
     for told in (ctx.now - timedelta(hours=1), datetime(1, 1, 1, tzinfo=UTC)):
-        run = treating.record(ctx, visit, [Tap(uuid7(), "spot", told, act=n, data={"zone": "right jawline"})])
+        run = treating.record(ctx, visit, [tap_of("spot", told, act=n, data={"zone": "right jawline"})])
         run = tapped(ctx, visit, "spot_read", act=n, redness=1, swelling=0, pain=0, mark=False)
         assert run.state.runs[n].spots[-1].answer is None and run.state.runs[n].spots[-1].placed == ctx.now
     kept = ctx.db.connection().exec_driver_sql(

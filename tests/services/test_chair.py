@@ -6,21 +6,8 @@ from uuid import UUID
 
 import pytest
 from PIL import Image
-from uuid_utils.compat import uuid7
 
-from builders.work import (
-    GRADED,
-    HOURS,
-    as_,
-    ask_nothing,
-    at,
-    begun,
-    later,
-    looked_twice,
-    new_visit,
-    setting,
-    tapped,
-)
+from builders.work import GRADED, HOURS, as_, ask_nothing, at, begun, later, looked_twice, new_visit, setting, tap_of, tapped
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
 from merak.services.after import closing, tasks
@@ -28,7 +15,6 @@ from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.permission import Denied
 from merak.services.treatment import adverse, instruments, treating
 from merak.services.treatment.standing import state_of
-from merak.services.treatment.treating import Tap
 from merak.services.visit import planning
 from merak.services.visit.file import open_file
 
@@ -62,7 +48,7 @@ def test_a_spot_of_pulsed_light_is_a_visit_of_its_own_and_is_carried_into_the_ne
     spot = next(n for n, act in enumerate(acts) if act.spot)
     assert acts[spot].title == "Test spot: pulsed light" and not any(act.kind == "pulses" for act in acts), "today only the spot"
     tapped(ctx, visit, "go", float(spot))
-    again = Tap(uuid7(), "spot", ctx.now, None, "", spot, {"zone": "right jawline"})
+    again = tap_of("spot", ctx.now, None, "", spot, {"zone": "right jawline"})
     for _ in range(2):
         treating.record(ctx, visit, [again])
     tapped(ctx, visit, "stop", words="client asks")
@@ -105,7 +91,7 @@ def test_an_incident_stands_on_the_record_with_a_photograph_and_a_call_tomorrow(
     picture = BytesIO()
     Image.new("RGB", (40, 30), "#aa7755").save(picture, "JPEG")
     adverse.add_photo(ctx, visit, picture.getvalue(), "Burn", "right mid cheek")
-    told = Tap(uuid7(), "incident", ctx.now, 2.0, "", None, {"card": "Burn", "zone": "right mid cheek", "done": "cooled", "told": "Marit"})
+    told = tap_of("incident", ctx.now, 2.0, "", None, {"card": "Burn", "zone": "right mid cheek", "done": "cooled", "told": "Marit"})
     for _ in range(2):
         run = treating.record(ctx, visit, [told])
     assert not run.state.owed and len(run.state.incidents) == len(run.state.photos) == 1
@@ -158,8 +144,8 @@ def test_a_connected_machine_follows_the_spot_and_the_level(ctx: Context) -> Non
     pins, early = device(ctx, "rf_fractional"), later(ctx, minutes=-9)
     tapped(early, visit, "spot", zone="right jawline")
     assert instruments.attach(ctx, visit)[0].value == 2
-    looked = Tap(uuid7(), "spot_read", ctx.now, None, "", n, {"redness": 4, "swelling": 1})
-    run = instruments.record(ctx, visit, [looked])
+    looked = tap_of("spot_read", ctx.now, None, "", n, {"redness": 4, "swelling": 1})
+    run = treating.record(ctx, visit, [looked])
     assert run.state.runs[n].set_to == 1 and instruments.shelf(ctx).sources[pins].at == 1, "a step down is a step down at the machine"
     visit = begun(ctx, "ultrasound", "microcurrent", "finish")
     at(ctx, visit, "sections")
@@ -169,7 +155,7 @@ def test_a_connected_machine_follows_the_spot_and_the_level(ctx: Context) -> Non
     assert run.state.machine == "", "another machine is not connected yet"
     planned = run.acts[lift].lines[0].level
     assert instruments.attach(ctx, visit)[0].value == planned
-    run = instruments.record(ctx, visit, [Tap(uuid7(), "level", ctx.now, 0.5, "", lift)])
+    run = treating.record(ctx, visit, [tap_of("level", ctx.now, 0.5, "", lift)])
     unit = device(ctx, "microcurrent")
     assert instruments.shelf(ctx).sources[unit].at == planned + 0.5
     instruments.drive(ctx, unit, "unplug")

@@ -4,9 +4,8 @@ from typing import Any
 from uuid import UUID
 
 import pytest
-from uuid_utils.compat import uuid7
 
-from builders.work import AGREED, as_, ask_nothing, later, lift_and_light, new_visit
+from builders.work import AGREED, as_, ask_nothing, later, lift_and_light, new_visit, tap_of
 from merak.core.errors import BadInput, Refused
 from merak.services.after import closing
 from merak.services.context import Context, NotFound, OutOfTurn
@@ -162,7 +161,7 @@ def test_the_plate_shows_how_far_the_treatment_came(ctx: Context) -> None:
     lift_and_light(ctx, visit)
     consenting.consent(ctx, visit, AGREED)
     treating.begin(ctx, visit)
-    taps = [treating.Tap(uuid7(), kind, ctx.now) for kind in ("start", "next", "next", *["count"] * 4)]
+    taps = [tap_of(kind, ctx.now) for kind in ("start", "next", "next", *["count"] * 4)]
     treating.record(ctx, visit, taps)
     done = plating.plated(ctx, visit, {}).done
     assert [times for _, times in done[:3]] == [3, 1, 0] and sum(times for _, times in done) == 4

@@ -4,7 +4,6 @@ from datetime import UTC, date, datetime, timedelta
 from uuid import uuid4
 
 import pytest
-from uuid_utils.compat import uuid7
 
 from builders.work import (
     AGREED,
@@ -18,10 +17,12 @@ from builders.work import (
     new_visit,
     setting,
     step_of,
+    tap_of,
     treated,
     typed,
 )
 from merak.core.errors import BadInput
+from merak.records import taps
 from merak.services.after import closing, returning, tasks
 from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.permission import Denied, Sealed
@@ -125,16 +126,16 @@ def test_the_run_keeps_its_order_and_its_people(ctx: Context) -> None:
     typed(ctx, visit, "microcurrent", "repeats", "9")
     treating.begin(ctx, visit)
     assert treating.run_of(ctx, visit).acts == ordered, "the order was written once"
-    early = treating.Tap(uuid4(), "start", ctx.now + timedelta(days=9))
+    early = tap_of("start", ctx.now + timedelta(days=9))
     run = treating.record(ctx, visit, [early, early])
     assert run.state.status == "running"
     assert run.state.started and run.state.started <= ctx.now + timedelta(seconds=1), "no tap is later than its arrival"
     assistant = as_(later(ctx, seconds=30), "lin")
-    treating.record(assistant, visit, [treating.Tap(uuid4(), "next", assistant.now)])
-    rows = treating.events.events(ctx.db, visit)
-    assert [row.by for row in rows] == [ctx.me.id, assistant.me.id], "who did what"
-    with pytest.raises(NotFound):
-        treating.record(ctx, visit, [treating.Tap(uuid4(), "dance", ctx.now)])
+    treating.record(assistant, visit, [tap_of("next", assistant.now)])
+    rows = taps.since(ctx.db, visit)
+    assert [row.by for row in rows] == [ctx.me.name, assistant.me.name], "who did what"
+    with pytest.raises(BadInput):
+        treating.record(ctx, visit, [tap_of("photo", ctx.now)])
     with pytest.raises(NotFound):
         treating.run_of(ctx, uuid4())
 
@@ -145,10 +146,10 @@ def test_closing_asks_for_what_is_missing_and_seals(ctx: Context) -> None:
     lift_and_light(ctx, visit)
     consenting.consent(ctx, visit, AGREED)
     treating.begin(ctx, visit)
-    treating.record(ctx, visit, [treating.Tap(uuid7(), "start", ctx.now)])
+    treating.record(ctx, visit, [tap_of("start", ctx.now)])
     with pytest.raises(OutOfTurn, match="still running"):
         closing.close(ctx, visit, GRADED)
-    treating.record(ctx, visit, [treating.Tap(uuid7(), "stop", ctx.now, None, "pain")])
+    treating.record(ctx, visit, [tap_of("stop", ctx.now, None, "pain")])
     with pytest.raises(BadInput) as missing:
         closing.close(ctx, visit, {"pain": "11", "note": "kept", "lot.0": "L1", "product.1": "serum", "left.1": "on"})
     assert set(missing.value.fields) == {"answer", "pain", "comfort", "product.0", "lot.1", "explained"}, (
@@ -163,7 +164,7 @@ def test_closing_asks_for_what_is_missing_and_seals(ctx: Context) -> None:
         lambda: looking.tap_zone(ctx, visit, "laxity", "left chin"),
         lambda: planning.edit(ctx, visit, "clear", {}),
         lambda: allowing.allow(ctx, visit, {"what": "plan", "key": "", "reason": "why not, after all"}),
-        lambda: treating.record(ctx, visit, [treating.Tap(uuid7(), "count", ctx.now)]),
+        lambda: treating.record(ctx, visit, [tap_of("count", ctx.now)]),
         lambda: closing.close(ctx, visit, GRADED),
     ):
         with pytest.raises(Sealed):

@@ -11,7 +11,7 @@ import pytest
 from builders.database import ROOT
 from builders.taps import ORDERS, transitions
 from merak.core.treatment import KINDS
-from merak.core.treatment.events import OLD_NAMES
+from merak.core.treatment.taps import OLD_NAMES
 
 #: Runs of each order, taps of each run: more than ten thousand in all.
 RUNS, LENGTH = 24, 90

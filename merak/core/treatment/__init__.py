@@ -1,6 +1,5 @@
 """The treatment as a fold over taps: state = fold(order, taps)."""
 
-from merak.core.treatment.events import KINDS, Event, TapKind
 from merak.core.treatment.facts import ActFacts, act_facts
 from merak.core.treatment.fold import fold, following
 from merak.core.treatment.locks import Lock, locked
@@ -8,6 +7,7 @@ from merak.core.treatment.moments import EarlierTap, Moment, ToldMoment, moment
 from merak.core.treatment.order import Limits, Order, limits, order_of, ordered
 from merak.core.treatment.pace import Pace, pace
 from merak.core.treatment.state import ActRun, RunState
+from merak.core.treatment.taps import KINDS, Tap, TapData, TapKind
 from merak.core.treatment.walk import complete, next_place, setting, walked
 
 __all__ = [
@@ -15,13 +15,14 @@ __all__ = [
     "ActFacts",
     "ActRun",
     "EarlierTap",
-    "Event",
     "Limits",
     "Lock",
     "Moment",
     "Order",
     "Pace",
     "RunState",
+    "Tap",
+    "TapData",
     "TapKind",
     "ToldMoment",
     "act_facts",

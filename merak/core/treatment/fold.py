@@ -1,22 +1,21 @@
 """The treatment as a fold over taps: state = fold(order, taps).
 
-An event that does not fit the state it meets (a count while it stands, a second start) changes nothing; it stays on the record. What was
+An tap that does not fit the state it meets (a count while it stands, a second start) changes nothing; it stays on the record. What was
 tapped before the state changed still counts when it arrives after: a tap names its own act and its own moment.
 """
 
 from collections.abc import Callable, Iterable
 from datetime import datetime
-from typing import Any
 
 from pydantic import ValidationError
 
 from merak.core.plan.acts import guests_of
 from merak.core.plan.spots import SpotLook, answer, due
-from merak.core.treatment.events import OLD_NAMES, Event
 from merak.core.treatment.hands import may_give
 from merak.core.treatment.locks import locked
 from merak.core.treatment.order import Order
 from merak.core.treatment.state import ActRun, Ending, Incident, RunState, Spot
+from merak.core.treatment.taps import OLD_NAMES, Tap
 from merak.core.treatment.walk import next_place, tallied
 from merak.core.treatment.warmth import Warmth
 
@@ -26,57 +25,57 @@ COLDEST, WARMEST = -10.0, 80.0
 MOST_SAID = 60
 
 
-def fold(order: Order, events: Iterable[Event], before: RunState | None = None) -> RunState:
-    """The state after these events, in this order, from the beginning or from the state `before`. Repeated ids are harmless."""
+def fold(order: Order, taps: Iterable[Tap], before: RunState | None = None) -> RunState:
+    """The state after these taps, in this order, from the beginning or from the state `before`. Repeated ids are harmless."""
     state = before.copy() if before else RunState(runs=[ActRun() for _ in order.acts])
-    for event in events:
-        if event.id not in state.seen:
-            state.seen.add(event.id)
-            kind = OLD_NAMES.get(event.kind, event.kind)
+    for tap in taps:
+        if tap.id not in state.seen:
+            state.seen.add(tap.id)
+            kind = OLD_NAMES.get(tap.kind, tap.kind)
             handle = HANDLERS.get(kind)
             if handle and (not state.over or kind in AFTERWARDS):
-                state.unheard = may_give(order, state, _act_of(state, order, event), kind, event)
+                state.unheard = may_give(order, state, _act_of(state, order, tap), kind, tap)
                 if not state.unheard:
-                    handle(state, order, event)
+                    handle(state, order, tap)
     return state
 
 
-def _act_of(state: RunState, order: Order, event: Event) -> int:
+def _act_of(state: RunState, order: Order, tap: Tap) -> int:
     """The act that a tap was made in; the current one where it does not say, or says one that there is not."""
-    return event.act if event.act is not None and 0 <= event.act < len(order.acts) else state.act
+    return tap.act if tap.act is not None and 0 <= tap.act < len(order.acts) else state.act
 
 
-def _felt_in(state: RunState, order: Order, event: Event) -> ActRun:
+def _felt_in(state: RunState, order: Order, tap: Tap) -> ActRun:
     """The run of the act that something was felt, said or set in: the tap's own, or the current one where that has not begun."""
-    run = state.runs[_act_of(state, order, event)]
+    run = state.runs[_act_of(state, order, tap)]
     return run if run.begun is not None else state.runs[state.act]
 
 
-def _open(state: RunState, order: Order, event: Event) -> ActRun | None:
+def _open(state: RunState, order: Order, tap: Tap) -> ActRun | None:
     """The run of the tap's act when something may be counted in it: begun, unlocked, going on, or standing only since after the tap."""
-    n = _act_of(state, order, event)
+    n = _act_of(state, order, tap)
     run = state.runs[n]
     if run.begun is None or run.over or locked(order, state, n) is not None:
         return None
-    going = state.status == "running" or (state.stood_at is not None and event.at <= state.stood_at)
+    going = state.status == "running" or (state.stood_at is not None and tap.at <= state.stood_at)
     return run if going else None
 
 
-def _start(state: RunState, order: Order, event: Event) -> None:
+def _start(state: RunState, order: Order, tap: Tap) -> None:
     if state.status == "ready":
-        state.status, state.started = "running", event.at
-        _held(state, event)
-        _enter(state, order, 0, event)
+        state.status, state.started = "running", tap.at
+        _held(state, tap)
+        _enter(state, order, 0, tap)
 
 
-def _count(state: RunState, order: Order, event: Event) -> None:
-    act = order.acts[_act_of(state, order, event)]
-    run = _open(state, order, event)
+def _count(state: RunState, order: Order, tap: Tap) -> None:
+    act = order.acts[_act_of(state, order, tap)]
+    run = _open(state, order, tap)
     if run is None or not act.wanted or len(run.passes) >= act.passes:
         return
     if not run.tally:
         run.tally = [0] * len(act.wanted)
-    place = next_place(act, run) if event.value is None else int(event.value)
+    place = next_place(act, run) if tap.value is None else int(tap.value)
     if place is None or not 0 <= place < len(act.wanted):
         return
     if act.lines:
@@ -85,12 +84,12 @@ def _count(state: RunState, order: Order, event: Event) -> None:
     run.walk.append(place)
     run.tally[place] += 1
     run.since_clean += 1
-    run.counted = event.at
-    _hand(run, event)
+    run.counted = tap.at
+    _hand(run, tap)
 
 
-def _uncount(state: RunState, order: Order, event: Event) -> None:
-    n = _act_of(state, order, event)
+def _uncount(state: RunState, order: Order, tap: Tap) -> None:
+    n = _act_of(state, order, tap)
     run = state.runs[n]
     if not run.walk and run.passes:
         run.walk = run.passes.pop()
@@ -100,25 +99,25 @@ def _uncount(state: RunState, order: Order, event: Event) -> None:
         run.since_clean = max(0, run.since_clean - 1)
 
 
-def _pass(state: RunState, order: Order, event: Event) -> None:
-    act, run = order.acts[_act_of(state, order, event)], _open(state, order, event)
+def _pass(state: RunState, order: Order, tap: Tap) -> None:
+    act, run = order.acts[_act_of(state, order, tap)], _open(state, order, tap)
     if run is not None and run.walk and len(run.passes) < act.passes:
         run.passes.append(run.walk)
         run.walk, run.tally = [], [0] * len(act.wanted)
 
 
-def _next(state: RunState, order: Order, event: Event) -> None:
+def _next(state: RunState, order: Order, tap: Tap) -> None:
     """On to the next act; a tap that was made in another act than the current one has been overtaken. A host whose guests were not yet
     begun stays open beside them; after the last guest comes the host again.
     """
     here = state.act
     to = following(order, state)
-    if state.status not in ("running", "paused") or state.owed or to is None or event.act not in (None, here):
+    if state.status not in ("running", "paused") or state.owed or to is None or tap.act not in (None, here):
         return
     state.status, state.why, state.stood_at = "running", "", None
     if order.acts[to].beside != here:
-        _leave(state, here, event.at)
-    _enter(state, order, to, event)
+        _leave(state, here, tap.at)
+    _enter(state, order, to, tap)
 
 
 def following(order: Order, state: RunState) -> int | None:
@@ -139,30 +138,30 @@ def _after(order: Order, host: int) -> int | None:
     return next((n for n in range(host + 1, len(order.acts)) if order.acts[n].beside is None), None)
 
 
-def _back(state: RunState, order: Order, event: Event) -> None:
-    if state.act > 0 and event.act in (None, state.act):
-        _turn_to(state, order, state.act - 1, event)
+def _back(state: RunState, order: Order, tap: Tap) -> None:
+    if state.act > 0 and tap.act in (None, state.act):
+        _turn_to(state, order, state.act - 1, tap)
 
 
-def _go(state: RunState, order: Order, event: Event) -> None:
-    if event.value is not None and 0 <= event.value < len(order.acts) and int(event.value) != state.act:
-        _turn_to(state, order, int(event.value), event)
+def _go(state: RunState, order: Order, tap: Tap) -> None:
+    if tap.value is not None and 0 <= tap.value < len(order.acts) and int(tap.value) != state.act:
+        _turn_to(state, order, int(tap.value), tap)
 
 
-def _turn_to(state: RunState, order: Order, to: int, event: Event) -> None:
+def _turn_to(state: RunState, order: Order, to: int, tap: Tap) -> None:
     """To any act, back or forth; what is on the skin works on."""
     if state.status in ("running", "paused") and not state.owed:
-        _bank(state, order, event.at)
+        _bank(state, order, tap.at)
         state.status, state.why, state.stood_at = "running", "", None
-        _enter(state, order, to, event)
+        _enter(state, order, to, tap)
 
 
-def _pause(state: RunState, order: Order, event: Event) -> None:
+def _pause(state: RunState, order: Order, tap: Tap) -> None:
     if state.status == "running":
-        _stand(state, order, event.at, "")
+        _stand(state, order, tap.at, "")
 
 
-def _resume(state: RunState, order: Order, event: Event) -> None:
+def _resume(state: RunState, order: Order, tap: Tap) -> None:
     if state.status in ("paused", "halted") and not state.owed:
         state.status, state.why, state.stood_at = "running", "", None
         here = state.runs[state.act]
@@ -171,97 +170,98 @@ def _resume(state: RunState, order: Order, event: Event) -> None:
         host = order.acts[state.act].beside
         for run in (here, *([state.runs[host]] if host is not None else ())):
             if run.begun is not None and run.since is None and run.ended is None and not run.over:
-                run.since = event.at
+                run.since = tap.at
 
 
-def _level(state: RunState, order: Order, event: Event) -> None:
+def _level(state: RunState, order: Order, tap: Tap) -> None:
     """Level up or down by `value`. Never below 1, and up only as far as the act's ceiling, which the core has set."""
-    n = _act_of(state, order, event)
+    n = _act_of(state, order, tap)
     act, run = order.acts[n], state.runs[n]
-    if state.status not in ("running", "paused") or run.begun is None or not act.lines or event.value is None:
+    if state.status not in ("running", "paused") or run.begun is None or not act.lines or tap.value is None:
         return
     planned, before = max((line.level for line in act.lines), default=1.0), run.level_shift
-    run.level_shift = min(max(planned + run.level_shift + event.value, 1.0), act.level_most) - planned
+    run.level_shift = min(max(planned + run.level_shift + tap.value, 1.0), act.level_most) - planned
     run.level_changes += run.level_shift != before
-    if event.words:
-        _say(run, event, event.words)
+    if tap.words:
+        _say(run, tap, tap.words)
 
 
-def _comfort(state: RunState, order: Order, event: Event) -> None:
+def _comfort(state: RunState, order: Order, tap: Tap) -> None:
     if state.status in ("running", "paused"):
-        _say(_felt_in(state, order, event), event, event.words)
+        _say(_felt_in(state, order, tap), tap, tap.words)
 
 
-def _heat(state: RunState, order: Order, event: Event) -> None:
+def _heat(state: RunState, order: Order, tap: Tap) -> None:
     """The heat word. At "stop" the hands stand; a 4 is an incident, which is written before anything goes on."""
-    if state.status == "ready" or event.value is None or not 0 <= event.value <= order.limits.heat_never:
+    if state.status == "ready" or tap.value is None or not 0 <= tap.value <= order.limits.heat_never:
         return
-    run = _felt_in(state, order, event)
-    run.heat = event.value
-    _say(run, event, f"heat {event.value:g}")
-    if event.value >= order.limits.heat_stop:
-        _stand(state, order, event.at, f"heat {event.value:g}")
-    if event.value >= order.limits.heat_never:
+    run = _felt_in(state, order, tap)
+    run.heat = tap.value
+    _say(run, tap, f"heat {tap.value:g}")
+    if tap.value >= order.limits.heat_stop:
+        _stand(state, order, tap.at, f"heat {tap.value:g}")
+    if tap.value >= order.limits.heat_never:
         state.owed = "burn"
 
 
-def _pain(state: RunState, order: Order, event: Event) -> None:
-    if state.status == "ready" or event.value is None or not 0 <= event.value <= 10:
+def _pain(state: RunState, order: Order, tap: Tap) -> None:
+    if state.status == "ready" or tap.value is None or not 0 <= tap.value <= 10:
         return
-    run = _felt_in(state, order, event)
-    run.pain, run.pain_most = event.value, max(run.pain_most or 0, event.value)
-    _say(run, event, f"pain {event.value:g}")
-    if event.value >= order.limits.pain_stop:
-        _stand(state, order, event.at, f"pain {event.value:g}")
+    run = _felt_in(state, order, tap)
+    run.pain, run.pain_most = tap.value, max(run.pain_most or 0, tap.value)
+    _say(run, tap, f"pain {tap.value:g}")
+    if tap.value >= order.limits.pain_stop:
+        _stand(state, order, tap.at, f"pain {tap.value:g}")
 
 
-def _reading(state: RunState, order: Order, event: Event) -> None:
+def _reading(state: RunState, order: Order, tap: Tap) -> None:
     """A surface temperature in a zone. At the stop, or past the thermal dose, the act is over: nobody resumes it."""
-    n = _act_of(state, order, event)
-    heat, run, zone = order.acts[n].heat, state.runs[n], str(event.data.get("zone", ""))
-    if heat is None or run.begun is None or event.value is None or not COLDEST <= event.value <= WARMEST:
+    n = _act_of(state, order, tap)
+    heat, run, zone = order.acts[n].heat, state.runs[n], tap.data.zone
+    if heat is None or run.begun is None or tap.value is None or not COLDEST <= tap.value <= WARMEST:
         return
     known = run.warmth.get(zone)
     if known is None:
-        known = run.warmth[zone] = Warmth(event.value, event.at, event.value)
+        known = run.warmth[zone] = Warmth(tap.value, tap.at, tap.value)
     else:
-        known.read(event.value, event.at, heat)
-    _hand(run, event)
+        known.read(tap.value, tap.at, heat)
+    _hand(run, tap)
     if known.over(heat) and not run.over:
         hot = known.peak_c >= heat.stop_c
         run.over = f"{known.peak_c:.1f} °C in {zone or 'a zone'}" if hot else f"{known.deep43_min:.1f} CEM43 min in {zone or 'a zone'}"
         if n == state.act:
-            _stand(state, order, event.at, run.over)
+            _stand(state, order, tap.at, run.over)
         else:
-            _bank_run(run, event.at)
+            _bank_run(run, tap.at)
 
 
-def _clean(state: RunState, order: Order, event: Event) -> None:
-    run = state.runs[_act_of(state, order, event)]
+def _clean(state: RunState, order: Order, tap: Tap) -> None:
+    run = state.runs[_act_of(state, order, tap)]
     if run.begun is not None and state.status != "ready":
         run.since_clean, run.cleans = 0, run.cleans + 1
 
 
-def _spot(state: RunState, order: Order, event: Event) -> None:
+def _spot(state: RunState, order: Order, tap: Tap) -> None:
     """A spot is placed, at the setting that stands: the plan's, or what the last answer said."""
-    n = _act_of(state, order, event)
+    n = _act_of(state, order, tap)
     rule, run = order.acts[n].spot, state.runs[n]
     waiting = bool(run.spots) and run.spots[-1].answer is None
     if rule is None or run.begun is None or waiting or run.over or _no_licence(order, state, n):
         return
     at = run.set_to if run.set_to is not None else rule.at
-    run.spots.append(Spot(event.id, event.at, at, str(event.data.get("zone", ""))[:80], due(event.at, rule)))
-    _hand(run, event)
+    run.spots.append(Spot(str(tap.id), tap.at, at, tap.data.zone[:80], due(tap.at, rule)))
+    _hand(run, tap)
 
 
-def _spot_read(state: RunState, order: Order, event: Event) -> None:
-    n = _act_of(state, order, event)
+def _spot_read(state: RunState, order: Order, tap: Tap) -> None:
+    n = _act_of(state, order, tap)
     rule, run = order.acts[n].spot, state.runs[n]
     spot = run.spots[-1] if run.spots else None
-    if rule is None or spot is None or spot.answer is not None or event.at < spot.due or not rule.same_visit:
+    if rule is None or spot is None or spot.answer is not None or tap.at < spot.due or not rule.same_visit:
         return
     try:
-        look = SpotLook.model_validate({key: event.data[key] for key in SpotLook.model_fields if key in event.data})
+        told = {key: getattr(tap.data, key) for key in SpotLook.model_fields}
+        look = SpotLook.model_validate({key: value for key, value in told.items() if value is not None})
     except ValidationError:
         return
     up = any(one.answer is not None and one.answer.verdict == "up" for one in run.spots)
@@ -269,128 +269,128 @@ def _spot_read(state: RunState, order: Order, event: Event) -> None:
     run.set_to = spot.answer.set_to
     if spot.answer.verdict == "stop":
         run.over = spot.answer.words
-    _hand(run, event)
+    _hand(run, tap)
 
 
-def _unlock(state: RunState, order: Order, event: Event) -> None:
-    """A senior lets it begin without a read spot, in writing. Whether it is one is for the services to ask before it keeps the event."""
-    n = _act_of(state, order, event)
+def _unlock(state: RunState, order: Order, tap: Tap) -> None:
+    """A senior lets it begin without a read spot, in writing. Whether it is one is for the services to ask before it keeps the tap."""
+    n = _act_of(state, order, tap)
     run = state.runs[n]
-    if order.acts[n].spot is not None and run.begun is not None and not run.over and event.words.strip():
-        run.unlocked = f"{event.data.get('name', '')}: {event.words.strip()}"
+    if order.acts[n].spot is not None and run.begun is not None and not run.over and tap.words.strip():
+        run.unlocked = f"{tap.data.name}: {tap.words.strip()}"
 
 
-def _take_over(state: RunState, order: Order, event: Event) -> None:
+def _take_over(state: RunState, order: Order, tap: Tap) -> None:
     if state.status != "ready":
-        _held(state, event)
-        _hand(state.runs[state.act], event)
+        _held(state, tap)
+        _hand(state.runs[state.act], tap)
 
 
-def _held(state: RunState, event: Event) -> None:
-    state.holder = str(event.data.get("name", event.by))
-    state.licences = frozenset(map(str, event.data.get("licences", ())))
-    state.holders.append((event.at, state.holder))
+def _held(state: RunState, tap: Tap) -> None:
+    state.holder = tap.data.name or tap.by
+    state.licences = frozenset(tap.data.licences or ())
+    state.holders.append((tap.at, state.holder))
 
 
-def _incident(state: RunState, order: Order, event: Event) -> None:
-    said: Any = event.data
-    grade = int(event.value) if event.value is not None and 0 <= event.value <= 4 else 0
-    card, zone, done, told = (str(said.get(key, ""))[:400] for key in ("card", "zone", "done", "told"))
-    state.incidents.append(Incident(event.id, event.at, event.by, _act_of(state, order, event), card, zone, grade, done, told))
+def _incident(state: RunState, order: Order, tap: Tap) -> None:
+    grade = int(tap.value) if tap.value is not None and 0 <= tap.value <= 4 else 0
+    card, zone, done, told = (text[:400] for text in (tap.data.card, tap.data.zone, tap.data.done, tap.data.told))
+    act = _act_of(state, order, tap)
+    state.incidents.append(Incident(str(tap.id), tap.at, tap.by, act, card, zone, grade, done, told))
     state.owed = ""
 
 
-def _strike(state: RunState, order: Order, event: Event) -> None:
+def _strike(state: RunState, order: Order, tap: Tap) -> None:
     """An incident that was written by mistake is struck out with a reason; it stays to be read."""
-    one = next((one for one in state.incidents if one.id == str(event.data.get("incident", "")) and not one.struck), None)
-    if one is not None and event.words.strip():
-        one.struck = f"{event.by}: {event.words.strip()}"
+    one = next((one for one in state.incidents if one.id == tap.data.incident and not one.struck), None)
+    if one is not None and tap.words.strip():
+        one.struck = f"{tap.by}: {tap.words.strip()}"
 
 
-def _photo(state: RunState, order: Order, event: Event) -> None:
-    state.photos.append((str(event.data.get("file", "")), str(event.data.get("when", "")), str(event.data.get("zone", ""))))
+def _photo(state: RunState, order: Order, tap: Tap) -> None:
+    state.photos.append((tap.data.file, tap.data.when, tap.data.zone))
 
 
-def _machine(state: RunState, order: Order, event: Event) -> None:
-    if state.status != "ready" and event.words in ("plugged", "lost", "hand", ""):
-        state.machine = event.words
+def _machine(state: RunState, order: Order, tap: Tap) -> None:
+    if state.status != "ready" and tap.words in ("plugged", "lost", "hand", ""):
+        state.machine = tap.words
 
 
-def _halt(state: RunState, order: Order, event: Event) -> None:
+def _halt(state: RunState, order: Order, tap: Tap) -> None:
     """The stop button: everything that hands hold stands at once; why comes after."""
     if state.status in ("running", "paused"):
-        _stand(state, order, event.at, state.why)
+        _stand(state, order, tap.at, state.why)
         for act, run in zip(order.acts, state.runs, strict=True):
             if run.since is not None and not act.keeps:
-                _bank_run(run, event.at)
+                _bank_run(run, tap.at)
         state.status = "halted"
 
 
-def _why(state: RunState, order: Order, event: Event) -> None:
+def _why(state: RunState, order: Order, tap: Tap) -> None:
     """Why it was stopped, in a word. It ends nothing."""
-    if state.status in ("halted", "paused") and event.words.strip():
-        state.why = event.words.strip()
-        _say(state.runs[state.act], event, state.why)
+    if state.status in ("halted", "paused") and tap.words.strip():
+        state.why = tap.words.strip()
+        _say(state.runs[state.act], tap, state.why)
 
 
-def _leave_act(state: RunState, order: Order, event: Event) -> None:
+def _leave_act(state: RunState, order: Order, tap: Tap) -> None:
     """The act under way is left before its end, with its reason; the hands stand before the next one. From the last one nothing follows."""
-    if state.status not in ("running", "paused", "halted") or state.owed or event.act not in (None, state.act):
+    if state.status not in ("running", "paused", "halted") or state.owed or tap.act not in (None, state.act):
         return
     here, to = state.act, following(order, state)
     run = state.runs[here]
     if run.begun is None:
         return
-    run.left = event.words.strip() or state.why or "left"
-    _leave(state, here, event.at)
+    run.left = tap.words.strip() or state.why or "left"
+    _leave(state, here, tap.at)
     state.status, state.why, state.stood_at = "running", "", None
     if to is not None:
-        _enter(state, order, to, event)
-    _stand(state, order, event.at, "")
+        _enter(state, order, to, tap)
+    _stand(state, order, tap.at, "")
 
 
-def _stop(state: RunState, order: Order, event: Event) -> None:
+def _stop(state: RunState, order: Order, tap: Tap) -> None:
     if state.status != "ready":
-        _end(state, event)
-        state.status, state.reason = "stopped", event.words
+        _end(state, tap)
+        state.status, state.reason = "stopped", tap.words
 
 
-def _finish(state: RunState, order: Order, event: Event) -> None:
+def _finish(state: RunState, order: Order, tap: Tap) -> None:
     if state.status in ("running", "paused") and not state.owed and following(order, state) is None:
-        _end(state, event)
+        _end(state, tap)
         state.status = "finished"
 
 
-def _reopen(state: RunState, order: Order, event: Event) -> None:
+def _reopen(state: RunState, order: Order, tap: Tap) -> None:
     """The ending is taken back: the hands stand where they stood. What was on the skin has worked on meanwhile; both times are kept."""
     if not state.over:
         return
     ended = state.endings[-1]
-    ended.back = event.at
+    ended.back = tap.at
     for n in state.ran:
         state.runs[n].ended = None
         if order.acts[n].keeps:
-            state.runs[n].worked_s += max(0.0, (event.at - ended.at).total_seconds())
-            state.runs[n].since = event.at
+            state.runs[n].worked_s += max(0.0, (tap.at - ended.at).total_seconds())
+            state.runs[n].since = tap.at
     if state.act not in state.ran and state.runs[state.act].ended == ended.at:
         state.runs[state.act].ended = None
-    state.status, state.reason, state.why, state.stood_at = "paused", "", "", event.at
+    state.status, state.reason, state.why, state.stood_at = "paused", "", "", tap.at
 
 
-def _enter(state: RunState, order: Order, n: int, event: Event) -> None:
+def _enter(state: RunState, order: Order, n: int, tap: Tap) -> None:
     """At an act. A level that was moved on one side goes with the therapist to the other; another machine is not connected yet."""
     if state.machine and order.acts[n].machine and order.acts[n].machine != order.acts[state.act].machine:
         state.machine = ""
     state.act = n
     run = state.runs[n]
     if run.begun is None:
-        run.begun = event.at
+        run.begun = tap.at
         if order.acts[n].lines:
             run.level_shift = next((one.level_shift for one in reversed(state.runs[:n]) if one.level_shift), 0.0)
     run.ended = None
     if run.since is None and not run.over:
-        run.since = event.at
-    _hand(run, event)
+        run.since = tap.at
+    _hand(run, tap)
 
 
 def _leave(state: RunState, n: int, at: datetime) -> None:
@@ -415,25 +415,25 @@ def _stand(state: RunState, order: Order, at: datetime, why: str) -> None:
     state.why = why
 
 
-def _end(state: RunState, event: Event) -> None:
+def _end(state: RunState, tap: Tap) -> None:
     state.ran = tuple(n for n, run in enumerate(state.runs) if run.since is not None)
     for n in state.ran:
-        _bank_run(state.runs[n], event.at)
-        state.runs[n].ended = event.at
-    state.endings.append(Ending(event.at, event.by, event.words if event.kind == "stop" else ""))
+        _bank_run(state.runs[n], tap.at)
+        state.runs[n].ended = tap.at
+    state.endings.append(Ending(tap.at, tap.by, tap.words if tap.kind == "stop" else ""))
 
 
-def _say(run: ActRun, event: Event, words: str) -> None:
+def _say(run: ActRun, tap: Tap, words: str) -> None:
     run.said.append(words)
     del run.said[:-MOST_SAID]
-    run.asked = event.at if run.asked is None else max(run.asked, event.at)
-    _hand(run, event)
+    run.asked = tap.at if run.asked is None else max(run.asked, tap.at)
+    _hand(run, tap)
 
 
-def _hand(run: ActRun, event: Event) -> None:
+def _hand(run: ActRun, tap: Tap) -> None:
     """Who had a hand in an act."""
-    if event.by and event.by not in run.hands:
-        run.hands.append(event.by)
+    if tap.by and tap.by not in run.hands:
+        run.hands.append(tap.by)
 
 
 def _no_licence(order: Order, state: RunState, n: int) -> bool:
@@ -441,7 +441,7 @@ def _no_licence(order: Order, state: RunState, n: int) -> bool:
     return lock is not None and lock.kind == "licence"
 
 
-HANDLERS: dict[str, Callable[[RunState, Order, Event], None]] = {
+HANDLERS: dict[str, Callable[[RunState, Order, Tap], None]] = {
     "start": _start, "count": _count, "uncount": _uncount, "pass": _pass, "next": _next, "back": _back, "go": _go, "pause": _pause,
     "resume": _resume, "level": _level, "comfort": _comfort, "heat": _heat, "pain": _pain, "reading": _reading, "clean": _clean,
     "spot": _spot, "spot_read": _spot_read, "unlock": _unlock, "take_over": _take_over, "incident": _incident, "strike": _strike,

@@ -2,8 +2,19 @@
 
 from datetime import datetime, timedelta
 from typing import NamedTuple
+from uuid import UUID
+
+from pydantic import Field
 
 from merak.core.knowledge import number
+from merak.core.working import Frozen
+
+
+class Sender(Frozen):
+    """The page load that sends, and the reading of its steady clock (s) as it does."""
+
+    load: UUID
+    mono_s: float = Field(ge=0, le=1e8, allow_inf_nan=False)
 
 
 class ToldMoment(NamedTuple):

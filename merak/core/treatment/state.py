@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from typing import Literal
+from uuid import UUID
 
 from merak.core.plan.spots import SpotAnswer, SpotLook
 from merak.core.treatment.warmth import Warmth
@@ -134,7 +135,7 @@ class RunState:
     ran: tuple[int, ...] = ()
     unheard: str = ""
     photos: list[tuple[str, str, str]] = field(default_factory=list)
-    seen: set[str] = field(default_factory=set)
+    seen: set[UUID] = field(default_factory=set)
 
     @property
     def over(self) -> bool:

@@ -20,7 +20,8 @@ from merak.core.treatment.facts import delivered
 from merak.core.treatment.order import Ordered
 from merak.core.whole import whole
 from merak.core.working import Caution
-from merak.records import events, visits
+from merak.records import taps as records
+from merak.records import visits
 from merak.records.bodies.visit import CloseBody, Given, PhotosAfterBody, UsedProduct
 from merak.services.after import follow_ups, registering
 from merak.services.after.answering import answer_of
@@ -126,7 +127,7 @@ def incidents_of(run: Run | None) -> list[PastIncident]:
 
 def _ended(ctx: Context, visit_id: UUID) -> datetime:
     """The moment of the last tap; without any, now."""
-    rows = events.events(ctx.db, visit_id)
+    rows = records.since(ctx.db, visit_id)
     return rows[-1].at if rows else ctx.now
 
 

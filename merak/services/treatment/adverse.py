@@ -1,16 +1,13 @@
 """When something goes wrong: the emergency cards, the local number, a photograph for the record."""
 
-from typing import Any
 from uuid import UUID
-
-from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput
 from merak.core.knowledge import Emergency, emergencies
 from merak.records import people
 from merak.services.clients.keeping import keep_file
 from merak.services.context import Context
-from merak.services.treatment.treating import Run, Tap, append, kept
+from merak.services.treatment.treating import Run, append, kept, own_tap
 from merak.services.visit.file import changing
 
 #: What is called where the studio has named nothing: the number of Europe and of every mobile network.
@@ -43,7 +40,6 @@ def add_photo(ctx: Context, visit_id: UUID, content: bytes | None, when: str, zo
     """A photograph of the run: of one half, of a spot, of what went wrong. Raises BadInput on "file"."""
     with changing(ctx, visit_id, "treat") as file:
         found = keep_file(ctx, file.visit.client_id, content or b"", "photo")
-        data: dict[str, Any] = {"file": str(found.id), "when": when[:40], "zone": zone[:80]}
-        run = append(ctx, visit_id, [Tap(uuid7(), "photo", ctx.now, None, "", None, data, own=True)])
+        run = append(ctx, visit_id, [own_tap(ctx, visit_id, "photo", file=str(found.id), when=when[:40], zone=zone[:80])])
     kept(visit_id, run)
     return run

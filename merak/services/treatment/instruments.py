@@ -1,11 +1,8 @@
 """The instruments: what is plugged in, what it says. Here simulators are plugged in, behind the ports that real ones would use."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
-
-from uuid_utils.compat import uuid7
 
 from merak.core.client import Findings
 from merak.core.errors import BadInput
@@ -13,13 +10,13 @@ from merak.core.knowledge import has_rule, number, rule
 from merak.core.modality import rf_bulk
 from merak.core.modality.device import Card, MachineCard
 from merak.core.ports import Reply
-from merak.core.treatment import setting
+from merak.core.treatment import Tap, setting
 from merak.records import people, simulators, visits
 from merak.records.db import transaction
 from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.permission import Denied
 from merak.services.treatment import treating
-from merak.services.treatment.treating import Run, Tap, append, kept, run_of
+from merak.services.treatment.treating import Run, append, hearing, kept, own_tap, run_of
 from merak.services.visit.file import changing
 from merak.simulators.instruments import SimulatedMeter, SimulatedThermometer
 from merak.simulators.source import FAULTS, SimulatedSource, source_for
@@ -133,20 +130,17 @@ def _tell_treatment(ctx: Context, device: str, visit_id: UUID, source: Simulated
     if run.state.over or not run.state.machine:
         simulators.keep(ctx.db, device, source.but(visit=""))
         return None
-    data, taps = {"source": source.name}, []
+    act, said = run.state.act, source.name
+    taps: list[Tap] = []
     if command == "fire" and mine:
-        taps = [_tap(ctx, run, "count", data) for _ in range(answer.pulses)]
+        taps = [own_tap(ctx, visit_id, "count", act, source=said) for _ in range(answer.pulses)]
     elif command == "wipe" and mine:
-        taps = [_tap(ctx, run, "clean", data)]
+        taps = [own_tap(ctx, visit_id, "clean", act, source=said)]
     elif command in ("unplug", "fault"):
-        taps = [_tap(ctx, run, "machine", data, "lost")]
+        taps = [own_tap(ctx, visit_id, "machine", act, words="lost", source=said)]
     elif command in ("plug", "mend") and source.plugged and not source.fault:
-        taps = [_tap(ctx, run, "machine", data, "plugged")]
+        taps = [own_tap(ctx, visit_id, "machine", act, words="plugged", source=said)]
     return append(ctx, visit_id, taps) if taps else None
-
-
-def _tap(ctx: Context, run: Run, kind: str, data: dict[str, Any], words: str = "", value: float | None = None) -> Tap:
-    return Tap(uuid7(), kind, ctx.now, value, words, run.state.act, data, own=True)
 
 
 def attach(ctx: Context, visit_id: UUID) -> tuple[Reply, Run]:
@@ -162,23 +156,27 @@ def attach(ctx: Context, visit_id: UUID) -> tuple[Reply, Run]:
         after, answer = source.set_to(setting(act, run.state.runs[n]) or 0.0)
         if answer.ok:
             simulators.keep(ctx.db, act.machine, after.but(visit=str(visit_id)))
-            run = append(ctx, visit_id, [_tap(ctx, run, "machine", {"source": source.name}, "plugged")])
+            run = append(ctx, visit_id, [own_tap(ctx, visit_id, "machine", n, words="plugged", source=source.name)])
     kept(visit_id, run)
     return answer, run
 
 
-def record(ctx: Context, visit_id: UUID, taps: Sequence[Tap]) -> Run:
-    """Keeps taps, as `treating.record` does; a machine that is connected is then set to what they left: a level, a spot's answer."""
-    run = treating.record(ctx, visit_id, taps)
-    act, wanted = run.acts[run.state.act], setting(run.acts[run.state.act], run.state.runs[run.state.act])
-    if run.state.machine == "plugged" and wanted is not None:
-        source = _one_source(ctx, act.machine)
-        if source.visit == str(visit_id) and source.at != wanted:
-            after, answer = source.set_to(wanted)
-            with transaction(ctx.db):
-                simulators.keep(ctx.db, act.machine, after)
-                run = run if answer.ok else append(ctx, visit_id, [_tap(ctx, run, "machine", {"source": source.name}, "lost")])
-            kept(visit_id, run)
+@hearing
+def follow_setting(ctx: Context, visit_id: UUID, run: Run) -> Run:
+    """A machine that is connected is set to what the last taps left: a level, a spot's answer. One that refuses is lost."""
+    n = run.state.act
+    act, wanted = run.acts[n], setting(run.acts[n], run.state.runs[n])
+    if run.state.machine != "plugged" or wanted is None:
+        return run
+    source = _one_source(ctx, act.machine)
+    if source.visit != str(visit_id) or source.at == wanted:
+        return run
+    after, answer = source.set_to(wanted)
+    with transaction(ctx.db):
+        simulators.keep(ctx.db, act.machine, after)
+        if not answer.ok:
+            run = append(ctx, visit_id, [own_tap(ctx, visit_id, "machine", n, words="lost", source=source.name)])
+    kept(visit_id, run)
     return run
 
 
@@ -204,8 +202,8 @@ def read_temperature(ctx: Context, visit_id: UUID, zone: str, aim_mm: float) -> 
         after, answer = known.read(place, around, aim_mm)
         simulators.keep(ctx.db, THERMOMETER, after)
         if answer.ok:
-            data = {"zone": zone, "source": known.name}
-            run = append(ctx, visit_id, [Tap(uuid7(), "reading", ctx.now, answer.value, "", n, data, own=True)])
+            reading = own_tap(ctx, visit_id, "reading", n, answer.value, zone=zone, source=known.name)
+            run = append(ctx, visit_id, [reading])
     kept(visit_id, run)
     return answer, run
 
