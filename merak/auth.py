@@ -89,6 +89,7 @@ def entered(request: Request, form: dict[str, str] | None = None) -> Iterator[Co
         if request.method not in ("GET", "HEAD"):
             check_token(ctx.me.csrf, request.headers.get("x-csrf-token") or (form or {}).get("csrf", ""))
         key = _claimed(request, ctx, form or {})
+        ctx.files = {}
         try:
             yield ctx
         except BaseException:

@@ -98,14 +98,15 @@ def begun(db: Session) -> list[UUID]:
 _ADD_VERSION = """
     INSERT INTO record (id, visit_id, phase, version, body, by, at)
     SELECT %(id)s, %(visit)s, %(phase)s::varchar, coalesce(max(version), 0) + 1, %(body)s::jsonb, %(by)s, %(at)s
-    FROM record WHERE visit_id = %(visit)s AND phase = %(phase)s::varchar
+    FROM record WHERE visit_id = %(visit)s AND phase = %(phase)s::varchar RETURNING version
 """
 
 
-def add_version(db: Session, visit_id: UUID, body: BaseModel, by: UUID, at: datetime) -> None:
+def add_version(db: Session, visit_id: UUID, body: BaseModel, by: UUID, at: datetime) -> VisitRecord:
     """A new version of the phase that this is the body of. The caller holds the turn (`lock`)."""
-    values = {"id": uuid7(), "visit": visit_id, "phase": PHASES[type(body)], "body": written(body), "by": by, "at": at}
-    db.connection().exec_driver_sql(_ADD_VERSION, values)
+    text = written(body)
+    values = {"id": uuid7(), "visit": visit_id, "phase": PHASES[type(body)], "body": text, "by": by, "at": at}
+    return VisitRecord(int(db.connection().exec_driver_sql(_ADD_VERSION, values).scalar_one()), text)
 
 
 class Taken(Exception):

@@ -5,6 +5,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from functools import cached_property
+from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -34,6 +35,8 @@ class Context:
     me: Worker
     now: datetime
     jumped: timedelta = timedelta(0)
+    #: What was opened in this request, by visit, so that it is opened once; None: everything is read anew whenever it is asked for.
+    files: dict[UUID, Any] | None = None
 
     @cached_property
     def studio(self) -> Studio:

@@ -56,8 +56,7 @@ def confirm(request: Request, visit_id: UUID, form: Form) -> Response:
 def rest(request: Request, visit_id: UUID, form: Form) -> Response:
     """The rest under a heading was asked, and nothing applies."""
     with entered(request, form) as ctx:
-        asking.save_answers(ctx, visit_id, form)
-        asking.rest_is_none(ctx, visit_id, form.get("heading", ""))
+        asking.rest_is_none(ctx, visit_id, form.get("heading", ""), form)
         return go(f"/visits/{visit_id}/ask")
 
 

@@ -112,7 +112,8 @@ def test_what_differs_is_explained_and_a_strong_answer_asks_for_a_senior(ctx: Co
     with pytest.raises(BadInput) as other:
         closing.close(ctx, visit, form | {"why.all": "other", "senior": "Adaeze"})
     assert list(other.value.fields) == ["note"], "“see the note” needs one"
-    closed = closing.close(ctx, visit, form | {"why.all": "client", "senior": "Adaeze", "note": "Left side hurried."})
+    closing.close(ctx, visit, form | {"why.all": "client", "senior": "Adaeze", "note": "Left side hurried."})
+    closed = closing.closing(ctx, visit)
     kept = closed.kept
     assert set(kept.why.values()) == {"client"} and kept.redness == 3 and kept.senior == "Adaeze"
     assert any("left" in told.title for told in kept.differences)

@@ -237,7 +237,8 @@ def test_an_incident_reaches_everything_that_follows(ctx: Context) -> None:
     ].struck
     tapped(ctx, visit, "stop", words="heat")
     looked_twice(ctx, visit, 1)
-    closed = closing.close(ctx, visit, GRADED | {"senior": "Adaeze"})
+    closing.close(ctx, visit, GRADED | {"senior": "Adaeze"})
+    closed = closing.closing(ctx, visit)
     assert [one.model_dump() for one in closed.kept.incidents] == [
         {"card": "Burn", "zone": "right mid cheek", "grade": 2, "modality": "rf_bulk", "done": "cooled for 20 minutes"}
     ]

@@ -53,7 +53,8 @@ def test_a_spot_of_pulsed_light_is_a_visit_of_its_own_and_is_carried_into_the_ne
         treating.record(ctx, visit, [again])
     tapped(ctx, visit, "stop", words="client asks")
     looked_twice(ctx, visit)
-    closed = closing.close(ctx, visit, GRADED)
+    closing.close(ctx, visit, GRADED)
+    closed = closing.closing(ctx, visit)
     assert "pulsed_light" not in closed.kept.did, "a spot is no treatment"
     (due,) = tasks.left_by(ctx, visit, "x")
     assert due.task.kind == "spot" and due.task.due_at - ctx.now >= timedelta(hours=48) - timedelta(seconds=2)

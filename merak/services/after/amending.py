@@ -4,7 +4,6 @@ from uuid import UUID
 
 from merak.core.errors import BadInput
 from merak.core.whole import whole
-from merak.records import visits
 from merak.records.bodies.visit import Addition, CloseBody
 from merak.services.context import Context, OutOfTurn
 from merak.services.visit.file import changing
@@ -33,7 +32,7 @@ def add(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
         words = "".join(f" {key.capitalize()} {_graded(getattr(kept, key))} → {grade}." for key, grade in changed.items())
         entry = Addition(what=what + words, why=why, by=ctx.me.name, at=ctx.now)
         body = kept.model_copy(update={**changed, "added": (*kept.added, entry)})
-        visits.add_version(ctx.db, visit_id, body, ctx.me.id, ctx.now)
+        file.keep(ctx, body)
 
 
 def _graded(grade: int | None) -> str:

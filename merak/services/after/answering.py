@@ -9,7 +9,7 @@ from merak.core.body.plate import SIDES
 from merak.core.errors import BadInput
 from merak.core.knowledge import Remedy, book
 from merak.core.plan.screening import STOPPING
-from merak.records import tasks, visits
+from merak.records import tasks
 from merak.records.bodies.task import Called, OrderTask
 from merak.records.tasks import NewTask
 from merak.services.context import Context, OutOfTurn
@@ -24,7 +24,7 @@ def answer_of(file: VisitFile) -> SkinAnswer:
 
 
 def _keep(ctx: Context, file: VisitFile, answer: SkinAnswer) -> None:
-    visits.add_version(ctx.db, file.visit.id, answer, ctx.me.id, ctx.now)
+    file.keep(ctx, answer)
 
 
 def _look(ctx: Context, answer: SkinAnswer, look: str) -> Look:

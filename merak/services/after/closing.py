@@ -30,7 +30,7 @@ from merak.services.after.sheets import kept as kept_sheet
 from merak.services.clients.keeping import keep_drawing
 from merak.services.context import Context, OutOfTurn
 from merak.services.treatment.treating import Run, run_file
-from merak.services.visit.file import VisitFile, changing
+from merak.services.visit.file import VisitFile, changing, forget
 
 #: Field → (words, most).
 GRADES = {"pain": ("Pain at worst", 10), "comfort": ("Comfort", 10)}
@@ -152,7 +152,7 @@ def _products(
 LINEN = frozenset({"towel", "swabs", "gauze", "gloves", "eye shields", "opaque eye shields", "band covers", "electrode sponge"})
 
 
-def close(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") -> Closed:
+def close(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") -> None:
     """Closes and seals the visit; leaves follow-ups with their links (below `base`), and lines in the reactions register.
 
     Raises BadInput by field, OutOfTurn in mid-treatment.
@@ -162,14 +162,14 @@ def close(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") ->
         if page.run and page.run.state.status in ("running", "paused", "halted"):
             raise OutOfTurn("The treatment is still running. Finish or stop it first.")
         body = CloseBody(**_read(ctx, page, form), **_done(page), did=_did(page))
-        visits.add_version(ctx.db, visit_id, body, ctx.me.id, ctx.now)
-        visits.add_version(ctx.db, visit_id, body_of(page.sheet), ctx.me.id, ctx.now)
+        page.file.keep(ctx, body)
+        page.file.keep(ctx, body_of(page.sheet))
         visits.set_status(ctx.db, visit_id, "closed")
+        forget(ctx, visit_id)
         keep_habits(ctx, page.file.visit.client_id, page.sheet.personal, "large" in form)
         registering.from_close(ctx, page.file, page.run, page.answer, body)
         if page.begun:
             follow_ups.leave(ctx, visit_id, page.ended, page.next_at, base)
-    return closing(ctx, visit_id)
 
 
 def _read(ctx: Context, page: Closed, form: dict[str, str]) -> dict[str, Any]:

@@ -232,5 +232,5 @@ def read_meter(ctx: Context, visit_id: UUID) -> Reply:
         simulators.keep(ctx.db, METER, after)
         if answer.ok and answer.value is not None:
             measured = Findings.model_validate(dict(seen) | {"hydration": int(answer.value), "tone": tone})
-            visits.add_version(ctx.db, visit_id, measured, ctx.me.id, ctx.now)
+            file.keep(ctx, measured)
     return answer

@@ -148,7 +148,7 @@ def begin(ctx: Context, visit_id: UUID, another_day: bool = True) -> None:
         if not file.consented:
             raise OutOfTurn(f"The client has not agreed to the plan as it stands. {rule('visit.consent').words}")
         plan = visit_plan(file.brief, page.plan, laid=True)
-        visits.add_version(ctx.db, visit_id, ordered(plan), ctx.me.id, ctx.now)
+        file.keep(ctx, ordered(plan))
 
 
 def is_today(ctx: Context, file: VisitFile) -> bool:

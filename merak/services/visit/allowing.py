@@ -6,7 +6,6 @@ from merak.core.errors import BadInput, Refused
 from merak.core.plan.screening import Override, override, worded
 from merak.core.plan.step import can_override
 from merak.core.plan.visit_plan import between, visit_plan
-from merak.records import visits
 from merak.records.bodies.visit import OverridesBody
 from merak.services.context import Context
 from merak.services.visit.changes import draft_of
@@ -21,7 +20,7 @@ def allow(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
     with changing(ctx, visit_id, "override") as file:
         what = form.get("what", "")
         word = _verdict_allowed(ctx, file, form) if what == "verdict" else _plan_allowed(ctx, file, form)
-        visits.add_version(ctx.db, visit_id, OverridesBody(overrides=(*file.overrides, word)), ctx.me.id, ctx.now)
+        file.keep(ctx, OverridesBody(overrides=(*file.overrides, word)))
 
 
 def _verdict_allowed(ctx: Context, file: VisitFile, form: dict[str, str]) -> Override:
@@ -55,4 +54,4 @@ def withdraw(ctx: Context, visit_id: UUID, number: int) -> None:
     """Takes a senior's word back; that it was given stays on the record."""
     with changing(ctx, visit_id, "override") as file:
         kept = tuple(one for n, one in enumerate(file.overrides) if n != number)
-        visits.add_version(ctx.db, visit_id, OverridesBody(overrides=kept), ctx.me.id, ctx.now)
+        file.keep(ctx, OverridesBody(overrides=kept))

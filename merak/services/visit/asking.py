@@ -15,7 +15,6 @@ from merak.core.plan.facts import Wish
 from merak.core.plan.fitting import rank, title
 from merak.core.plan.screening import Answer, Answers, Overridable, Reason, Standing, board, option_of, overridable, questions
 from merak.core.windows import read_day, wrong_day
-from merak.records import visits
 from merak.records.bodies.visit import AskBody
 from merak.services.clients.lettering import KeptLetter, letters_of
 from merak.services.context import Context
@@ -101,18 +100,23 @@ def save_answers(ctx: Context, visit_id: UUID, form: dict[str, str]) -> AskPage:
 
     What the form does not speak of stays as it was; good answers are kept even when another is wrong, so that nothing typed is lost.
     """
-    wrong: dict[str, str] = {}
     with changing(ctx, visit_id, "ask") as file:
-        answers = dict(file.answers)
-        for question in questions(file.previous is not None):
-            if question.id in form:
-                try:
-                    answers[question.id] = _answer(question, form, file, ctx.today)
-                except BadInput as bad:
-                    wrong |= bad.fields
+        answers, wrong = _answered(ctx, file, form)
         wish = _wish(file, form, wrong)
         _keep(ctx, file, answers, wish)
     return _page(open_file(ctx, visit_id), wrong, {key: form[key] for key in wrong if key in form})
+
+
+def _answered(ctx: Context, file: VisitFile, form: dict[str, str]) -> tuple[dict[str, Answer], dict[str, str]]:
+    """(today's answers with those of the form, what is wrong by field)."""
+    answers, wrong = dict(file.answers), {}
+    for question in questions(file.previous is not None):
+        if question.id in form:
+            try:
+                answers[question.id] = _answer(question, form, file, ctx.today)
+            except BadInput as bad:
+                wrong |= bad.fields
+    return answers, wrong
 
 
 def confirm_carried(ctx: Context, visit_id: UUID) -> AskPage:
@@ -122,14 +126,16 @@ def confirm_carried(ctx: Context, visit_id: UUID) -> AskPage:
     return asked(ctx, visit_id)
 
 
-def rest_is_none(ctx: Context, visit_id: UUID, heading: str) -> AskPage:
-    """Every question under a heading that has no answer yet was asked, and nothing applies: the option that changes nothing."""
+def rest_is_none(ctx: Context, visit_id: UUID, heading: str, form: dict[str, str]) -> AskPage:
+    """The form is kept, and every question under a heading that has no answer by then was asked, and nothing applies: the option that
+    changes nothing.
+    """
     with changing(ctx, visit_id, "ask") as file:
-        answers = dict(file.answers)
+        answers, wrong = _answered(ctx, file, form)
         for question in questions(file.previous is not None, file.brief.offered):
-            if question.heading == heading and question.id not in answers:
+            if question.heading == heading and question.id not in answers and question.id not in wrong:
                 answers[question.id] = Answer(option=question.options[0].id)
-        _keep(ctx, file, answers, file.wish)
+        _keep(ctx, file, answers, _wish(file, form, wrong))
     return asked(ctx, visit_id)
 
 
@@ -173,4 +179,4 @@ def _keep(ctx: Context, file: VisitFile, answers: Answers, wish: Wish) -> None:
     """A new version when there is something new."""
     body = AskBody(answers=answers, wish=wish)
     if body != file.body(AskBody):
-        visits.add_version(ctx.db, file.visit.id, body, ctx.me.id, ctx.now)
+        file.keep(ctx, body)

@@ -8,7 +8,6 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import about, number, rule, traits
 from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.plan.visit_plan import Plan
-from merak.records import visits
 from merak.records.bodies.visit import ConsentBody
 from merak.services.clients.keeping import keep_drawing, kept_file
 from merak.services.context import Context, NotFound, OutOfTurn
@@ -82,7 +81,7 @@ def consent(ctx: Context, visit_id: UUID, form: dict[str, str], shown: str | Non
         if agreed:
             texts = {one.modality: one.words for one in wordings(page.plan)}
             body = _signed(ctx, file, form, body.model_copy(update={"texts": texts}))
-        visits.add_version(ctx.db, visit_id, body, ctx.me.id, ctx.now)
+        file.keep(ctx, body)
     return planned(ctx, visit_id)
 
 

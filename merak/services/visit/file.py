@@ -24,7 +24,7 @@ from merak.core.plan.draft import Draft
 from merak.core.plan.facts import Facts, Machine, Wish
 from merak.core.plan.screening import Answers, Letter, Override
 from merak.records import visits
-from merak.records.bodies import Body
+from merak.records.bodies import PHASES, Body
 from merak.records.bodies.house import House
 from merak.records.bodies.visit import AskBody, CloseBody, ConsentBody, MarginsBody, OverridesBody, Stood
 from merak.records.tables import Visit
@@ -67,6 +67,22 @@ class VisitFile:
     def records(self) -> VisitRecords:
         """What stands on the phases."""
         return self.around.records
+
+    def keep(self, ctx: Context, body: BaseModel) -> None:
+        """A new version of the phase that this is the body of, which stands from now on. The caller has the turn (`changing`)."""
+        self.records[PHASES[type(body)]] = visits.add_version(ctx.db, self.visit.id, body, ctx.me.id, ctx.now)
+        self.follow_anew()
+
+    def mark(self, version: int, mark: Mark, removed: bool) -> None:
+        """A mark stands otherwise from now on, or no longer."""
+        others = [one for one in self.around.marks if one[1].id != mark.id]
+        self.around = self.around._replace(marks=others if removed else sorted([*others, (version, mark)], key=lambda one: str(one[1].id)))
+        self.follow_anew()
+
+    def follow_anew(self) -> None:
+        """What followed from what stood before is worked out again when it is asked for."""
+        for name in [name for name in vars(self) if isinstance(getattr(type(self), name, None), cached_property)]:
+            del vars(self)[name]
 
     def body(self, model: type[Body]) -> Body | None:
         """What stands on the phase that a model is the body of; None when nothing does."""
@@ -263,15 +279,29 @@ def find_visit(ctx: Context, visit_id: UUID) -> Visit:
 
 
 def open_file(ctx: Context, visit_id: UUID, action: Action = "read notes") -> VisitFile:
-    """The file, for somebody who may do this with it. Raises NotFound, Denied, Sealed."""
+    """The file, for somebody who may do this with it; opened once a request. Raises NotFound, Denied, Sealed."""
     ctx.demand("read notes")
+    known = (ctx.files or {}).get(visit_id)
+    file: VisitFile = known if known is not None else _opened(ctx, visit_id)
+    ctx.demand(action, file.visit)
+    return file
+
+
+def _opened(ctx: Context, visit_id: UUID) -> VisitFile:
     found = visits.around(ctx.db, visit_id)
     if found is None:
         raise NotFound("There is no such visit.")
     ctx.zone = ZoneInfo(found.time_zone)
-    ctx.demand(action, found.visit)
     machines = tuple(Machine(id=key, card=card) for key, card in read_cards(found.cards))
-    return VisitFile(found, machines, ctx.today)
+    file = VisitFile(found, machines, ctx.today)
+    if ctx.files is not None:
+        ctx.files[visit_id] = file
+    return file
+
+
+def forget(ctx: Context, visit_id: UUID) -> None:
+    """What this request knows of a visit is not so any more: it is opened anew when it is asked for."""
+    (ctx.files or {}).pop(visit_id, None)
 
 
 @contextmanager
@@ -279,4 +309,9 @@ def changing(ctx: Context, visit_id: UUID, action: Action) -> Iterator[VisitFile
     """One's turn to write: two at once take turns, and the later reads what the earlier wrote. Raises as `open_file` does."""
     with ctx.saving(action, visit_id) as db:
         visits.lock(db, visit_id)
-        yield open_file(ctx, visit_id, action)
+        forget(ctx, visit_id)  # what was read before one's turn may be old
+        try:
+            yield open_file(ctx, visit_id, action)
+        except BaseException:
+            forget(ctx, visit_id)
+            raise

@@ -15,7 +15,6 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import conditions
 from merak.core.plan.side import FirstSide, first_side
 from merak.core.whole import whole
-from merak.records import visits
 from merak.services.context import Context
 from merak.services.visit.file import VisitFile, changing, open_file
 
@@ -146,4 +145,4 @@ def _keep(ctx: Context, file: VisitFile, body: dict[str, Any]) -> None:
     except ValidationError as broken:
         raise BadInput({str(error["loc"][0]): error["msg"] for error in broken.errors()}) from broken
     if kept != file.body(Findings):
-        visits.add_version(ctx.db, file.visit.id, kept, ctx.me.id, ctx.now)
+        file.keep(ctx, kept)

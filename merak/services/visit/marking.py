@@ -15,7 +15,7 @@ from merak.core.body.sketch import Plate
 from merak.core.body.treatable import Narrowed, narrow
 from merak.core.errors import BadInput
 from merak.core.windows import wrong_day
-from merak.records import marks, visits
+from merak.records import marks
 from merak.records.bodies.visit import MarginsBody
 from merak.records.tables import MarkVersion
 from merak.services.context import Context, NotFound, OutOfTurn
@@ -104,7 +104,7 @@ def narrow_margin(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
     with changing(ctx, visit_id, "narrow a margin") as file:
         others = tuple(entry for entry in file.narrowed if entry.margin != margin)
         kept = others if not typed else (*others, _narrowed(margin, typed, form.get("reason", "")))
-        visits.add_version(ctx.db, visit_id, MarginsBody(narrowed=kept), ctx.me.id, ctx.now)
+        file.keep(ctx, MarginsBody(narrowed=kept))
 
 
 def _narrowed(margin: str, typed: str, reason: str) -> Narrowed:
@@ -194,3 +194,4 @@ def _write(ctx: Context, file: VisitFile, mark: Mark, removed: bool = False, und
         )
     )
     ctx.db.flush()
+    file.mark(number, mark, removed)

@@ -109,7 +109,7 @@ def add_photo(ctx: Context, visit_id: UUID, view: str, content: bytes | None, mo
             kept = keep_file(ctx, file.visit.client_id, content or b"", "photo")
             width, height = _size(kept.content)
             body = kind({**_shots(file, moment), view: ShotBody(file=kept.id, width=width, height=height)})
-            visits.add_version(ctx.db, visit_id, body, ctx.me.id, ctx.now)
+            file.keep(ctx, body)
     except BadInput as bad:
         return pictured(ctx, visit_id, view, wrong=bad.fields, moment=moment)
     return pictured(ctx, visit_id, view, moment=moment)
@@ -139,5 +139,5 @@ def mark_landmarks(ctx: Context, visit_id: UUID, view: str, points: str, moment:
         if not inside or len(found) > len(VIEWS[view][1]):
             raise BadInput({"landmarks": "Those points do not lie on the photograph."})
         body = kind({**photos, view: shot.model_copy(update={"landmarks": tuple(found)})})
-        visits.add_version(ctx.db, visit_id, body, ctx.me.id, ctx.now)
+        file.keep(ctx, body)
     return pictured(ctx, visit_id, view, moment=moment)

@@ -20,7 +20,7 @@ from merak.records import visits
 from merak.services.context import Context, OutOfTurn
 from merak.services.fields import Shown, shown, texts
 from merak.services.visit.changes import BACK, OPS, TWINS, WHOLE, draft_of, with_new_ids
-from merak.services.visit.file import VisitFile, changing, open_file
+from merak.services.visit.file import VisitFile, changing, forget, open_file
 
 
 @dataclass
@@ -151,6 +151,7 @@ def edit(ctx: Context, visit_id: UUID, op: str, form: dict[str, str]) -> Planned
             with ctx.saving("plan", visit_id, draft=True) as db:
                 written = visits.add_next(db, visit_id, version + 1, new, ctx.me.id, ctx.now)
         except visits.Taken:
+            forget(ctx, visit_id)
             continue
         chair = op != "set" or ".path." in form.get("changed", "")
         before, agreed = _page(file, propose=None, draft=draft, version=version, chair=chair), file.consented
@@ -214,7 +215,7 @@ def put(ctx: Context, visit_id: UUID, plan: Plan, what: str) -> Planned:
     with changing(ctx, visit_id, "plan") as file:
         draft, version = draft_of(file)
         new = draft.model_copy(update={"plan": with_new_ids(plan), "typed": {}, "wrong": {}, "what": what})
-        visits.add_version(ctx.db, visit_id, _kept(ctx, draft, new, version, "take", ""), ctx.me.id, ctx.now)
+        file.keep(ctx, _kept(ctx, draft, new, version, "take", ""))
     return planned(ctx, visit_id)
 
 

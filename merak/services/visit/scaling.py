@@ -9,7 +9,6 @@ from merak.core.client.tone import ASKED, phototype_by, tone_of
 from merak.core.errors import BadInput
 from merak.core.whole import whole
 from merak.core.working import Quantity
-from merak.records import visits
 from merak.records.bodies.visit import ScaleBody, ScalesBody
 from merak.services.context import Context, NotFound
 from merak.services.fields import Shown, decimal, read, shown, texts
@@ -84,7 +83,7 @@ def score(ctx: Context, visit_id: UUID, name: str, form: dict[str, str]) -> Scal
     with changing(ctx, visit_id, "look") as file:
         one = ScaleBody(entry=entry, score=found.score.value, band=found.band, by=ctx.me.name, at=ctx.now)
         others = (file.body(ScalesBody) or ScalesBody()).root
-        visits.add_version(ctx.db, visit_id, ScalesBody({**others, name: one}), ctx.me.id, ctx.now)
+        file.keep(ctx, ScalesBody({**others, name: one}))
     return _page(open_file(ctx, visit_id))
 
 
@@ -98,7 +97,7 @@ def take_phototype(ctx: Context, visit_id: UUID, form: dict[str, str]) -> Scales
     except BadInput as bad:
         return _page(open_file(ctx, visit_id, "look"), wrong=bad.fields, typed=form)
     with changing(ctx, visit_id, "look") as file:
-        visits.add_version(ctx.db, visit_id, file.findings.model_copy(update=changed), ctx.me.id, ctx.now)
+        file.keep(ctx, file.findings.model_copy(update=changed))
     return _page(open_file(ctx, visit_id))
 
 
