@@ -1,4 +1,6 @@
-"""After the treatment: the joined sheet, its PDF at the server while other pages are asked for, a client with two hundred visits."""
+"""After the treatment: the joined sheet, its PDF at the server while other pages are asked for, a client with two
+hundred visits.
+"""
 
 import os
 import statistics
@@ -30,7 +32,8 @@ _MANY = """
     )
     INSERT INTO record (id, visit_id, phase, version, body, by, at)
     SELECT gen_random_uuid(), made.id, r.phase, 1, r.body, r.by, r.at
-    FROM made, record AS r JOIN that ON that.id = r.visit_id WHERE r.phase IN ('close', 'look', 'scales') AND r.version = (
+    FROM made, record AS r JOIN that ON that.id = r.visit_id
+        WHERE r.phase IN ('close', 'look', 'scales') AND r.version = (
         SELECT max(version) FROM record WHERE visit_id = r.visit_id AND phase = r.phase)
     RETURNING (SELECT client_id FROM that)
 """
@@ -66,8 +69,8 @@ def client_ratio(ask: Callable[[str], object]) -> tuple[float, float]:
 
 
 def pdf_at_the_server(server: Server, visit: str) -> tuple[float, float, float]:
-    """(median, slowest) seconds of eleven for a sheet's PDF as a browser waits for it, the first among them; how many times longer another
-    page takes while sheets are being set.
+    """(median, slowest) seconds of eleven for a sheet's PDF as a browser waits for it, the first among them; how many
+    times longer another page takes while sheets are being set.
     """
     client, other = sign_in(server.url, "tomas"), sign_in(server.url, "marit")
     client.post(f"/visits/{visit}/close", data=GRADED)

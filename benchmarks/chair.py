@@ -40,7 +40,14 @@ def long_treatment() -> list[Tap]:
     many = [(kind, {"pain": float(n % 6), "count": float(n % 40)}.get(kind), {}) for n, kind in enumerate(kinds)]
     return [
         Tap.model_validate(
-            {"id": UUID(int=n), "kind": kind, "at": begun + timedelta(seconds=n / 2), "value": value, "words": "a reason", "data": data}
+            {
+                "id": UUID(int=n),
+                "kind": kind,
+                "at": begun + timedelta(seconds=n / 2),
+                "value": value,
+                "words": "a reason",
+                "data": data,
+            }
         )
         for n, (kind, value, data) in enumerate(first + many)
     ]
@@ -62,7 +69,9 @@ def painted_ms(server: Server, client: httpx.Client) -> tuple[float, float]:
     visit = begun(client, booked(client, "Painted Invented"), "numbing", "rf_fractional", "finish")
     sent(client, visit, ("start", 3000), ("next", 2900), ("next", 900), ("next", 600))
     with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"])
+        chromium = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
+        )
         with signed_in_page(chromium, server, "adaeze") as page:
             at_the_chair(page, server, visit)
             page.locator("#unlock").click()

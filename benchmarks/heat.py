@@ -1,4 +1,6 @@
-"""The heat solver's speed: twenty minutes at ten samples a second, beside SciPy's stiff integrator on the same cells at equal error."""
+"""The heat solver's speed: twenty minutes at ten samples a second, beside SciPy's stiff integrator on the same cells at
+equal error.
+"""
 
 import statistics
 import time
@@ -11,7 +13,8 @@ from merak.core.dose.bioheat import Body, HeatRun, Surface, under_tip
 from merak.core.modality.rf_bulk import layers
 
 SAMPLES, DT, DELTA, ROUNDS = 12_000, 0.1, 4e-3, 15
-#: What the cells cost beside the analytic cases (0.0026 °C at most in tests/outside/test_heat.py); SciPy is asked for no more.
+#: What the cells cost beside the analytic cases (0.0026 °C at most in tests/outside/test_heat.py); SciPy is asked for
+#: no more.
 ERROR_C = 0.003
 #: A tip of 20 mm at 20 mm/s over 100 cm²: at a point for 0.8 s of every 25 s.
 STAY, ROUND, POWER = 0.8, 25.0, 23_000.0
@@ -26,7 +29,9 @@ def ours() -> HeatRun:
 
 
 def scipys(body: Body, rtol: float) -> NDArray[np.float64]:
-    """The same equations by LSODA with their banded Jacobian, stretch by stretch of steady power; the surface cell at each sample."""
+    """The same equations by LSODA with their banded Jacobian, stretch by stretch of steady power; the surface cell at
+    each sample.
+    """
     capacity, source = body.root**2, body.absorbed(DELTA)
     coupling = (body.mode * body.rate) @ body.mode.T * body.root[:, None] * body.root[None, :]
     main, side = np.diag(coupling) / capacity, np.diag(coupling, 1)
@@ -45,8 +50,17 @@ def scipys(body: Body, rtol: float) -> NDArray[np.float64]:
 
             at = np.round(np.arange(round(begin / DT) + 1, round(end / DT) + 1) * DT, 6)
             part = solve_ivp(
-                slope, (begin, end), now, "LSODA", t_eval=at, rtol=rtol, atol=rtol, lband=1, uband=1, jac=lambda _, c: bands
-            )  # fmt: skip
+                slope,
+                (begin, end),
+                now,
+                "LSODA",
+                t_eval=at,
+                rtol=rtol,
+                atol=rtol,
+                lband=1,
+                uband=1,
+                jac=lambda _, c: bands,
+            )
             now = part.y[:, -1]
             found.append(part.y[0])
     return np.concatenate(found) + body.steady[0]
@@ -55,7 +69,11 @@ def scipys(body: Body, rtol: float) -> NDArray[np.float64]:
 def heat_ratios() -> tuple[dict[str, float], dict[str, tuple[float, float]]]:
     """Medians in ms by name, and ratios (or ms) with their limits."""
     body, exact = Body(layers(), Surface(23, 10)), ours().inside_c[0, 1:]
-    loosest = next(rtol for rtol in (1e-1, 3e-2, 1e-2, 3e-3, 1e-3, 1e-4, 1e-5) if np.abs(scipys(body, rtol) - exact).max() <= ERROR_C)
+    loosest = next(
+        rtol
+        for rtol in (1e-1, 3e-2, 1e-2, 3e-3, 1e-3, 1e-4, 1e-5)
+        if np.abs(scipys(body, rtol) - exact).max() <= ERROR_C
+    )
     times: dict[str, list[float]] = {"heat, 20 min at 10 Hz": [], "the same by SciPy's LSODA": []}
     for _ in range(ROUNDS):
         for name, act in zip(times, (ours, lambda: scipys(body, loosest)), strict=True):

@@ -1,4 +1,6 @@
-"""The plate's speed: a whole face for one modality beside the bare set operations that it needs, and how a grid grows with its cells."""
+"""The plate's speed: a whole face for one modality beside the bare set operations that it needs, and how a grid grows
+with its cells.
+"""
 
 import statistics
 import time
@@ -17,7 +19,12 @@ from merak.core.body.treatable import Treatable, margins_of, no_go_of, treatable
 from merak.core.client import Measures
 
 ROUNDS, WARM = 120, 15
-WORK, FINGER, TIP, HAND = "rf_fractional", 16.0, Tip(shape="square", across_mm=10), Motion(tip_mm=10, overlap=0.2, speed_mm_s=40)
+WORK, FINGER, TIP, HAND = (
+    "rf_fractional",
+    16.0,
+    Tip(shape="square", across_mm=10),
+    Motion(tip_mm=10, overlap=0.2, speed_mm_s=40),
+)
 Laid = tuple[Treatable, list[BaseGeometry], list[Grid], list[Travel], list[Line]]
 NEW = count()
 
@@ -35,15 +42,21 @@ def whole_face() -> Laid:
 
 
 class Bare:
-    """The same face by nothing but Shapely's set operations, on shapes that lie ready: plate, cells, rows and strokes are already drawn."""
+    """The same face by nothing but Shapely's set operations, on shapes that lie ready: plate, cells, rows and strokes
+    are already drawn.
+    """
 
     def __init__(self, laid: Laid) -> None:
         able, self.skins, grids, rows, strokes = laid
         plate = able.plate
         self.no_go = [shape for entry in no_go_of(WORK) for place in entry.places for shape in plate.place(place)]
-        self.edges = [(shape, able.margin_mm[entry.id]) for entry in margins_of(WORK) for shape in plate.place(entry.keep_from)]
+        self.edges = [
+            (shape, able.margin_mm[entry.id]) for entry in margins_of(WORK) for shape in plate.place(entry.keep_from)
+        ]
         self.zones = np.array(list(plate.zones.values()), dtype=object)
-        self.wholes = np.array([plate.joined(section.keys) for section in sections(plate, "cheeks first", "left")], dtype=object)
+        self.wholes = np.array(
+            [plate.joined(section.keys) for section in sections(plate, "cheeks first", "left")], dtype=object
+        )
         self.skin = plate.joined(tuple(key for key in plate.zones if key[1] != "ear"))
         self.cells = [one.cells() for one in grids]
         self.rows = [linestrings(one.pieces) for one in rows if one.pieces]

@@ -1,4 +1,6 @@
-"""Forty rooms at work at once, each with its own page that follows live: what an acknowledged tap costs beside a bare committed INSERT."""
+"""Forty rooms at work at once, each with its own page that follows live: what an acknowledged tap costs beside a bare
+committed INSERT.
+"""
 
 import http.client
 import json
@@ -60,7 +62,9 @@ def followed(server: Server, client: httpx.Client, visits: list[str]) -> Iterato
 
 
 def rooms_at_work(server: Server, client: httpx.Client) -> dict[str, float]:
-    """Medians, ms: a tap acknowledged and a bare committed INSERT over HTTP, from all rooms, each a tap a second; and in the driver."""
+    """Medians, ms: a tap acknowledged and a bare committed INSERT over HTTP, from all rooms, each a tap a second; and
+    in the driver.
+    """
     visits = open_rooms(client)
     begin = time.perf_counter() + 1.5
 

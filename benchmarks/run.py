@@ -1,5 +1,6 @@
-"""Speed as ratios in one run: the plan's recompute beside a bare endpoint with one SELECT, an event beside a bare committed INSERT,
-the plate beside the bare set operations that it needs, the heat solver beside SciPy's stiff integrator.
+"""Speed as ratios in one run: the plan's recompute beside a bare endpoint with one SELECT, an event beside a bare
+committed INSERT, the plate beside the bare set operations that it needs, the heat solver beside SciPy's stiff
+integrator.
 
 Run by ./bench, which starts a PostgreSQL of its own. Exits with 1 when a ratio is past its limit.
 """
@@ -53,15 +54,33 @@ def interleaved(acts: dict[str, Callable[[int], object]]) -> dict[str, float]:
 
 #: Fifteen steps of everything: most of them do not go together, which all has to be found and told.
 STEPS = (
-    "cleanse", "tone", "soften", "galvanic_softening", "wet_abrasion", "enzyme", "extract", "rf_bulk", "iontophoresis", "ultrasound",
-    "oxygen_airbrush", "microcurrent", "cold", "mask", "led",
-)  # fmt: skip
+    "cleanse",
+    "tone",
+    "soften",
+    "galvanic_softening",
+    "wet_abrasion",
+    "enzyme",
+    "extract",
+    "rf_bulk",
+    "iontophoresis",
+    "ultrasound",
+    "oxygen_airbrush",
+    "microcurrent",
+    "cold",
+    "mask",
+    "led",
+)
 
 
 def fifteen(client: httpx.Client, visit: str) -> str:
     """A plan of fifteen steps; the id of the lift in it."""
     for modality in STEPS:
-        assert client.post(f"/visits/{visit}/plan/add", data={"modality": modality}, headers={"hx-request": "true"}).status_code == 200
+        assert (
+            client.post(
+                f"/visits/{visit}/plan/add", data={"modality": modality}, headers={"hx-request": "true"}
+            ).status_code
+            == 200
+        )
     page = client.get(f"/visits/{visit}/plan").text
     assert page.count('class="step-block"') == len(STEPS)
     return page.split('title="Microcurrent lift')[0].rsplit('data-step="', 1)[1].split('"')[0]
@@ -72,10 +91,16 @@ def proposal_p95() -> float:
     times = []
     for n in range(40):
         grades = {
-            name: {"right mid cheek": 1 + (n + k) % 4, "left jawline": 1 + k % 4} for k, name in enumerate(conditions()) if name != "settle"
+            name: {"right mid cheek": 1 + (n + k) % 4, "left jawline": 1 + k % 4}
+            for k, name in enumerate(conditions())
+            if name != "settle"
         }
         who = brief(
-            findings=Findings(phototype=1 + n % 4, grades=grades), returning=True, senior=True, licences=EVERY_LICENCE, slot=60 + n % 5 * 15
+            findings=Findings(phototype=1 + n % 4, grades=grades),
+            returning=True,
+            senior=True,
+            licences=EVERY_LICENCE,
+            slot=60 + n % 5 * 15,
         )
         begun = time.perf_counter()
         assert proposals(who)
@@ -109,7 +134,9 @@ def main() -> int:
 
         def recompute(n: int) -> None:
             begun = time.perf_counter()
-            body = urlencode({"step": lift, f"{lift}.level": f"{2 + n / 1000:.3f}"})  # never the same twice: nothing of it is remembered
+            body = urlencode(
+                {"step": lift, f"{lift}.level": f"{2 + n / 1000:.3f}"}
+            )  # never the same twice: nothing of it is remembered
             assert b"current density" in wire.ask("POST", f"/visits/{planning}/plan/set", body, **form)
             taken.append(time.perf_counter() - begun)
 
@@ -132,7 +159,9 @@ def main() -> int:
                     "bare endpoint, one SELECT": lambda n: wire.ask("GET", "/health"),
                     "plan recompute": recompute,
                     "bare endpoint, one INSERT": lambda n: wire.ask("POST", "/bare"),
-                    "bare INSERT in the driver": lambda n: db.execute("INSERT INTO bare VALUES (%s, now(), 'stroke')", (uuid4(),)),
+                    "bare INSERT in the driver": lambda n: db.execute(
+                        "INSERT INTO bare VALUES (%s, now(), 'stroke')", (uuid4(),)
+                    ),
                     "event acknowledged": event,
                     "event in the services, no HTTP": at_work,
                 }
@@ -151,17 +180,26 @@ def main() -> int:
     for name, ms in (drawn | warmed).items():
         print(f"  {name:<28}{ms:8.2f} ms median")
     ratios = {
-        "plan of 15 steps ÷ bare endpoint, one SELECT": (found["plan recompute"] / found["bare endpoint, one SELECT"], 4.0),
+        "plan of 15 steps ÷ bare endpoint, one SELECT": (
+            found["plan recompute"] / found["bare endpoint, one SELECT"],
+            4.0,
+        ),
         "plan of 15 steps, p95 ÷ 60 ms": (p95(taken[WARM:]) / 60, 1.0),
         "proposals, p95 ÷ 400 ms": (proposal_p95() / 400, 1.0),
-        "event acknowledged ÷ bare endpoint, one INSERT": (found["event acknowledged"] / found["bare endpoint, one INSERT"], 3.0),
+        "event acknowledged ÷ bare endpoint, one INSERT": (
+            found["event acknowledged"] / found["bare endpoint, one INSERT"],
+            3.0,
+        ),
         "event in the services ÷ bare INSERT in the driver": (
             found["event in the services, no HTTP"] / found["bare INSERT in the driver"],
             3.0,
         ),
     }
     rebuilt, acknowledged = rebuilt_ms(), found["40 rooms: tap acknowledged"]
-    print(f"  state rebuilt from 5 000 taps {rebuilt:6.1f} ms, tap to paint {painted:.1f} ms median, {painted_p95:.1f} p95")
+    print(
+        f"  state rebuilt from 5 000 taps {rebuilt:6.1f} ms, tap to paint {painted:.1f} ms median,"
+        f" {painted_p95:.1f} p95"
+    )
     ratios |= {
         "40 rooms: tap ÷ bare endpoint, one INSERT": (
             found["40 rooms: tap acknowledged"] / found["40 rooms: bare endpoint, one INSERT"],
@@ -171,7 +209,10 @@ def main() -> int:
         "tap to paint, p95 ÷ 50 ms": (painted_p95 / 50, 1.0),
     }
     joined = sheet_ms()
-    print(f"  sheet joined {joined:.1f} ms; PDF {pdf:.2f} s, the slowest {slowest:.2f}; another page meanwhile {beside:.2f} times as long")
+    print(
+        f"  sheet joined {joined:.1f} ms; PDF {pdf:.2f} s, the slowest {slowest:.2f}; another page meanwhile"
+        f" {beside:.2f} times as long"
+    )
     print(f"  client with 200 visits {many_ms:.1f} ms")
     ratios |= {
         "joined sheet ÷ 20 ms": (joined / 20, 1.0),

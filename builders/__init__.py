@@ -1,1 +1,3 @@
-"""Studios, visits, orders and pages ready made, named as the trade names them: for tests, benchmarks and screenshots."""
+"""Studios, visits, orders and pages ready made, named as the trade names them: for tests,
+benchmarks and screenshots.
+"""

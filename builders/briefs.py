@@ -1,4 +1,6 @@
-"""Briefs for tests: an adult of whom everything was asked and nothing found, in a studio with a machine of every kind."""
+"""Briefs for tests: an adult of whom everything was asked and nothing found, in a studio with a
+machine of every kind.
+"""
 
 from datetime import date
 from typing import Any
@@ -30,9 +32,14 @@ def nothing_found(returning: bool = False) -> Answers:
 def brief(answers: dict[str, Answer] | None = None, **changes: Any) -> Brief:
     returning = changes.get("returning", False)
     base: dict[str, Any] = {
-        "today": TODAY, "born": date(1980, 5, 1), "returning": False, "answers": nothing_found(returning) | (answers or {}),
-        "findings": Findings(), "machines": MACHINES, "slot": 90,
-    }  # fmt: skip
+        "today": TODAY,
+        "born": date(1980, 5, 1),
+        "returning": False,
+        "answers": nothing_found(returning) | (answers or {}),
+        "findings": Findings(),
+        "machines": MACHINES,
+        "slot": 90,
+    }
     return Brief(Facts(**(base | changes)))
 
 

@@ -1,4 +1,6 @@
-"""Databases on the real PostgreSQL: an empty one, and the demo studio copied from a template that is made once for all tests."""
+"""Databases on the real PostgreSQL: an empty one, and the demo studio copied from a template that is made once for all
+tests.
+"""
 
 import fcntl
 import gzip
@@ -36,7 +38,9 @@ def fresh_database(name: str, template: str = "template1") -> str:
 
 
 def demo_database(name: str, run: Path) -> str:
-    """A new database with the demo studio in it; its address. `run` is the folder of this test run: the template is made once in it."""
+    """A new database with the demo studio in it; its address. `run` is the folder of this test run: the template is
+    made once in it.
+    """
     template = "merak_template"
     with (run / "template.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
@@ -53,11 +57,14 @@ def demo_database(name: str, run: Path) -> str:
 
 
 def of_before(name: str, revision: str, data: Path) -> str:
-    """A database as an earlier version left it, brought up to today's tables: its tables at `revision`, its rows from a gzipped dump of
-    COPY blocks; its address.
+    """A database as an earlier version left it, brought up to today's tables: its tables at `revision`, its rows from a
+    gzipped dump of COPY blocks; its address.
     """
     address = fresh_database(name)
-    words = "import sys; from alembic.config import Config; from alembic import command; from merak.records.db import MIGRATIONS;"
+    words = (
+        "import sys; from alembic.config import Config; from alembic import command; from merak.records.db import"
+        " MIGRATIONS;"
+    )
     words += "c = Config(); c.set_main_option('script_location', str(MIGRATIONS)); command.upgrade(c, sys.argv[1])"
     env = os.environ | {"MERAK_DATABASE_URL": address}
     subprocess.run([sys.executable, "-c", words, revision], cwd=ROOT, env=env, check=True)

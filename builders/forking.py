@@ -1,4 +1,5 @@
-"""The real server, back at once when it is killed: everything is loaded, and what serves is a fork of it. For tests that kill it often.
+"""The real server, back at once when it is killed: everything is loaded, and what serves is a fork of it. For tests
+that kill it often.
 
 Prints the number of each fork that serves.
 """

@@ -3,9 +3,15 @@
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import MACHINES, CardTip, LedCard, MachineCard, MicrocurrentCard
 
-LIFT = MicrocurrentCard(name="lift unit", contact_cm2=1.3, calibration=((1, 40), (2, 90), (3, 150), (5, 300), (7, 520), (10, 1150)))
+LIFT = MicrocurrentCard(
+    name="lift unit", contact_cm2=1.3, calibration=((1, 40), (2, 90), (3, 150), (5, 300), (7, 520), (10, 1150))
+)
 UNMEASURED = MicrocurrentCard(name="old unit", contact_cm2=1.3)
-PANEL = LedCard(name="panel", points=((5, 96), (10, 62), (15, 41), (25, 20)), colours={"blue": ((5, 44), (10, 29), (15, 19), (25, 9))})
+PANEL = LedCard(
+    name="panel",
+    points=((5, 96), (10, 62), (15, 41), (25, 20)),
+    colours={"blue": ((5, 44), (10, 29), (15, 19), (25, 9))},
+)
 
 SCALES = {
     "muscle_stimulation": (0, 60, 1, "mA", ()),
@@ -32,7 +38,14 @@ TIP = CardTip(name="tip", across_mm=20, down_mm=20, pins=49)
 def machine(modality: str, /, **other: object) -> MachineCard:
     """The modality's machine, changed as asked."""
     least, most, step, scale, points = SCALES[modality]
-    body = {"modality": modality, "name": f"{modality} unit", "least": least, "most": most, "step": step, "scale": scale}
+    body = {
+        "modality": modality,
+        "name": f"{modality} unit",
+        "least": least,
+        "most": most,
+        "step": step,
+        "scale": scale,
+    }
     return MachineCard.model_validate(body | {"calibration": points, "tips": (TIP,)} | other)
 
 

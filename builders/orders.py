@@ -22,7 +22,10 @@ def ordered(*modalities: str, beside: tuple[int, int] | None = None, **settings:
     plan = plan_of(who, *modalities, **settings)
     if beside:
         guest, host = beside
-        steps = [one.model_copy(update={"beside": plan.steps[host].id}) if n == guest else one for n, one in enumerate(plan.steps)]
+        steps = [
+            one.model_copy(update={"beside": plan.steps[host].id}) if n == guest else one
+            for n, one in enumerate(plan.steps)
+        ]
         plan = plan.model_copy(update={"steps": tuple(steps)})
     return order_of(visit_plan(who, plan, laid=True).acts)
 
@@ -71,6 +74,17 @@ TO_PULSES: list[Given] = [("start", 0, None, LICENSED), ("go", 0.5, float(PULSES
 def spot_rule(**changes: Any) -> SpotRule:
     """The rule of a test spot at 5 W, with a step up and a step down; its words name the answer."""
     words = {one: f"spot: {one}" for one in ("first", "wait", "mark", "down", "kept", "once", "up")}
-    base = {"wait_s": 300, "same_visit": True, "name": "Set to", "unit": "W", "at": 5, "up": 6, "down": 4, "rule": "rf_fractional.spot",
-            "severe": 3, "pain_stop": 7, "words": words}  # fmt: skip
+    base = {
+        "wait_s": 300,
+        "same_visit": True,
+        "name": "Set to",
+        "unit": "W",
+        "at": 5,
+        "up": 6,
+        "down": 4,
+        "rule": "rf_fractional.spot",
+        "severe": 3,
+        "pain_stop": 7,
+        "words": words,
+    }
     return SpotRule.model_validate(base | changes)

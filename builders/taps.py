@@ -1,4 +1,6 @@
-"""Taps by chance over every kind of act, deep into a treatment, and what the fold makes of each: a corpus for whoever mirrors it."""
+"""Taps by chance over every kind of act, deep into a treatment, and what the fold makes of each: a corpus for whoever
+mirrors it.
+"""
 
 from datetime import datetime, timedelta
 from random import Random
@@ -17,11 +19,35 @@ PEOPLE = (
 )
 #: Kind → how often it comes.
 WEIGHTS = {
-    "count": 34, "uncount": 7, "pass": 5, "next": 7, "back": 2, "go": 4, "pause": 4, "resume": 12, "level": 4, "comfort": 3, "heat": 4,
+    "count": 34,
+    "uncount": 7,
+    "pass": 5,
+    "next": 7,
+    "back": 2,
+    "go": 4,
+    "pause": 4,
+    "resume": 12,
+    "level": 4,
+    "comfort": 3,
+    "heat": 4,
     "pain": 4,
-    "reading": 6, "clean": 3, "spot": 5, "spot_read": 6, "unlock": 3, "take_over": 2, "incident": 3, "strike": 1, "photo": 1, "machine": 2,
-    "halt": 3, "why": 2, "leave": 2, "stop": 0.7, "finish": 0.7, "reopen": 4,
-}  # fmt: skip
+    "reading": 6,
+    "clean": 3,
+    "spot": 5,
+    "spot_read": 6,
+    "unlock": 3,
+    "take_over": 2,
+    "incident": 3,
+    "strike": 1,
+    "photo": 1,
+    "machine": 2,
+    "halt": 3,
+    "why": 2,
+    "leave": 2,
+    "stop": 0.7,
+    "finish": 0.7,
+    "reopen": 4,
+}
 ORDERS = {
     "lift": LIFT,
     "pins": PINS,
@@ -86,8 +112,12 @@ def _tap(chance: Random, order: Order, state: RunState, k: int, at: datetime) ->
         case "spot":
             data = {"zone": "right jawline"}
         case "spot_read":
-            data = {"redness": chance.choice([0, 1, 2, 3, 9]), "swelling": chance.choice([0, 0, 1, 4]), "pain": chance.choice([0, 2, 8]),
-                    "mark": chance.random() < 0.03}  # fmt: skip
+            data = {
+                "redness": chance.choice([0, 1, 2, 3, 9]),
+                "swelling": chance.choice([0, 0, 1, 4]),
+                "pain": chance.choice([0, 2, 8]),
+                "mark": chance.random() < 0.03,
+            }
         case "incident":
             value, data = chance.choice([0, 2, 4, 7, None]), {"card": "Burn", "zone": zone, "done": "cooled"}
         case "strike":
@@ -96,9 +126,18 @@ def _tap(chance: Random, order: Order, state: RunState, k: int, at: datetime) ->
             words = chance.choice(["plugged", "lost", "hand", "", "odd"])
     named = chance.choice([None, None, state.act, state.act, chance.randrange(-1, len(order.acts) + 1)])
     made = UUID(int=chance.getrandbits(128))
-    return {"id": str(made), "kind": kind, "at": at.isoformat(timespec="milliseconds"), "value": value, "words": words, "act": named,
-            "data": data}  # fmt: skip
+    return {
+        "id": str(made),
+        "kind": kind,
+        "at": at.isoformat(timespec="milliseconds"),
+        "value": value,
+        "words": words,
+        "act": named,
+        "data": data,
+    }
 
 
 def given(tap: dict[str, Any], me: dict[str, Any]) -> Tap:
-    return Tap.model_validate({**tap, "data": tap["data"] | {"licences": me["licences"], "name": me["name"]}, "by": me["name"]})
+    return Tap.model_validate(
+        {**tap, "data": tap["data"] | {"licences": me["licences"], "name": me["name"]}, "by": me["name"]}
+    )

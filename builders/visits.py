@@ -1,4 +1,6 @@
-"""Treatments that have begun, through the front door: booked, asked, looked at, planned, agreed to; and taps from another device."""
+"""Treatments that have begun, through the front door: booked, asked, looked at, planned, agreed to; and taps from
+another device.
+"""
 
 import os
 import re
@@ -23,7 +25,15 @@ def booked(client: httpx.Client, name: str, therapist: str = "Adaeze") -> str:
     options = client.get("/").text.split('<option value="')[1:]
     whose = next(one.split('"')[0] for one in options if therapist in one.split("</option>")[0])
     day = date.today() + timedelta(days=next(DAYS))
-    form = {"name": name, "born": "1984-05-06", "day": f"{day}", "time": "13:00", "minutes": "120", "therapist": whose, "whose": "new"}
+    form = {
+        "name": name,
+        "born": "1984-05-06",
+        "day": f"{day}",
+        "time": "13:00",
+        "minutes": "120",
+        "therapist": whose,
+        "whose": "new",
+    }
     client.post("/visits", data=form)
     sheet = client.get(f"/?on={day}").text
     visit = str(re.findall(r"/visits/([0-9a-f-]{36})", sheet[sheet.index(name) :])[0])
@@ -51,7 +61,9 @@ def begun(client: httpx.Client, visit: str, *modalities: str, **zones: tuple[str
     for title, where in zones.items():
         step = re.search(rf'data-step="([0-9a-z-]+)"[^>]*title="{title}', plan)
         assert step, title
-        client.post(f"/visits/{visit}/plan/zones", data={"step": step[1]} | {f"zone.{zone}": "on" for zone in where}, headers=HX)
+        client.post(
+            f"/visits/{visit}/plan/zones", data={"step": step[1]} | {f"zone.{zone}": "on" for zone in where}, headers=HX
+        )
     agreed(client, visit)
     assert client.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes"}).status_code == 200
     hours_ago(visit)
@@ -61,7 +73,9 @@ def begun(client: httpx.Client, visit: str, *modalities: str, **zones: tuple[str
 def agreed(client: httpx.Client, visit: str) -> httpx.Response:
     """The client agrees to what is on the screen."""
     shown = re.search(r'name="shown"[^>]*value="(\w+)"', client.get(f"/visits/{visit}/plan").text)
-    return client.post(f"/visits/{visit}/consent", data={"agreed": "yes", "signed": "paper", "shown": shown[1] if shown else ""})
+    return client.post(
+        f"/visits/{visit}/consent", data={"agreed": "yes", "signed": "paper", "shown": shown[1] if shown else ""}
+    )
 
 
 def hours_ago(visit: str, hours: int = 2) -> None:
@@ -71,7 +85,9 @@ def hours_ago(visit: str, hours: int = 2) -> None:
         assert db.execute(moved, [hours, visit]).rowcount == 1
 
 
-def tap(kind: str, ago: float = 0, value: float | None = None, data: dict[str, Any] | None = None, words: str = "") -> dict[str, Any]:
+def tap(
+    kind: str, ago: float = 0, value: float | None = None, data: dict[str, Any] | None = None, words: str = ""
+) -> dict[str, Any]:
     """One tap as a browser makes it, so many seconds ago."""
     moment = datetime.now(UTC) - timedelta(seconds=ago)
     return {"id": str(uuid4()), "kind": kind, "at": moment.isoformat(), "value": value, "data": data, "words": words}

@@ -1,4 +1,6 @@
-"""What a person does, called as the pages call it: a visit booked, asked, planned, treated, looked at; on the test's own database."""
+"""What a person does, called as the pages call it: a visit booked, asked, planned, treated, looked at; on the test's
+own database.
+"""
 
 from datetime import datetime, timedelta
 from itertools import count
@@ -45,13 +47,24 @@ def new_visit(ctx: Context, name: str = "", start: datetime | None = None, **for
     """A booking of a client who is new unless named as the list names one, each at an hour of its own."""
     n = next(NUMBER)
     start = start or MONDAY + timedelta(days=n // 8, hours=n % 8)
-    fields = {"name": name or f"Invented {n}", "born": "1985-04-02", "day": f"{start:%Y-%m-%d}", "time": f"{start:%H:%M}", "minutes": "50",
-              "therapist": str(ctx.me.id)}  # fmt: skip
+    fields = {
+        "name": name or f"Invented {n}",
+        "born": "1985-04-02",
+        "day": f"{start:%Y-%m-%d}",
+        "time": f"{start:%H:%M}",
+        "minutes": "50",
+        "therapist": str(ctx.me.id),
+    }
     return day.add_visit(ctx, fields | form)
 
 
 def tap_of(
-    kind: str, at: datetime, value: float | None = None, words: str = "", act: int | None = None, data: dict[str, Any] | None = None
+    kind: str,
+    at: datetime,
+    value: float | None = None,
+    words: str = "",
+    act: int | None = None,
+    data: dict[str, Any] | None = None,
 ) -> Tap:
     """One tap of somebody's, with an id of its own."""
     made = {"id": uuid7(), "kind": kind, "at": at, "value": value, "words": words, "act": act, "data": data or {}}
@@ -114,9 +127,17 @@ def treated(ctx: Context, visit: UUID, shift: float = 0.0) -> None:
 
 #: What the close form holds when all went well.
 GRADED = {
-    "pain": "0", "comfort": "9", "explained": "initials", "initials": "IM", "note": "", "why.all": "judged",
-    **{f"endpoint.{name}": "seen" for name in ("microcurrent", "led", "wet_abrasion", "rf_fractional", "pulsed_light", "rf_bulk")},
-}  # fmt: skip
+    "pain": "0",
+    "comfort": "9",
+    "explained": "initials",
+    "initials": "IM",
+    "note": "",
+    "why.all": "judged",
+    **{
+        f"endpoint.{name}": "seen"
+        for name in ("microcurrent", "led", "wet_abrasion", "rf_fractional", "pulsed_light", "rf_bulk")
+    },
+}
 
 
 def looked_twice(ctx: Context, visit: UUID, redness: int = 1) -> None:
@@ -147,7 +168,15 @@ def begun(ctx: Context, *modalities: str, by: str = "", minutes: int = 120, name
     return visit
 
 
-def tapped(ctx: Context, visit: UUID, kind: str, value: float | None = None, words: str = "", act: int | None = None, **data: Any) -> Run:
+def tapped(
+    ctx: Context,
+    visit: UUID,
+    kind: str,
+    value: float | None = None,
+    words: str = "",
+    act: int | None = None,
+    **data: Any,
+) -> Run:
     return treating.record(ctx, visit, [tap_of(kind, ctx.now, value, words, act, data or None)])
 
 

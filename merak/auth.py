@@ -18,8 +18,8 @@ from merak.services.studio.signing_in import at_work
 
 COOKIE = "merak"
 POLICY = (
-    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
-    "form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src"
+    " 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
 )
 HEADERS = [
     (b"content-security-policy", POLICY.encode()),
@@ -44,7 +44,10 @@ class SentAlready(MerakError):
 
 async def _form(request: Request) -> dict[str, str]:
     """The fields of a form as browsers and htmx send it, URL-encoded; of a field sent twice the last counts."""
-    return {_plain(name): _plain(said) for name, said in parse_qsl((await request.body()).decode(errors="replace"), keep_blank_values=True)}
+    return {
+        _plain(name): _plain(said)
+        for name, said in parse_qsl((await request.body()).decode(errors="replace"), keep_blank_values=True)
+    }
 
 
 #: Signs that no keyboard types and no database keeps.
@@ -80,8 +83,8 @@ Parts = Annotated[tuple[dict[str, str], dict[str, bytes]], Depends(_parts)]
 
 @contextmanager
 def entered(request: Request, form: dict[str, str] | None = None) -> Iterator[Context]:
-    """The context of whoever is signed in. Raises NeedsSignIn, Denied for a write without this sign-in's CSRF token, and SentAlready for a
-    form that was taken before.
+    """The context of whoever is signed in. Raises NeedsSignIn, Denied for a write without this sign-in's CSRF token,
+    and SentAlready for a form that was taken before.
     """
     with at_work(request.cookies.get(COOKIE)) as ctx:
         if ctx is None:
@@ -174,7 +177,9 @@ def add_headers(message: MutableMapping[str, Any], cache: bytes) -> None:
 
 
 def _kept_for(scope: Scope) -> bytes:
-    """How long an answer may be kept: a static file under its hash for ever; one that another file names is asked for again."""
+    """How long an answer may be kept: a static file under its hash for ever; one that another file names is asked for
+    again.
+    """
     if not scope["path"].startswith("/static/"):
         return b"no-store"
     forever = scope["query_string"].startswith(b"v=") or scope["path"].endswith(".woff2")

@@ -23,7 +23,9 @@ def main() -> int:
     commands = parser.add_subparsers(dest="command", required=True)
     serve = commands.add_parser("serve", help="serve the application")
     serve.add_argument("--port", type=int, default=8600)
-    serve.add_argument("--first", choices=("demo", "fresh-demo", "studio"), help="bring the tables up to date and load this first")
+    serve.add_argument(
+        "--first", choices=("demo", "fresh-demo", "studio"), help="bring the tables up to date and load this first"
+    )
     commands.add_parser("migrate", help="bring the tables up to date")
     demo = commands.add_parser("demo", help="load the invented studio, once")
     demo.add_argument("--fresh", action="store_true", help="throw everything away first, and load it relative to today")
@@ -53,7 +55,12 @@ def _opening(first: str, port: int) -> list[str]:
         from merak.services.studio.practice import is_set_up, new_code
 
         if not is_set_up():
-            told += ["  A new studio: open the address and set it up with this one-time code:", "", f"    {new_code()}", ""]
+            told += [
+                "  A new studio: open the address and set it up with this one-time code:",
+                "",
+                f"    {new_code()}",
+                "",
+            ]
     else:
         from merak.demo.studio import SIGN_INS, load
 
@@ -70,7 +77,9 @@ def settle() -> None:
 
 
 def serve(app: "FastAPI", port: int) -> None:
-    """Serves an application on loopback until it is told to stop. Logs hold no personal data: one line an error, no access log."""
+    """Serves an application on loopback until it is told to stop. Logs hold no personal data: one line an error, no
+    access log.
+    """
     import uvicorn
 
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s %(message)s")

@@ -1,4 +1,6 @@
-"""Limits before work: who asks is known, and a body's size, depth and signs are bounded, before anything is read of it or done with it."""
+"""Limits before work: who asks is known, and a body's size, depth and signs are bounded, before anything is read of it
+or done with it.
+"""
 
 import json
 import re
@@ -55,7 +57,9 @@ class Limiter:
     async def _checked(self, scope: Scope, receive: Receive) -> Receive:
         """The body as it may be read. Raises TooLarge, NeedsSignIn, Denied, BadInput."""
         request = Request(scope)
-        if b"\x00" in scope.get("raw_path", b"") + unquote_to_bytes(scope["path"]) + unquote_to_bytes(scope["query_string"]):
+        if b"\x00" in scope.get("raw_path", b"") + unquote_to_bytes(scope["path"]) + unquote_to_bytes(
+            scope["query_string"]
+        ):
             raise BadInput({"address": "There is a sign in this address that nothing is called by."})
         if scope["method"] in ("GET", "HEAD", "OPTIONS"):
             return receive
@@ -71,7 +75,9 @@ class Limiter:
         return _again(body, receive)
 
     async def _most(self, request: Request, kind: str) -> int:
-        """How many bytes this asker may send here. Raises NeedsSignIn from nobody, Denied for files from who keeps none."""
+        """How many bytes this asker may send here. Raises NeedsSignIn from nobody, Denied for files from who keeps
+        none.
+        """
         if PUBLIC.match(request.url.path):
             return LARGEST_UNKNOWN
         me = await run_in_threadpool(_who, request.cookies.get(COOKIE))

@@ -34,7 +34,7 @@ from merak.web import (
     signing_in,
     tasks,
     treat,
-)  # fmt: skip
+)
 from merak.web.pages import STATIC
 from merak.web.trouble import handle_trouble, tell
 

@@ -75,7 +75,12 @@ def walk(browser: Browser, server: Server) -> None:
         page.goto(f"{visit}/ask")
         first_answers(page)
         page.goto(f"{visit}/look")
-        for field, value in (("brow_right_mm", "12"), ("brow_left_mm", "10.5"), ("cheek_right_mm", "20"), ("cheek_left_mm", "18.9")):
+        for field, value in (
+            ("brow_right_mm", "12"),
+            ("brow_left_mm", "10.5"),
+            ("cheek_right_mm", "20"),
+            ("cheek_left_mm", "18.9"),
+        ):
             page.locator(f"#f-{field}").fill(value)
         page.locator("#side", has_text="1.3 mm higher").wait_for()
         page.goto(f"{visit}/look?kind=laxity")
@@ -129,7 +134,9 @@ def walk(browser: Browser, server: Server) -> None:
         shot(page, "return")
         made = Path(os.environ["MERAK_VAR_PDF"])
         made.write_bytes(page.request.get(f"{visit}/sheet.pdf?lang=en").body())
-        subprocess.run(["pdftoppm", "-png", "-r", "70", "-singlefile", str(made), str(SHOTS / "aftercare-sheet")], check=True)
+        subprocess.run(
+            ["pdftoppm", "-png", "-r", "70", "-singlefile", str(made), str(SHOTS / "aftercare-sheet")], check=True
+        )
         afterwards(page, server)
     at_the_chair(browser, server)
     with signed_in_page(browser, server, "marit") as page:
@@ -189,7 +196,9 @@ def at_the_chair(browser: Browser, server: Server) -> None:
     """Pins walked cell by cell."""
     ctx = sign_in(server.url, "adaeze")
     cheeks = ("mid cheek", "lower cheek", "upper cheek")
-    pins = begun(ctx, visit_of(ctx, "Petra Halloran"), "cleanse", "numbing", "rf_fractional", "finish", Fractional=cheeks)
+    pins = begun(
+        ctx, visit_of(ctx, "Petra Halloran"), "cleanse", "numbing", "rf_fractional", "finish", Fractional=cheeks
+    )
     sent(
         ctx,
         pins,
@@ -220,7 +229,9 @@ def main() -> None:
     server = Server()
     try:
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"])
+            browser = playwright.chromium.launch(
+                executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
+            )
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.goto(f"{server.url}/set-up")
             shot(page, "set-up")

@@ -1,4 +1,6 @@
-"""A database of the demo for each worker, the real server in front of it, the real Chromium; made only for tests that ask for them."""
+"""A database of the demo for each worker, the real server in front of it, the real Chromium; made only for tests that
+ask for them.
+"""
 
 import os
 from collections.abc import Iterator

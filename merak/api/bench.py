@@ -56,8 +56,12 @@ def on_the_bench(request: Request) -> dict[str, list[On]]:
     with entered(request) as ctx:
         ctx.demand("use the bench")
         return {
-            "calculations": [On(id=one.id, title=one.title, group=one.group, words=one.words) for one in CALCULATIONS.values()],
-            "modalities": [On(id=one.id, title=one.title, group=one.group, words=one.words) for one in about().values()],
+            "calculations": [
+                On(id=one.id, title=one.title, group=one.group, words=one.words) for one in CALCULATIONS.values()
+            ],
+            "modalities": [
+                On(id=one.id, title=one.title, group=one.group, words=one.words) for one in about().values()
+            ],
         }
 
 
@@ -106,7 +110,9 @@ def _modality(module: Modality) -> None:
     _typed(start, skin)
     _typed(try_out, trial)
     words, at = about()[module.NAME], f"/modality/{module.NAME}"
-    router.post(f"{at}/start", name=f"{module.NAME}_start", summary=f"{words.title}: start values", responses=TROUBLE)(start)
+    router.post(f"{at}/start", name=f"{module.NAME}_start", summary=f"{words.title}: start values", responses=TROUBLE)(
+        start
+    )
     router.post(at, name=f"{module.NAME}_try", summary=words.title, description=words.words, responses=TROUBLE)(try_out)
 
 
@@ -115,7 +121,9 @@ def _typed(act: Callable[..., Any], body: type[BaseModel]) -> None:
 
 
 def _skin(module: Modality, asked: Any) -> Subject:
-    """The skin that was sent, in its zone where one was named. Raises BadInput for a zone that is none or may not be treated."""
+    """The skin that was sent, in its zone where one was named. Raises BadInput for a zone that is none or may not be
+    treated.
+    """
     skin: Subject = asked.subject
     return in_zone(skin, asked.zone, about()[module.NAME].work) if asked.zone else skin
 

@@ -23,7 +23,9 @@ router = APIRouter(prefix="/api", tags=["judgement"], responses=TROUBLE)
 
 
 class ClientBody(BaseModel):
-    """The client as the rules see one: no name. Letters are doctors' letters that came in; a senior's word is not taken here."""
+    """The client as the rules see one: no name. Letters are doctors' letters that came in; a senior's word is not taken
+    here.
+    """
 
     born: date
     returning: bool = False
@@ -81,9 +83,14 @@ class Previewed(BaseModel):
 
 def _brief(ctx: Context, client: ClientBody, wish: Wish = Wish(), slot: float = 60) -> Brief:  # noqa: B008 (frozen)
     return brief_of(ctx).but(
-        born=client.born, returning=client.returning, answers=client.answers, findings=client.findings, letters=client.letters, wish=wish,
+        born=client.born,
+        returning=client.returning,
+        answers=client.answers,
+        findings=client.findings,
+        letters=client.letters,
+        wish=wish,
         slot=slot,
-    )  # fmt: skip
+    )
 
 
 @router.post("/screening/preview")
@@ -107,9 +114,13 @@ def plans(request: Request, asked: ClientAsked) -> Previewed:
             computed=Computed.model_validate(computed, from_attributes=True) if computed else None,
             proposals=[
                 Proposed(
-                    kind=one.kind, score=one.score, supports=one.supports, left_out=one.left_out, settle_h=one.settle_h,
+                    kind=one.kind,
+                    score=one.score,
+                    supports=one.supports,
+                    left_out=one.left_out,
+                    settle_h=one.settle_h,
                     computed=Computed.model_validate(one.computed, from_attributes=True),
                 )
                 for one in found
             ],
-        )  # fmt: skip
+        )

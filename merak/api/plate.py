@@ -96,7 +96,8 @@ class Kept(BaseModel):
 
 @router.get("/plate")
 def plate(request: Request, visit_id: UUID) -> PlateOut:
-    """The plate as the query's fields ask for it (plate, work, manner, shape, across_mm, …), the rest as usual for the modality.
+    """The plate as the query's fields ask for it (plate, work, manner, shape, across_mm, …), the rest as usual for the
+    modality.
 
     Fields that cannot be read or used are told in `slips`, and taken as usual. 403 without the right.
     """
@@ -124,11 +125,21 @@ def _told(page: plating.Plated) -> PlateOut:
         plate=page.name,
         work=page.work,
         zones=[
-            ZoneOut(side=z.key[0], zone=z.key[1], whole_cm2=z.whole_cm2, treatable_cm2=z.treatable_cm2, bony=z.bony, thin=z.thin)
+            ZoneOut(
+                side=z.key[0],
+                zone=z.key[1],
+                whole_cm2=z.whole_cm2,
+                treatable_cm2=z.treatable_cm2,
+                bony=z.bony,
+                thin=z.thin,
+            )
             for z in survey.zones
         ],
         sections=sections,
-        lines=[LineOut(path=line.path, points=list(line.points), length_mm=line.length_mm, bony=line.bony) for line in survey.lines],
+        lines=[
+            LineOut(path=line.path, points=list(line.points), length_mm=line.length_mm, bony=line.bony)
+            for line in survey.lines
+        ],
         numbers=survey.numbers,
         cautions=list(survey.cautions),
         marks=[MarkOut(points=mark.there(survey.plate), **mark.model_dump(include=described)) for mark in page.marks],
@@ -138,7 +149,9 @@ def _told(page: plating.Plated) -> PlateOut:
 
 @router.post("/marks", status_code=201)
 def put_mark(request: Request, visit_id: UUID, sent: MarkIn) -> Kept:
-    """Draws a mark. 422, by field, for one that cannot be, 403 without the right or the token, 409 once the visit is closed."""
+    """Draws a mark. 422, by field, for one that cannot be, 403 without the right or the token, 409 once the visit is
+    closed.
+    """
     form = {key: str(value) for key, value in sent.model_dump(exclude={"points"}).items() if value is not None}
     form["points"] = " ".join(f"{x},{y}" for x, y in sent.points)
     with entered(request) as ctx:

@@ -43,11 +43,13 @@ class SentData(TapData):
 
 
 class SentTap(Tap):
-    """One tap as it may be sent. `id` is made by the browser (UUIDv7), so that sending it again is harmless; `at` is the tap's own moment.
+    """One tap as it may be sent. `id` is made by the browser (UUIDv7), so that sending it again is harmless; `at` is
+    the tap's own moment.
 
-    `act` is the act that it was made in; `value` a place, a level, a heat word, a pain or °C, by kind. `load` is the page load that it
-    was made in and `mono_s` the reading of that load's steady clock (s): with them no jump of a clock moves it. `by`, `seq`, `marked`,
-    `told` and `own` are for the server to say; a photograph comes with its file, by its own address.
+    `act` is the act that it was made in; `value` a place, a level, a heat word, a pain or °C, by kind. `load` is the
+    page load that it was made in and `mono_s` the reading of that load's steady clock (s): with them no jump of a clock
+    moves it. `by`, `seq`, `marked`, `told` and `own` are for the server to say; a photograph comes with its file, by
+    its own address.
     """
 
     value: float | None = Field(None, ge=-100, le=10_000, allow_inf_nan=False)
@@ -74,7 +76,9 @@ class TapsIn(BaseModel):
 
 
 class PaceOut(BaseModel):
-    """Seconds used, seconds still planned, how many of them are too many, the acts that go short as (act, seconds), what starves."""
+    """Seconds used, seconds still planned, how many of them are too many, the acts that go short as (act, seconds),
+    what starves.
+    """
 
     used_s: float
     left_s: float
@@ -102,7 +106,9 @@ class SpotOut(BaseModel):
 
 
 class WarmthOut(BaseModel):
-    """One zone: last and highest reading (°C), seconds in the band, CEM43 minutes at surface and hottest depth, dwell left (s)."""
+    """One zone: last and highest reading (°C), seconds in the band, CEM43 minutes at surface and hottest depth, dwell
+    left (s).
+    """
 
     last: float
     peak: float
@@ -114,9 +120,9 @@ class WarmthOut(BaseModel):
 
 
 class ActOut(BaseModel):
-    """One act's run; of one that was not begun only that. `walk` is the places counted in the pass under way, in order, `walks` those of
-    closed passes, `tally` how often each place was counted in the pass under way. `worked_s` is as of the server's `now`: `banked_s`, and
-    since `since` what ran on.
+    """One act's run; of one that was not begun only that. `walk` is the places counted in the pass under way, in order,
+    `walks` those of closed passes, `tally` how often each place was counted in the pass under way. `worked_s` is as of
+    the server's `now`: `banked_s`, and since `since` what ran on.
     """
 
     begun: bool
@@ -210,7 +216,9 @@ def _standing(run: treating.Run, ctx: Any) -> dict[str, Any]:
 
 
 def _told(found: dict[str, Any]) -> Response:
-    """As JSON, written once: FastAPI would check and write it again on another thread. A test holds it against its model."""
+    """As JSON, written once: FastAPI would check and write it again on another thread. A test holds it against its
+    model.
+    """
     return Response(json.dumps(found), media_type="application/json")
 
 
@@ -225,9 +233,10 @@ def run(request: Request, visit_id: UUID) -> Response:
 def record(request: Request, visit_id: UUID, sent: TapsIn) -> Response:
     """Keeps taps, once each; when this answers they are on the disk.
 
-    A tap's moment lies between the order's begin, its device's last tap and the server's clock, give or take two seconds; one outside is
-    kept with both times, marked, and counts as made when it arrived. 403 without the right or the token, 409 before it began or
-    after closing, 422 for taps that cannot be read and for an id that belongs to another visit.
+    A tap's moment lies between the order's begin, its device's last tap and the server's clock, give or take two
+    seconds; one outside is kept with both times, marked, and counts as made when it arrived. 403 without the right or
+    the token, 409 before it began or after closing, 422 for taps that cannot be read and for an id that belongs to
+    another visit.
     """
     with entered(request) as ctx:
         return _told(_standing(treating.record(ctx, visit_id, sent.taps, sent.sent), ctx))
@@ -235,7 +244,8 @@ def record(request: Request, visit_id: UUID, sent: TapsIn) -> Response:
 
 @router.get("/run/live", response_class=StreamingResponse)
 async def live(request: Request, visit_id: UUID) -> StreamingResponse:
-    """Server-sent events: the state at once, then after every change, from whichever device; a comment now and then while nothing changes.
+    """Server-sent events: the state at once, then after every change, from whichever device; a comment now and then
+    while nothing changes.
 
     409 before it began. It ends when the sign-in does.
     """
@@ -245,7 +255,9 @@ async def live(request: Request, visit_id: UUID) -> StreamingResponse:
             return json.dumps(_standing(treating.run_of(ctx, visit_id), ctx))
 
     await run_in_threadpool(read)  # what is refused is refused before anything streams
-    return StreamingResponse(_events(visit_id, read), media_type="text/event-stream", headers={"x-accel-buffering": "no"})
+    return StreamingResponse(
+        _events(visit_id, read), media_type="text/event-stream", headers={"x-accel-buffering": "no"}
+    )
 
 
 async def _events(visit_id: UUID, read: Callable[[], str]) -> AsyncIterator[str]:
@@ -269,7 +281,9 @@ async def _events(visit_id: UUID, read: Callable[[], str]) -> AsyncIterator[str]
 
 @router.post("/run/machine", response_model=SaidOut)
 def machine(request: Request, visit_id: UUID) -> Response:
-    """Lets the machine of the current act count for itself. `answer.ok` is false when it refuses what is planned. 409 without one."""
+    """Lets the machine of the current act count for itself. `answer.ok` is false when it refuses what is planned. 409
+    without one.
+    """
     with entered(request) as ctx:
         answer, found = instruments.attach(ctx, visit_id)
         return _told({"answer": answer.model_dump(), "state": _standing(found, ctx)})
@@ -295,4 +309,8 @@ def photo(request: Request, visit_id: UUID, parts: Parts) -> Response:
     """A photograph of the run, as a form with `file`, `when` and `zone`. 422 for what is no picture."""
     form, files = parts
     with entered(request, form) as ctx:
-        return _told(_standing(adverse.add_photo(ctx, visit_id, files.get("file"), form.get("when", ""), form.get("zone", "")), ctx))
+        return _told(
+            _standing(
+                adverse.add_photo(ctx, visit_id, files.get("file"), form.get("when", ""), form.get("zone", "")), ctx
+            )
+        )

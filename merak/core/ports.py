@@ -9,7 +9,9 @@ ToneReading = tuple[float, float, float]
 
 
 class Reply(Frozen):
-    """What an instrument says: whether it did what was asked, in words; a value where it read one; pulses that it really gave."""
+    """What an instrument says: whether it did what was asked, in words; a value where it read one; pulses that it
+    really gave.
+    """
 
     ok: bool
     words: str = ""
@@ -18,7 +20,9 @@ class Reply(Frozen):
 
 
 class Source(Protocol):
-    """A source of energy. It accepts what it can be set to, counts its pulses, asks for its tip to be wiped, and may fail."""
+    """A source of energy. It accepts what it can be set to, counts its pulses, asks for its tip to be wiped, and may
+    fail.
+    """
 
     def set_to(self, at: float) -> "tuple[Source, Reply]":
         """Sets its scale; refuses what is out of range."""

@@ -35,7 +35,9 @@ class _Call:
 
 
 def remembered(most: int) -> Callable[[Callable[Given, Found]], Callable[Given, Found]]:
-    """A function of frozen values whose last `most` results are kept, the longest unused going first. What is raised is not kept."""
+    """A function of frozen values whose last `most` results are kept, the longest unused going first. What is raised is
+    not kept.
+    """
 
     def of(work: Callable[Given, Found]) -> Callable[Given, Found]:
         @lru_cache(maxsize=most)

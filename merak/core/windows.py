@@ -9,10 +9,14 @@ DateKind = Literal["booking", "birth", "event", "past", "letter", "sheet"]
 
 
 def window(kind: DateKind, today: date, born: date | None = None) -> tuple[date, date]:
-    """The first and last day that a date of this kind may have; of what is past, from the client's birth on where it is known."""
+    """The first and last day that a date of this kind may have; of what is past, from the client's birth on where it is
+    known.
+    """
     match kind:
         case "booking":
-            return today - timedelta(days=number("dates.booking.back")), today + timedelta(days=number("dates.booking.ahead"))
+            return today - timedelta(days=number("dates.booking.back")), today + timedelta(
+                days=number("dates.booking.ahead")
+            )
         case "birth":
             return _years(today, -number("dates.oldest")), today
         case "event":
@@ -34,7 +38,9 @@ def wrong_day(kind: DateKind, day: date, today: date, born: date | None = None) 
 
 
 def read_day(text: str, kind: DateKind, today: date, born: date | None = None) -> tuple[date | None, str]:
-    """(the day, "") of a typed date; (None, what is wrong with it) of one that is none or outside its window; (None, "") of nothing."""
+    """(the day, "") of a typed date; (None, what is wrong with it) of one that is none or outside its window; (None,
+    "") of nothing.
+    """
     raw = text.strip()
     if not raw:
         return None, ""

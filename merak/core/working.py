@@ -26,7 +26,8 @@ class Frozen(BaseModel):
 class Quantity(Frozen):
     """A value with its unit, the formula in words, what went in, and the ids of the rules that were used.
 
-    A quantity with neither formula nor rule is something that a person entered. `value` None means unknown, and `formula` says why.
+    A quantity with neither formula nor rule is something that a person entered. `value` None means unknown, and
+    `formula` says why.
     """
 
     name: str

@@ -1,4 +1,6 @@
-"""Drawn portraits for the demo's photographs: an invented face, a little otherwise at each visit, with its landmarks."""
+"""Drawn portraits for the demo's photographs: an invented face, a little otherwise at each visit,
+with its landmarks.
+"""
 
 from io import BytesIO
 from math import cos, radians, sin
@@ -7,8 +9,8 @@ WIDTH, HEIGHT = 900, 1125
 
 
 def portrait(shift: float, turn: float, lift: float, blush: float = 0) -> tuple[bytes, str]:
-    """A front view as a JPEG, moved by `shift` pixels and turned by `turn` degrees, the mouth's corners `lift` pixels higher, the skin
-    redder by `blush`; and its four landmarks as the page sends them.
+    """A front view as a JPEG, moved by `shift` pixels and turned by `turn` degrees, the mouth's corners `lift` pixels
+    higher, the skin redder by `blush`; and its four landmarks as the page sends them.
     """
     from PIL import Image, ImageDraw, ImageFilter  # where it is used: the demo is loaded once
 
@@ -26,7 +28,9 @@ def portrait(shift: float, turn: float, lift: float, blush: float = 0) -> tuple[
     pen.arc((300, 640 + lift, 360, 800), 300, 60, fill=(204, 156, 130), width=6)
     pen.arc((540, 640 + lift, 600, 800), 120, 240, fill=(204, 156, 130), width=6)
     pen.rectangle((690, 930, 850, 1080), fill=(160, 160, 160))  # a grey card, held beside the chin
-    face = face.filter(ImageFilter.GaussianBlur(1.6)).rotate(turn, translate=(round(shift), 0), fillcolor=(214, 205, 190))
+    face = face.filter(ImageFilter.GaussianBlur(1.6)).rotate(
+        turn, translate=(round(shift), 0), fillcolor=(214, 205, 190)
+    )
     out = BytesIO()
     face.save(out, "JPEG", quality=85)
     corners = ((268, 495), (632, 495), (356, 768 - lift / 2), (544, 768 - lift / 2))

@@ -1,6 +1,8 @@
-"""An invented studio in an invented place: five people, thirteen machines, a dozen clients, and a day that is always today.
+"""An invented studio in an invented place: five people, thirteen machines, a dozen clients, and a day that is always
+today.
 
-Everything goes through the services, as a person would do it: past visits were asked, looked at, planned, treated and closed.
+Everything goes through the services, as a person would do it: past visits were asked, looked at, planned, treated and
+closed.
 """
 
 from dataclasses import dataclass, field
@@ -52,7 +54,10 @@ CARDS = (
         "name": "red folding panel",
         "wavelength_nm": 633,
         "points": [[5, 96], [10, 62], [15, 41], [25, 20]],
-        "colours": {"blue": [[5, 44], [10, 29], [15, 19], [25, 9]], "near-infrared": [[5, 60], [10, 40], [15, 27], [25, 13]]},
+        "colours": {
+            "blue": [[5, 44], [10, 29], [15, 19], [25, 9]],
+            "near-infrared": [[5, 60], [10, 40], [15, 27], [25, 13]],
+        },
     },
     {
         "modality": "rf_bulk",
@@ -83,7 +88,10 @@ CARDS = (
         "least": 8,
         "most": 32,
         "step": 1,
-        "tips": [{"name": "large crystal", "across_mm": 15, "down_mm": 35}, {"name": "small crystal", "across_mm": 8, "down_mm": 15}],
+        "tips": [
+            {"name": "large crystal", "across_mm": 15, "down_mm": 35},
+            {"name": "small crystal", "across_mm": 8, "down_mm": 15},
+        ],
         "by_phototype": {"1": 30, "2": 28, "3": 22, "4": 16, "5": 12},
     },
     {
@@ -129,30 +137,47 @@ CARDS = (
         "most": 0,
         "tips": [{"name": "head", "across_mm": 30, "down_mm": 30, "round": True}],
     },
-    {"modality": "oxygen_airbrush", "name": "airbrush compressor", "scale": "bar", "least": 0.5, "most": 3, "step": 0.1},
-    {"modality": "diamond", "name": "diamond hand piece", "tips": [{"name": "fine tip", "across_mm": 8, "down_mm": 8, "round": True}]},
+    {
+        "modality": "oxygen_airbrush",
+        "name": "airbrush compressor",
+        "scale": "bar",
+        "least": 0.5,
+        "most": 3,
+        "step": 0.1,
+    },
+    {
+        "modality": "diamond",
+        "name": "diamond hand piece",
+        "tips": [{"name": "fine tip", "across_mm": 8, "down_mm": 8, "round": True}],
+    },
 )
 
 
 def _round(x: float, y: float, rx: float, ry: float) -> str:
     """An outline as a hand would draw it around something."""
     turns = [n * pi / 8 for n in range(16)]
-    return " ".join(f"{x + rx * cos(t) * (1 + 0.07 * sin(3 * t)):.1f},{y + ry * sin(t) * (1 + 0.1 * cos(2 * t)):.1f}" for t in turns)
+    return " ".join(
+        f"{x + rx * cos(t) * (1 + 0.07 * sin(3 * t)):.1f},{y + ry * sin(t) * (1 + 0.1 * cos(2 * t)):.1f}" for t in turns
+    )
 
 
 #: Zones as they were tapped, one grade a tap.
-NOSE = "right nose tip and wings, right nose tip and wings, left nose tip and wings, left nose tip and wings, right chin"
+NOSE = (
+    "right nose tip and wings, right nose tip and wings, left nose tip and wings, left nose tip and wings, right chin"
+)
 SUN = "right upper cheek, left upper cheek, left upper cheek, right forehead"
 LAX = "right lower cheek, left lower cheek, left lower cheek, right jawline, left jawline"
 
 
 @dataclass
 class Invented:
-    """One client of the demo, always seen at the same hour `at`, today unless `today` is False; `past` counts closed visits before it.
-    `done` is what was done at those, `found` what was graded then, condition → zones as they were tapped.
+    """One client of the demo, always seen at the same hour `at`, today unless `today` is False; `past` counts closed
+    visits before it. `done` is what was done at those, `found` what was graded then, condition → zones as they were
+    tapped.
 
-    `answers` are given at the last closed visit (days are counted back from today), `redness` is how that visit ended, `said` what is
-    answered after it otherwise than usual; `better` are zones that grade one lower from the second visit on.
+    `answers` are given at the last closed visit (days are counted back from today), `redness` is how that visit ended,
+    `said` what is answered after it otherwise than usual; `better` are zones that grade one lower from the second visit
+    on.
     """
 
     name: str
@@ -197,10 +222,29 @@ CLIENTS = (
         },
         note="Likes the forehead most; left brow came up.",
         marks=(
-            {"kind": "pigment", "shape": "area", "grade": "2", "points": _round(64, 104, 11, 7), "note": "Darker since the summer."},
-            {"kind": "mole", "shape": "spot", "size_mm": "4", "points": "-92,112", "note": "Unchanged; seen by her doctor in spring."},
+            {
+                "kind": "pigment",
+                "shape": "area",
+                "grade": "2",
+                "points": _round(64, 104, 11, 7),
+                "note": "Darker since the summer.",
+            },
+            {
+                "kind": "mole",
+                "shape": "spot",
+                "size_mm": "4",
+                "points": "-92,112",
+                "note": "Unchanged; seen by her doctor in spring.",
+            },
             {"kind": "vessel", "shape": "line", "size_mm": "1", "grade": "1", "points": "17,101 20,105 21.5,110"},
-            {"kind": "scar", "shape": "line", "size_mm": "2", "grade": "1", "points": "-34,34 -28,41 -25,46", "note": "From childhood."},
+            {
+                "kind": "scar",
+                "shape": "line",
+                "size_mm": "2",
+                "grade": "1",
+                "points": "-34,34 -28,41 -25,46",
+                "note": "From childhood.",
+            },
         ),
     ),
     Invented(
@@ -233,7 +277,15 @@ CLIENTS = (
         note="Cheeks stayed red for an hour, cool cloth, settled before leaving.",
         phone="+351 900 000 104",
         said={"settled_h": "8", "redness": "1"},
-        marks=({"kind": "patch", "shape": "area", "grade": "3", "points": _round(-62, 118, 16, 10), "note": "Gone after an hour."},),
+        marks=(
+            {
+                "kind": "patch",
+                "shape": "area",
+                "grade": "3",
+                "points": _round(-62, 118, 16, 10),
+                "note": "Gone after an hour.",
+            },
+        ),
     ),
     Invented("Petra Halloran", date(1971, 9, 14), "14:15", 0, "adaeze"),
     Invented(
@@ -261,7 +313,16 @@ CLIENTS = (
     ),
     Invented("Elif Sarno", date(1992, 2, 11), "10:15", 2, answers={"pregnancy": ("breastfeeding", None)}, today=False),
     Invented("Bruno Achebe", date(1976, 10, 3), "14:15", 3, phototype=6, today=False),
-    Invented("Wanda Kessler", date(1955, 5, 16), "09:00", 1, "adaeze", today=False, done=("pulsed_light",), found={"pigment": SUN}),
+    Invented(
+        "Wanda Kessler",
+        date(1955, 5, 16),
+        "09:00",
+        1,
+        "adaeze",
+        today=False,
+        done=("pulsed_light",),
+        found={"pigment": SUN},
+    ),
     Invented(
         "Margit Ferro",
         date(1988, 8, 24),
@@ -307,8 +368,13 @@ def load(fresh: bool = False) -> None:
 def _client(ctx: Context, who: Invented, workers: dict[str, Worker]) -> None:
     today = ctx.now.astimezone(ZONE).date()
     client = Client(
-        name=who.name, born=who.born, phone=who.phone, email=who.email, language=who.language, created_by=workers["joost"].id
-    )  # fmt: skip
+        name=who.name,
+        born=who.born,
+        phone=who.phone,
+        email=who.email,
+        language=who.language,
+        created_by=workers["joost"].id,
+    )
     with database.transaction(ctx.db):
         ctx.db.add(client)
         ctx.db.flush()
@@ -375,7 +441,10 @@ def _closed_visit(ctx: Context, who: Invented, client: Client, start: datetime, 
                     looking.tap_zone(ctx, visit_id, condition, zone)
     if who.photographed:
         scaling.score(ctx, visit_id, "wrinkles", {"wrinkles.score": str(6 - open_file(ctx, visit_id).visit.session_no)})
-        readings = {"readings.water_loss": f"{17 - 2 * open_file(ctx, visit_id).visit.session_no}", "readings.sebum": "90"}
+        readings = {
+            "readings.water_loss": f"{17 - 2 * open_file(ctx, visit_id).visit.session_no}",
+            "readings.sebum": "90",
+        }
         scaling.score(ctx, visit_id, "readings", readings)
     if who.photographed:
         back = who.past - open_file(ctx, visit_id).visit.session_no
@@ -397,21 +466,41 @@ def _closed_visit(ctx: Context, who: Invented, client: Client, start: datetime, 
         answering.tap(later, visit_id, "1", "redness", "right upper cheek")
     answering.nothing(Context(ctx.db, ctx.me, ctx.now + timedelta(minutes=54)), visit_id, "2")
     form = {
-        "pain": "2" if who.redness else "0", "comfort": "6" if who.redness else "9", "explained": "initials", "senior": "Adaeze Okonjo",
-        "initials": "".join(part[0] for part in who.name.split()), "note": who.note if last and who.note else "Tolerated well.",
-    }  # fmt: skip
+        "pain": "2" if who.redness else "0",
+        "comfort": "6" if who.redness else "9",
+        "explained": "initials",
+        "senior": "Adaeze Okonjo",
+        "initials": "".join(part[0] for part in who.name.split()),
+        "note": who.note if last and who.note else "Tolerated well.",
+    }
     form |= {f"endpoint.{name}": "seen" for name in who.done}
-    form |= {f"{key}.{n}": value for n, row in enumerate(LEFT_ON) for key, value in zip(("product", "lot", "left"), row, strict=True)}
+    form |= {
+        f"{key}.{n}": value
+        for n, row in enumerate(LEFT_ON)
+        for key, value in zip(("product", "lot", "left"), row, strict=True)
+    }
     closing.close(Context(ctx.db, ctx.me, ctx.now + timedelta(minutes=55)), visit_id, form)
 
 
 #: What is left on the skin at the end, with its lot.
-LEFT_ON = (("serum", "S-2291", "on"), ("eye product", "E-0417", "on"), ("cream", "C-8830", "on"), ("sun protection", "P-1176", "on"))
+LEFT_ON = (
+    ("serum", "S-2291", "on"),
+    ("eye product", "E-0417", "on"),
+    ("cream", "C-8830", "on"),
+    ("sun protection", "P-1176", "on"),
+)
 #: How most answer afterwards.
 USUAL = {
-    "redness": "0", "swelling": "0", "pain": "0", "settled_h": "1", "mark": "none", "kept": "mostly", "improvement": "1",
-    "satisfaction": "8", "call": "no",
-}  # fmt: skip
+    "redness": "0",
+    "swelling": "0",
+    "pain": "0",
+    "settled_h": "1",
+    "mark": "none",
+    "kept": "mostly",
+    "improvement": "1",
+    "satisfaction": "8",
+    "call": "no",
+}
 
 
 def _asked_afterwards(ctx: Context, client_id: UUID, who: Invented) -> None:

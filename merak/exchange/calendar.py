@@ -6,7 +6,9 @@ from icalendar import Alarm, Calendar, Event
 
 
 def invitation(uid: str, title: str, start: datetime, minutes: int, stamp: datetime, place: str) -> bytes:
-    """One appointment as a calendar file, with a reminder the day before. `start` is aware, in the studio's time zone."""
+    """One appointment as a calendar file, with a reminder the day before. `start` is aware, in the
+    studio's time zone.
+    """
     calendar = Calendar()
     calendar.add("prodid", "-//Merak//visit//EN")
     calendar.add("version", "2.0")

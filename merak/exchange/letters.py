@@ -1,4 +1,6 @@
-"""What is written to clients: the sheet as text, and the question that follows. Nothing in it says what was treated but the sheet."""
+"""What is written to clients: the sheet as text, and the question that follows. Nothing in it says what was treated but
+the sheet.
+"""
 
 from collections.abc import Iterable
 

@@ -1,6 +1,8 @@
-"""Pages to PDF, by WeasyPrint in a process of its own: setting a sheet holds up no page, and its memory is not the server's.
+"""Pages to PDF, by WeasyPrint in a process of its own: setting a sheet holds up no page, and its memory is not the
+server's.
 
-The process is asked over its standard input and answers over its standard output; it ends when the server does, or when it was idle long.
+The process is asked over its standard input and answers over its standard output; it ends when the server does, or when
+it was idle long.
 """
 
 import select

@@ -20,16 +20,21 @@ from merak.records.bodies.visit import CloseBody, Given, PhotosAfterBody, Photos
 from merak.records.tables import Client
 
 _STANDS = (
-    "LEFT JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND phase = '{0}' ORDER BY version DESC LIMIT 1) AS {0} ON true"
+    "LEFT JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND phase = '{0}' ORDER BY version DESC LIMIT"
+    " 1) AS {0} ON true"
 )
-_SAID = "(SELECT json_agg(answer ORDER BY done_at) FROM task WHERE visit_id = that.id AND kind = 'ask' AND done_at IS NOT NULL)"
+_SAID = (
+    "(SELECT json_agg(answer ORDER BY done_at) FROM task WHERE visit_id = that.id AND kind = 'ask' AND done_at IS NOT"
+    " NULL)"
+)
 
 # A body is long and packed: it is unpacked once for all that is read of it.
 _CLIENT = f"""
     SELECT client.id, client.name, client.born, client.phone, client.email, client.language, client.habits,
         (SELECT count(*) FROM visit WHERE client_id = client.id AND status = 'closed'),
         (SELECT json_agg(row_to_json(v))::text FROM (
-            SELECT that.id, that.starts_at, that.minutes, that.status, that.session_no, course.name AS course, course.sessions,
+            SELECT that.id, that.starts_at, that.minutes, that.status, that.session_no, course.name AS course,
+                course.sessions,
                 person.name AS therapist, close.note, close.redness, close.swelling, close.did, close.stopped,
                 close.incidents,
                 CASE WHEN that.status = 'closed' THEN {_SAID} END AS said
@@ -66,7 +71,9 @@ class VisitTold(BaseModel):
 
 
 class ClientSeen(NamedTuple):
-    """A client as their page shows one: how they are reached, how many visits are closed, the newest visits as they were kept."""
+    """A client as their page shows one: how they are reached, how many visits are closed, the newest visits as they
+    were kept.
+    """
 
     id: UUID
     name: str

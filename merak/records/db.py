@@ -48,7 +48,9 @@ def _note_idle(connection: Any, record: Any) -> None:
 
 
 def _try_first(connection: Any, record: Any, proxy: Any) -> None:
-    """Tries a connection that was idle before it is used, so that a restarted server costs nobody a request; a busy one is not asked."""
+    """Tries a connection that was idle before it is used, so that a restarted server costs nobody a request; a busy one
+    is not asked.
+    """
     if monotonic() - record.info.get("idle_since", monotonic()) > IDLE_S:
         try:
             connection.execute("SELECT 1")
@@ -64,7 +66,9 @@ def away(error: Exception) -> bool:
 
 @contextmanager
 def work_session() -> Iterator[Session]:
-    """A session that reads without a transaction around it, and writes inside `transaction`: half as many round trips for a page."""
+    """A session that reads without a transaction around it, and writes inside `transaction`: half as many round trips
+    for a page.
+    """
     with Session(_reading(), expire_on_commit=False) as db:
         yield db
 

@@ -11,7 +11,11 @@ from merak.records.tables import Client, Message
 
 def outbox(db: Session, most: int = 100) -> list[tuple[Message, str]]:
     """The newest messages with their clients' names."""
-    found = select(Message, Client.name).join(Client, Client.id == Message.client_id).order_by(Message.send_at.desc(), Message.id.desc())
+    found = (
+        select(Message, Client.name)
+        .join(Client, Client.id == Message.client_id)
+        .order_by(Message.send_at.desc(), Message.id.desc())
+    )
     return [(row[0], row[1]) for row in db.execute(found.limit(most))]
 
 

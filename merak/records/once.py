@@ -13,7 +13,8 @@ _swept: list[datetime] = []
 
 
 def claim(db: Session, key: str, now: datetime) -> bool:
-    """Whether this form is new; from now on it is not. Whoever sends it a second time waits until the first is through (`through`).
+    """Whether this form is new; from now on it is not. Whoever sends it a second time waits until the first is through
+    (`through`).
 
     Old ones are forgotten, once an hour.
     """
@@ -22,7 +23,12 @@ def claim(db: Session, key: str, now: datetime) -> bool:
         run("DELETE FROM once WHERE at < %(old)s", {"old": now - KEPT_FOR})
         _swept[:] = [now]
     run(f"SELECT pg_advisory_lock({_NUMBER})", {"key": key})
-    new = run("INSERT INTO once (key, at) VALUES (%(key)s, %(at)s) ON CONFLICT DO NOTHING", {"key": key, "at": now}).rowcount == 1
+    new = (
+        run(
+            "INSERT INTO once (key, at) VALUES (%(key)s, %(at)s) ON CONFLICT DO NOTHING", {"key": key, "at": now}
+        ).rowcount
+        == 1
+    )
     if not new:
         through(db, key)
     return new

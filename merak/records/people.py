@@ -92,4 +92,6 @@ def device(db: Session, device_id: str) -> Device | None:
 
 def use_code(db: Session, code_hash: str) -> bool:
     """Takes the one-time code; False when it is not the one."""
-    return bool(db.execute(delete(SetUpCode).where(SetUpCode.code_hash == code_hash).returning(SetUpCode.code_hash)).first())
+    return bool(
+        db.execute(delete(SetUpCode).where(SetUpCode.code_hash == code_hash).returning(SetUpCode.code_hash)).first()
+    )

@@ -42,7 +42,11 @@ def register(db: Session) -> list[ReactionLine]:
 
 def versions(db: Session, reaction_id: UUID) -> list[ReactionVersion]:
     """Every version of a line, the newest first, held until this transaction ends."""
-    found = select(ReactionVersion).where(ReactionVersion.reaction_id == reaction_id).order_by(ReactionVersion.version.desc())
+    found = (
+        select(ReactionVersion)
+        .where(ReactionVersion.reaction_id == reaction_id)
+        .order_by(ReactionVersion.version.desc())
+    )
     return list(db.scalars(found.with_for_update()))
 
 
@@ -55,7 +59,8 @@ def of_visit(db: Session, visit_id: UUID, source: str) -> ReactionVersion | None
 
 _USED = """
     SELECT that.id, r.body -> 'did', r.body -> 'products' FROM visit AS that
-    CROSS JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND phase = 'close' ORDER BY version DESC LIMIT 1) AS r
+    CROSS JOIN LATERAL (SELECT body FROM record
+        WHERE visit_id = that.id AND phase = 'close' ORDER BY version DESC LIMIT 1) AS r
     WHERE that.status = 'closed'
 """
 

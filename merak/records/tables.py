@@ -55,8 +55,8 @@ class Base(DeclarativeBase):
 
 
 class Studio(Base):
-    """The one studio of this installation: opening is {"0": ["09:00", "18:00"], …} by weekday from Monday; `house` holds its choices:
-    methods, prices, currency.
+    """The one studio of this installation: opening is {"0": ["09:00", "18:00"], …} by weekday from Monday; `house`
+    holds its choices: methods, prices, currency.
     """
 
     __tablename__ = "studio"
@@ -76,7 +76,8 @@ class SetUpCode(Base):
 
 
 class Person(Base):
-    """Somebody who works here. `careful_hands` should not hold energy now (pregnant, implanted electronics); which, is not kept.
+    """Somebody who works here. `careful_hands` should not hold energy now (pregnant, implanted electronics); which, is
+    not kept.
 
     Names and sign-in names are unique, whatever their case.
     """
@@ -110,7 +111,8 @@ class SignedIn(Base):
 
 
 class Client(Base):
-    """A client, as the front desk knows one. `habits` is what of their ways changes an aftercare sheet, as it was last told.
+    """A client, as the front desk knows one. `habits` is what of their ways changes an aftercare sheet, as it was last
+    told.
 
     `merged_into` is the record that a second one of the same person went into; nothing is kept under this one any more.
     """
@@ -139,8 +141,8 @@ class Course(Base):
 
 
 class Visit(Base):
-    """An appointment, and what became of it: booked, closed or cancelled. No two that are booked overlap for one therapist; those that did
-    before that was held may (`may_overlap`).
+    """An appointment, and what became of it: booked, closed or cancelled. No two that are booked overlap for one
+    therapist; those that did before that was held may (`may_overlap`).
     """
 
     __tablename__ = "visit"
@@ -161,8 +163,8 @@ class Visit(Base):
 
 
 class Record(Base):
-    """One version of one phase of a visit (ask, look, margins, plan, overrides, consent, order, answer, close, sheet, photos,
-    photos_after, scales). The latest stands; none is changed.
+    """One version of one phase of a visit (ask, look, margins, plan, overrides, consent, order, answer, close, sheet,
+    photos, photos_after, scales). The latest stands; none is changed.
     """
 
     __tablename__ = "record"
@@ -177,10 +179,11 @@ class Record(Base):
 
 
 class TreatEvent(Base):
-    """One tap in a treatment. The id is the browser's, so that a repeated send is harmless; `seq` is the server's order.
+    """One tap in a treatment. The id is the browser's, so that a repeated send is harmless; `seq` is the server's
+    order.
 
-    `clock` is how its moment was found: the page load, its steady clock (s), and, where it is marked, why and what time was told. It is
-    empty for taps that the server made itself.
+    `clock` is how its moment was found: the page load, its steady clock (s), and, where it is marked, why and what time
+    was told. It is empty for taps that the server made itself.
     """
 
     __tablename__ = "treat_event"
@@ -200,9 +203,11 @@ class TreatEvent(Base):
 
 
 class Task(Base):
-    """Something that is due: a test spot to be read, a client to be called or asked. `answer` is what came of it, once it is done.
+    """Something that is due: a test spot to be read, a client to be called or asked. `answer` is what came of it, once
+    it is done.
 
-    `link_hash` is the hash of the secret address under which the client answers; `done_by` is empty where the client did.
+    `link_hash` is the hash of the secret address under which the client answers; `done_by` is empty where the client
+    did.
     """
 
     __tablename__ = "task"
@@ -235,7 +240,9 @@ class Task(Base):
 
 
 class Message(Base):
-    """A mail or text to a client, as the simulated outbox holds it: handed over at `send_at` unless it was recalled before."""
+    """A mail or text to a client, as the simulated outbox holds it: handed over at `send_at` unless it was recalled
+    before.
+    """
 
     __tablename__ = "message"
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
@@ -321,7 +328,9 @@ class LetterVersion(Base):
 
 
 class KeptFile(Base):
-    """A file of a client: a letter, a photo, a signature. Its type was read from its content; what a photo tells of itself is stripped."""
+    """A file of a client: a letter, a photo, a signature. Its type was read from its content; what a photo tells of
+    itself is stripped.
+    """
 
     __tablename__ = "kept_file"
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)

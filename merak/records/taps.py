@@ -17,13 +17,16 @@ class TakenId(Exception):
     """A tap of another visit has this id already."""
 
 
-# One question, which the database answers by itself (`keep_taps`, in the migrations): outside a transaction it is one of its own.
+# One question, which the database answers by itself (`keep_taps`, in the migrations): outside a transaction it is one
+# of its own.
 _KEEP = """
-    SELECT status, before, id, kind, at, value, words, act, data, seq, (SELECT name FROM person WHERE person.id = kept.by)
+    SELECT status, before, id, kind, at, value, words, act, data, seq, (SELECT name FROM person
+        WHERE person.id = kept.by)
     FROM keep_taps(%(visit)s::uuid, %(by)s::uuid, %(taps)s::jsonb) AS kept
 """
 _SINCE = """
-    SELECT treat_event.id, kind, at, value, words, act, data, seq, person.name FROM treat_event JOIN person ON person.id = by
+    SELECT treat_event.id, kind, at, value, words, act, data, seq, person.name FROM treat_event
+        JOIN person ON person.id = by
     WHERE visit_id = %(visit)s AND seq > %(seen)s ORDER BY seq
 """
 _ROW = ("id", "kind", "at", "value", "words", "act", "data", "seq", "by")
@@ -31,11 +34,12 @@ _TAPS: TypeAdapter[list[Tap]] = TypeAdapter(list[Tap])
 
 
 def keep(db: Session, visit_id: UUID, by: UUID, new: Sequence[Tap], seen: int) -> tuple[str, list[Tap]]:
-    """Appends taps, in one's turn, and gives the visit's status ("" when there is no such visit; a closed one takes none) and its taps
-    after number `seen`, in the server's order, which is the order of commit. Taps whose id is known already are left as they are.
+    """Appends taps, in one's turn, and gives the visit's status ("" when there is no such visit; a closed one takes
+    none) and its taps after number `seen`, in the server's order, which is the order of commit. Taps whose id is known
+    already are left as they are.
 
-    `before` is the number of the visit's last tap before these: whoever has folded up to there needs to read no other. Raises TakenId,
-    with nothing kept, where an id is that of a tap of another visit.
+    `before` is the number of the visit's last tap before these: whoever has folded up to there needs to read no other.
+    Raises TakenId, with nothing kept, where an id is that of a tap of another visit.
     """
     taps = to_json([_row(tap) for tap in new]).decode()
     try:
@@ -76,10 +80,12 @@ def _read(rows: Sequence[Any]) -> list[Tap]:
 
 
 _LAST_OF = """
-    SELECT (SELECT at FROM record WHERE visit_id = %(visit)s AND phase = 'order' ORDER BY version LIMIT 1), last.at, last.mono
+    SELECT (SELECT at FROM record WHERE visit_id = %(visit)s AND phase = 'order'
+        ORDER BY version LIMIT 1), last.at, last.mono
     FROM (SELECT 1) AS always LEFT JOIN LATERAL (
         SELECT at, (clock ->> 'mono_s')::float8 AS mono FROM treat_event
-        WHERE visit_id = %(visit)s AND by = %(by)s AND clock IS NOT NULL AND clock ->> 'load' IS NOT DISTINCT FROM %(load)s::text
+        WHERE visit_id = %(visit)s AND by = %(by)s AND clock IS NOT NULL AND clock ->> 'load' IS NOT DISTINCT
+            FROM %(load)s::text
         ORDER BY at DESC, seq DESC LIMIT 1) AS last ON true
 """
 
@@ -94,5 +100,7 @@ class LastOf(NamedTuple):
 
 def last_of(db: Session, visit_id: UUID, by: UUID, load: UUID | None) -> LastOf:
     """The last tap that somebody gave in one load of the page (None: by a device that does not say)."""
-    found = db.connection().exec_driver_sql(_LAST_OF, {"visit": visit_id, "by": by, "load": str(load) if load else None})
+    found = db.connection().exec_driver_sql(
+        _LAST_OF, {"visit": visit_id, "by": by, "load": str(load) if load else None}
+    )
     return LastOf(*found.one())

@@ -25,7 +25,8 @@ class NewTask(NamedTuple):
 
 _ADD = """
     INSERT INTO task (id, client_id, visit_id, kind, due_at, body, by, at, link_hash)
-    SELECT %(id)s, client_id, id, %(kind)s, %(due)s, %(body)s::jsonb, %(by)s, %(at)s, %(link)s FROM visit WHERE id = %(visit)s
+    SELECT %(id)s, client_id, id, %(kind)s, %(due)s, %(body)s::jsonb, %(by)s, %(at)s, %(link)s FROM visit
+        WHERE id = %(visit)s
     ON CONFLICT (id) DO NOTHING
 """
 
@@ -40,7 +41,11 @@ def add_tasks(db: Session, visit_id: UUID, by: UUID, at: datetime, new: Sequence
 
 def open_tasks(db: Session, until: datetime) -> list[tuple[Task, str]]:
     """What is due up to a moment and not done, with the client's name, the longest due first."""
-    found = select(Task, Client.name).join(Client, Client.id == Task.client_id).where(Task.done_at.is_(None), Task.due_at <= until)
+    found = (
+        select(Task, Client.name)
+        .join(Client, Client.id == Task.client_id)
+        .where(Task.done_at.is_(None), Task.due_at <= until)
+    )
     return [(task, name) for task, name in db.execute(found.order_by(Task.due_at, Task.id))]
 
 
@@ -78,6 +83,9 @@ def by_link(db: Session, link_hash: str) -> tuple[Task, Client] | None:
 def locked_task(db: Session, task_id: UUID) -> tuple[Task, str] | None:
     """A task and the client's name, held until this transaction ends."""
     row = db.execute(
-        select(Task, Client.name).join(Client, Client.id == Task.client_id).where(Task.id == task_id).with_for_update(of=Task)
+        select(Task, Client.name)
+        .join(Client, Client.id == Task.client_id)
+        .where(Task.id == task_id)
+        .with_for_update(of=Task)
     ).first()
     return (row[0], row[1]) if row else None

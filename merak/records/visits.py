@@ -52,7 +52,8 @@ class VisitRecords(dict[str, VisitRecord]):
         return found.version if found else 0
 
 
-# One step down the index for each phase, however many versions there are. Orders and sheets are long: their bodies are left out.
+# One step down the index for each phase, however many versions there are. Orders and sheets are long: their bodies are
+# left out.
 _STANDING = """
     FROM unnest({visits}) AS v (id)
     CROSS JOIN unnest(CAST(ARRAY[
@@ -85,7 +86,8 @@ def is_ordered(db: Session, visit_id: UUID) -> bool:
 
 
 _BEGUN = """
-    SELECT id FROM visit WHERE status <> 'closed' AND EXISTS (SELECT 1 FROM record WHERE visit_id = visit.id AND phase = 'order')
+    SELECT id FROM visit WHERE status <> 'closed' AND EXISTS (SELECT 1 FROM record
+        WHERE visit_id = visit.id AND phase = 'order')
         AND EXISTS (SELECT 1 FROM treat_event WHERE visit_id = visit.id)
 """
 
@@ -117,12 +119,15 @@ class Taken(Exception):
 _ADD_NEXT = """
     INSERT INTO record (id, visit_id, phase, version, body, by, at)
     SELECT %(id)s, visit.id, %(phase)s::varchar, %(version)s, %(body)s::jsonb, %(by)s, %(at)s
-    FROM visit WHERE visit.id = %(visit)s AND visit.status <> 'closed' AND set_config('synchronous_commit', 'off', true) <> ''
+    FROM visit WHERE visit.id = %(visit)s AND visit.status <> 'closed'
+        AND set_config('synchronous_commit', 'off', true) <> ''
 """
 
 
 def add_next(db: Session, visit_id: UUID, version: int, body: BaseModel, by: UUID, at: datetime) -> VisitRecord:
-    """The version after the one that was read, as a draft (acknowledged before the disk has it). Raises Taken when another was quicker."""
+    """The version after the one that was read, as a draft (acknowledged before the disk has it). Raises Taken when
+    another was quicker.
+    """
     phase, text = PHASES[type(body)], written(body)
     values = {"id": uuid7(), "visit": visit_id, "phase": phase, "version": version, "body": text, "by": by, "at": at}
     try:
@@ -135,7 +140,9 @@ def add_next(db: Session, visit_id: UUID, version: int, body: BaseModel, by: UUI
 
 def version_of(db: Session, visit_id: UUID, model: type[Body], version: int) -> Body | None:
     """One version of a phase; None when there is none."""
-    found = select(cast(Record.body, Text)).where(Record.visit_id == visit_id, Record.phase == PHASES[model], Record.version == version)
+    found = select(cast(Record.body, Text)).where(
+        Record.visit_id == visit_id, Record.phase == PHASES[model], Record.version == version
+    )
     text = db.scalar(found)
     return read(model, text) if text else None
 
@@ -161,7 +168,8 @@ def last_lots(db: Session, since: datetime) -> dict[str, str]:
 
 _PHOTOS = """
     SELECT that.starts_at, r.body::text FROM visit AS that
-    CROSS JOIN LATERAL (SELECT body FROM record WHERE visit_id = that.id AND phase = 'photos' ORDER BY version DESC LIMIT 1) AS r
+    CROSS JOIN LATERAL (SELECT body FROM record
+        WHERE visit_id = that.id AND phase = 'photos' ORDER BY version DESC LIMIT 1) AS r
     WHERE that.client_id = %(client)s AND that.status = 'closed' AND that.starts_at < %(before)s ORDER BY that.starts_at
 """
 
@@ -186,18 +194,22 @@ _AROUND = f"""
         person.id, person.name, person.finger_mm, person.role, person.licences, person.careful_hands,
         last.id, last.starts_at, studio.time_zone, studio.house::text,
         (SELECT json_agg(id ORDER BY id) FROM device WHERE active),
-        (SELECT json_agg(json_build_array(v.id, s.phase, r.version, {_SHORT})) {_STANDING.format(visits="ARRAY[visit.id, last.id]")}),
+        (SELECT json_agg(json_build_array(v.id, s.phase, r.version,
+            {_SHORT})) {_STANDING.format(visits="ARRAY[visit.id, last.id]")}),
         (SELECT json_agg(json_build_array(body::text, version) ORDER BY mark_id) FROM (
             SELECT DISTINCT ON (mark_id) mark_id, body, version, removed FROM mark
             WHERE client_id = visit.client_id AND (visit.status <> 'closed' OR at <= (
                 SELECT max(at) FROM record WHERE record.visit_id = visit.id AND phase = 'close'))
             ORDER BY mark_id, version DESC) AS m WHERE NOT removed),
         (SELECT json_agg(body ORDER BY letter_id)::text FROM (
-            SELECT DISTINCT ON (letter_id) letter_id, body || jsonb_build_object('id', letter_id, 'file', file_id) AS body FROM letter
+            SELECT DISTINCT ON (letter_id) letter_id, body || jsonb_build_object('id', letter_id, 'file',
+                file_id) AS body FROM letter
             WHERE client_id = visit.client_id ORDER BY letter_id, version DESC) AS l),
         (SELECT json_agg(json_build_array(that.starts_at, did.key, did.value, r.body - 'facts' - 'did',
-                coalesce((SELECT json_agg(task.answer || jsonb_build_object('told', task.done_at) ORDER BY task.done_at) FROM task
-                    WHERE task.visit_id = that.id AND task.kind = 'ask' AND task.done_at IS NOT NULL), '[]')) ORDER BY that.starts_at)::text
+                coalesce((SELECT json_agg(task.answer || jsonb_build_object('told', task.done_at)
+                    ORDER BY task.done_at) FROM task
+                    WHERE task.visit_id = that.id AND task.kind = 'ask' AND task.done_at IS NOT NULL), '[]'))
+                        ORDER BY that.starts_at)::text
             FROM visit AS that
             CROSS JOIN LATERAL (
                 SELECT body FROM record WHERE visit_id = that.id AND phase = 'close' ORDER BY version DESC LIMIT 1) AS r
@@ -276,9 +288,9 @@ class DoneBefore(NamedTuple):
 
 
 class Around(NamedTuple):
-    """A visit and what it stands in: the client's last closed visit, the studio's time zone, choices and machines as (id, card), what
-    stands on the phases of both visits, the client's marks as they stand, with their versions (for a closed visit, as they stood then),
-    letters, what was done before, and the test spots that were read, by modality.
+    """A visit and what it stands in: the client's last closed visit, the studio's time zone, choices and machines as
+    (id, card), what stands on the phases of both visits, the client's marks as they stand, with their versions (for a
+    closed visit, as they stood then), letters, what was done before, and the test spots that were read, by modality.
     """
 
     visit: VisitSeen
@@ -334,7 +346,9 @@ def _letters(text: str | None) -> list[LetterSeen]:
 @lru_cache(maxsize=200)
 def _done(text: str | None) -> list[DoneBefore]:
     rows = json.loads(text) if text else []
-    return _DONE.validate_python([(at, modality, did, upgraded("close", close), said) for at, modality, did, close, said in rows])
+    return _DONE.validate_python(
+        [(at, modality, did, upgraded("close", close), said) for at, modality, did, close, said in rows]
+    )
 
 
 @lru_cache(maxsize=200)
@@ -361,7 +375,9 @@ def previous_of(db: Session, visits: Sequence[Visit]) -> dict[UUID, UUID]:
     if visits:
         first = max(visit.starts_at for visit in visits)
         ids = {visit.client_id for visit in visits}
-        closed = select(Visit.client_id, Visit.id, Visit.starts_at).where(Visit.client_id.in_(ids), Visit.status == "closed")
+        closed = select(Visit.client_id, Visit.id, Visit.starts_at).where(
+            Visit.client_id.in_(ids), Visit.status == "closed"
+        )
         rows = db.execute(closed.where(Visit.starts_at < first).order_by(Visit.starts_at)).all()
         for visit in visits:
             mine = [row.id for row in rows if row.client_id == visit.client_id and row.starts_at < visit.starts_at]
@@ -380,7 +396,9 @@ def set_status(db: Session, visit_id: UUID, status: str) -> None:
 
 def after(db: Session, visit: Visit | VisitSeen) -> Visit | None:
     """The client's next booked visit after this one."""
-    found = select(Visit).where(Visit.client_id == visit.client_id, Visit.status == "booked", Visit.starts_at > visit.starts_at)
+    found = select(Visit).where(
+        Visit.client_id == visit.client_id, Visit.status == "booked", Visit.starts_at > visit.starts_at
+    )
     return db.scalar(found.order_by(Visit.starts_at).limit(1))
 
 
@@ -402,11 +420,17 @@ def lock(db: Session, visit_id: UUID) -> Locked | None:
 def clients_named(db: Session, part: str, most: int = 50) -> list[Client]:
     """Clients whose name holds these letters."""
     named = Client.name.icontains(part, autoescape=True)
-    return list(db.scalars(select(Client).where(named, Client.merged_into.is_(None)).order_by(Client.name, Client.born).limit(most)))
+    return list(
+        db.scalars(
+            select(Client).where(named, Client.merged_into.is_(None)).order_by(Client.name, Client.born).limit(most)
+        )
+    )
 
 
 def hold_name(db: Session, name: str) -> None:
-    """Whoever adds a client of this name takes turns, until this transaction ends: two at once would both see nobody."""
+    """Whoever adds a client of this name takes turns, until this transaction ends: two at once
+    would both see nobody.
+    """
     db.connection().exec_driver_sql("SELECT pg_advisory_xact_lock(hashtextextended(%(name)s, 7))", {"name": name})
 
 
@@ -433,6 +457,10 @@ def course_of(db: Session, client_id: UUID) -> Course | None:
 def sessions_so_far(db: Session, course_id: UUID) -> int:
     """The highest session number of a course that was not cancelled."""
     return (
-        db.scalar(select(func.coalesce(func.max(Visit.session_no), 0)).where(Visit.course_id == course_id, Visit.status != "cancelled"))
+        db.scalar(
+            select(func.coalesce(func.max(Visit.session_no), 0)).where(
+                Visit.course_id == course_id, Visit.status != "cancelled"
+            )
+        )
         or 0
     )

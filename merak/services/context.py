@@ -29,13 +29,16 @@ class OutOfTurn(MerakError):
 
 @dataclass
 class Context:
-    """Everything that a service needs. `now` is aware, UTC; `jumped` is how far it has run away from the process's steady clock."""
+    """Everything that a service needs. `now` is aware, UTC; `jumped` is how far it has run away from the process's
+    steady clock.
+    """
 
     db: Session
     me: Worker
     now: datetime
     jumped: timedelta = timedelta(0)
-    #: What was opened in this request, by visit, so that it is opened once; None: everything is read anew whenever it is asked for.
+    #: What was opened in this request, by visit, so that it is opened once; None: everything is read anew whenever it
+    #: is asked for.
     files: dict[UUID, Any] | None = None
 
     @cached_property

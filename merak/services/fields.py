@@ -1,4 +1,6 @@
-"""Typed values from what a person types, and what is wrong with it in plain words; and a model's fields as a form shows them."""
+"""Typed values from what a person types, and what is wrong with it in plain words; and a model's fields as a form shows
+them.
+"""
 
 import re
 from dataclasses import dataclass

@@ -25,7 +25,16 @@ Action = Literal[
 ]
 
 _DESK: frozenset[Action] = frozenset({"see the day", "book"})
-_HANDS: frozenset[Action] = _DESK | {"read notes", "ask", "look", "treat", "close", "amend", "keep letters", "use the bench"}
+_HANDS: frozenset[Action] = _DESK | {
+    "read notes",
+    "ask",
+    "look",
+    "treat",
+    "close",
+    "amend",
+    "keep letters",
+    "use the bench",
+}
 _MAY: dict[str, frozenset[Action]] = {
     "front desk": _DESK,
     "assistant": _HANDS,

@@ -22,17 +22,26 @@ class SimulatedThermometer(Frozen):
         return self.model_copy(update=changes)
 
     def read(self, place_c: float, around_c: float, aim_mm: float = 0.0) -> tuple["SimulatedThermometer", Reply]:
-        """Reads what lies below its dot: the place itself only when the dot is held so much above it (rule thermometer.below)."""
+        """Reads what lies below its dot: the place itself only when the dot is held so much above it (rule
+        thermometer.below).
+        """
         if not self.plugged:
             return self, Reply(ok=False, words=f"The {self.name} is unplugged: read another, and type it.")
         beside_mm = number("thermometer.below") - aim_mm
         share = exp(-((beside_mm / number("thermometer.spread")) ** 2))
-        seen = around_c + (place_c - around_c) * share + _chance(self.name, self.reads).gauss(0, number("thermometer.noise"))
+        seen = (
+            around_c
+            + (place_c - around_c) * share
+            + _chance(self.name, self.reads).gauss(0, number("thermometer.noise"))
+        )
         shown = round(seen, 1)
         words = (
             ""
             if share > 0.9
-            else f"It read {beside_mm:.0f} mm below the place: hold the dot {number('thermometer.below'):.0f} mm above it."
+            else (
+                f"It read {beside_mm:.0f} mm below the place: hold the dot {number('thermometer.below'):.0f} mm"
+                " above it."
+            )
         )
         after = self.but(reads=self.reads + 1, peak_c=shown if self.peak_c is None else max(self.peak_c, shown))
         return after, Reply(ok=True, words=words, value=shown)
@@ -49,7 +58,9 @@ class SimulatedMeter(Frozen):
         """The same, otherwise."""
         return self.model_copy(update=changes)
 
-    def read(self, moisture: float, tone: tuple[float, float, float]) -> tuple["SimulatedMeter", Reply, tuple[float, float, float]]:
+    def read(
+        self, moisture: float, tone: tuple[float, float, float]
+    ) -> tuple["SimulatedMeter", Reply, tuple[float, float, float]]:
         """Reads skin of this moisture (its own points, 0 to 120) and tone (L*, a*, b*)."""
         if not self.plugged:
             return self, Reply(ok=False, words=f"The {self.name} is unplugged."), tone

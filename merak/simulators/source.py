@@ -12,7 +12,8 @@ FAULTS = ("tip not seated", "overheated", "no contact")
 
 
 class SimulatedSource(Frozen):
-    """A source as it stands: plugged or not, its scale and what it is set to, pulses given, pulses since its tip was wiped, its fault.
+    """A source as it stands: plugged or not, its scale and what it is set to, pulses given, pulses since its tip was
+    wiped, its fault.
 
     `clean_every` is 0 for one that never asks to be wiped. `visit` is the treatment that it is at work in.
     """
@@ -44,7 +45,9 @@ class SimulatedSource(Frozen):
         if not self.plugged:
             return self, Reply(ok=False, words=f"The {self.name} is unplugged.")
         if not self.least <= at <= self.most:
-            return self, Reply(ok=False, words=f"The {self.name} is set from {self.least:g} to {self.most:g} {self.scale}: not {at:g}.")
+            return self, Reply(
+                ok=False, words=f"The {self.name} is set from {self.least:g} to {self.most:g} {self.scale}: not {at:g}."
+            )
         return self.but(at=at), Reply(ok=True, words=f"Set to {at:g} {self.scale}.", value=at)
 
     def fire(self, pulses: int = 1) -> tuple["SimulatedSource", Reply]:
@@ -71,7 +74,12 @@ def source_for(card: MicrocurrentCard | LedCard | MachineCard, clean_every: int 
     """A simulated machine, by its card."""
     if isinstance(card, MachineCard):
         return SimulatedSource(
-            name=card.name, modality=card.modality, scale=card.scale, least=card.least, most=card.most, clean_every=clean_every
+            name=card.name,
+            modality=card.modality,
+            scale=card.scale,
+            least=card.least,
+            most=card.most,
+            clean_every=clean_every,
         )
     most = float(card.levels) if isinstance(card, MicrocurrentCard) else 100.0
     scale = "level" if isinstance(card, MicrocurrentCard) else "%"

@@ -19,11 +19,19 @@ def _shown(request: Request, token: str, form: dict[str, str] | None) -> Respons
     try:
         found = follow_ups.asked_by(token, address, form, language)
     except (NotFound, OutOfTurn, follow_ups.TooMany) as stop:
-        return _page(None, language if language in LANGUAGES else "en", token, stop, 429 if isinstance(stop, follow_ups.TooMany) else 404)
+        return _page(
+            None,
+            language if language in LANGUAGES else "en",
+            token,
+            stop,
+            429 if isinstance(stop, follow_ups.TooMany) else 404,
+        )
     return _page(found, found.language, token, None, 422 if found.wrong else 200)
 
 
-def _page(found: follow_ups.AnswerPage | None, language: str, token: str, stop: MerakError | None, status: int) -> Response:
+def _page(
+    found: follow_ups.AnswerPage | None, language: str, token: str, stop: MerakError | None, status: int
+) -> Response:
     html = ENV.get_template("answer/page.html").render(
         found=found, language=language, languages=LANGUAGES, t=Translation(language), token=token, stop=str(stop or "")
     )

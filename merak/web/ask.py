@@ -28,9 +28,16 @@ def ask_page(request: Request, visit_id: UUID) -> Response:
 
 def _context(ctx: Context, asked: asking.AskPage) -> dict[str, Any]:
     return {
-        **phase_context(ctx, asked.file, "ask"), "asked": asked, "answers": asked.file.answers, "changed": "", "named": asking.named,
-        "zones": asking.ZONES, "goals": list(GRADABLE.items()), "currency": asked.file.house.currency, "today": ctx.today,
-    }  # fmt: skip
+        **phase_context(ctx, asked.file, "ask"),
+        "asked": asked,
+        "answers": asked.file.answers,
+        "changed": "",
+        "named": asking.named,
+        "zones": asking.ZONES,
+        "goals": list(GRADABLE.items()),
+        "currency": asked.file.house.currency,
+        "today": ctx.today,
+    }
 
 
 @router.post("/ask")

@@ -105,7 +105,13 @@ def modality_use(request: Request, name: str, form: Form) -> Response:
 def calculation_page(request: Request, name: str, visit: str = "") -> Response:
     """A calculation."""
     with entered(request) as ctx:
-        return page(request, ctx, "bench/calculation.html", **_laid(bench.laid_out(ctx, name)), **_shelves(ctx, _visit(visit), name))
+        return page(
+            request,
+            ctx,
+            "bench/calculation.html",
+            **_laid(bench.laid_out(ctx, name)),
+            **_shelves(ctx, _visit(visit), name),
+        )
 
 
 @router.post("/{name}")

@@ -21,7 +21,15 @@ router = APIRouter()
 
 
 def _shown(request: Request, ctx: Context, found: clients.ClientPage) -> Response:
-    return page(request, ctx, "clients/page.html", 422 if found.wrong else 200, found=found, languages=LANGUAGES, at_once=clients.AT_ONCE)
+    return page(
+        request,
+        ctx,
+        "clients/page.html",
+        422 if found.wrong else 200,
+        found=found,
+        languages=LANGUAGES,
+        at_once=clients.AT_ONCE,
+    )
 
 
 @router.get("/clients/{client_id}")

@@ -36,17 +36,35 @@ def _context(ctx: Context, closed: closing.Closed, request: Request) -> dict[str
     name = closed.file.visit.client.name
     sealed = closed.file.visit.status == "closed"
     return {
-        **phase_context(ctx, closed.file, "close"), "closed": closed, "sealed": sealed,
-        "open": not sealed and may(ctx.me, "close", closed.file.visit), "studio": ctx.studio, "why": WHY, "marks": SEEN_MARKS,
-        "looks": LOOKS, "look": look if look in LOOKS else first, "seen_kinds": SEEN, "kind": kind if kind in SEEN else "redness",
-        "gradable_zones": ZONES, "area": closed.file.brief.area("mask"), "remedies": answering.offered(closed.file, closed.tags),
-        "endpoint_of": lambda modality: about()[modality].endpoint, "families": FAMILIES, "weights": WEIGHTS, "headings": HEADINGS,
-        "languages": LANGUAGES, "language": language if language in LANGUAGES else "en",
-        "t": Translation(language if language in LANGUAGES else "en"), "things": sorted({p for p, _, _ in closed.products if p}),
+        **phase_context(ctx, closed.file, "close"),
+        "closed": closed,
+        "sealed": sealed,
+        "open": not sealed and may(ctx.me, "close", closed.file.visit),
+        "studio": ctx.studio,
+        "why": WHY,
+        "marks": SEEN_MARKS,
+        "looks": LOOKS,
+        "look": look if look in LOOKS else first,
+        "seen_kinds": SEEN,
+        "kind": kind if kind in SEEN else "redness",
+        "gradable_zones": ZONES,
+        "area": closed.file.brief.area("mask"),
+        "remedies": answering.offered(closed.file, closed.tags),
+        "endpoint_of": lambda modality: about()[modality].endpoint,
+        "families": FAMILIES,
+        "weights": WEIGHTS,
+        "headings": HEADINGS,
+        "languages": LANGUAGES,
+        "language": language if language in LANGUAGES else "en",
+        "t": Translation(language if language in LANGUAGES else "en"),
+        "things": sorted({p for p, _, _ in closed.products if p}),
         "sent": outbox.sent_of(ctx, closed.file.visit.id, name) if sealed else [],
         "followed": tasks.left_by(ctx, closed.file.visit.id, name) if sealed else [],
-        "keep_or": lambda grade: [("", f"stays {'–' if grade is None else grade}"), *((str(n), str(n)) for n in range(5))],
-    }  # fmt: skip
+        "keep_or": lambda grade: [
+            ("", f"stays {'–' if grade is None else grade}"),
+            *((str(n), str(n)) for n in range(5)),
+        ],
+    }
 
 
 def _page(request: Request, ctx: Context, closed: closing.Closed) -> Response:
@@ -85,7 +103,9 @@ def nothing(request: Request, visit_id: UUID, form: Form) -> Response:
     """Looked, and nothing was seen."""
     with entered(request, form) as ctx:
         answering.nothing(ctx, visit_id, request.query_params.get("look", ""))
-        return _answered(blocks(request, ctx, PAGE, ("answer",), **_context(ctx, closing.closing(ctx, visit_id), request)))
+        return _answered(
+            blocks(request, ctx, PAGE, ("answer",), **_context(ctx, closing.closing(ctx, visit_id), request))
+        )
 
 
 @router.post("/close/soothe")
@@ -155,6 +175,10 @@ def sheet_pdf(request: Request, visit_id: UUID) -> Response:
         ctx.note_reading(visit_id)
         context = _context(ctx, closed, request)
         large = request.query_params.get("print", "large" if closed.sheet.large else "") == "large"
-        html = ENV.get_template("close/sheet_pdf.html").render(**context, printed=ctx.now.astimezone(ctx.zone), large=large)
+        html = ENV.get_template("close/sheet_pdf.html").render(
+            **context, printed=ctx.now.astimezone(ctx.zone), large=large
+        )
     name = f"aftercare-{closed.ended:%Y-%m-%d}.pdf"
-    return Response(pdf(html, STATIC), media_type="application/pdf", headers={"content-disposition": f'inline; filename="{name}"'})
+    return Response(
+        pdf(html, STATIC), media_type="application/pdf", headers={"content-disposition": f'inline; filename="{name}"'}
+    )

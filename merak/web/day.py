@@ -44,16 +44,30 @@ def _sheet(
     blank = {"day": f"{day}", "time": f"{local_now:%H:%M}", "minutes": "60", "therapist": str(ctx.me.id)}
     rows = desk_day.day_sheet(ctx, day)
     upcoming = (
-        row.visit.id for row in rows if row.visit.status == "booked" and row.start + timedelta(minutes=row.visit.minutes) > local_now
+        row.visit.id
+        for row in rows
+        if row.visit.status == "booked" and row.start + timedelta(minutes=row.visit.minutes) > local_now
     )
     return page(
-        request, ctx, "day/page.html", 422 if wrong else 200, rows=rows,
-        next_id=next(upcoming, None), day=day, today=ctx.today, now=local_now,
+        request,
+        ctx,
+        "day/page.html",
+        422 if wrong else 200,
+        rows=rows,
+        next_id=next(upcoming, None),
+        day=day,
+        today=ctx.today,
+        now=local_now,
         due=tasks.due(ctx) if day == ctx.today else [],
-        before=day - timedelta(days=1), after=day + timedelta(days=1), offered=offered, listed=desk_day.listed,
+        before=day - timedelta(days=1),
+        after=day + timedelta(days=1),
+        offered=offered,
+        listed=desk_day.listed,
         therapists=desk_day.therapists(ctx),
-        clients=desk_day.client_list(ctx), form=form or blank, wrong=wrong or {},
-    )  # fmt: skip
+        clients=desk_day.client_list(ctx),
+        form=form or blank,
+        wrong=wrong or {},
+    )
 
 
 @router.post("/visits")

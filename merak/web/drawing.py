@@ -21,7 +21,8 @@ from merak.web.pen import features, hair, hairline
 
 #: Room around the plate, mm: the hair needs it above.
 RIM = 9.0
-#: Where names stand beside a face, each on a line of its own: corner → zones from the top down. The corners of a face's sheet are empty.
+#: Where names stand beside a face, each on a line of its own: corner → zones from the top down. The corners of a face's
+#: sheet are empty.
 CORNERS = {
     ("right", "top"): ("forehead", "glabella", "brow", "nose bridge"),
     ("left", "top"): ("upper lid", "under-eye", "crow's feet", "temple"),
@@ -30,9 +31,21 @@ CORNERS = {
 }
 #: A mark's sign on the plate: told apart by letters, not by hue.
 SIGNS = {
-    "scar": "Sc", "vessel": "Ve", "pigment": "Pi", "congestion": "Co", "hair": "Ha", "mole": "Mo", "tattoo": "Ta", "implant": "Im",
-    "injection": "In", "broken": "Br", "stay-out": "⊘", "patch": "Re", "swelling": "Sw", "reading": "°C",
-}  # fmt: skip
+    "scar": "Sc",
+    "vessel": "Ve",
+    "pigment": "Pi",
+    "congestion": "Co",
+    "hair": "Ha",
+    "mole": "Mo",
+    "tattoo": "Ta",
+    "implant": "Im",
+    "injection": "In",
+    "broken": "Br",
+    "stay-out": "⊘",
+    "patch": "Re",
+    "swelling": "Sw",
+    "reading": "°C",
+}
 LINE_MM = 7.6
 #: More footprints than this are drawn without their numbers, and more than that are walked no more cell by cell.
 NUMBERED, WALKED = 700, 6000
@@ -78,7 +91,9 @@ class Drawing:
 
     @cached_property
     def ground(self) -> Markup:
-        """What lies under the layers: the face and its features. Written once a plate, since every change of a plan shows it again."""
+        """What lies under the layers: the face and its features. Written once a plate, since every change of a plan
+        shows it again.
+        """
         return Markup(f'<path class="face" d="{self.outline}"/>{self._likeness}')  # noqa: S704 (numbers only)
 
     @cached_property
@@ -97,7 +112,8 @@ class Drawing:
     @property
     def _likeness(self) -> str:
         return (
-            f'<path class="feature" d="{self.features}"/><path class="hair" d="{self.hair}"/><path class="hairline" d="{self.hairline}"/>'
+            f'<path class="feature" d="{self.features}"/><path class="hair" d="{self.hair}"/><path class="hairline"'
+            f' d="{self.hairline}"/>'
         )
 
 
@@ -108,7 +124,9 @@ def draw(area: Treatable) -> Drawing:
     x0, y0, x1, y1 = (float(value) for value in face.outline.bounds)
     left, top, width, height = x0 - RIM, y0 - RIM, x1 - x0 + 2 * RIM, y1 - y0 + 2 * RIM + 3
     zones = tuple(
-        Zone(f"{side} {name}", side, name, path(face.zones[side, name]), *_label(face.zones[side, name]), name in GRADED)
+        Zone(
+            f"{side} {name}", side, name, path(face.zones[side, name]), *_label(face.zones[side, name]), name in GRADED
+        )
         for side in SIDES
         for name in zone_names(face.name)
     )
@@ -172,7 +190,9 @@ def _named(zone: Zone) -> str:
 
 
 def _names(face: Plate, zones: tuple[Zone, ...]) -> str:
-    """The names of the zones: on a face in the sheet's corners, on leader lines; elsewhere where they lie, on the client's left."""
+    """The names of the zones: on a face in the sheet's corners, on leader lines; elsewhere where they lie, on the
+    client's left.
+    """
     if face.name != "face":
         return "".join(_named(zone) for zone in zones if zone.side == "left")
     at = {(zone.side, zone.name): zone for zone in zones}
@@ -186,7 +206,9 @@ def _names(face: Plate, zones: tuple[Zone, ...]) -> str:
             zone = at[side, name]
             y = begin + n * LINE_MM
             end = edge + sign * (len(name) * 2.62 + 4)
-            written.append(f'<text class="name beside" x="{edge:.1f}" y="{y:.1f}" text-anchor="{anchor}">{escape(name)}</text>')
+            written.append(
+                f'<text class="name beside" x="{edge:.1f}" y="{y:.1f}" text-anchor="{anchor}">{escape(name)}</text>'
+            )
             foot_y = zone.y + (zone.room * 0.45 if zone.room > 4 else 0) * (-1 if corner == "top" else 1)
             written.append(f'<path class="leader" d="M{end:.1f} {y - 1.6:.1f}L{zone.x:.1f} {foot_y:.1f}"/>')
             written.append(f'<circle class="dot" cx="{zone.x:.1f}" cy="{foot_y:.1f}" r=".9"/>')
@@ -195,7 +217,9 @@ def _names(face: Plate, zones: tuple[Zone, ...]) -> str:
 
 @dataclass(frozen=True)
 class Inked:
-    """A survey's layers as paths: footprints by section with their outline at the origin, rows, what is left, the walk."""
+    """A survey's layers as paths: footprints by section with their outline at the origin, rows,
+    what is left, the walk.
+    """
 
     cells: str
     numbers: tuple[tuple[float, float, float, int], ...]
@@ -243,7 +267,9 @@ def _tip(laid: Laid) -> str:
 
 @dataclass(frozen=True)
 class MarkInk:
-    """A mark's drawing: what it takes, its anchor, its sign in the key, and for a reading the place that was really read."""
+    """A mark's drawing: what it takes, its anchor, its sign in the key, and for a reading the place that was really
+    read.
+    """
 
     mark: Mark
     d: str
@@ -266,5 +292,17 @@ def ink_marks(marks: tuple[Mark, ...], face: Plate) -> tuple[MarkInk, ...]:
         below = anchor.y + number("mark.reading_below") if mark_kinds()[mark.kind].measured else None
         line = open_path(bare.coords) if mark.shape == "line" else ""
         points = polyline(tuple(mark.there(face)))
-        found.append(MarkInk(mark, path(skin), line, points, round(anchor.x, 1), round(anchor.y, 1), below, " ".join(zone), area_cm2(skin)))
+        found.append(
+            MarkInk(
+                mark,
+                path(skin),
+                line,
+                points,
+                round(anchor.x, 1),
+                round(anchor.y, 1),
+                below,
+                " ".join(zone),
+                area_cm2(skin),
+            )
+        )
     return tuple(found)

@@ -16,7 +16,14 @@ def _shown(request: Request, ctx: Context, wrong: dict[str, str] | None = None, 
     ctx.demand("see the day")
     number = adverse.number_of(ctx)
     return page(
-        request, ctx, "emergency/page.html", 422 if wrong else 200, cards=adverse.cards(), number=number, wrong=wrong or {}, typed=typed
+        request,
+        ctx,
+        "emergency/page.html",
+        422 if wrong else 200,
+        cards=adverse.cards(),
+        number=number,
+        wrong=wrong or {},
+        typed=typed,
     )
 
 

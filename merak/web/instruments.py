@@ -18,7 +18,16 @@ router = APIRouter()
 
 def _shown(request: Request, ctx: Context, said: str = "", of: str = "", code: int = 200) -> Response:
     found = instruments.shelf(ctx, said)
-    return page(request, ctx, "instruments/page.html", code, shelf=found, faults=FAULTS, of=of, below=number("thermometer.below"))
+    return page(
+        request,
+        ctx,
+        "instruments/page.html",
+        code,
+        shelf=found,
+        faults=FAULTS,
+        of=of,
+        below=number("thermometer.below"),
+    )
 
 
 @router.get("/instruments")

@@ -64,13 +64,17 @@ def asset(name: str) -> str:
 
 @cache
 def parts(folder: str) -> tuple[str, ...]:
-    """The addresses of the modules of a folder, as they name each other: to be asked for at once and not one behind the other."""
+    """The addresses of the modules of a folder, as they name each other: to be asked for at once and not one behind the
+    other.
+    """
     return tuple(f"/static/{path.relative_to(STATIC)}" for path in sorted((STATIC / folder).glob("*.js")))
 
 
 def named_all(names: str) -> str:
     """Modalities and aspects joined by strokes, as they are called on screen."""
-    return " and ".join(aspects()[name].words if name in aspects() else title(name) for name in names.split("/") if name)
+    return " and ".join(
+        aspects()[name].words if name in aspects() else title(name) for name in names.split("/") if name
+    )
 
 
 def _environment() -> Environment:
@@ -144,7 +148,9 @@ def page(request: Request, ctx: Context | None, template: str, code: int = 200, 
     return shown
 
 
-def blocks(request: Request, ctx: Context, template: str, names: tuple[str, ...], code: int = 200, **context: Any) -> HTMLResponse:
+def blocks(
+    request: Request, ctx: Context, template: str, names: tuple[str, ...], code: int = 200, **context: Any
+) -> HTMLResponse:
     """Named blocks of a page, one after the other: the first is swapped in, the rest say themselves where they go."""
     if code >= 400:
         not_taken(request, ctx)

@@ -66,7 +66,7 @@ def _face() -> list[Line]:
         smooth([(143, 83), (150, 80), (154.6, 86), (152.6, 97), (147, 106), (143.4, 113)]),
         smooth([(135.6, 90), (139.6, 95), (138.6, 101), (135, 104)]),
         smooth([(139, 110), (143, 113.6), (147, 113)]),
-    ]  # fmt: skip
+    ]
 
 
 def _brow_hair() -> Iterator[Line]:
@@ -99,7 +99,11 @@ def _hairline() -> Iterator[Line]:
             x, y = x0 + (x1 - x0) * t, y0 + (y1 - y0) * t
             long = 5.2 + ((n * 7 + int(far * 13)) % 5) * 0.9
             sway = 0.32 if x > 3 else 0.1
-            yield [(x, y), (x + cos(out) * long * 0.5, y + sin(out) * long * 0.5), (x + cos(out + sway) * long, y + sin(out + sway) * long)]
+            yield [
+                (x, y),
+                (x + cos(out) * long * 0.5, y + sin(out) * long * 0.5),
+                (x + cos(out + sway) * long, y + sin(out + sway) * long),
+            ]
             far += 2.1
         far -= span
 
@@ -119,7 +123,13 @@ def _neck() -> list[Line]:
 
 def _hands() -> list[Line]:
     found: list[Line] = []
-    tips = ((25, 156.6, 4.8, 0.08), (50, 165.6, 5, 0.02), (76, 157.6, 4.8, -0.07), (102.4, 129.4, 4.2, -0.25), (11.8, 88, 4.4, 0.1))
+    tips = (
+        (25, 156.6, 4.8, 0.08),
+        (50, 165.6, 5, 0.02),
+        (76, 157.6, 4.8, -0.07),
+        (102.4, 129.4, 4.2, -0.25),
+        (11.8, 88, 4.4, 0.1),
+    )
     for x, y, width, turn in tips:
         nail = [
             (-width, -6.5),
@@ -132,7 +142,9 @@ def _hands() -> list[Line]:
             (0, -8.6),
             (-width, -6.5),
         ]
-        found.append([(x + a * cos(turn) - b * sin(turn), y + a * sin(turn) + b * cos(turn)) for a, b in smooth(nail, steps=3)])
+        found.append(
+            [(x + a * cos(turn) - b * sin(turn), y + a * sin(turn) + b * cos(turn)) for a, b in smooth(nail, steps=3)]
+        )
     for x, y in ((33, 82), (52, 84), (71, 82), (88.4, 75)):
         found.append(smooth([(x - 6, y - 2), (x, y + 1.6), (x + 6, y - 2)]))
         found.append(smooth([(x + (52.5 - x) * 0.62, 22), (x + (52.5 - x) * 0.3, 50), (x, y - 8)]))
@@ -148,6 +160,8 @@ def _limb(shape: tuple[float, float, float, float]) -> list[Line]:
     centre = 14 + top
     return [
         smooth([(centre - low * 0.8, length * 0.955), (centre, length * 0.985), (centre + low * 0.8, length * 0.955)]),
-        smooth([(centre - low * 0.45, length * 0.985), (centre, length * 1.012), (centre + low * 0.45, length * 0.985)]),
+        smooth(
+            [(centre - low * 0.45, length * 0.985), (centre, length * 1.012), (centre + low * 0.45, length * 0.985)]
+        ),
         *([(centre, length * (0.04 + 0.1 * n)), (centre, length * (0.065 + 0.1 * n))] for n in range(9)),
     ]

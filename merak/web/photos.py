@@ -24,7 +24,9 @@ def _shown(request: Request, ctx: Context, found: picturing.Pictured) -> Respons
 
 
 @router.get("")
-def photos_page(request: Request, visit_id: UUID, view: str = "front", against: str = "", moment: str = "before") -> Response:
+def photos_page(
+    request: Request, visit_id: UUID, view: str = "front", against: str = "", moment: str = "before"
+) -> Response:
     """One view: today's photograph, and an earlier one laid over it."""
     with entered(request) as ctx:
         found = picturing.pictured(ctx, visit_id, view, against, moment=moment)
@@ -38,7 +40,9 @@ def add(request: Request, visit_id: UUID, view: str, parts: Parts, moment: str =
     form, files = parts
     with entered(request, form) as ctx:
         found = picturing.add_photo(ctx, visit_id, view, files.get("file"), moment)
-        return _shown(request, ctx, found) if found.wrong else go(f"/visits/{visit_id}/photos?view={view}&moment={moment}")
+        return (
+            _shown(request, ctx, found) if found.wrong else go(f"/visits/{visit_id}/photos?view={view}&moment={moment}")
+        )
 
 
 @router.post("/{view}/landmarks")

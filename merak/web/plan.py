@@ -30,34 +30,58 @@ KIND_WORDS = {"gentle": "Gentle", "balanced": "Balanced", "strongest": "Stronges
 
 
 def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: bool = True) -> dict[str, Any]:
-    """What the page's blocks need; what only the whole page shows is left out where only some of them are drawn anew."""
+    """What the page's blocks need; what only the whole page shows is left out where only some of
+    them are drawn anew.
+    """
     file = planned.file
     slot = min(file.brief.facts.slot, file.brief.facts.wish.minutes or file.brief.facts.slot)
     clashing = {one for clash in planned.computed.clashes for one in clash.steps}
     consents = (
-        {"wordings": consenting.wordings(planned.plan), "guardian": consenting.needs_guardian(file)} if planned.redraw or whole else {}
+        {"wordings": consenting.wordings(planned.plan), "guardian": consenting.needs_guardian(file)}
+        if planned.redraw or whole
+        else {}
     )
     return {
-        **phase_context(ctx, file, "plan"), "page": planned, "changed": changed, "whole": whole, "title_of": title, "slot": slot,
+        **phase_context(ctx, file, "plan"),
+        "page": planned,
+        "changed": changed,
+        "whole": whole,
+        "title_of": title,
+        "slot": slot,
         "told": _told,
-        "editable": may(ctx.me, "plan", file.visit), "currency": file.house.currency, "over": _over(planned, slot),
-        "trouble": clashing | {key.partition(".")[0] for key in planned.slips}, "general": consenting.GENERAL[consenting.VERSION],
-        "wording_version": consenting.VERSION, "work_of": _work_of,
+        "editable": may(ctx.me, "plan", file.visit),
+        "currency": file.house.currency,
+        "over": _over(planned, slot),
+        "trouble": clashing | {key.partition(".")[0] for key in planned.slips},
+        "general": consenting.GENERAL[consenting.VERSION],
+        "wording_version": consenting.VERSION,
+        "work_of": _work_of,
         "twins_of": {f"{planned.step.id}.{name}" for name in _twins(planned.step)} if planned.step else set(),
-        **consents, **(_whole(ctx, planned) if whole else {}),
-    }  # fmt: skip
+        **consents,
+        **(_whole(ctx, planned) if whole else {}),
+    }
 
 
 def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
     file, in_plan = planned.file, {one.modality for one in planned.plan.steps}
     return {
-        "scale_of": partial(_scale, planned), "hosts_of": partial(planning.hosts, planned), "zones_for": _zones_for,
-        "machines_of": partial(planning.machines_for, planned), "main_of": partial(_main, planned), "paths": PATHS,
-        "open_zones": partial(_open_zones, planned), "addable": planning.addable(planned), "KIND_WORDS": KIND_WORDS,
-        "unanswered": len([q for q in questions(file.previous is not None, file.brief.offered) if q.id not in file.answers]),
-        "CONDITIONS": conditions(), "hours": consenting.hours, "routines": routines.suggested(ctx, file.brief),
+        "scale_of": partial(_scale, planned),
+        "hosts_of": partial(planning.hosts, planned),
+        "zones_for": _zones_for,
+        "machines_of": partial(planning.machines_for, planned),
+        "main_of": partial(_main, planned),
+        "paths": PATHS,
+        "open_zones": partial(_open_zones, planned),
+        "addable": planning.addable(planned),
+        "KIND_WORDS": KIND_WORDS,
+        "unanswered": len(
+            [q for q in questions(file.previous is not None, file.brief.offered) if q.id not in file.answers]
+        ),
+        "CONDITIONS": conditions(),
+        "hours": consenting.hours,
+        "routines": routines.suggested(ctx, file.brief),
         "methods_for": [m for m in methods().values() if any(not s.on or in_plan & set(s.on) for s in m.schools)],
-    }  # fmt: skip
+    }
 
 
 def _told(step: Step) -> str:
@@ -82,14 +106,21 @@ def _over(planned: planning.Planned, slot: float) -> set[str]:
 
 
 def _twins(step: Step) -> tuple[str, ...]:
-    return tuple(name for (modality, field), pair in changes.TWINS.items() if modality == step.modality for name in (field, pair[0]))
+    return tuple(
+        name
+        for (modality, field), pair in changes.TWINS.items()
+        if modality == step.modality
+        for name in (field, pair[0])
+    )
 
 
 def _scale(planned: planning.Planned, step: Step) -> str:
     machine = planned.file.brief.machine(step.modality, step.machine)
     if machine is None:
         return ""
-    return f"of {machine.card.levels}" if machine.card.modality == "microcurrent" else getattr(machine.card, "scale", "")
+    return (
+        f"of {machine.card.levels}" if machine.card.modality == "microcurrent" else getattr(machine.card, "scale", "")
+    )
 
 
 def _open_zones(planned: planning.Planned, step: Step) -> dict[str, float]:
@@ -141,7 +172,9 @@ def change(request: Request, visit_id: UUID, op: str, form: Form) -> Response:
     """One change: everything follows from it anew."""
     with entered(request, form) as ctx:
         changed = request.headers.get("x-changed", "") if op == "set" else ""
-        planned = planning.edit(ctx, visit_id, op, {**form, "changed": changed, "page": request.headers.get("x-page", "")[:40]})
+        planned = planning.edit(
+            ctx, visit_id, op, {**form, "changed": changed, "page": request.headers.get("x-page", "")[:40]}
+        )
         if "hx-request" not in request.headers:
             if planned.refusal:
                 return page(request, ctx, "plan/page.html", 409, **_context(ctx, planned))
@@ -175,10 +208,18 @@ def consent_pdf(request: Request, visit_id: UUID) -> Response:
         ctx.note_reading(visit_id)
         picture = f"data:image/png;base64,{b64encode(sheet.signature).decode()}" if sheet.signature else ""
         html = ENV.get_template("plan/consent_pdf.html").render(
-            sheet=sheet, studio=ctx.studio, general=consenting.GENERAL[consenting.VERSION], version=consenting.VERSION, picture=picture,
+            sheet=sheet,
+            studio=ctx.studio,
+            general=consenting.GENERAL[consenting.VERSION],
+            version=consenting.VERSION,
+            picture=picture,
             start=sheet.file.visit.starts_at.astimezone(ctx.zone),
-        )  # fmt: skip
-        return Response(pdf(html, STATIC), media_type="application/pdf", headers={"content-disposition": 'inline; filename="consent.pdf"'})
+        )
+        return Response(
+            pdf(html, STATIC),
+            media_type="application/pdf",
+            headers={"content-disposition": 'inline; filename="consent.pdf"'},
+        )
 
 
 @router.get("/tray")

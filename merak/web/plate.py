@@ -45,7 +45,10 @@ def _context(ctx: Context, plated: plating.Plated, slips: dict[str, str] | None 
         "LAYERS": LAYERS,
         "works": [(key, entry.words) for key, entry in works().items()],
         "kinds": [(key, kind.words) for key, kind in mark_kinds().items()],
-        "fits": {key: {"shapes": k.shapes, "graded": k.graded, "measured": bool(k.measured)} for key, k in mark_kinds().items()},
+        "fits": {
+            key: {"shapes": k.shapes, "graded": k.graded, "measured": bool(k.measured)}
+            for key, k in mark_kinds().items()
+        },
         "styles": [(key, key) for key in ((LINES,) if plated.name in ON_PLATE else ()) + STYLES],
         "places": [(key, key) for key in places(plated.name)],
         "orders": [(key, key) for key in ORDERS],
@@ -81,7 +84,9 @@ def _redrawn(request: Request, ctx: Context, plated: plating.Plated, slips: dict
     return blocks(request, ctx, "plate/page.html", names, **_context(ctx, plated, slips))
 
 
-def _after(request: Request, ctx: Context, visit_id: UUID, form: dict[str, str], fields: tuple[str, ...], told: str = "") -> Response:
+def _after(
+    request: Request, ctx: Context, visit_id: UUID, form: dict[str, str], fields: tuple[str, ...], told: str = ""
+) -> Response:
     """The page after a change, its fields' slips emptied."""
     if "hx-request" not in request.headers:
         return go(f"/visits/{visit_id}/plate?plate={form.get('plate', 'face')}")
@@ -91,7 +96,13 @@ def _after(request: Request, ctx: Context, visit_id: UUID, form: dict[str, str],
 
 
 def _slipped(
-    request: Request, ctx: Context, visit_id: UUID, form: dict[str, str], bad: BadInput, fields: tuple[str, ...], of: str = ""
+    request: Request,
+    ctx: Context,
+    visit_id: UUID,
+    form: dict[str, str],
+    bad: BadInput,
+    fields: tuple[str, ...],
+    of: str = "",
 ) -> Response:
     """What is wrong, beside its field; nothing else on the page moves, so that what was drawn or typed stays."""
     slips = {name + of: bad.fields.get(name, "") for name in fields}
@@ -195,7 +206,12 @@ def _printed(request: Request, ctx: Context, visit_id: UUID, template: str) -> t
     plated = plating.plated(ctx, visit_id, query)
     ctx.note_reading(visit_id)
     hidden = tuple(filter(None, query.get("hide", "").split(",")))
-    context = {**_context(ctx, plated), "hidden": hidden, "printed": datetime.now(ctx.zone), "dim": request.cookies.get("theme") == "dim"}
+    context = {
+        **_context(ctx, plated),
+        "hidden": hidden,
+        "printed": datetime.now(ctx.zone),
+        "dim": request.cookies.get("theme") == "dim",
+    }
     return ENV.get_template(template).render(**context), plated
 
 
@@ -205,7 +221,9 @@ def as_svg(request: Request, visit_id: UUID) -> Response:
     with entered(request) as ctx:
         drawn, plated = _printed(request, ctx, visit_id, "plate/plate.svg")
     name = f"plate-{plated.name}-{plated.file.today:%Y-%m-%d}.svg"
-    return Response(drawn, media_type="image/svg+xml", headers={"content-disposition": f'attachment; filename="{name}"'})
+    return Response(
+        drawn, media_type="image/svg+xml", headers={"content-disposition": f'attachment; filename="{name}"'}
+    )
 
 
 @router.get("/plate.pdf")
@@ -214,4 +232,6 @@ def as_pdf(request: Request, visit_id: UUID) -> Response:
     with entered(request) as ctx:
         html, plated = _printed(request, ctx, visit_id, "plate/sheet_pdf.html")
     name = f"plate-{plated.name}-{plated.file.today:%Y-%m-%d}.pdf"
-    return Response(pdf(html, STATIC), media_type="application/pdf", headers={"content-disposition": f'inline; filename="{name}"'})
+    return Response(
+        pdf(html, STATIC), media_type="application/pdf", headers={"content-disposition": f'inline; filename="{name}"'}
+    )

@@ -55,7 +55,9 @@ class Plot:
 
 def plot(curve: Curve) -> Plot:
     """A curve ready to be inked."""
-    xs = [x for line in curve.threads for x, _ in line.points] + [limit.at for limit in curve.limits if not limit.across]
+    xs = [x for line in curve.threads for x, _ in line.points] + [
+        limit.at for limit in curve.limits if not limit.across
+    ]
     ys = [y for line in curve.threads for _, y in line.points] + [limit.at for limit in curve.limits if limit.across]
     ys += curve.span or ()
     x_ticks, y_ticks = ticks(min(xs), max(xs)), ticks(min(ys), max(ys))
@@ -72,7 +74,9 @@ def plot(curve: Curve) -> Plot:
     lines = tuple(
         PlotLine(line.name, "", "", *end, words, tuple((px(x), py(y)) for x, y in line.points))
         if line.dots
-        else PlotLine(line.name, "M" + "L".join(f"{px(x)} {py(y)}" for x, y in line.points), DASHES[n % len(DASHES)], *end, words)
+        else PlotLine(
+            line.name, "M" + "L".join(f"{px(x)} {py(y)}" for x, y in line.points), DASHES[n % len(DASHES)], *end, words
+        )
         for n, (line, end, words) in enumerate(zip(curve.threads, ends, beside, strict=True))
     )
     right, foot = WIDTH - RIGHT, HEIGHT - FOOT

@@ -17,15 +17,36 @@ router = APIRouter(prefix="/practice")
 
 
 def _shown(
-    request: Request, ctx: Context, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None, which: str = ""
+    request: Request,
+    ctx: Context,
+    form: dict[str, str] | None = None,
+    wrong: dict[str, str] | None = None,
+    which: str = "",
 ) -> Response:
     ctx.demand("run the practice")
     staff, devices = practice.staff(ctx), practice.machines(ctx)
-    return page(request, ctx, "practice/page.html", 422 if wrong else 200, people=staff, devices=devices, roles=ROLES,
-                studio=ctx.studio, form=form or {}, wrong=wrong or {}, which=which,
-                titles={name: words.title for name, words in about().items()}, kinds=machine_kinds(), pairs=_pairs,
-                licences=practice.LICENCES, methods=methods().values(), house=ctx.studio.house, traits=traits(),
-                routines=routines.kept(ctx), aside=practice.put_aside(ctx))  # fmt: skip
+    return page(
+        request,
+        ctx,
+        "practice/page.html",
+        422 if wrong else 200,
+        people=staff,
+        devices=devices,
+        roles=ROLES,
+        studio=ctx.studio,
+        form=form or {},
+        wrong=wrong or {},
+        which=which,
+        titles={name: words.title for name, words in about().items()},
+        kinds=machine_kinds(),
+        pairs=_pairs,
+        licences=practice.LICENCES,
+        methods=methods().values(),
+        house=ctx.studio.house,
+        traits=traits(),
+        routines=routines.kept(ctx),
+        aside=practice.put_aside(ctx),
+    )
 
 
 def _pairs(points: tuple[tuple[float, float], ...]) -> str:

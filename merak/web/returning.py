@@ -20,7 +20,9 @@ router = APIRouter(prefix="/visits/{visit_id}")
 def _shown(request: Request, ctx: Context, back: returning.Returning) -> Response:
     """The page; the front desk sees it without the line of clinical phases."""
     file = open_file(ctx, back.visit.id) if may(ctx.me, "read notes") else None
-    context: dict[str, Any] = phase_context(ctx, file, "return") if file else {"file": None, "visit": back.visit, "phase": "return"}
+    context: dict[str, Any] = (
+        phase_context(ctx, file, "return") if file else {"file": None, "visit": back.visit, "phase": "return"}
+    )
     context["start"] = back.visit.starts_at.astimezone(ctx.zone)
     booked = back.booked.starts_at.astimezone(ctx.zone) if back.booked else None
     return page(request, ctx, "returning/page.html", 422 if back.wrong else 200, back=back, booked=booked, **context)
@@ -49,4 +51,8 @@ def calendar(request: Request, visit_id: UUID) -> Response:
     """The booked return for the client's own calendar."""
     with entered(request) as ctx:
         body = returning.calendar_file(ctx, visit_id)
-    return Response(body, media_type="text/calendar; charset=utf-8", headers={"content-disposition": 'attachment; filename="visit.ics"'})
+    return Response(
+        body,
+        media_type="text/calendar; charset=utf-8",
+        headers={"content-disposition": 'attachment; filename="visit.ics"'},
+    )

@@ -43,4 +43,8 @@ def score(request: Request, visit_id: UUID, name: str, form: Form) -> Response:
     """A scale, entered."""
     with entered(request, form) as ctx:
         found = scaling.score(ctx, visit_id, name, form)
-        return _shown(request, ctx, found) if found.wrong or any(s.wrong for s in found.sheets) else go(f"/visits/{visit_id}/scales#{name}")
+        return (
+            _shown(request, ctx, found)
+            if found.wrong or any(s.wrong for s in found.sheets)
+            else go(f"/visits/{visit_id}/scales#{name}")
+        )

@@ -36,10 +36,14 @@ def sign_in(request: Request, form: Form) -> Response:
     try:
         token = signing_in.sign_in(form.get("login", ""), form.get("password", ""), address)
     except signing_in.SignInFailed as failed:
-        return _visitor_page(request, "sign_in/page.html", 422, next=onward, login=form.get("login", ""), wrong=str(failed))
+        return _visitor_page(
+            request, "sign_in/page.html", 422, next=onward, login=form.get("login", ""), wrong=str(failed)
+        )
     through = go(onward)
     secure = request.url.scheme == "https"
-    through.set_cookie(COOKIE, token, httponly=True, samesite="lax", secure=secure, max_age=int(signing_in.LASTS.total_seconds()))
+    through.set_cookie(
+        COOKIE, token, httponly=True, samesite="lax", secure=secure, max_age=int(signing_in.LASTS.total_seconds())
+    )
     return through
 
 
@@ -77,5 +81,7 @@ def set_up(request: Request, form: Form) -> Response:
 def theme(request: Request, form: Form) -> Response:
     """Light or dim, kept in this browser."""
     back = go(own_page(form.get("back", "/")))
-    back.set_cookie("theme", form["theme"] if form.get("theme") in THEMES else "light", max_age=31536000, samesite="lax")
+    back.set_cookie(
+        "theme", form["theme"] if form.get("theme") in THEMES else "light", max_age=31536000, samesite="lax"
+    )
     return back

@@ -33,7 +33,9 @@ def _shown(request: Request, ctx: Context, found: tasks.TaskPage) -> Response:
 
 def _option(question: AskAfter, value: object) -> str:
     """An answer in the words of its question's option."""
-    kept = {True: "yes", False: "no"}.get(value, value) if isinstance(value, bool) else value  # a call is asked as yes or no
+    kept = (
+        {True: "yes", False: "no"}.get(value, value) if isinstance(value, bool) else value
+    )  # a call is asked as yes or no
     told = f"{kept:g}" if isinstance(kept, float) else str(kept)
     return next((option.words for option in question.options if option.value == told), "")
 

@@ -60,13 +60,20 @@ def _told(ctx: Context, file: VisitFile, run: treating.Run) -> dict[str, Any]:
         told["machine_name"] = next((one.card.name for one in file.machines if one.id == act.machine), "")
     mine = {"licences": treating.my_licences(ctx), "name": ctx.me.name, "senior": may(ctx.me, "override")}
     return {
-        "beside": _beside(run.acts), "least": LEAST_S,
-        "sheets": _sheets(file, run.acts), "cards": adverse.cards(), "emergency": adverse.number_of(ctx), "reasons": REASONS,
+        "beside": _beside(run.acts),
+        "least": LEAST_S,
+        "sheets": _sheets(file, run.acts),
+        "cards": adverse.cards(),
+        "emergency": adverse.number_of(ctx),
+        "reasons": REASONS,
         "told": {
-            "order": order, "state": state_of(run), "limits": run.order.limits.model_dump(mode="json"),
-            "me": mine, "held": treating.holders(ctx),
+            "order": order,
+            "state": state_of(run),
+            "limits": run.order.limits.model_dump(mode="json"),
+            "me": mine,
+            "held": treating.holders(ctx),
         },
-    }  # fmt: skip
+    }
 
 
 def _sheets(file: VisitFile, acts: Sequence[Act]) -> list[PlateView]:
@@ -74,14 +81,19 @@ def _sheets(file: VisitFile, acts: Sequence[Act]) -> list[PlateView]:
     found: dict[str, PlateView] = {}
     for n, act in enumerate(acts):
         if act.plate not in found:
-            work = next((about()[one.modality].work for one in acts if one.plate == act.plate and one.wanted), "") or "microcurrent"
+            work = (
+                next((about()[one.modality].work for one in acts if one.plate == act.plate and one.wanted), "")
+                or "microcurrent"
+            )
             found[act.plate] = PlateView(act.plate, draw(file.brief.area(work, act.plate)), [])
         found[act.plate].acts.append(n)
     return list(found.values())
 
 
 def _beside(acts: Sequence[Act]) -> list[tuple[int, Act, list[tuple[int, Act]], int]]:
-    """The second track, for each host: the room before it since the last one, the host, its guests, the room left of its wait."""
+    """The second track, for each host: the room before it since the last one, the host, its guests, the room left of
+    its wait.
+    """
     found, room = [], 0
     for n, act in enumerate(acts):
         if act.beside is None:

@@ -19,7 +19,15 @@ from merak.services.studio.signing_in import at_work
 from merak.web.pages import blocks, go, page
 
 log = logging.getLogger("merak")
-STATUS: dict[type[Exception], int] = {Denied: 403, NotFound: 404, OutOfTurn: 409, Sealed: 409, Refused: 409, BadInput: 422, TooLarge: 413}
+STATUS: dict[type[Exception], int] = {
+    Denied: 403,
+    NotFound: 404,
+    OutOfTurn: 409,
+    Sealed: 409,
+    Refused: 409,
+    BadInput: 422,
+    TooLarge: 413,
+}
 WHAT_TO_DO = {
     403: "Ask the owner if you need it for your work.",
     404: "It may have been moved or cancelled. Start from the day sheet.",
@@ -27,7 +35,10 @@ WHAT_TO_DO = {
     413: "Nothing was changed. Send a smaller file, or less text.",
     422: "Nothing was changed. Go back, mend it and send it again.",
     503: "Wait a moment, then do it once more.",
-    500: "What you did last may not have been kept; everything before it was. Try once more, and tell the owner if it happens again.",
+    500: (
+        "What you did last may not have been kept; everything before it was. Try once more, and tell the owner if it"
+        " happens again."
+    ),
 }
 
 
@@ -65,7 +76,9 @@ def _http(request: Request, error: Exception) -> Response:
 
 
 def _malformed(request: Request, error: Exception) -> Response:
-    fields = {str(e["loc"][-1]): str(e["msg"]) for e in error.errors()} if isinstance(error, RequestValidationError) else {}
+    fields = (
+        {str(e["loc"][-1]): str(e["msg"]) for e in error.errors()} if isinstance(error, RequestValidationError) else {}
+    )
     if any(str(e["loc"][0]) == "path" for e in (error.errors() if isinstance(error, RequestValidationError) else ())):
         return _told(request, 404, "There is no such page.")
     return _told(request, 422, "Something in this request cannot be read.", fields)
@@ -73,7 +86,10 @@ def _malformed(request: Request, error: Exception) -> Response:
 
 def _unforeseen(request: Request, error: Exception) -> Response:
     # The kind of error and where, never its words: they can hold what a client said.
-    frames = " < ".join(f"{frame.filename.rpartition('/')[2]}:{frame.lineno}" for frame in reversed(extract_tb(error.__traceback__)[-5:]))
+    frames = " < ".join(
+        f"{frame.filename.rpartition('/')[2]}:{frame.lineno}"
+        for frame in reversed(extract_tb(error.__traceback__)[-5:])
+    )
     log.error("%s at %s, on %s", type(error).__name__, frames, request.method)
     if is_away(error):
         return _told(request, 503, "The database is away for a moment. What was acknowledged is kept; send it again.")

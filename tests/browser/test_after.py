@@ -41,7 +41,16 @@ def test_from_close_to_the_clients_answer_and_the_changed_next_plan(
     browser: Browser, server: Server, adaeze: httpx.Client, demo: str
 ) -> None:
     visit = begun(adaeze, booked(adaeze, "Answering Invented"), "microcurrent", "finish")
-    sent(adaeze, visit, ("start", 900), ("next", 800), *[("count", 700)] * 36, ("next", 500), ("next", 480), *[("count", 400)] * 30)
+    sent(
+        adaeze,
+        visit,
+        ("start", 900),
+        ("next", 800),
+        *[("count", 700)] * 36,
+        ("next", 500),
+        ("next", 480),
+        *[("count", 400)] * 30,
+    )
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/close")
         page.get_by_role("link", name="Answering Invented").click()
@@ -70,7 +79,9 @@ def test_from_close_to_the_clients_answer_and_the_changed_next_plan(
         page.get_by_role("button", name="Nothing seen").click()
         expect(page.locator("#answer-nav .text-stop")).to_have_count(0)
         for name in ("Pain", "Comfort"):
-            page.get_by_role("radiogroup", name=re.compile(name)).get_by_role("radio", name="0", exact=True).check(force=True)
+            page.get_by_role("radiogroup", name=re.compile(name)).get_by_role("radio", name="0", exact=True).check(
+                force=True
+            )
         page.get_by_role("radiogroup", name=re.compile("Endpoint of")).get_by_role("radio", name="not seen").check()
         page.get_by_label(re.compile("^Why: Lift, left")).select_option("client")
         page.get_by_label("Product 1", exact=True).fill("serum")
@@ -96,24 +107,34 @@ def test_from_close_to_the_clients_answer_and_the_changed_next_plan(
         page.get_by_label("What is added").fill("The chin was pink the next day.")
         page.get_by_label("Why", exact=True).fill("she called")
         page.get_by_role("button", name="Add to the record").click()
-        expect(page.get_by_role("region", name="Additions")).to_contain_text("The chin was pink the next day. Adaeze Okonjo")
+        expect(page.get_by_role("region", name="Additions")).to_contain_text(
+            "The chin was pink the next day. Adaeze Okonjo"
+        )
         assert violations(page) == []
 
         # The client's own page shows nothing else, in her language, on her telephone.
         due_now(demo, visit)
         page.goto(f"{server.url}/outbox")
-        day1, day7 = secret(page, "Answering Invented", "no dia a seguir"), secret(page, "Answering Invented", "Uma semana depois")
+        day1, day7 = (
+            secret(page, "Answering Invented", "no dia a seguir"),
+            secret(page, "Answering Invented", "Uma semana depois"),
+        )
         phone = browser.new_context(viewport={"width": 390, "height": 844}).new_page()
         phone.goto(server.url + day1)
         expect(phone.get_by_role("heading")).to_have_text("Como está a sua pele?")
         shown = phone.locator("body").inner_text()
-        assert not re.search("Answering|Adaeze|Invented|current|Lift", shown) and phone.evaluate("document.body.scrollWidth") <= 390
+        assert (
+            not re.search("Answering|Adaeze|Invented|current|Lift", shown)
+            and phone.evaluate("document.body.scrollWidth") <= 390
+        )
         assert violations(phone) == []
         answer(phone, redness="1", swelling="0", pain="0", settled_h="24", mark="none", kept="yes", call="no")
         expect(phone.get_by_role("heading")).to_have_text("Obrigado")
         phone.reload()
         expect(phone.get_by_role("heading")).to_have_text("Obrigado")
-        assert phone.request.get(f"{server.url}/visits/{visit}/close").url.startswith(f"{server.url}/sign-in"), "and opens nothing else"
+        assert phone.request.get(f"{server.url}/visits/{visit}/close").url.startswith(f"{server.url}/sign-in"), (
+            "and opens nothing else"
+        )
 
         # The next plan begins lower, and says why.
         page.goto(f"{server.url}/visits/{visit}/return")
@@ -125,11 +146,15 @@ def test_from_close_to_the_clients_answer_and_the_changed_next_plan(
         caution = page.locator(".caution", has_text="Last time")
         if not caution.count():
             page.locator("[data-step]").first.click()
-        expect(page.locator("main")).to_contain_text(re.compile(r"Last time, .*: 3; now 2, gentler\. It settled later than expected"))
+        expect(page.locator("main")).to_contain_text(
+            re.compile(r"Last time, .*: 3; now 2, gentler\. It settled later than expected")
+        )
 
         # A bad answer is on the day sheet at once, and the course waits for a doctor's word.
         phone.goto(server.url + day7)
-        answer(phone, redness="1", settled_h="0", mark="colour", kept="yes", improvement="0", satisfaction="5", call="yes")
+        answer(
+            phone, redness="1", settled_h="0", mark="colour", kept="yes", improvement="0", satisfaction="5", call="yes"
+        )
         expect(phone.locator(".alarm")).to_contain_text("vamos ligar-lhe")
         phone.context.close()
         page.goto(server.url)
@@ -138,7 +163,9 @@ def test_from_close_to_the_clients_answer_and_the_changed_next_plan(
         page.goto(f"{server.url}/visits/{second[1]}/plan")
         expect(page.locator("main")).to_contain_text("until a doctor has had a word")
         page.goto(f"{server.url}/reactions")
-        expect(page.get_by_role("row", name=re.compile("Answering Invented"))).to_contain_text("a brown, white or grey mark")
+        expect(page.get_by_role("row", name=re.compile("Answering Invented"))).to_contain_text(
+            "a brown, white or grey mark"
+        )
 
 
 def client_of(client: httpx.Client, visit: str) -> str:
@@ -151,7 +178,9 @@ def ready_to_plan(client: httpx.Client, visit: str) -> None:
     client.post(f"/visits/{visit}/plan/add", data={"modality": "microcurrent"}, headers={"hx-request": "true"})
 
 
-def test_two_photographs_are_laid_over_each_other_and_a_place_is_measured(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+def test_two_photographs_are_laid_over_each_other_and_a_place_is_measured(
+    browser: Browser, server: Server, adaeze: httpx.Client
+) -> None:
     client = re.search(r'/clients/([0-9a-f-]{36})" class="[^"]*">Ines Duarte', adaeze.get("/").text)[1]  # type: ignore[index]
     with signed_in_page(browser, server, "tomas") as page:
         page.goto(f"{server.url}/clients/{client}/photos")
@@ -161,7 +190,10 @@ def test_two_photographs_are_laid_over_each_other_and_a_place_is_measured(browse
         expect(page.locator("#measuring")).to_contain_text("grey card in the earlier")
 
         def click(photo: str, x: float, y: float) -> None:
-            place = "const p = new DOMPoint(x, y).matrixTransform(document.getElementById(id).getScreenCTM()); return [p.x, p.y]"
+            place = (
+                "const p = new DOMPoint(x, y).matrixTransform(document.getElementById(id).getScreenCTM()); return [p.x,"
+                " p.y]"
+            )
             spot = page.evaluate(f"([id, x, y]) => {{ {place} }}", [photo, x, y])
             page.mouse.click(*spot)
 

@@ -1,4 +1,6 @@
-"""At the chair, by hand: what the client says is answered, a timed step is not overrun in silence, STOP asks why and ends it."""
+"""At the chair, by hand: what the client says is answered, a timed step is not overrun in silence, STOP asks why and
+ends it.
+"""
 
 import re
 
@@ -37,7 +39,8 @@ def test_the_chair_answers_warns_and_stops(browser: Browser, server: Server, vis
             page.keyboard.press("n")
         expect(page.locator("#title")).to_have_text("Lift, left")
         expect(page.locator("#sent")).to_have_text("all kept")
-        # Taps of eleven minutes ago from another browser: eight minutes of light (two less after a reaction) are over since three.
+        # Taps of eleven minutes ago from another browser: eight minutes of light (two less after a reaction) are over
+        # since three.
         late = [tap("next", 660), tap("next", 660)]
         assert sign_in(server.url, "tomas").post(f"/api/visits/{visit}/run", json={"taps": late}).status_code == 200
         expect(page.locator("#title")).to_have_text("Red light")

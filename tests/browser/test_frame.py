@@ -1,4 +1,6 @@
-"""The chair's frame: whatever the act, the alarm and the window, STOP, the main act and undo stand whole in their places and take a tap."""
+"""The chair's frame: whatever the act, the alarm and the window, STOP, the main act and undo stand whole in their
+places and take a tap.
+"""
 
 from collections.abc import Callable, Iterator
 from typing import Any
@@ -14,9 +16,19 @@ from builders.visits import begun, booked, sent, tap
 LONGEST = "Wilhelmina-Alexandrina Featherstonehaugh-Oyelaran the Younger"
 #: A phone both ways, twice the size from 640 × 1280 and 1280 × 640, tablets, the trolley, laptops, a wall.
 SIZES = [
-    (320, 640), (640, 320), (390, 844), (844, 390), (820, 1180), (1180, 820), (1024, 768), (1280, 640), (1280, 720), (1366, 650),
-    (1280, 800), (1920, 1080),
-]  # fmt: skip
+    (320, 640),
+    (640, 320),
+    (390, 844),
+    (844, 390),
+    (820, 1180),
+    (1180, 820),
+    (1024, 768),
+    (1280, 640),
+    (1280, 720),
+    (1366, 650),
+    (1280, 800),
+    (1920, 1080),
+]
 FOOT = """() => Object.fromEntries(["stop", "main-act", "undo"].map((id) => {
   const key = document.getElementById(id), box = key.getBoundingClientRect(), missed = [];
   for (let i = 1; i <= 5; i++) for (let j = 1; j <= 5; j++) {
@@ -27,7 +39,9 @@ FOOT = """() => Object.fromEntries(["stop", "main-act", "undo"].map((id) => {
   const fits = key.scrollWidth <= key.clientWidth + 1 && key.scrollHeight <= key.clientHeight + 1;
   return [id, { missed, whole, fits, box: [box.left, box.top, box.width, box.height].map(Math.round) }];
 }))"""
-PAGE = "() => [document.documentElement.scrollWidth <= innerWidth, document.documentElement.scrollHeight <= innerHeight]"
+PAGE = (
+    "() => [document.documentElement.scrollWidth <= innerWidth, document.documentElement.scrollHeight <= innerHeight]"
+)
 #: The alarm's room is as high as the alarm, which is read whole.
 WHOLE = """() => {
   const said = document.getElementById("alarm"), room = said.parentElement;
@@ -95,46 +109,100 @@ def lost(client: httpx.Client, visit: str) -> None:
 #: Kind of act → (modalities, zones, taps that lead to it, its title, alarms).
 ACTS: dict[str, tuple[tuple[str, ...], dict[str, tuple[str, ...]], list[Any], str, list[Alarm]]] = {
     "strokes": (
-        ("microcurrent", "led", "finish"), {}, [("start", 500), ("next", 400), ("count", 300)], "Lift, right",
-        [("Ask now", lambda *_: None), ("gentler", pain(5)), ("off the skin", pain(8)), ("", resume), ("", pain(1)),
-         ("One step down", words("too strong")), ("is lost", lost)],
+        ("microcurrent", "led", "finish"),
+        {},
+        [("start", 500), ("next", 400), ("count", 300)],
+        "Lift, right",
+        [
+            ("Ask now", lambda *_: None),
+            ("gentler", pain(5)),
+            ("off the skin", pain(8)),
+            ("", resume),
+            ("", pain(1)),
+            ("One step down", words("too strong")),
+            ("is lost", lost),
+        ],
     ),
     "light": (
-        ("microcurrent", "led", "finish"), {}, [("start", 5000), ("go", 3600, 5)], "Red light", [("Time is up", lambda *_: None)],
+        ("microcurrent", "led", "finish"),
+        {},
+        [("start", 5000), ("go", 3600, 5)],
+        "Red light",
+        [("Time is up", lambda *_: None)],
     ),
     "sections": (
-        ("wet_abrasion", "finish"), {}, [("start", 400), ("next", 250), ("count", 200)], "Acid cleanse",
+        ("wet_abrasion", "finish"),
+        {},
+        [("start", 400), ("next", 250), ("count", 200)],
+        "Acid cleanse",
         [("Time is up", lambda *_: None), ("off the skin", pain(9))],
     ),
-    "timed": (("oxygen_mask", "finish"), {}, [("start", 300), ("next", 125)], "Foam", [("Time is up", lambda *_: None)]),
+    "timed": (
+        ("oxygen_mask", "finish"),
+        {},
+        [("start", 300), ("next", 125)],
+        "Foam",
+        [("Time is up", lambda *_: None)],
+    ),
     "warm": (
-        ("rf_bulk", "finish"), {"Bulk": ("mid cheek", "lower cheek")},
+        ("rf_bulk", "finish"),
+        {"Bulk": ("mid cheek", "lower cheek")},
         [("start", 300), ("next", 200), ("reading", 150, 39.0, {"zone": "x"})],
         "Bulk radiofrequency, right",
-        [("Ask now", lambda *_: None), ("move on", heat(3)), ("off the skin", heat(3.5)), ("", resume), ("off the skin", pain(8)),
-         ("Write the incident", owed), ("", written), ("over for today", warm(44.5))],
+        [
+            ("Ask now", lambda *_: None),
+            ("move on", heat(3)),
+            ("off the skin", heat(3.5)),
+            ("", resume),
+            ("off the skin", pain(8)),
+            ("Write the incident", owed),
+            ("", written),
+            ("over for today", warm(44.5)),
+        ],
     ),
     "spot": (
-        ("numbing", "rf_fractional", "finish"), {"Fractional": ("mid cheek", "lower cheek")},
-        [("start", 3000), ("next", 2900), ("next", 900), ("next", 600)], "Fractional radiofrequency",
-        [("", lambda *_: None), ("", lambda client, visit: sent(client, visit, ("spot", 400, None, {"zone": "right jawline"}))),
-         ("gentler", pain(4))],
+        ("numbing", "rf_fractional", "finish"),
+        {"Fractional": ("mid cheek", "lower cheek")},
+        [("start", 3000), ("next", 2900), ("next", 900), ("next", 600)],
+        "Fractional radiofrequency",
+        [
+            ("", lambda *_: None),
+            ("", lambda client, visit: sent(client, visit, ("spot", 400, None, {"zone": "right jawline"}))),
+            ("gentler", pain(4)),
+        ],
     ),
     "pulses": (
-        ("numbing", "rf_fractional", "finish"), {},
-        [("start", 3000), ("next", 2900), ("next", 900), ("next", 600), ("spot", 400, None, {"zone": "right jawline"}),
-         ("spot_read", 60, None, {"redness": 2, "swelling": 1, "pain": 0, "mark": False}), ("count", 50)], "Fractional radiofrequency",
+        ("numbing", "rf_fractional", "finish"),
+        {},
+        [
+            ("start", 3000),
+            ("next", 2900),
+            ("next", 900),
+            ("next", 600),
+            ("spot", 400, None, {"zone": "right jawline"}),
+            ("spot_read", 60, None, {"redness": 2, "swelling": 1, "pain": 0, "mark": False}),
+            ("count", 50),
+        ],
+        "Fractional radiofrequency",
         [("Ask now", lambda *_: None), ("Wipe", worn), ("off the skin", pain(7))],
     ),
     "free": (("microcurrent", "finish"), {}, [("start", 60)], "Gel and probes", [("", lambda *_: None)]),
-}  # fmt: skip
+}
 
 
 #: What can happen in every act, whatever it is: said here and written by another device.
 EVERYWHERE: list[Alarm] = [
-    ("", pain(1)), ("", pain(5)), ("off the skin", pain(8)), ("", resume), ("", pain(0)), ("off the skin", heat(3.5)), ("", resume),
-    ("Write the incident", owed), ("off the skin", written), ("", resume),
-]  # fmt: skip
+    ("", pain(1)),
+    ("", pain(5)),
+    ("off the skin", pain(8)),
+    ("", resume),
+    ("", pain(0)),
+    ("off the skin", heat(3.5)),
+    ("", resume),
+    ("Write the incident", owed),
+    ("off the skin", written),
+    ("", resume),
+]
 
 
 def places(page: Page) -> dict[tuple[int, int], dict[str, Any]]:
@@ -192,7 +260,9 @@ def lift(server: Server, adaeze: httpx.Client) -> Iterator[str]:
     yield visit
 
 
-def test_a_key_that_is_held_or_repeated_does_one_thing(browser: Browser, server: Server, adaeze: httpx.Client, lift: str) -> None:
+def test_a_key_that_is_held_or_repeated_does_one_thing(
+    browser: Browser, server: Server, adaeze: httpx.Client, lift: str
+) -> None:
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{lift}/treat")
         expect(page.locator("#title")).to_have_text("Lift, right")
@@ -213,7 +283,9 @@ def test_a_key_that_is_held_or_repeated_does_one_thing(browser: Browser, server:
         expect(page.locator("#why")).to_be_visible()
         expect(page.locator("#sent")).to_have_text("all kept")
         state = adaeze.get(f"/api/visits/{lift}/run").json()
-        assert state["status"] == "halted" and state["acts"][1]["strokes"] == 2, "stopped, and nothing goes on by itself"
+        assert state["status"] == "halted" and state["acts"][1]["strokes"] == 2, (
+            "stopped, and nothing goes on by itself"
+        )
 
 
 def test_the_list_of_acts_leaves_no_running_act_by_itself(browser: Browser, server: Server, lift: str) -> None:
@@ -256,10 +328,14 @@ def test_stop_halts_and_each_way_on_is_said(browser: Browser, server: Server, ad
         expect(page.locator("#sent")).to_have_text("all kept")
         state = adaeze.get(f"/api/visits/{lift}/run").json()
         assert state["acts"][1]["left"] == "pain" and state["acts"][1]["ended"]
-        assert len(state["endings"]) == 1 and state["endings"][0]["back"] > state["endings"][0]["at"], "both times are kept"
+        assert len(state["endings"]) == 1 and state["endings"][0]["back"] > state["endings"][0]["at"], (
+            "both times are kept"
+        )
 
 
-def test_an_incident_says_something_and_is_struck_out_not_erased(browser: Browser, server: Server, adaeze: httpx.Client, lift: str) -> None:
+def test_an_incident_says_something_and_is_struck_out_not_erased(
+    browser: Browser, server: Server, adaeze: httpx.Client, lift: str
+) -> None:
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{lift}/treat")
         expect(page.locator("#main-act")).to_have_text("Stroke")
@@ -275,5 +351,7 @@ def test_an_incident_says_something_and_is_struck_out_not_erased(browser: Browse
         expect(page.locator("#written s")).to_contain_text("laid down, legs up")
         expect(page.locator("#written")).to_contain_text("Adaeze Okonjo: another client’s")
         expect(page.locator("#sent")).to_have_text("all kept")
-    empty = adaeze.post(f"/api/visits/{lift}/run", json={"taps": [tap("incident", 0, 2, {"card": "Burn", "done": "  "})]})
+    empty = adaeze.post(
+        f"/api/visits/{lift}/run", json={"taps": [tap("incident", 0, 2, {"card": "Burn", "done": "  "})]}
+    )
     assert empty.status_code == 422 and "done" in empty.json()["error"]["fields"]

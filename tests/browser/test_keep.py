@@ -17,7 +17,9 @@ def adaeze(server: Server) -> httpx.Client:
     return sign_in(server.url, "adaeze")
 
 
-def test_answers_without_a_network_are_kept_sent_and_waited_for(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+def test_answers_without_a_network_are_kept_sent_and_waited_for(
+    browser: Browser, server: Server, adaeze: httpx.Client
+) -> None:
     visit = booked(adaeze, "Tunnel Invented")
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/ask")
@@ -65,7 +67,9 @@ def test_taps_on_the_plate_count_once_each(browser: Browser, server: Server, ada
         expect(page.locator("#offline")).to_be_hidden()
 
 
-def test_an_answer_that_met_the_end_of_a_sign_in_waits_for_its_giver(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+def test_an_answer_that_met_the_end_of_a_sign_in_waits_for_its_giver(
+    browser: Browser, server: Server, adaeze: httpx.Client
+) -> None:
     visit = booked(adaeze, "Expired Invented")
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/ask")
@@ -81,7 +85,9 @@ def test_an_answer_that_met_the_end_of_a_sign_in_waits_for_its_giver(browser: Br
         expect(page.locator("#offline")).to_be_hidden()
 
 
-def test_what_is_ticked_while_an_answer_is_under_way_outlives_it(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+def test_what_is_ticked_while_an_answer_is_under_way_outlives_it(
+    browser: Browser, server: Server, adaeze: httpx.Client
+) -> None:
     """The answer to the date draws the zones anew; the zone that was ticked meanwhile stays ticked, and counts."""
     visit = booked(adaeze, "Meanwhile Invented")
     with signed_in_page(browser, server, "adaeze") as page:

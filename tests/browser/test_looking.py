@@ -1,4 +1,6 @@
-"""Closer looking by hand: scales scored, the phototype from questions and from a tone, photographs with landmarks laid over each other."""
+"""Closer looking by hand: scales scored, the phototype from questions and from a tone, photographs with landmarks laid
+over each other.
+"""
 
 import re
 
@@ -54,7 +56,9 @@ def test_a_photograph_is_kept_stripped_and_laid_over_the_last(browser: Browser, 
     content, landmarks = portrait(-20, -3, 9)
     with signed_in_page(browser, server, "tomas") as page:
         page.goto(f"{server.url}/visits/{visit}/photos")
-        page.locator("#file").set_input_files({"name": "x.jpg", "mimeType": "image/jpeg", "buffer": b"<script>not a picture</script>"})
+        page.locator("#file").set_input_files(
+            {"name": "x.jpg", "mimeType": "image/jpeg", "buffer": b"<script>not a picture</script>"}
+        )
         page.get_by_role("button", name="Keep it").click()
         expect(page.locator("#slip-file")).to_contain_text("whatever its name says")
         page.locator("#file").set_input_files({"name": "x.jpg", "mimeType": "image/jpeg", "buffer": content})

@@ -92,10 +92,14 @@ def test_the_chair_never_scrolls_and_reads_from_afar(browser: Browser, server: S
         while page.locator("#title").inner_text() != "Finished":  # prepare, start, every step to the end
             assert page.evaluate("document.documentElement.scrollHeight") <= 800, page.locator("#title").inner_text()
             for figure in page.locator("#chair .figure:visible").all():
-                assert float(re.sub("px", "", figure.evaluate("e => getComputedStyle(e).fontSize"))) >= 48, figure.inner_text()
+                assert float(re.sub("px", "", figure.evaluate("e => getComputedStyle(e).fontSize"))) >= 48, (
+                    figure.inner_text()
+                )
             for key in page.locator("#chair button:visible").all():
                 box = key.bounding_box()
-                assert box and min(box["width"], box["height"]) >= 56 and box["y"] + box["height"] <= 800, key.inner_text()
+                assert box and min(box["width"], box["height"]) >= 56 and box["y"] + box["height"] <= 800, (
+                    key.inner_text()
+                )
             assert violations(page) == []
             assert faint(page) == []
             page.keyboard.press("Space" if page.locator("#main-act").inner_text() == "Start the clock" else "n")
@@ -125,7 +129,9 @@ def test_theme_keys_and_days_by_hand(browser: Browser, server: Server) -> None:
         asked: list[str] = []
         page.on("dialog", lambda dialog: (asked.append(dialog.message), dialog.dismiss()))
         page.get_by_role("button", name="cancel").first.click()
-        assert "off the diary" in asked[0] and page.locator("tbody tr").count() >= 1, "asked in words of the consequence, and not done"
+        assert "off the diary" in asked[0] and page.locator("tbody tr").count() >= 1, (
+            "asked in words of the consequence, and not done"
+        )
 
 
 def test_the_owner_adds_a_machine_by_hand(browser: Browser, server: Server) -> None:
@@ -140,7 +146,9 @@ def test_the_owner_adds_a_machine_by_hand(browser: Browser, server: Server) -> N
         assert "must rise" in slip.inner_text()
         assert page.get_by_label("Name in the room").input_value() == "old unit", "nothing typed is lost"
         page.get_by_label("Measured points").fill("")
-        page.locator("form", has=page.get_by_role("heading", name="Add a machine")).get_by_role("button", name="Add").click()
+        page.locator("form", has=page.get_by_role("heading", name="Add a machine")).get_by_role(
+            "button", name="Add"
+        ).click()
         assert "Not calibrated: doses are unknown" in page.get_by_role("region", name="Machines").inner_text()
         page.on("dialog", lambda dialog: dialog.accept())
         page.get_by_role("button", name="put away").last.click()

@@ -28,7 +28,8 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
 def at(page: Page, x: float, y: float) -> tuple[float, float]:
     """A place of the plate in mm, on the screen."""
     there = page.evaluate(
-        "([x, y]) => { const p = new DOMPoint(x, y).matrixTransform(document.getElementById('sheet').getScreenCTM()); return [p.x, p.y]; }",
+        "([x, y]) => { const p = new DOMPoint(x, y).matrixTransform(document.getElementById('sheet').getScreenCTM());"
+        " return [p.x, p.y]; }",
         [x, y],
     )
     return there[0], there[1]
@@ -205,8 +206,12 @@ def test_layers_zoom_and_paper(page: Page) -> None:
     assert page.locator("#sheet").get_attribute("viewBox") != box, "the view stays while the plate is drawn anew"
     page.locator("#sheet").focus()
     page.keyboard.press("0")
-    assert [float(n) for n in (page.locator("#sheet").get_attribute("viewBox") or "").split()] == [float(n) for n in (box or "").split()]
-    svg, pdf = (page.request.get(page.evaluate(f"document.getElementById('as-{kind}').href")) for kind in ("svg", "pdf"))
+    assert [float(n) for n in (page.locator("#sheet").get_attribute("viewBox") or "").split()] == [
+        float(n) for n in (box or "").split()
+    ]
+    svg, pdf = (
+        page.request.get(page.evaluate(f"document.getElementById('as-{kind}').href")) for kind in ("svg", "pdf")
+    )
     assert svg.status == 200 and 'data-layer="zones" hidden display="none"' in svg.text()
     assert pdf.status == 200 and pdf.body().startswith(b"%PDF")
 
@@ -228,7 +233,9 @@ def test_a_senior_narrows_a_margin(page: Page) -> None:
 
 
 def test_the_plan_shows_skin_and_not_a_shadow(browser: Browser, server: Server) -> None:
-    """The plan's plate is borrowed from elsewhere on the page; styles that reach it only through ancestors would leave it black."""
+    """The plan's plate is borrowed from elsewhere on the page; styles that reach it only through ancestors would leave
+    it black.
+    """
     visit = planned(sign_in(server.url, "adaeze"), "Skin Invented", "led")
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/plan")

@@ -1,4 +1,6 @@
-"""What the screen says is true now: numbers that follow, refusals in sight, consent to what is shown, taps that were refused."""
+"""What the screen says is true now: numbers that follow, refusals in sight, consent to what is shown, taps that were
+refused.
+"""
 
 import re
 
@@ -21,7 +23,9 @@ def in_first_screen(page: Page, what: str) -> None:
     assert box and 0 <= box["y"] < 800, (what, box)
 
 
-def test_a_number_that_follows_is_never_stale_and_a_refusal_is_in_sight(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+def test_a_number_that_follows_is_never_stale_and_a_refusal_is_in_sight(
+    browser: Browser, server: Server, adaeze: httpx.Client
+) -> None:
     visit = planned(adaeze, "Follows Invented", "microcurrent", "led")
     lift = step_ids(adaeze, visit)[0]
     with signed_in_page(browser, server, "adaeze") as page:
@@ -34,7 +38,9 @@ def test_a_number_that_follows_is_never_stale_and_a_refusal_is_in_sight(browser:
         expect(current).to_have_value("1045")
         in_first_screen(page, f"#slip-{lift}-level")
         in_first_screen(page, "#numbers .caution.stop")
-        stop, figure = (page.locator(one).first.bounding_box() for one in ("#numbers .caution.stop", "#numbers .number"))
+        stop, figure = (
+            page.locator(one).first.bounding_box() for one in ("#numbers .caution.stop", "#numbers .number")
+        )
         assert stop and figure and stop["y"] < figure["y"], "what stands against it comes before the figures"
         current.fill("150")
         current.press("Shift+Tab")
@@ -42,7 +48,9 @@ def test_a_number_that_follows_is_never_stale_and_a_refusal_is_in_sight(browser:
         expect(page.locator("#numbers .caution.stop")).to_have_count(0)
 
 
-def test_a_plan_that_was_changed_is_shown_again_before_anybody_agrees(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+def test_a_plan_that_was_changed_is_shown_again_before_anybody_agrees(
+    browser: Browser, server: Server, adaeze: httpx.Client
+) -> None:
     visit = planned(adaeze, "Changed Invented", "microcurrent", "finish")
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/plan")
@@ -87,7 +95,9 @@ def test_a_refused_tap_is_told_kept_and_sent_once_more(browser: Browser, server:
         assert adaeze.get(f"/api/visits/{visit}/run").json()["acts"][1]["strokes"] == 2, "dropped by nobody"
 
 
-def test_taps_that_wait_here_never_go_out_under_another_name(browser: Browser, server: Server, adaeze: httpx.Client, demo: str) -> None:
+def test_taps_that_wait_here_never_go_out_under_another_name(
+    browser: Browser, server: Server, adaeze: httpx.Client, demo: str
+) -> None:
     visit = begun(adaeze, booked(adaeze, "Handed Invented"), "microcurrent", "finish")
     sent(adaeze, visit, ("start", 60), ("next", 30))
     with signed_in_page(browser, server, "adaeze") as page:
@@ -112,7 +122,10 @@ def test_taps_that_wait_here_never_go_out_under_another_name(browser: Browser, s
                 expect(page.locator("#sent")).to_contain_text("3 taps of somebody else wait here")
                 page.keyboard.press("Space")
                 expect(page.locator("#sent")).to_contain_text("all kept")
-                assert adaeze.get(f"/api/visits/{visit}/run").json()["acts"][1]["hands"] == ["Adaeze Okonjo", "Lin Farrow"]
+                assert adaeze.get(f"/api/visits/{visit}/run").json()["acts"][1]["hands"] == [
+                    "Adaeze Okonjo",
+                    "Lin Farrow",
+                ]
                 page.context.clear_cookies(name="merak")
         expect(page.locator("#sent")).to_have_text("all kept")
         assert adaeze.get(f"/api/visits/{visit}/run").json()["acts"][1]["strokes"] == 4

@@ -1,5 +1,5 @@
-"""Treatments by hand in the real browser: wet abrasion, pins with their spot and grid, an oxygen mask against its clocks, a spell without
-network, two devices at once, what a tap costs.
+"""Treatments by hand in the real browser: wet abrasion, pins with their spot and grid, an oxygen mask against its
+clocks, a spell without network, two devices at once, what a tap costs.
 """
 
 import re
@@ -58,12 +58,18 @@ def test_wet_abrasion_stage_by_stage_section_by_section(browser: Browser, server
         assert violations(page) == []
 
 
-def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
-    visit = treated(adaeze, "Pins Invented", "numbing", "rf_fractional", "finish", Fractional=("mid cheek", "lower cheek"))
+def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(
+    browser: Browser, server: Server, adaeze: httpx.Client
+) -> None:
+    visit = treated(
+        adaeze, "Pins Invented", "numbing", "rf_fractional", "finish", Fractional=("mid cheek", "lower cheek")
+    )
     sent(adaeze, visit, ("start", 3000), ("next", 2900), ("next", 900), ("next", 600))
     with signed_in_page(browser, server, "lin") as page:
         at_the_chair(page, server, visit)
-        expect(page.locator("#main-act")).to_have_text("Needs a licence: fractional")  # the senior's is not the assistant's
+        expect(page.locator("#main-act")).to_have_text(
+            "Needs a licence: fractional"
+        )  # the senior's is not the assistant's
         expect(page.locator("#main-act")).to_be_disabled()
     with signed_in_page(browser, server, "adaeze") as page:
         at_the_chair(page, server, visit)
@@ -76,8 +82,18 @@ def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(browser: Browser, 
         kept(page)
         assert faint(page) == []
 
-    visit = treated(adaeze, "Pins Again Invented", "numbing", "rf_fractional", "finish", Fractional=("mid cheek", "lower cheek"))
-    sent(adaeze, visit, ("start", 3000), ("next", 2900), ("next", 900), ("next", 600), ("spot", 400, None, {"zone": "right jawline"}))
+    visit = treated(
+        adaeze, "Pins Again Invented", "numbing", "rf_fractional", "finish", Fractional=("mid cheek", "lower cheek")
+    )
+    sent(
+        adaeze,
+        visit,
+        ("start", 3000),
+        ("next", 2900),
+        ("next", 900),
+        ("next", 600),
+        ("spot", 400, None, {"zone": "right jawline"}),
+    )
     with signed_in_page(browser, server, "adaeze") as page:
         at_the_chair(page, server, visit)
         expect(page.locator("#main-act")).to_have_text("Grade the spot")
@@ -149,7 +165,9 @@ def test_an_oxygen_mask_is_not_overrun_in_silence(browser: Browser, server: Serv
         expect(page.locator("#why")).to_contain_text("Rinse with lukewarm water")
         page.get_by_label("What was done").fill("rinsed, 15 minutes")
         page.get_by_role("button", name="Write the incident").click()
-        page.locator("#incident-photo").set_input_files({"name": "p.jpg", "mimeType": "image/jpeg", "buffer": b"not a picture"})
+        page.locator("#incident-photo").set_input_files(
+            {"name": "p.jpg", "mimeType": "image/jpeg", "buffer": b"not a picture"}
+        )
         expect(page.locator("#photo-says")).to_contain_text("This is not a JPEG")
         page.get_by_role("button", name="Go on treating").click()
         expect(page.locator("#title")).to_have_text("Neutralise")
@@ -158,7 +176,9 @@ def test_an_oxygen_mask_is_not_overrun_in_silence(browser: Browser, server: Serv
         expect(page.locator("main")).to_contain_text("Something in the eye, grade 1: rinsed, 15 minutes")
 
 
-def test_a_spell_without_network_loses_nothing_and_sends_once(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+def test_a_spell_without_network_loses_nothing_and_sends_once(
+    browser: Browser, server: Server, adaeze: httpx.Client
+) -> None:
     visit = treated(adaeze, "Offline Invented", "microcurrent", "led", "finish")
     with signed_in_page(browser, server, "adaeze") as page:
         at_the_chair(page, server, visit)
@@ -172,7 +192,8 @@ def test_a_spell_without_network_loses_nothing_and_sends_once(browser: Browser, 
         page.get_by_role("button", name="just felt").click()
         expect(page.locator("#count")).to_have_text("11")
         expect(page.locator("#sent")).to_contain_text("No connection")
-        # Meanwhile another device strokes as well, and this one's page is thrown away: what it had tapped is in the browser.
+        # Meanwhile another device strokes as well, and this one's page is thrown away: what it had tapped is in the
+        # browser.
         sent(adaeze, visit, *[("count", 0)] * 3)
         page.context.set_offline(False)
         page.reload()
@@ -199,19 +220,22 @@ def test_a_second_device_follows_live_and_both_count(browser: Browser, server: S
         expect(two.locator("#holder")).to_contain_text("Adaeze Okonjo")
 
 
-def test_what_others_did_while_a_tap_was_on_its_way_is_seen(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
-    """The other's tap is committed after this one and told of before this one's answer is here: it counts on screen too."""
+def test_what_others_did_while_a_tap_was_on_its_way_is_seen(
+    browser: Browser, server: Server, adaeze: httpx.Client
+) -> None:
+    """The other's tap is committed after this one and told of before this one's answer is here: it counts on screen
+    too.
+    """
     visit = treated(adaeze, "Overtaken Invented", "microcurrent", "finish")
     sent(adaeze, visit, ("start", 60), ("next", 30))
     with signed_in_page(browser, server, "lin") as page:
-        page.add_init_script(
-            """window.EventSource = class extends EventSource {
+        page.add_init_script("""window.EventSource = class extends EventSource {
               constructor(...all) {
                 super(...all);
                 let heard = 0;
-                this.addEventListener("message", () => { document.documentElement.dataset.heard = String(heard += 1); });
-              } };"""
-        )
+                this.addEventListener("message",
+                    () => { document.documentElement.dataset.heard = String(heard += 1); });
+              } };""")
         at_the_chair(page, server, visit)
         expect(page.locator("#title")).to_have_text("Lift, right")
 
@@ -227,7 +251,9 @@ def test_what_others_did_while_a_tap_was_on_its_way_is_seen(browser: Browser, se
         expect(page.locator("#count")).to_have_text("2", timeout=3000)
 
 
-def test_a_tap_is_painted_at_once_without_the_server(browser: Browser, server: Server, adaeze: httpx.Client, record_property: Any) -> None:
+def test_a_tap_is_painted_at_once_without_the_server(
+    browser: Browser, server: Server, adaeze: httpx.Client, record_property: Any
+) -> None:
     visit = treated(adaeze, "Quick Invented", "numbing", "rf_fractional", "finish")
     sent(adaeze, visit, ("start", 3000), ("next", 2900), ("next", 900), ("next", 600))
     adaeze.post(f"/api/visits/{visit}/run", json={"taps": [tap("unlock", words="read on the other cheek")]})
@@ -236,8 +262,7 @@ def test_a_tap_is_painted_at_once_without_the_server(browser: Browser, server: S
         expect(page.locator("#main-act")).to_have_text("Pulse")
         assert int(page.locator("#total").inner_text()) > 150, "a whole face of pins"
         page.route("**/api/**", lambda route: route.abort())
-        spent = page.evaluate(
-            """async () => {
+        spent = page.evaluate("""async () => {
               const times = [];
               for (let n = 0; n < 30; n++) {
                 const begun = performance.now();
@@ -247,8 +272,7 @@ def test_a_tap_is_painted_at_once_without_the_server(browser: Browser, server: S
                 await new Promise((on) => requestAnimationFrame(on));
               }
               return times.sort((a, b) => a - b);
-            }"""
-        )
+            }""")
         expect(page.locator("#count")).to_have_text("30")
         record_property("tap_to_paint_ms", round(spent[14], 1))
         record_property("tap_to_paint_p95_ms", round(spent[28], 1))

@@ -119,7 +119,9 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
         shorter = lift.bounding_box()
         strip = page.locator(".lane").bounding_box()
         last = page.locator(".track-0 .step-block").last.bounding_box()
-        assert wide and shorter and strip and last and shorter["width"] < wide["width"], "the strip follows at once, width as minutes"
+        assert wide and shorter and strip and last and shorter["width"] < wide["width"], (
+            "the strip follows at once, width as minutes"
+        )
         assert abs(last["x"] + last["width"] - strip["x"] - strip["width"]) < 4
         page.get_by_label("Current", exact=True).fill("1100")
         expect(page.locator(f"#slip-{step}-level")).to_contain_text("above 1000 µA")
@@ -220,7 +222,9 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
         expect(page.get_by_label("Note")).to_have_value("Went well; stopped the right side on purpose.")
         for grade in (1, 2, 3):
             page.locator("#z-right-upper-cheek").click()
-            expect(page.locator("#z-right-upper-cheek")).to_have_attribute("aria-label", re.compile(f"redness {grade} of 4"))
+            expect(page.locator("#z-right-upper-cheek")).to_have_attribute(
+                "aria-label", re.compile(f"redness {grade} of 4")
+            )
         expect(page.locator("#sheet")).to_contain_text("No sauna")
         page.get_by_role("link", name=re.compile("2 after the mask")).click()
         expect(page.locator("#answer-nav [aria-current]").first).to_contain_text("2 after")
@@ -228,7 +232,9 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
         expect(page.locator("#soothing")).to_contain_text("before they go, Adaeze Okonjo: nothing")
         expect(page.get_by_label("Senior who looked")).to_have_value("Adaeze Okonjo")
         for name, grade in (("Pain", "1"), ("Comfort", "9")):
-            page.get_by_role("radiogroup", name=re.compile(name)).get_by_role("radio", name=grade, exact=True).check(force=True)
+            page.get_by_role("radiogroup", name=re.compile(name)).get_by_role("radio", name=grade, exact=True).check(
+                force=True
+            )
         for group in page.get_by_role("radiogroup", name=re.compile("Endpoint of")).all():
             group.get_by_role("radio", name="seen", exact=True).check()
         page.get_by_label("Why, for all").select_option("judged")
@@ -246,7 +252,9 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
             page.get_by_role("link", name="calendar").click()
         ics = download.value.path().read_text()
         assert "BEGIN:VEVENT" in ics and "Oona" not in ics, "where and when, nothing of whom or what"
-        pdf = page.request.get(server.url + (page.get_by_role("link", name="Aftercare sheet").get_attribute("href") or ""))
+        pdf = page.request.get(
+            server.url + (page.get_by_role("link", name="Aftercare sheet").get_attribute("href") or "")
+        )
         text = "".join(sheet.extract_text() for sheet in PdfReader(BytesIO(pdf.body())).pages)
         assert "Oona Virtanen-Reyes" in text and "No sauna" in text and "Next visit" in text and "____" not in text
 
@@ -271,7 +279,9 @@ def test_a_rule_stops_current_but_not_light(browser: Browser, server: Server) ->
         expect(page.locator("#at-microcurrent .verdict")).to_have_text("never")
         stage(page, "Plan")
         token = page.locator("input[name=csrf]").first.input_value()
-        asked = page.request.post(f"{page.url}/add", form={"csrf": token, "modality": "microcurrent"}, headers={"HX-Request": "true"})
+        asked = page.request.post(
+            f"{page.url}/add", form={"csrf": token, "modality": "microcurrent"}, headers={"HX-Request": "true"}
+        )
         assert "never: Current through the body can disturb" in asked.text(), "not through the back door either"
         for modality in ("cleanse", "led", "finish"):
             page.get_by_label("Add a step").select_option(modality)
@@ -287,7 +297,9 @@ def test_a_rule_stops_current_but_not_light(browser: Browser, server: Server) ->
         page.locator("form", has_text="taking it").get_by_role("button", name="Ask for a letter").click()
         page.locator(".letter summary").click()
         page.get_by_role("radio", name="the doctor allows it").check()
-        page.locator("[name=file]").set_input_files({"name": "letter.pdf", "mimeType": "application/pdf", "buffer": b"%PDF-1.7 invented"})
+        page.locator("[name=file]").set_input_files(
+            {"name": "letter.pdf", "mimeType": "application/pdf", "buffer": b"%PDF-1.7 invented"}
+        )
         page.get_by_role("button", name="File it").click()
         expect(page.locator("#at-led .verdict")).to_have_text("change")
         expect(page.locator(".letter .verdict")).to_contain_text("valid to")

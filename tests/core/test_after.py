@@ -16,7 +16,11 @@ LISBON = ZoneInfo("Europe/Lisbon")
 WEEK = {day: (time(9), time(18)) for day in range(5)}
 
 
-@given(st.datetimes(datetime(2026, 1, 1), datetime(2027, 12, 31)), st.integers(1, 12), st.sets(st.integers(0, 200), max_size=60))
+@given(
+    st.datetimes(datetime(2026, 1, 1), datetime(2027, 12, 31)),
+    st.integers(1, 12),
+    st.sets(st.integers(0, 200), max_size=60),
+)
 def test_a_proposal_is_open_free_and_not_before_the_gap(last: datetime, session: int, taken: set[int]) -> None:
     last = last.replace(tzinfo=UTC)
     busy = [(last + timedelta(hours=n), last + timedelta(hours=n + 1)) for n in taken]
@@ -45,7 +49,9 @@ def test_every_line_of_the_rule_book_has_reason_source_and_mark() -> None:
         assert (rule.value is None) == (rule.unit == ""), rule.id
 
 
-BROKEN_RULE = '[[rule]]\nid = "a"\nwords = "w"\nreason = "r"\nsource = "s"\nmark = "S"\n\n[[rule]]\nid = "b"\nwords = 3\n'
+BROKEN_RULE = (
+    '[[rule]]\nid = "a"\nwords = "w"\nreason = "r"\nsource = "s"\nmark = "S"\n\n[[rule]]\nid = "b"\nwords = 3\n'
+)
 BROKEN_MARK = '# note\n[[question]]\nid = "q"\nask = "?"\nsource = "s"\nmark = "X"\noptions = []\n'
 
 

@@ -1,4 +1,6 @@
-"""Machines that nobody measured, and routines: both are used, seen for what they are, and never make anything stronger."""
+"""Machines that nobody measured, and routines: both are used, seen for what they are, and never
+make anything stronger.
+"""
 
 from typing import Any
 
@@ -15,9 +17,13 @@ from merak.core.plan.visit_plan import visit_plan
 
 TIP = CardTip(name="face", across_mm=10, down_mm=10, pins=25)
 BARE = {
-    "microcurrent": MicrocurrentCard(name="bare lifter", contact_cm2=1.5), "led": LedCard(name="bare panel"),
-    **{kind: MachineCard.model_validate({"modality": kind, "name": f"bare {kind}", "tips": (TIP,)}) for kind in MACHINES},
-}  # fmt: skip
+    "microcurrent": MicrocurrentCard(name="bare lifter", contact_cm2=1.5),
+    "led": LedCard(name="bare panel"),
+    **{
+        kind: MachineCard.model_validate({"modality": kind, "name": f"bare {kind}", "tips": (TIP,)})
+        for kind in MACHINES
+    },
+}
 
 
 def studio(kind: str) -> Brief:
@@ -27,13 +33,19 @@ def studio(kind: str) -> Brief:
 
 @pytest.mark.parametrize("kind", BARE)
 def test_an_unmeasured_machine_is_planned_seen_as_such_and_lowered(kind: str) -> None:
-    """It enters a plan with nothing against it, says which machine and what to do, is refused above half of its scale, and goes down."""
+    """It enters a plan with nothing against it, says which machine and what to do, is refused above half of its scale,
+    and goes down.
+    """
     who, field = studio(kind), "level" if kind == "microcurrent" else "at"
     plan = plan_of(who, kind)
     found = visit_plan(who, plan)
     assert not any(key.startswith("s1.") for key in found.refused), found.refused
     told = [one for one in found.cautions.get("s1", ()) if one.words.startswith("Dose unknown")]
-    assert told and "measured" in told[0].act and (f"bare {kind}" in told[0].words + told[0].act or kind in ("led", "microcurrent"))
+    assert (
+        told
+        and "measured" in told[0].act
+        and (f"bare {kind}" in told[0].words + told[0].act or kind in ("led", "microcurrent"))
+    )
     if field not in plan.steps[0].settings:  # a panel has no scale, a roller no motor to set
         return
     low, high = (1.0, 10.0)
@@ -55,7 +67,9 @@ def test_a_routine_keeps_what_was_set() -> None:
 
 
 def test_a_routine_is_never_stronger_than_the_next_client_bears() -> None:
-    """Kept at level 5 for one who is used to it; a newcomer begins at 3, one who is sensitive at 2, and gentler stays gentler."""
+    """Kept at level 5 for one who is used to it; a newcomer begins at 3, one who is sensitive at 2, and gentler stays
+    gentler.
+    """
     used, kept = brief(), 5.0
     routine = routine_of(used, plan_of(used, "microcurrent", level=kept, repeats=2), "Strong")
     for who, start in ((brief(), 3), (brief(findings=Findings(sensitive=True)), 2)):

@@ -1,4 +1,6 @@
-"""The treatment as a fold: any order of taps leads to a valid state, a replay equals the live run, repeats are harmless."""
+"""The treatment as a fold: any order of taps leads to a valid state, a replay equals the live run, repeats are
+harmless.
+"""
 
 from uuid import UUID
 
@@ -27,19 +29,29 @@ from merak.core.treatment import (
 DATA = st.fixed_dictionaries(
     {},
     optional={
-        "zone": st.sampled_from(["right chin", "left chin", ""]), "redness": st.integers(-1, 6), "swelling": st.integers(0, 4),
-        "pain": st.integers(0, 10), "mark": st.booleans(), "licences": st.just(("fractional",)), "card": st.just("Burn"),
+        "zone": st.sampled_from(["right chin", "left chin", ""]),
+        "redness": st.integers(-1, 6),
+        "swelling": st.integers(0, 4),
+        "pain": st.integers(0, 10),
+        "mark": st.booleans(),
+        "licences": st.just(("fractional",)),
+        "card": st.just("Burn"),
     },
-).map(TapData.model_validate)  # fmt: skip
+).map(TapData.model_validate)
 EVENTS = st.lists(
     st.builds(
-        Tap, id=st.integers(0, 4000).map(lambda n: UUID(int=n)), kind=st.sampled_from(sorted(KINDS)),
-        at=st.floats(0, 9000).map(at), value=st.none() | st.floats(-9, 60) | st.integers(0, 400).map(float),
-        words=st.sampled_from(["", "lost", "plugged", "just felt"]), act=st.none() | st.integers(-1, 20), data=DATA,
+        Tap,
+        id=st.integers(0, 4000).map(lambda n: UUID(int=n)),
+        kind=st.sampled_from(sorted(KINDS)),
+        at=st.floats(0, 9000).map(at),
+        value=st.none() | st.floats(-9, 60) | st.integers(0, 400).map(float),
+        words=st.sampled_from(["", "lost", "plugged", "just felt"]),
+        act=st.none() | st.integers(-1, 20),
+        data=DATA,
         by=st.sampled_from(["Lin", "Adaeze"]),
     ),
     max_size=80,
-)  # fmt: skip
+)
 
 
 @pytest.mark.parametrize("order", [LIFT, PINS, WARM], ids=["lift", "pins", "warm"])
@@ -66,7 +78,9 @@ def valid(order: Order, state: RunState) -> None:
         assert one.tally == list(walked(act, one.walk).counts) or not one.tally
         assert one.level_shift == 0 or 1 <= max(line.level for line in act.lines) + one.level_shift <= act.level_most
         if one.since is not None and n != state.act:
-            assert act.keeps or any(other.beside == n for other in order.acts), "only what works by itself goes on elsewhere"
+            assert act.keeps or any(other.beside == n for other in order.acts), (
+                "only what works by itself goes on elsewhere"
+            )
         if act.spot and one.strokes:
             assert one.unlocked or any(spot.answer for spot in one.spots), "nothing more of it before the spot was read"
         facts = act_facts(order, state, at(9999))[n]
@@ -100,7 +114,9 @@ def test_counts_belong_to_their_step_and_moment_whenever_they_arrive() -> None:
     live = fold(LIFT, run(("start", 0), ("next", 3), ("count", 4), ("pause", 6), ("count", 7)))
     assert live.runs[1].strokes == 1, "nothing is counted while it stands"
     late = tap("count", 5, act=1)
-    assert fold(LIFT, [late], live).runs[1].strokes == 2, "what was tapped before the pause counts when it arrives after it"
+    assert fold(LIFT, [late], live).runs[1].strokes == 2, (
+        "what was tapped before the pause counts when it arrives after it"
+    )
     moved = fold(LIFT, run(("resume", 8), ("next", 9)), fold(LIFT, [], live).copy())
     other = fold(LIFT, [tap("resume", 8), tap("next", 9, act=1), tap("next", 9.2, act=1)], live)
     assert moved.act in (1, 2) and other.act == 2, "two devices that both go on take one step"
@@ -116,7 +132,9 @@ def test_a_pass_shows_what_was_missed_and_doubled_and_undo_opens_it_again() -> N
     assert next_place(PINS.acts[n], state.runs[n]) == 6
     closed = fold(PINS, [tap("pass", 6)], state)
     assert closed.runs[n].walk == [] and act_facts(PINS, closed, at(7))[n].doubled == 1
-    assert fold(PINS, [tap("uncount", 8)], closed).runs[n].walk == [0, 1, 5], "undo opens the pass and takes its last back"
+    assert fold(PINS, [tap("uncount", 8)], closed).runs[n].walk == [0, 1, 5], (
+        "undo opens the pass and takes its last back"
+    )
 
 
 def test_sections_and_pulses_are_walked_in_order_and_the_tip_wants_wiping() -> None:
@@ -127,7 +145,8 @@ def test_sections_and_pulses_are_walked_in_order_and_the_tip_wants_wiping() -> N
     assert complete(PINS.acts[n], state.runs[n]) and state.runs[n].since_clean == many
     assert fold(PINS, [tap("clean", 99)], state).runs[n].since_clean == 0
     assert [PINS.acts[n].parts[cell.part].name for cell in PINS.acts[n].cells] == sorted(
-        (PINS.acts[n].parts[cell.part].name for cell in PINS.acts[n].cells), key=[part.name for part in PINS.acts[n].parts].index
+        (PINS.acts[n].parts[cell.part].name for cell in PINS.acts[n].cells),
+        key=[part.name for part in PINS.acts[n].parts].index,
     )
 
 
@@ -160,7 +179,9 @@ def test_a_spot_is_read_when_due_and_its_answer_is_carried(verdict: str) -> None
 
 def test_a_licence_is_waited_for_and_handed_over() -> None:
     n = PULSES
-    lin = fold(PINS, run(("start", 0, None, {"name": "Lin", "licences": []}), ("go", 1, float(n)), ("unlock", 2), ("count", 3)))
+    lin = fold(
+        PINS, run(("start", 0, None, {"name": "Lin", "licences": []}), ("go", 1, float(n)), ("unlock", 2), ("count", 3))
+    )
     lock = locked(PINS, lin, n)
     assert lock and lock.kind == "licence" and lin.runs[n].strokes == 0
     over = fold(PINS, [tap("take_over", 5, data=LICENSED, by="Adaeze"), tap("count", 6, by="Adaeze")], lin)
@@ -187,7 +208,13 @@ def test_heat_words_pain_and_43_degrees_stop_it() -> None:
 
 
 def test_a_raised_level_goes_along_to_the_other_side_but_never_past_the_ceiling() -> None:
-    taps: list[Tap] = [("start", 0), ("next", 1), *[("level", 2 + n, 0.5) for n in range(40)], ("next", 60), ("next", 70)]
+    taps: list[Tap] = [
+        ("start", 0),
+        ("next", 1),
+        *[("level", 2 + n, 0.5) for n in range(40)],
+        ("next", 60),
+        ("next", 70),
+    ]
     state = fold(LIFT, run(*taps))
     assert LIFT.acts[1].level_most == 9, "9.5 would be 1045 µA"
     assert 3 + state.runs[1].level_shift == 9 and state.runs[3].level_shift == state.runs[1].level_shift
@@ -210,7 +237,9 @@ def test_nothing_ends_before_it_began(kind: str) -> None:
 
 
 def test_taps_of_earlier_versions_still_count() -> None:
-    assert fold(LIFT, run(("start", 0), ("next", 1), ("stroke", 2), ("stroke", 3), ("unstroke", 4))).runs[1].strokes == 1
+    assert (
+        fold(LIFT, run(("start", 0), ("next", 1), ("stroke", 2), ("stroke", 3), ("unstroke", 4))).runs[1].strokes == 1
+    )
 
 
 def test_what_goes_short_is_said_while_it_can_be_helped() -> None:
@@ -223,21 +252,31 @@ def test_what_goes_short_is_said_while_it_can_be_helped() -> None:
 
 
 def test_a_stop_ends_nothing_and_each_way_on_is_its_own() -> None:
-    """Halted; then a reason, which is a word; then on, out of the act, or to the end; and the end is taken back with both times kept."""
+    """Halted; then a reason, which is a word; then on, out of the act, or to the end; and the end is taken back with
+    both times kept.
+    """
     taps: list[Tap] = [("start", 0), ("next", 10), ("count", 20), ("halt", 30), ("why", 31)]
     halted = fold(LIFT, run(*taps))
-    assert halted.status == "halted" and halted.why == "words" and halted.runs[1].said == ["words"] and not halted.endings
+    assert (
+        halted.status == "halted" and halted.why == "words" and halted.runs[1].said == ["words"] and not halted.endings
+    )
     assert fold(LIFT, run(*taps, ("resume", 60))).runs[1].seconds(at(70)) == 20 + 10, "what stood is no time"
     left = fold(LIFT, run(*taps, ("leave", 60)))
     assert left.status == "paused" and left.act == 2 and left.runs[1].left == "words" and left.runs[1].ended == at(60)
     assert left.runs[2].since is None and left.runs[2].begun == at(60), "the next act waits for a word"
     ended = fold(LIFT, run(*taps, ("stop", 60)))
-    assert ended.status == "stopped" and ended.over and [(one.at, one.back) for one in ended.endings] == [(at(60), None)]
+    assert (
+        ended.status == "stopped" and ended.over and [(one.at, one.back) for one in ended.endings] == [(at(60), None)]
+    )
     back = fold(LIFT, run(*taps, ("stop", 60), ("reopen", 90)))
     assert back.status == "paused" and back.act == 1 and back.runs[1].ended is None
-    assert [(one.at, one.reason, one.back) for one in back.endings] == [(at(60), "words", at(90))], "both times are kept"
+    assert [(one.at, one.reason, one.back) for one in back.endings] == [(at(60), "words", at(90))], (
+        "both times are kept"
+    )
     assert fold(LIFT, run(*taps, ("stop", 60), ("reopen", 90), ("resume", 95), ("count", 96))).runs[1].strokes == 2
-    assert fold(LIFT, run(*taps, ("stop", 60), ("count", 70), ("next", 80), ("resume", 85))).status == "stopped", "over is over until then"
+    assert fold(LIFT, run(*taps, ("stop", 60), ("count", 70), ("next", 80), ("resume", 85))).status == "stopped", (
+        "over is over until then"
+    )
 
 
 def test_what_lies_on_the_skin_works_on_while_an_ending_stands() -> None:
@@ -248,17 +287,32 @@ def test_what_lies_on_the_skin_works_on_while_an_ending_stands() -> None:
 
 
 def test_the_licence_is_the_tappers_not_the_holders() -> None:
-    """The senior holds it; what the assistant counts, places or reads does nothing and says so; what anybody may tap is heard."""
+    """The senior holds it; what the assistant counts, places or reads does nothing and says so; what anybody may tap is
+    heard.
+    """
     lin, adaeze = {"licences": []}, {"licences": ["fractional"]}
     base: list[Tap] = [*TO_PULSES, ("unlock", 1, None, {"name": "Adaeze"})]
     for kind, value in (("count", None), ("pass", None), ("spot", None), ("spot_read", None)):
         tried = fold(PINS, run(*base, (kind, 5, value, {**lin, "zone": "right jawline"})))
-        assert tried.unheard == f"Lin holds no licence for fractional: “{kind.replace('_', ' ')}” was kept and not counted."
+        assert (
+            tried.unheard
+            == f"Lin holds no licence for fractional: “{kind.replace('_', ' ')}” was kept and not counted."
+        )
         assert not tried.runs[PULSES].strokes and not tried.runs[PULSES].spots
-    heard = fold(PINS, run(*base, ("pain", 5, 6.0, lin), ("clean", 6, None, lin), ("pause", 7, None, lin), ("halt", 8, None, lin)))
-    assert heard.status == "halted" and heard.runs[PULSES].pain == 6 and heard.runs[PULSES].cleans == 1 and not heard.unheard
+    heard = fold(
+        PINS,
+        run(*base, ("pain", 5, 6.0, lin), ("clean", 6, None, lin), ("pause", 7, None, lin), ("halt", 8, None, lin)),
+    )
+    assert (
+        heard.status == "halted"
+        and heard.runs[PULSES].pain == 6
+        and heard.runs[PULSES].cleans == 1
+        and not heard.unheard
+    )
     assert fold(PINS, run(*base, ("count", 5, None, adaeze))).runs[PULSES].strokes == 1
-    assert fold(PINS, run(*base, ("count", 5))).runs[PULSES].strokes == 1, "a record of before does not say: there the holder's counts"
+    assert fold(PINS, run(*base, ("count", 5))).runs[PULSES].strokes == 1, (
+        "a record of before does not say: there the holder's counts"
+    )
 
 
 def test_an_incident_is_struck_out_and_not_erased() -> None:
@@ -266,7 +320,9 @@ def test_an_incident_is_struck_out_and_not_erased() -> None:
     strike = tap("strike", 9, words="wrong client", data={"incident": str(UUID(int=1))}, by="Lin")
     state = fold(LIFT, [*wrote, strike, strike.model_copy(update={"id": UUID(int=77), "words": "again"})])
     assert [(one.done, one.struck) for one in state.incidents] == [("cooled", "Lin: wrong client")]
-    after = fold(LIFT, [*run(("start", 0), ("stop", 5)), tap("incident", 99, 3.0, data={"card": "Burn", "done": "seen later"})])
+    after = fold(
+        LIFT, [*run(("start", 0), ("stop", 5)), tap("incident", 99, 3.0, data={"card": "Burn", "done": "seen later"})]
+    )
     assert after.status == "stopped" and after.incidents[0].grade == 3, "what went wrong is often seen afterwards"
 
 
@@ -290,10 +346,22 @@ def test_the_close_is_told_what_was_really_set() -> None:
 def test_a_warm_zone_that_never_reached_its_band_asks_why() -> None:
     n = next(n for n, act in enumerate(WARM.acts) if act.heat)
     first, second = (part.name for part in WARM.acts[n].parts[:2])
-    taps: list[Tap] = [("start", 0), ("go", 1, float(n)), ("reading", 2, 38.2, {"zone": first}), ("count", 3, 0.0), ("count", 4, 1.0)]
+    taps: list[Tap] = [
+        ("start", 0),
+        ("go", 1, float(n)),
+        ("reading", 2, 38.2, {"zone": first}),
+        ("count", 3, 0.0),
+        ("count", 4, 1.0),
+    ]
     facts = act_facts(WARM, fold(WARM, run(*taps)), at(60))
-    assert facts[n].cold == (f"{first}: 38.2 of 40 °C", f"{second}: never read"), "40 to 42 °C is the band (handbook page 3)"
+    assert facts[n].cold == (f"{first}: 38.2 of 40 °C", f"{second}: never read"), (
+        "40 to 42 °C is the band (handbook page 3)"
+    )
     asked = next(one for one in differences(WARM, facts) if one.act == n)
     assert "never in its band" in asked.words and not asked.because
-    warm = act_facts(WARM, fold(WARM, run(*taps, ("reading", 9, 40.5, {"zone": first}), ("reading", 9, 41, {"zone": second}))), at(60))
+    warm = act_facts(
+        WARM,
+        fold(WARM, run(*taps, ("reading", 9, 40.5, {"zone": first}), ("reading", 9, 41, {"zone": second}))),
+        at(60),
+    )
     assert warm[n].cold == ()

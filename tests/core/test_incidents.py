@@ -36,9 +36,12 @@ def test_what_an_incident_leaves(card: str, modality: str, of: str, mark: str, o
 
 
 def test_a_later_date() -> None:
-    assert [days_until_next([PastIncident(card="Burn", grade=grade)]) for grade in (0, 2, 3, 4)] == [7, 7, 28, 28] and days_until_next(
-        []
-    ) == 0
+    assert [days_until_next([PastIncident(card="Burn", grade=grade)]) for grade in (0, 2, 3, 4)] == [
+        7,
+        7,
+        28,
+        28,
+    ] and days_until_next([]) == 0
     opening = {day: (datetime(2026, 1, 1, 9).time(), datetime(2026, 1, 1, 18).time()) for day in range(7)}
     zone = ZoneInfo("Europe/Lisbon")
     for wait, ahead in ((0, 3), (7, 7), (28, 28)):
@@ -49,16 +52,26 @@ def test_a_later_date() -> None:
 
 def heated(at: float, **more: Any) -> Any:
     """A client whose bulk radiofrequency ended at a setting."""
-    return brief(returning=True, history={"rf_bulk": Before(at=at, on=THEN, **more)}, licences=EVERY_LICENCE, senior=True)
+    return brief(
+        returning=True, history={"rf_bulk": Before(at=at, on=THEN, **more)}, licences=EVERY_LICENCE, senior=True
+    )
 
 
 def test_the_same_heat_is_not_planned_again() -> None:
-    """A burn asks for a letter; with it the start is two steps lower, and more than that is refused, not only minded."""
+    """A burn asks for a letter; with it the start is two steps lower, and more than that is
+    refused, not only minded.
+    """
     burnt = heated(6, incident="Burn, grade 2", mark="a burn", marked_on=THEN)
     assert burnt.board["rf_bulk"].verdict == "letter"
     with pytest.raises(Refused):
         plan_of(burnt, "rf_bulk")
-    letter = Letter(rule="titration.stop", received=THEN + timedelta(days=9), until=TODAY + timedelta(days=99), note="healed", by="Adaeze")
+    letter = Letter(
+        rule="titration.stop",
+        received=THEN + timedelta(days=9),
+        until=TODAY + timedelta(days=99),
+        note="healed",
+        by="Adaeze",
+    )
     healed = burnt.but(letters=(letter,))
     plan = plan_of(healed, "rf_bulk")
     start = float(plan.steps[0].settings["at"])
@@ -72,8 +85,16 @@ def test_the_same_heat_is_not_planned_again() -> None:
 
 
 def test_at_the_foot_of_its_scale_it_is_left_out() -> None:
-    """Nothing is gentler than where it happened: neither that setting nor any other is planned, though the letter came."""
-    letter = Letter(rule="titration.stop", received=THEN + timedelta(days=9), until=TODAY + timedelta(days=99), note="healed", by="Adaeze")
+    """Nothing is gentler than where it happened: neither that setting nor any other is planned,
+    though the letter came.
+    """
+    letter = Letter(
+        rule="titration.stop",
+        received=THEN + timedelta(days=9),
+        until=TODAY + timedelta(days=99),
+        note="healed",
+        by="Adaeze",
+    )
     for mark in ("a burn", ""):
         who = heated(1, incident="Burn, grade 2", mark=mark, marked_on=THEN).but(letters=(letter,))
         with pytest.raises(Refused, match="gentlest setting"):
@@ -87,10 +108,20 @@ def test_without_an_incident_the_same_heat_is_the_same_heat() -> None:
 
 
 def test_what_was_placed_before_the_incident_speaks_for_nothing() -> None:
-    read = SpotRead(answer=SpotAnswer(verdict="keep", set_to=10, words="", rule="chair.spot.kept"), on=THEN - timedelta(days=20))
+    read = SpotRead(
+        answer=SpotAnswer(verdict="keep", set_to=10, words="", rule="chair.spot.kept"), on=THEN - timedelta(days=20)
+    )
     lamp = {"pulsed_light": Before(at=12, on=THEN, incident="Burn, grade 1")}
-    who = brief(returning=True, history=lamp, findings=Findings(phototype=2), spots={"pulsed_light": read}, licences=EVERY_LICENCE)
+    who = brief(
+        returning=True,
+        history=lamp,
+        findings=Findings(phototype=2),
+        spots={"pulsed_light": read},
+        licences=EVERY_LICENCE,
+    )
     assert who.spot_first("pulsed_light"), "a spot of before is no spot"
     since = read.model_copy(update={"on": THEN + timedelta(days=9)})
     assert not who.but(spots={"pulsed_light": since}).spot_first("pulsed_light")
-    assert not who.but(history={"pulsed_light": Before(at=12, on=THEN)}, spots={}).spot_first("pulsed_light"), "as before"
+    assert not who.but(history={"pulsed_light": Before(at=12, on=THEN)}, spots={}).spot_first("pulsed_light"), (
+        "as before"
+    )

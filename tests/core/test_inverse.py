@@ -11,7 +11,9 @@ from merak.core.plan.visit_plan import Plan
 MINUTES = st.fixed_dictionaries({"minutes": st.integers(1, 9)})
 STEPS = st.builds(Step, id=st.sampled_from("abcdef"), modality=st.sampled_from(["led", "mask"]), settings=MINUTES)
 PLANS = st.builds(
-    Plan, steps=st.lists(STEPS, max_size=6, unique_by=lambda one: one.id).map(tuple), side=st.sampled_from([None, "left", "right"])
+    Plan,
+    steps=st.lists(STEPS, max_size=6, unique_by=lambda one: one.id).map(tuple),
+    side=st.sampled_from([None, "left", "right"]),
 )
 
 
@@ -35,7 +37,9 @@ def test_what_others_changed_since_stays_or_is_told(before: Plan, after: Plan, n
         return
     found = {one.id: one for one in back.steps}
     assert all(found.get(key) == was.get(key) for key in mine), "mine is as it was"
-    assert all(found.get(key) == stands.get(key) for key in (found | stands) if key not in mine), "theirs is as they left it"
+    assert all(found.get(key) == stands.get(key) for key in (found | stands) if key not in mine), (
+        "theirs is as they left it"
+    )
 
 
 def test_what_runs_beside_an_added_step_keeps_it() -> None:

@@ -1,4 +1,6 @@
-"""Grids and strokes: nothing leaves the skin, counts add up, order is walked, time and dwell follow the hand's motion."""
+"""Grids and strokes: nothing leaves the skin, counts add up, order is walked, time and dwell follow
+the hand's motion.
+"""
 
 from itertools import pairwise
 
@@ -86,10 +88,14 @@ def test_rows_follow_the_zone() -> None:
     assert long_axis(box(0, 0, 10, 80)) == pytest.approx(90)
     assert grid(CHEEK, Tip(across_mm=8)).angle_deg == pytest.approx(long_axis(CHEEK))
     oblong = Tip(shape="rectangle", across_mm=12, down_mm=30)
-    assert grid(CHEEK, oblong).count >= max(grid(CHEEK, oblong, angle).count for angle in (long_axis(CHEEK), long_axis(CHEEK) - 90))
+    assert grid(CHEEK, oblong).count >= max(
+        grid(CHEEK, oblong, angle).count for angle in (long_axis(CHEEK), long_axis(CHEEK) - 90)
+    )
 
 
-@pytest.mark.parametrize("wrong", [{"across_mm": 0}, {"across_mm": -3}, {"across_mm": float("nan")}, {"overlap": 1.0}, {"overlap": -0.1}])
+@pytest.mark.parametrize(
+    "wrong", [{"across_mm": 0}, {"across_mm": -3}, {"across_mm": float("nan")}, {"overlap": 1.0}, {"overlap": -0.1}]
+)
 def test_a_tip_that_cannot_be(wrong: dict[str, float]) -> None:
     with pytest.raises(ValidationError):
         Tip(**wrong)
@@ -98,14 +104,19 @@ def test_a_tip_that_cannot_be(wrong: dict[str, float]) -> None:
 
 
 def test_a_tip_like_a_hair_is_refused_and_not_worked_on_for_ever() -> None:
-    for act in (lambda: grid(CHEEK, Tip(across_mm=0.01)), lambda: cover(CHEEK, "lines", Motion(tip_mm=0.001, overlap=0.6))):
+    for act in (
+        lambda: grid(CHEEK, Tip(across_mm=0.01)),
+        lambda: cover(CHEEK, "lines", Motion(tip_mm=0.001, overlap=0.6)),
+    ):
         with pytest.raises(BadInput, match="too small"):
             act()
 
 
 @settings(max_examples=40, deadline=None)
 @given(areas(), st.sampled_from(STYLES), st.floats(4, 20), st.floats(0, 0.5), st.floats(-89, 90))
-def test_rows_keep_the_tip_on_the_skin_and_cover_it(area: Polygon, style: Style, tip: float, overlap: float, angle: float) -> None:
+def test_rows_keep_the_tip_on_the_skin_and_cover_it(
+    area: Polygon, style: Style, tip: float, overlap: float, angle: float
+) -> None:
     laid = cover(area, style, Motion(tip_mm=tip, overlap=overlap), angle)
     if not laid.pieces:
         return
@@ -120,7 +131,9 @@ LINE = np.array([[0.0, 0.0], [100.0, 0.0]])
 
 
 def test_time_and_dwell_of_a_straight_stroke() -> None:
-    """From rest to rest: way ÷ speed + speed ÷ acceleration; the point half a tip from the start waits until the tip has passed."""
+    """From rest to rest: way ÷ speed + speed ÷ acceleration; the point half a tip from the start waits until the tip
+    has passed.
+    """
     hand = Motion(tip_mm=10, speed_mm_s=30)
     laid = along(LINE, "lines", hand)
     assert laid.seconds == pytest.approx(100 / 30 + 30 / 300 + 2)
@@ -133,14 +146,18 @@ def test_time_and_dwell_of_a_straight_stroke() -> None:
 @settings(max_examples=30, deadline=None)
 @given(st.floats(4, 20), st.floats(5, 60))
 def test_a_turn_on_the_spot_doubles_the_stay(tip: float, speed: float) -> None:
-    """There and back: the point half a tip before the turn is under the tip for its last and its first width again, the rest included."""
+    """There and back: the point half a tip before the turn is under the tip for its last and its first width again, the
+    rest included.
+    """
     laid = along(LINE, "back and forth", Motion(tip_mm=tip, speed_mm_s=speed))
     once = along(LINE, "lines", Motion(tip_mm=tip, speed_mm_s=speed)).dwell_s
     assert laid.dwell_s == pytest.approx(2 * once, rel=0.04)
 
 
 def test_dwell_of_a_bent_path_against_brute_force() -> None:
-    """Every millisecond of a serpentine, every point of a fine raster: the longest unbroken stay that is found by counting."""
+    """Every millisecond of a serpentine, every point of a fine raster: the longest unbroken stay that is found by
+    counting.
+    """
     hand = Motion(tip_mm=8, overlap=0.25, speed_mm_s=25)
     laid = cover(box(0, 0, 40, 18), "back and forth", hand, 0)
     path = laid.pieces[0]
@@ -172,12 +189,20 @@ def test_orders() -> None:
     names = {order: [section.name for section in sections(face, order, "left")] for order in ORDERS}
     assert names["cheeks first"][:4] == ["left cheek", "right cheek", "chin", "forehead"]
     assert names["cheek, chin, forehead, other cheek"][:4] == ["left cheek", "chin", "forehead", "right cheek"]
-    # As the therapist sees it the client's left is on the right hand: over the forehead to the other cheek is anticlockwise.
+    # As the therapist sees it the client's left is on the right hand: over the forehead to the other cheek is
+    # anticlockwise.
     assert names["anticlockwise"][:4] == ["left cheek", "forehead", "right cheek", "chin"]
-    assert [s.name for s in sections(face, "anticlockwise", "right")][:4] == ["right cheek", "chin", "left cheek", "forehead"]
+    assert [s.name for s in sections(face, "anticlockwise", "right")][:4] == [
+        "right cheek",
+        "chin",
+        "left cheek",
+        "forehead",
+    ]
     for order in ORDERS:
         found = sections(face, order, "right")
-        assert [section.small_tip for section in found] == sorted(section.small_tip for section in found), "the small tip comes last"
+        assert [section.small_tip for section in found] == sorted(section.small_tip for section in found), (
+            "the small tip comes last"
+        )
         zones = [key for section in found for key in section.keys]
         assert len(zones) == len(set(zones)) == 36
 
@@ -202,7 +227,11 @@ def test_work_on_a_part_of_the_face_counts_that_part() -> None:
     areas = [found.numbers["area.treatable"].value or 0 for found in (whole, t_zone, chin)]
     assert areas[2] < 25 < areas[1] < 110 < areas[0]
     assert chin.skin.area / 100 == pytest.approx(areas[2], abs=0.01)
-    assert (chin.numbers["grid.count"].value or 0) < (t_zone.numbers["grid.count"].value or 0) < (whole.numbers["grid.count"].value or 0)
+    assert (
+        (chin.numbers["grid.count"].value or 0)
+        < (t_zone.numbers["grid.count"].value or 0)
+        < (whole.numbers["grid.count"].value or 0)
+    )
     with pytest.raises(BadInput):
         survey(Measures(), "led", Laying(where="décolleté"), 16, "left")
 
@@ -215,6 +244,8 @@ def test_a_survey_tells_its_sums_and_refuses_to_be_silent_about_a_long_stay() ->
     slow = Laying(manner="strokes", across_mm=20, speed_mm_s=4, style="back and forth")
     stayed = survey(Measures(), "rf_bulk", slow, 16, "left")
     assert any(caution.weight == "stop" and "3 s is the limit" in caution.words for caution in stayed.cautions)
-    assert all(caution.weight != "stop" for caution in survey(Measures(), "rf_bulk", usual("rf_bulk"), 16, "left").cautions)
+    assert all(
+        caution.weight != "stop" for caution in survey(Measures(), "rf_bulk", usual("rf_bulk"), 16, "left").cautions
+    )
     gaps = survey(Measures(), "rf_fractional", Laying(manner="grid", shape="circle", across_mm=8), 16, "left")
     assert any("13.4" in caution.words for caution in gaps.cautions)

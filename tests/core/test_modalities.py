@@ -47,7 +47,9 @@ CEILINGS: dict[str, tuple[tuple[str, str], ...]] = {
 
 def values(model: type[BaseModel]) -> st.SearchStrategy[dict[str, Any]]:
     """Any values that a model's own fields let through, their bounds among them."""
-    return st.fixed_dictionaries({name: _any(info) for name, info in model.model_fields.items() if name not in ("last", "paths")})
+    return st.fixed_dictionaries(
+        {name: _any(info) for name, info in model.model_fields.items() if name not in ("last", "paths")}
+    )
 
 
 def _any(info: Any) -> st.SearchStrategy[Any]:
@@ -60,12 +62,19 @@ def _any(info: Any) -> st.SearchStrategy[Any]:
         return st.booleans()
     if str in kinds:
         return st.just(info.default)
-    bounds = {key: value for mark in info.metadata for key in ("ge", "gt", "le") if (value := getattr(mark, key, None)) is not None}
+    bounds = {
+        key: value
+        for mark in info.metadata
+        for key in ("ge", "gt", "le")
+        if (value := getattr(mark, key, None)) is not None
+    }
     low, high = bounds.get("ge", bounds.get("gt", -1e6)), bounds.get("le", 1e6)
     if int in kinds:
         found: st.SearchStrategy[Any] = st.integers(int(low), int(high))
     else:
-        found = st.floats(low, high, exclude_min="gt" in bounds, allow_nan=False) | st.sampled_from([high, max(low, high / 7)])
+        found = st.floats(low, high, exclude_min="gt" in bounds, allow_nan=False) | st.sampled_from(
+            [high, max(low, high / 7)]
+        )
     return found | st.none() if type(None) in kinds else found
 
 
@@ -93,7 +102,9 @@ def test_no_settings_however_odd_pass_a_ceiling(name: str, data: st.DataObject) 
 
 
 def unmeasured(name: str) -> Any:
-    """The modality's machine without a calibration; the measured one where the scale is the unit itself or there is no scale."""
+    """The modality's machine without a calibration; the measured one where the scale is the unit itself or there is no
+    scale.
+    """
     return machine(name, calibration=(), scale="level", least=1, most=10, step=1) if name in MACHINES else card_of(name)
 
 
@@ -115,7 +126,9 @@ def test_every_modality_speaks(name: str) -> None:
     words = about()[name]
     assert (words.technique and words.endpoint and words.stop) or words.licence == "physician"
     for bad in (float("nan"), float("inf")):
-        numeric = next((key for key, info in MODALITIES[name].Settings.model_fields.items() if info.annotation is float), None)
+        numeric = next(
+            (key for key, info in MODALITIES[name].Settings.model_fields.items() if info.annotation is float), None
+        )
         if numeric:
             with pytest.raises(ValidationError):
                 MODALITIES[name].Settings.model_validate({numeric: bad})
@@ -148,7 +161,13 @@ GUARDS: tuple[tuple[str, Subject | None, dict[str, Any], str, str], ...] = (
     ("rf_bulk", None, {"target_c": 42.5}, "target_c", "rf_bulk.target.most"),
     ("rf_bulk", None, {"speed_mm_s": 0}, "speed_mm_s", "rf_bulk.dwell"),
     ("rf_bulk", None, {"numbed": True}, "numbed", "heat.numb"),
-    ("rf_fractional", None, {"at": 6, "pulse_ms": 30, "from_w": 5, "from_ms": 20}, "pulse_ms", "rf_fractional.step.most"),
+    (
+        "rf_fractional",
+        None,
+        {"at": 6, "pulse_ms": 30, "from_w": 5, "from_ms": 20},
+        "pulse_ms",
+        "rf_fractional.step.most",
+    ),
     ("rf_fractional", None, {"at": 4, "pulse_ms": 40, "per": "pin"}, "pulse_ms", "rf_fractional.pin.most"),
     ("focused_lifting", None, {"depth_mm": 4.5, "place": "forehead"}, "depth_mm", "focused_lifting.clear"),
     ("focused_lifting", None, {"depth_mm": 4.5, "place": "jawline"}, "depth_mm", "focused_lifting.clear"),
@@ -186,7 +205,9 @@ GUARDS: tuple[tuple[str, Subject | None, dict[str, Any], str, str], ...] = (
 )
 
 
-@pytest.mark.parametrize(("name", "subject", "changes", "field", "rule_id"), GUARDS, ids=[f"{g[0]} {g[4]}" for g in GUARDS])
+@pytest.mark.parametrize(
+    ("name", "subject", "changes", "field", "rule_id"), GUARDS, ids=[f"{g[0]} {g[4]}" for g in GUARDS]
+)
 def test_guards(name: str, subject: Subject | None, changes: dict[str, Any], field: str, rule_id: str) -> None:
     card = LedCard(name="panel", colours={"blue": ((5, 40), (20, 30))}) if changes.get("colour") == "blue" else None
     refused = dose(name, subject, card, **changes).refused
@@ -210,7 +231,9 @@ def test_a_step_is_one_step_and_stays_on_the_scale(name: str) -> None:
     up, gentler = incremented(module, first, card, up=True), incremented(module, first, card, up=False)
     by = size or (card.step if isinstance(card, MachineCard) else size)
     moved = getattr(up, field) - getattr(first, field)
-    assert moved == pytest.approx(-by if down else by) and getattr(gentler, field) <= getattr(first, field) + (by if down else 0)
+    assert moved == pytest.approx(-by if down else by) and getattr(gentler, field) <= getattr(first, field) + (
+        by if down else 0
+    )
     for _ in range(500):
         up = incremented(module, up, card, up=True)
     module.Settings.model_validate(up.model_dump())
@@ -228,7 +251,14 @@ def test_a_wild_last_time_is_told_or_held_in(name: str, at: float) -> None:
 
 def test_a_zone_brings_its_bone_its_thin_skin_and_its_treatable_area() -> None:
     brow, lid, cheek = (in_zone(Subject(), zone, "rf_bulk") for zone in ("forehead", "under the chin", "mid cheek"))
-    assert (brow.bony, brow.thin, lid.bony, lid.thin, cheek.bony, cheek.thin) == (True, False, False, True, False, False)
+    assert (brow.bony, brow.thin, lid.bony, lid.thin, cheek.bony, cheek.thin) == (
+        True,
+        False,
+        False,
+        True,
+        False,
+        False,
+    )
     assert in_zone(Subject(), "forehead", "").area_cm2 > brow.area_cm2 > 20, "less its margin"
     with pytest.raises(BadInput, match="margins and no-go"):
         in_zone(Subject(), "upper lid", "rf_bulk")
@@ -251,7 +281,9 @@ def test_each_adjustment_is_a_line_of_the_working() -> None:
     assert (plain.value, worked.value) == (10, 7)
     assert worked.formula == "10 20 % of the scale − 1 first visit − 1 sensitive skin − 1 bone"
     again = Subject(first_visit=False, sensitive=True, last=Before(at=12, endpoint_seen="not seen"))
-    assert MODALITIES["rf_bulk"].start(card, again).worked.value == 13, "what is known of the skin is in last time's value already"
+    assert MODALITIES["rf_bulk"].start(card, again).worked.value == 13, (
+        "what is known of the skin is in last time's value already"
+    )
     late = Subject(first_visit=False, last=Before(at=12, endpoint_seen="not seen", settled_late=True))
     assert MODALITIES["rf_bulk"].start(card, late).worked.value == 11, "a late reaction goes down, never up"
 
@@ -272,10 +304,15 @@ def test_a_card_reads_between_its_points_and_never_beyond(name: str, at: float) 
 @pytest.mark.parametrize(
     "wrong",
     [
-        {"least": 10, "most": 1}, {"step": 50}, {"calibration": ((1, 5),)}, {"calibration": ((1, 5), (3, 9), (2, 12))},
-        {"calibration": ((1, 5), (3, 9), (5, 7))}, {"calibration": ((1, 5), (3, float("nan")))}, {"modality": "toaster"},
+        {"least": 10, "most": 1},
+        {"step": 50},
+        {"calibration": ((1, 5),)},
+        {"calibration": ((1, 5), (3, 9), (2, 12))},
+        {"calibration": ((1, 5), (3, 9), (5, 7))},
+        {"calibration": ((1, 5), (3, float("nan")))},
+        {"modality": "toaster"},
     ],
-)  # fmt: skip
+)
 def test_broken_cards_are_refused(wrong: dict[str, Any]) -> None:
     with pytest.raises(ValidationError):
         machine("rf_bulk", **wrong)

@@ -1,4 +1,6 @@
-"""When a tap was made: what it tells of itself against the order, its device and the server, through offline spells and jumping clocks."""
+"""When a tap was made: what it tells of itself against the order, its device and the server, through offline spells and
+jumping clocks.
+"""
 
 from datetime import UTC, datetime, timedelta
 
@@ -28,7 +30,12 @@ def at(second: float) -> datetime:
         (ToldMoment(datetime(9999, 12, 31, tzinfo=UTC)), None, 600, "after it arrived"),
         (ToldMoment(at(601 + GIVE)), None, 600, "after it arrived"),
         (ToldMoment(at(50)), EarlierTap(at(100)), 600, "before this device's last tap"),
-        (ToldMoment(at(-9000), mono_s=5, age_s=40), None, 560, ""),  # the first of a load is as old as it says, whatever its clock
+        (
+            ToldMoment(at(-9000), mono_s=5, age_s=40),
+            None,
+            560,
+            "",
+        ),  # the first of a load is as old as it says, whatever its clock
         (ToldMoment(at(0), mono_s=5, age_s=9000), None, 600, "before the treatment began"),
         (
             ToldMoment(at(-9000), mono_s=75, age_s=0),
@@ -48,7 +55,9 @@ def at(second: float) -> datetime:
         (ToldMoment(at(0), mono_s=900, age_s=0), EarlierTap(at(100), 15), 600, "after it arrived"),
     ],
 )
-def test_a_tap_counts_when_it_can_have_been(told: ToldMoment, last: EarlierTap | None, counts: float, marked: str) -> None:
+def test_a_tap_counts_when_it_can_have_been(
+    told: ToldMoment, last: EarlierTap | None, counts: float, marked: str
+) -> None:
     found = moment(told, BEGUN, at(600), last)
     assert (found.at, found.marked) == (at(counts), marked)
 
@@ -66,11 +75,18 @@ def test_a_spot_of_48_hours_is_not_read_in_seconds() -> None:
 
 
 @given(
-    told=st.datetimes(timezones=st.just(UTC)), mono=st.none() | st.floats(0, 1e8), age=st.none() | st.floats(0, 1e8),
-    arrived=st.floats(0, 1e6), last=st.none() | st.tuples(st.floats(0, 1e6), st.none() | st.floats(0, 1e8), st.none() | st.floats(0, 1e6)),
-)  # fmt: skip
+    told=st.datetimes(timezones=st.just(UTC)),
+    mono=st.none() | st.floats(0, 1e8),
+    age=st.none() | st.floats(0, 1e8),
+    arrived=st.floats(0, 1e6),
+    last=st.none() | st.tuples(st.floats(0, 1e6), st.none() | st.floats(0, 1e8), st.none() | st.floats(0, 1e6)),
+)
 def test_no_telling_moves_a_tap_out_of_its_treatment(
-    told: datetime, mono: float | None, age: float | None, arrived: float, last: tuple[float, float | None, float | None] | None
+    told: datetime,
+    mono: float | None,
+    age: float | None,
+    arrived: float,
+    last: tuple[float, float | None, float | None] | None,
 ) -> None:
     before = EarlierTap(at(min(last[0], arrived)), last[1], last[2]) if last else None
     found = moment(ToldMoment(told, mono, age), BEGUN, at(arrived), before)

@@ -28,7 +28,9 @@ def test_what_the_glossary_names_is_there() -> None:
 
 
 def test_words_that_were_given_up_do_not_come_back() -> None:
-    gone = re.compile(r"\b(nought|errand|Tongue|let_go|standins?|stand-ins?)\b|merak[./](desk|door|standins)|core[./]session")
+    gone = re.compile(
+        r"\b(nought|errand|Tongue|let_go|standins?|stand-ins?)\b|merak[./](desk|door|standins)|core[./]session"
+    )
     kept = {"migrations", "fixtures", "static/vendor", "test_one_word.py", "app.css"}
     for folder in ("merak", "tests", "builders", "benchmarks", "docs"):
         for path in (ROOT / folder).rglob("*"):

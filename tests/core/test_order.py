@@ -1,4 +1,6 @@
-"""From a plan to the chair: every modality's steps, what is counted where on the client's plate, what waits for a spot."""
+"""From a plan to the chair: every modality's steps, what is counted where on the client's plate,
+what waits for a spot.
+"""
 
 from datetime import timedelta
 from functools import reduce
@@ -46,7 +48,9 @@ def test_every_modality_runs_and_counts_its_own_time(modality: str) -> None:
     of = who(spots=read("peel", 2) | read("pulsed_light", 10))
     plan = laid(of, modality)
     assert not plan.stopped and plan.acts
-    assert sum(act.seconds for act in plan.acts) == pytest.approx(plan.seconds, abs=len(plan.acts)), "the strip and the chair agree"
+    assert sum(act.seconds for act in plan.acts) == pytest.approx(plan.seconds, abs=len(plan.acts)), (
+        "the strip and the chair agree"
+    )
     told = visit_plan(of, plan.plan).acts
     assert [(one.title, one.kind, one.strict, one.keeps, one.over) for one in told] == [
         (one.title, one.kind, one.strict, one.keeps, one.over) for one in plan.acts
@@ -59,7 +63,9 @@ def test_every_modality_runs_and_counts_its_own_time(modality: str) -> None:
         assert not act.asks or 30 <= act.ask_s <= 300
 
 
-@pytest.mark.parametrize("modality", ["wet_abrasion", "rf_bulk", "rf_fractional", "pulsed_light", "focused_lifting", "nano", "cold"])
+@pytest.mark.parametrize(
+    "modality", ["wet_abrasion", "rf_bulk", "rf_fractional", "pulsed_light", "focused_lifting", "nano", "cold"]
+)
 def test_nothing_is_counted_outside_of_where_it_may_go(modality: str) -> None:
     of = who(spots=read("pulsed_light", 10))
     plan = laid(of, modality)
@@ -68,7 +74,9 @@ def test_nothing_is_counted_outside_of_where_it_may_go(modality: str) -> None:
     able = union_all([part for (_, zone), part in area.zones.items() if zone in worked]).buffer(0.5)
     for act in plan.acts:
         for part in act.parts:
-            drawn = reduce(Polygon.symmetric_difference, (Polygon(ring).buffer(0) for ring in part.outlines))  # a ring in a ring is a hole
+            drawn = reduce(
+                Polygon.symmetric_difference, (Polygon(ring).buffer(0) for ring in part.outlines)
+            )  # a ring in a ring is a hole
             assert able.buffer(0.5).covers(drawn), part.name
         assert all(able.covers(shape(act, n)) for n in range(0, len(act.cells), 7)), "a footprint over the margin"
         if act.cells:
@@ -85,7 +93,9 @@ def test_a_small_tip_is_taken_where_the_card_has_one_and_sections_go_as_pulsed_l
     names = [part.name for part in act.parts]
     assert names[:4] == ["right cheek", "chin", "forehead", "left cheek"]
     sizes = {act.parts[cell.part].name: Polygon(cell.ring).area for cell in act.cells}
-    assert sizes["right cheek"] == pytest.approx(15 * 35, rel=0.03) and sizes["upper lip"] == pytest.approx(8 * 15, rel=0.03)
+    assert sizes["right cheek"] == pytest.approx(15 * 35, rel=0.03) and sizes["upper lip"] == pytest.approx(
+        8 * 15, rel=0.03
+    )
 
 
 def test_the_higher_side_is_warmed_first_and_the_mirror_stands_between() -> None:
@@ -101,8 +111,14 @@ def test_the_higher_side_is_warmed_first_and_the_mirror_stands_between() -> None
 def test_stages_that_are_off_are_no_steps() -> None:
     plan = laid(who(), "wet_abrasion", salicylic_min=0, infuse_min=6, booster_min=1)
     assert [act.title for act in plan.acts] == ["Wet tip: make ready", "Acid cleanse", "Booster", "Infusion"]
-    assert [act.dials[0][1] for act in plan.acts if act.dials] == [4, 4, 7], "cleaning and infusing have a suction of their own"
-    light = laid(who(), "led", then="blue", then_minutes=5) if "then_minutes" in plan_of(who(), "led").steps[0].settings else None
+    assert [act.dials[0][1] for act in plan.acts if act.dials] == [4, 4, 7], (
+        "cleaning and infusing have a suction of their own"
+    )
+    light = (
+        laid(who(), "led", then="blue", then_minutes=5)
+        if "then_minutes" in plan_of(who(), "led").steps[0].settings
+        else None
+    )
     assert light is None or [act.title for act in light.acts][1:] == ["Red light", "Blue light"]
 
 
@@ -114,14 +130,19 @@ def test_what_is_done_beside_a_wait_stands_behind_it() -> None:
     assert guests_of(acts, 1) == [2, 3] and acts[1].keeps and acts[4].beside is None
 
 
-@pytest.mark.parametrize(("spots", "history", "only"), [
-    ({}, {}, True),
-    (read("pulsed_light", 10), {}, False),
-    (read("pulsed_light", 10, "stop"), {}, True),
-    (read("pulsed_light", 10, days=200), {}, True),
-    ({}, {"pulsed_light": Before(at=11)}, False),
-])  # fmt: skip
-def test_pulsed_light_waits_for_a_spot_that_speaks(spots: dict[str, SpotRead], history: dict[str, Before], only: bool) -> None:
+@pytest.mark.parametrize(
+    ("spots", "history", "only"),
+    [
+        ({}, {}, True),
+        (read("pulsed_light", 10), {}, False),
+        (read("pulsed_light", 10, "stop"), {}, True),
+        (read("pulsed_light", 10, days=200), {}, True),
+        ({}, {"pulsed_light": Before(at=11)}, False),
+    ],
+)
+def test_pulsed_light_waits_for_a_spot_that_speaks(
+    spots: dict[str, SpotRead], history: dict[str, Before], only: bool
+) -> None:
     of = who(spots=spots, history=history, returning=True)
     plan = laid(of, "pulsed_light")
     assert [bool(act.spot) for act in plan.acts] == ([True] if only else [False, False])

@@ -41,7 +41,9 @@ def test_start_level_follows_first_visit_sensitivity_and_last_time() -> None:
     assert start_level(brief(last=LastTime(on=TODAY, level=4.5))) == 4.5
     assert start_level(brief(last=LastTime(on=TODAY, level=4.5, redness=3))) == 3.5
     assert start_level(brief(last=LastTime(on=TODAY, level=1, redness=4))) == 1, "never below one"
-    assert start_level(brief(machines=machines(LIFT.model_copy(update={"levels": 20})))) == 6, "3 of 10 is a share of the scale"
+    assert start_level(brief(machines=machines(LIFT.model_copy(update={"levels": 20})))) == 6, (
+        "3 of 10 is a share of the scale"
+    )
 
 
 def test_over_bone_one_level_lower() -> None:
@@ -99,7 +101,9 @@ def test_minutes_are_lines_times_travel_hold_and_setting_down() -> None:
     assert right.seconds == round(2 * (travel / 10 + 4 + 3))
     assert right.strokes == 2
     held = plan_with(brief(), paths=["middle"], repeats=2, hold_s=4, speed_mm_s=10, technique="paired strokes")
-    assert next(act for act in held.acts if act.side == "right").seconds == round(2 * (travel / 10 + 3)), "paired strokes do not hold"
+    assert next(act for act in held.acts if act.side == "right").seconds == round(2 * (travel / 10 + 3)), (
+        "paired strokes do not hold"
+    )
 
 
 def test_red_light_stops_at_its_fluence_and_at_the_clock() -> None:
@@ -107,7 +111,9 @@ def test_red_light_stops_at_its_fluence_and_at_the_clock() -> None:
     over = plan_with(brief(), "led", minutes=25.9)
     assert over.refused["s1.minutes"].rule == "led.ceiling.red_fluence"
     beyond = plan_with(brief(), "led", minutes=39, distance_cm=60)
-    assert beyond.startable and beyond.numbers["s1.fluence"].value is None, "past the measured points the dose is unknown"
+    assert beyond.startable and beyond.numbers["s1.fluence"].value is None, (
+        "past the measured points the dose is unknown"
+    )
     assert plan_with(brief(), "led", minutes=41, distance_cm=60).refused["s1.minutes"].rule == "led.ceiling.minutes"
     strong = brief(machines=machines(panel=LedCard(name="strong", points=((5, 300), (10, 200)))))
     assert plan_with(strong, "led").startable, "the start minutes already keep under the ceiling"
@@ -116,13 +122,24 @@ def test_red_light_stops_at_its_fluence_and_at_the_clock() -> None:
 
 @pytest.mark.parametrize(
     ("heights", "side", "how"),
-    [((12, 10, 20, 19), "right", "measured"), ((9, 11, 20, 21), "left", "measured"), ((10, 10.4, 20, 20), "right", "level"),
-     ((None, 11, None, None), "right", "unmeasured"), ((None, None, 18, 20.5), "left", "measured")],
-)  # fmt: skip
+    [
+        ((12, 10, 20, 19), "right", "measured"),
+        ((9, 11, 20, 21), "left", "measured"),
+        ((10, 10.4, 20, 20), "right", "level"),
+        ((None, 11, None, None), "right", "unmeasured"),
+        ((None, None, 18, 20.5), "left", "measured"),
+    ],
+)
 def test_the_higher_side_first(heights: tuple[float | None, ...], side: str, how: str) -> None:
-    first = first_side(Findings(brow_right_mm=heights[0], brow_left_mm=heights[1], cheek_right_mm=heights[2], cheek_left_mm=heights[3]))
+    first = first_side(
+        Findings(brow_right_mm=heights[0], brow_left_mm=heights[1], cheek_right_mm=heights[2], cheek_left_mm=heights[3])
+    )
     assert (first.side, first.how) == (side, how)
-    who = brief(findings=Findings(brow_right_mm=heights[0], brow_left_mm=heights[1], cheek_right_mm=heights[2], cheek_left_mm=heights[3]))
+    who = brief(
+        findings=Findings(
+            brow_right_mm=heights[0], brow_left_mm=heights[1], cheek_right_mm=heights[2], cheek_left_mm=heights[3]
+        )
+    )
     acts = planned(who, "microcurrent").acts
     assert [act.side for act in acts if act.side] == [side, "left" if side == "right" else "right"]
 
@@ -141,7 +158,9 @@ def test_every_number_shows_its_working_from_known_rules() -> None:
 
 
 def test_two_colours_are_two_steps_and_each_keeps_its_ceiling() -> None:
-    panel = PANEL.model_copy(update={"colours": dict.fromkeys(("near-infrared", "blue"), ((5, 44), (10, 29), (15, 19)))})
+    panel = PANEL.model_copy(
+        update={"colours": dict.fromkeys(("near-infrared", "blue"), ((5, 44), (10, 29), (15, 19)))}
+    )
     light = {"minutes": 10, "colour": "near-infrared", "then": "red", "then_minutes": 8, "duty_percent": 50}
     who = brief(machines=machines(panel=panel))
     plan = planned(who, "led", **light)
@@ -182,15 +201,25 @@ KNOWN: dict[str, Any] = {
 @pytest.mark.parametrize(
     ("names", "rule"),
     [
-        (("wet_abrasion", "rf_bulk"), "fit.abrade_heat"), (("extract", "microcurrent"), "fit.current_over_open"),
-        (("diamond", "wet_abrasion"), "fit.one_abrasion"), (("enzyme", "micro_needling", "mask"), "fit.after_open"),
-        (("numbing", "oxygen_mask"), "fit.numb_oxygen"), (("numbing", "rf_bulk"), "fit.never_numb"), (("cold", "rf_bulk"), "fit.warm_cold"),
-        (("oxygen_airbrush", "rf_bulk"), "fit.warm_oxygen"), (("microcurrent", "iontophoresis"), "fit.order_infuse"),
-        (("pulsed_light", "enzyme"), "fit.light_alone"), (("rf_fractional",), "fit.numbed"), (("extract",), "fit.extract_soft"),
-        (("finish", "led"), "fit.order_finish"), (("led", "cleanse"), "fit.order_clean"), (("peel", "nano"), "fit.abrasion_needles"),
-        (("crystal",), "fit.dry"), (("microcurrent", "rf_bulk", "led"), ""),
+        (("wet_abrasion", "rf_bulk"), "fit.abrade_heat"),
+        (("extract", "microcurrent"), "fit.current_over_open"),
+        (("diamond", "wet_abrasion"), "fit.one_abrasion"),
+        (("enzyme", "micro_needling", "mask"), "fit.after_open"),
+        (("numbing", "oxygen_mask"), "fit.numb_oxygen"),
+        (("numbing", "rf_bulk"), "fit.never_numb"),
+        (("cold", "rf_bulk"), "fit.warm_cold"),
+        (("oxygen_airbrush", "rf_bulk"), "fit.warm_oxygen"),
+        (("microcurrent", "iontophoresis"), "fit.order_infuse"),
+        (("pulsed_light", "enzyme"), "fit.light_alone"),
+        (("rf_fractional",), "fit.numbed"),
+        (("extract",), "fit.extract_soft"),
+        (("finish", "led"), "fit.order_finish"),
+        (("led", "cleanse"), "fit.order_clean"),
+        (("peel", "nano"), "fit.abrasion_needles"),
+        (("crystal",), "fit.dry"),
+        (("microcurrent", "rf_bulk", "led"), ""),
     ],
-)  # fmt: skip
+)
 def test_what_does_not_fit_is_told_by_its_rule(names: tuple[str, ...], rule: str) -> None:
     who = brief(**KNOWN)
     found = rules_of(planned(who, *names)) - {"budget.load"}
@@ -239,26 +268,39 @@ def test_a_senior_plans_past_exactly_what_was_written_and_past_nothing_absolute(
     assert past.startable and "Adaeze" in past.allowed[0].act and "tolerated before" in past.allowed[0].act
     assert not planned(brief(overrides=(word,)), "led", minutes=27).startable, "one minute more was not allowed"
     high = planned(brief(), "microcurrent", level=9.9).refused["s1.level"]
-    never = Override(rule=high.rule, modality="microcurrent", words=high.words, reason="tolerated before", by="Adaeze", at=AT)
+    never = Override(
+        rule=high.rule, modality="microcurrent", words=high.words, reason="tolerated before", by="Adaeze", at=AT
+    )
     assert not planned(brief(overrides=(never,)), "microcurrent", level=9.9).startable
     for pairing in book().pairing:
         assert pairing.absolute == (pairing.id in ("fit.numb_oxygen", "fit.never_numb"))
     clashing = planned(brief(slot=240), "numbing", "rf_bulk")
     (clash,) = [one for one in clashing.clashes if one.absolute]
-    signed = Override(rule=clash.rule, modality=between(clashing.plan, clash), words=clash.act, reason="tolerated before", by="A", at=AT)
+    signed = Override(
+        rule=clash.rule,
+        modality=between(clashing.plan, clash),
+        words=clash.act,
+        reason="tolerated before",
+        by="A",
+        at=AT,
+    )
     assert not planned(brief(slot=240, overrides=(signed,)), "numbing", "rf_bulk").startable
 
 
 def test_a_routine_keeps_kinds_and_is_fitted_to_whoever_comes() -> None:
     first = brief(**KNOWN)
     plan = plan_of(first, "cleanse", "microcurrent", "peel", "mask", "led")
-    plan = plan.with_step(plan.steps[1].model_copy(update={"settings": plan.steps[1].settings | {"level": 7, "polarity": "positive"}}))
+    plan = plan.with_step(
+        plan.steps[1].model_copy(update={"settings": plan.steps[1].settings | {"level": 7, "polarity": "positive"}})
+    )
     plan = plan.with_step(plan.steps[4].model_copy(update={"beside": "s4"}))
     routine = routine_of(first, plan, "Evening lift")
     assert "level" not in routine.steps[1].kinds and routine.steps[1].kinds["polarity"] == "positive"
     other = brief({"heart": Answer(option="yes")}, findings=Findings(sensitive=True))
     again, left = fitted(other, routine)
-    assert [step.modality for step in again.steps] == ["cleanse", "peel", "mask", "led"] and left[0][0] == "Microcurrent lift"
+    assert [step.modality for step in again.steps] == ["cleanse", "peel", "mask", "led"] and left[0][
+        0
+    ] == "Microcurrent lift"
     assert again.steps[3].beside == again.steps[2].id
     calm, _ = fitted(brief(findings=Findings(sensitive=True)), routine)
     assert calm.steps[1].settings["level"] == 2, "the start of this client, not the level of that one"
@@ -283,11 +325,15 @@ def test_the_tray_lists_each_thing_once_with_its_amount() -> None:
     assert {line.what for line in found.machines} == {"lift unit", "iontophoresis unit", "panel"}
     gel = next(line for line in found.products if line.what == "conductive gel")
     assert gel.amount.endswith("mL") and [line.what for line in found.products].count("electrode sponge") == 1
-    assert any("eye shields" in line.what for line in found.protection) and any("own hand" in line.what for line in found.checks)
+    assert any("eye shields" in line.what for line in found.protection) and any(
+        "own hand" in line.what for line in found.checks
+    )
 
 
 def test_what_is_never_planned_is_not() -> None:
     with pytest.raises(Refused):
         begin(brief({"metal": Answer(option="body")}), "focused_lifting", "s1", in_force(brief(), Plan()))
-    plan = visit_plan(brief(), Plan(steps=(Step(id="s1", modality="physician_resurfacing"), Step(id="s2", modality="pulsed_light"))))
+    plan = visit_plan(
+        brief(), Plan(steps=(Step(id="s1", modality="physician_resurfacing"), Step(id="s2", modality="pulsed_light")))
+    )
     assert plan.stopped["s1"].rule == "physician.never" and not plan.startable

@@ -23,7 +23,10 @@ def tapes(draw: st.DrawFn) -> Measures:
     """Any tapes that a body can have; the third face tape only as it goes with the other two."""
     build = draw(st.sampled_from(["women's mean", "men's mean"]))
     free = [tape for tape in ALL if tape.field != "ear_chin_ear_mm"]
-    found = {tape.field: draw(st.none() | SHARES.map(lambda s, t=tape: s * default_mm(t, Measures(build=build)))) for tape in free}
+    found = {
+        tape.field: draw(st.none() | SHARES.map(lambda s, t=tape: s * default_mm(t, Measures(build=build))))
+        for tape in free
+    }
     measures = Measures(build=build, **found)
     if draw(st.booleans()):
         face = plate(measures)
@@ -72,16 +75,24 @@ def test_a_place_is_carried_onto_a_build_and_back(measures: Measures, x: float, 
 
 
 def test_the_third_tape_turns_the_sides_about_the_nose() -> None:
-    usual, narrow_jaw, wide_jaw = (plate(Measures(ear_to_ear_mm=290, ear_chin_ear_mm=tape)) for tape in (None, 290, 335))
+    usual, narrow_jaw, wide_jaw = (
+        plate(Measures(ear_to_ear_mm=290, ear_chin_ear_mm=tape)) for tape in (None, 290, 335)
+    )
     nose = np.array(usual.landmarks["left", "base of the nose"])
     ears = [np.array(face.landmarks["left", "tragus"]) for face in (narrow_jaw, wide_jaw)]
     assert ears[0][1] > ears[1][1] + 15, "a short tape brings the ear nearer to the chin"
-    assert np.hypot(*(ears[0] - nose)) == pytest.approx(np.hypot(*(ears[1] - nose)), abs=1e-9), "and leaves it as far from the nose"
+    assert np.hypot(*(ears[0] - nose)) == pytest.approx(np.hypot(*(ears[1] - nose)), abs=1e-9), (
+        "and leaves it as far from the nose"
+    )
     for fixed in ("chin point", "brow peak", "nose tip", "outer eye corner", "hairline side"):
         assert wide_jaw.landmarks["left", fixed] == pytest.approx(usual.landmarks["left", fixed], abs=0.5)
     # The drawn rim from ear to chin follows the tape: 335 to 290 as drawn to drawn.
-    rims = [LineString([face.landmarks["left", at] for at in ("tragus", "ear lobe", "jaw angle", "mid jaw", "chin point")]).length
-            for face in (narrow_jaw, wide_jaw)]  # fmt: skip
+    rims = [
+        LineString(
+            [face.landmarks["left", at] for at in ("tragus", "ear lobe", "jaw angle", "mid jaw", "chin point")]
+        ).length
+        for face in (narrow_jaw, wide_jaw)
+    ]
     assert rims[1] / rims[0] == pytest.approx(335 / 290, rel=0.01)
     assert plate(Measures(ear_chin_ear_mm=304)).outline.area == pytest.approx(plate(Measures()).outline.area, rel=1e-3)
 
@@ -116,7 +127,11 @@ def test_what_is_treatable_is_skin_less_margins_and_no_go(work: str) -> None:
             assert part.difference(whole).area < 1e-6
         for entry in no_go_of(work):
             for place in entry.places:
-                assert all(shape.intersection(part).area < 0.01 for shape in area.plate.place(place) for part in area.zones.values())
+                assert all(
+                    shape.intersection(part).area < 0.01
+                    for shape in area.plate.place(place)
+                    for part in area.zones.values()
+                )
         for entry in margins_of(work):
             for edge in area.plate.place(entry.keep_from):
                 near = min(edge.distance(part) for part in area.zones.values() if not part.is_empty)
@@ -143,7 +158,11 @@ def test_a_senior_narrows_a_margin_and_nobody_a_no_go_area() -> None:
     assert treatable(Measures(), "rf_bulk", 16, narrowed=(smuggled,)).side("left").equals(usual.side("left"))
     with pytest.raises(Refused):
         narrow("rf_bulk.no_go", 0, "the client insists")
-    for value, reason, field in ((0.5, "a good reason", "value"), (-0.1, "a good reason", "value"), (0.25, " ", "reason")):
+    for value, reason, field in (
+        (0.5, "a good reason", "value"),
+        (-0.1, "a good reason", "value"),
+        (0.25, " ", "reason"),
+    ):
         with pytest.raises(BadInput) as wrong:
             narrow("rf_bulk.margin.hairline", value, reason)
         assert list(wrong.value.fields) == [field]
@@ -162,7 +181,9 @@ def test_strokes_stay_in_the_treatable_area(measures: Measures, finger: float) -
             assert on_plate.intersection(area.no_go).length < 0.01
             (x0, y0), (x1, y1) = line.points[0], line.points[-1]
             assert y1 < y0 or abs(x1) > abs(x0) + 20, "strokes run up and out"
-    assert area.side("right").area == pytest.approx(area.side("left").area, rel=1e-6), "the sides are each other's mirror"
+    assert area.side("right").area == pytest.approx(area.side("left").area, rel=1e-6), (
+        "the sides are each other's mirror"
+    )
 
 
 def test_focused_work_starts_below_the_mouth_corner_and_ends_below_the_temple() -> None:

@@ -20,7 +20,9 @@ from merak.core.plan.step import Step, aspects_of, read_settings
 from merak.core.plan.visit_plan import Plan, in_force
 
 GAINS = st.lists(st.builds(Gain, st.sampled_from("abc"), st.integers(0, 60), st.just("weak")), max_size=2)
-SEVERAL = st.lists(st.tuples(GAINS, st.integers(60, 1500), st.integers(0, 9000), st.integers(0, 4)), min_size=1, max_size=8)
+SEVERAL = st.lists(
+    st.tuples(GAINS, st.integers(60, 1500), st.integers(0, 9000), st.integers(0, 4)), min_size=1, max_size=8
+)
 
 
 @st.composite
@@ -28,12 +30,17 @@ def problems(draw: st.DrawFn) -> Problem:
     """Small problems with everything that large ones have."""
     made = draw(SEVERAL)
     n = len(made)
-    found = tuple(Candidate(Step(id=f"c{i}", modality="tone"), tuple(g), s, c, load, frozenset()) for i, (g, s, c, load) in enumerate(made))
+    found = tuple(
+        Candidate(Step(id=f"c{i}", modality="tone"), tuple(g), s, c, load, frozenset())
+        for i, (g, s, c, load) in enumerate(made)
+    )
     pairs = st.tuples(st.integers(0, n - 1), st.integers(0, n - 1)).filter(lambda pair: pair[0] != pair[1])
     apart = frozenset(draw(st.sets(pairs, max_size=4)))
     needs = tuple((a, frozenset({b})) for a, b in draw(st.sets(pairs, max_size=2)))
     saves = {pair: min(found[pair[0]].seconds, found[pair[1]].seconds) for pair in [*draw(st.sets(pairs, max_size=1))]}
-    limits = draw(st.tuples(st.integers(0, 4000), st.integers(0, 20000), st.integers(0, 8), st.sampled_from((0, 6, 15))))
+    limits = draw(
+        st.tuples(st.integers(0, 4000), st.integers(0, 20000), st.integers(0, 8), st.sampled_from((0, 6, 15)))
+    )
     return Problem(found, apart, needs, saves, *limits)
 
 
@@ -50,7 +57,11 @@ ANSWERS = st.fixed_dictionaries({}, optional={q.id: an_answer(q.id) for q in que
 ZONES = ("forehead", "mid cheek", "nose tip and wings", "jawline", "crow's feet")
 GRADES = st.dictionaries(
     st.sampled_from(sorted(set(conditions()) - {"settle"})),
-    st.dictionaries(st.sampled_from([f"{side} {zone}" for side in ("right", "left") for zone in ZONES]), st.integers(0, 4), max_size=3),
+    st.dictionaries(
+        st.sampled_from([f"{side} {zone}" for side in ("right", "left") for zone in ZONES]),
+        st.integers(0, 4),
+        max_size=3,
+    ),
     max_size=5,
 )
 
@@ -60,7 +71,9 @@ def clients(draw: st.DrawFn) -> Brief:
     """Anybody, mostly healthy: each question was answered with nothing, but a few."""
     returning = draw(st.booleans())
     said = dict(list(draw(ANSWERS).items())[: draw(st.integers(0, 4))])
-    skin = Findings(phototype=draw(st.none() | st.integers(1, 6)), sensitive=draw(st.none() | st.booleans()), grades=draw(GRADES))
+    skin = Findings(
+        phototype=draw(st.none() | st.integers(1, 6)), sensitive=draw(st.none() | st.booleans()), grades=draw(GRADES)
+    )
     wish = Wish(
         goals=tuple(draw(st.sets(st.sampled_from(sorted(conditions())), max_size=2))),
         event=draw(st.none() | st.integers(0, 60).map(lambda n: TODAY + timedelta(days=n))),
@@ -73,9 +86,16 @@ def clients(draw: st.DrawFn) -> Brief:
     }
     age, slot = draw(st.integers(14, 80)), draw(st.sampled_from((30, 60, 90)))
     return brief(
-        said, returning=returning, findings=skin, wish=wish, history=history, born=TODAY.replace(year=TODAY.year - age),
-        licences=frozenset(draw(st.sets(st.sampled_from(sorted(EVERY_LICENCE))))), senior=draw(st.booleans()), slot=slot,
-    )  # fmt: skip
+        said,
+        returning=returning,
+        findings=skin,
+        wish=wish,
+        history=history,
+        born=TODAY.replace(year=TODAY.year - age),
+        licences=frozenset(draw(st.sets(st.sampled_from(sorted(EVERY_LICENCE))))),
+        senior=draw(st.booleans()),
+        slot=slot,
+    )
 
 
 @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
@@ -89,7 +109,10 @@ def test_no_proposal_holds_what_may_not_be(who: Brief) -> None:
         of = in_force(who, Plan())
         assert one.computed.startable and not one.computed.refused, "no ceiling is passed"
         assert one.computed.seconds / 60 <= min(who.facts.slot, who.facts.wish.minutes or who.facts.slot) + 0.05
-        assert who.facts.wish.money is None or (one.computed.numbers["visit.price"].value or 0) <= who.facts.wish.money + 0.01
+        assert (
+            who.facts.wish.money is None
+            or (one.computed.numbers["visit.price"].value or 0) <= who.facts.wish.money + 0.01
+        )
         placed = []
         for step in one.plan.steps:
             machine = who.machine(step.modality, step.machine)
@@ -100,9 +123,19 @@ def test_no_proposal_holds_what_may_not_be(who: Brief) -> None:
             assert set(zones) <= set(workable(who, step.modality)), "no closed zone, no no-go area"
             assert about()[step.modality].licence in ("", "senior", "micro depth", *who.facts.licences)
             placed.append(Placed(step.id, step.modality, frozenset(zones)))
-        assert clashes(placed, who.newcomer, of, {k: v.on for k, v in who.facts.history.items() if v.on}, TODAY) == (), (
-            "no order rule is broken"
-        )
+        assert (
+            clashes(placed, who.newcomer, of, {k: v.on for k, v in who.facts.history.items() if v.on}, TODAY) == ()
+        ), "no order rule is broken"
         if who.newcomer:
-            strong = {"crystal", "diamond", "peel", "rf_fractional", "focused_lifting", "micro_needling", "pulsed_light"}
-            assert len([step for step in one.plan.steps if step.modality in strong]) <= 1, "a new client gets one strong thing"
+            strong = {
+                "crystal",
+                "diamond",
+                "peel",
+                "rf_fractional",
+                "focused_lifting",
+                "micro_needling",
+                "pulsed_light",
+            }
+            assert len([step for step in one.plan.steps if step.modality in strong]) <= 1, (
+                "a new client gets one strong thing"
+            )

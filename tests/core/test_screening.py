@@ -23,7 +23,7 @@ from merak.core.plan.screening import (
     override,
     questions,
     subjects,
-)  # fmt: skip
+)
 from merak.core.plan.step import Step, begin
 from merak.core.plan.visit_plan import Plan, visit_plan
 
@@ -104,7 +104,9 @@ def test_no_plan_holds_what_an_answer_stops(answers: dict[str, Answer], age: int
     for modality in PLANNABLE:
         at = who.board[modality]
         worst = max(
-            (reason.verdict for reason in at.reasons if not (reason.zones and reason.stops)), key=VERDICTS.index, default=at.verdict
+            (reason.verdict for reason in at.reasons if not (reason.zones and reason.stops)),
+            key=VERDICTS.index,
+            default=at.verdict,
         )
         assert at.verdict == worst, "the most careful verdict wins"
         if at.verdict in STOPPING:
@@ -134,9 +136,15 @@ AT = datetime(2026, 11, 25, 9, tzinfo=UTC)
 
 @pytest.mark.parametrize(
     ("verdict", "letter", "senior", "after"),
-    [("letter", True, False, "change"), ("letter", False, True, "change"), ("no", True, False, "no"), ("no", False, True, "no"),
-     ("no", True, True, "change"), ("never", True, True, "never")],
-)  # fmt: skip
+    [
+        ("letter", True, False, "change"),
+        ("letter", False, True, "change"),
+        ("no", True, False, "no"),
+        ("no", False, True, "no"),
+        ("no", True, True, "change"),
+        ("never", True, True, "never"),
+    ],
+)
 def test_what_a_letter_and_a_senior_may_lift(verdict: str, letter: bool, senior: bool, after: str) -> None:
     rule = {"letter": "screening.diabetes", "no": "screening.heart", "never": "screening.implants"}[verdict]
     word = Override(rule=rule, modality="microcurrent", words=verdict, reason="seen and discussed", by="Adaeze", at=AT)
@@ -171,4 +179,8 @@ def test_only_what_matters_to_the_studio_is_asked() -> None:
 
 def test_findings_act_like_answers() -> None:
     spots = brief(findings=Findings(grades={"acne": {"right chin": 1}}, phototype=6)).board
-    assert spots["pulsed_light"].verdict == "never" and list(spots["touch"].closed) == ["chin"] and spots["touch"].verdict == "change"
+    assert (
+        spots["pulsed_light"].verdict == "never"
+        and list(spots["touch"].closed) == ["chin"]
+        and spots["touch"].verdict == "change"
+    )

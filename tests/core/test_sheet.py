@@ -34,7 +34,9 @@ D = 24
 
 @dataclass
 class Case:
-    """What was done, to whom; hours until which topics hold (None: not on the sheet), the step of some, what is taken home."""
+    """What was done, to whom; hours until which topics hold (None: not on the sheet), the step of some, what is taken
+    home.
+    """
 
     name: str
     done: dict[str, dict[str, Any]]
@@ -58,17 +60,35 @@ CASES = (
     ),
     Case("blue light", {"led": {"colour": "red", "then": "blue"}}, {"sensitive_light": D, "normal.ache": None}),
     Case("wet abrasion", {"wet_abrasion": {}}, {"normal.pink": 1, "acids": 2 * D, "wax": 3 * D}),
-    Case("wet abrasion with a peel stage", {"wet_abrasion": {"peel_min": 2}}, {"acids": 5 * D, "pick": 7 * D, "normal.pink": 2 * D}),
-    Case("diamond", {"diamond": {}}, {"acids": 3 * D, "sun": 28 * D, "normal.dry": 3 * D}, steps={"sun": 2, "cream": 1}),
+    Case(
+        "wet abrasion with a peel stage",
+        {"wet_abrasion": {"peel_min": 2}},
+        {"acids": 5 * D, "pick": 7 * D, "normal.pink": 2 * D},
+    ),
+    Case(
+        "diamond", {"diamond": {}}, {"acids": 3 * D, "sun": 28 * D, "normal.dry": 3 * D}, steps={"sun": 2, "cream": 1}
+    ),
     Case("crystal, then red light", {"crystal": {}, "led": {}}, {"acids": 3 * D, "normal.pink": D}),
     Case("enzyme and one pass of diamond", {"enzyme": {}, "diamond": {}}, {"acids": 3 * D, "pick": 3 * D}),
     Case("a mild peel", {"peel": {"percent": 10}}, {"acids": 5 * D, "sun": 28 * D}, steps={"acids": 1}),
-    Case("a strong peel", {"peel": {"percent": 30}}, {"acids": 7 * D, "shave": D}, steps={"acids": 2}, home=("home.soothing",)),
+    Case(
+        "a strong peel",
+        {"peel": {"percent": 30}},
+        {"acids": 7 * D, "shave": D},
+        steps={"acids": 2},
+        home=("home.soothing",),
+    ),
     Case("a strong peel, not shaved", {"peel": {"percent": 30}}, {"shave": None}, of=Personal(shaves=False)),
     Case(
-        "pulsed light for brown", {"pulsed_light": {"target": "brown"}}, {"heat": 2 * D, "sweat": D, "acids": 7 * D, "normal.heal": 21 * D}
+        "pulsed light for brown",
+        {"pulsed_light": {"target": "brown"}},
+        {"heat": 2 * D, "sweat": D, "acids": 7 * D, "normal.heal": 21 * D},
     ),
-    Case("pulsed light for vessels", {"pulsed_light": {"target": "red"}}, {"sweat": 2 * D, "make_up": D, "emergency.eye": 3 * D}),
+    Case(
+        "pulsed light for vessels",
+        {"pulsed_light": {"target": "red"}},
+        {"sweat": 2 * D, "make_up": D, "emergency.eye": 3 * D},
+    ),
     Case(
         "fractional, numbed",
         {"rf_fractional": {}, "numbing": {}},
@@ -100,8 +120,17 @@ CASES = (
         of=Personal(family="sensitive", sensitive=True),
         home=("home.plain",),
     ),
-    Case("oxygen mask after galvanic", {"galvanic_softening": {}, "oxygen_mask": {}}, {"normal.numb": 1, "heat": D, "cream": 2 * D}),
-    Case("warmed, then burnt", {"rf_bulk": {}}, {"place": 14 * D, "sun": 90 * D, "heat": 7 * D, "acids": 28 * D}, extra=("burn",)),
+    Case(
+        "oxygen mask after galvanic",
+        {"galvanic_softening": {}, "oxygen_mask": {}},
+        {"normal.numb": 1, "heat": D, "cream": 2 * D},
+    ),
+    Case(
+        "warmed, then burnt",
+        {"rf_bulk": {}},
+        {"place": 14 * D, "sun": 90 * D, "heat": 7 * D, "acids": 28 * D},
+        extra=("burn",),
+    ),
     Case(
         "a lift that the skin answered strongly",
         {"microcurrent": {}},
@@ -109,7 +138,12 @@ CASES = (
         extra=answered(3, 1),
         starts={"call.look": 12},
     ),
-    Case("only a spot of pulsed light", {"pulsed_light": {}}, {"spot": 48, "acids": 48, "normal.dark": None, "heat": None}, spot=True),
+    Case(
+        "only a spot of pulsed light",
+        {"pulsed_light": {}},
+        {"spot": 48, "acids": 48, "normal.dark": None, "heat": None},
+        spot=True,
+    ),
     Case(
         "focused lifting on darker skin",
         {"focused_lifting": {}},
@@ -129,7 +163,10 @@ CASES = (
 
 @pytest.mark.parametrize("case", CASES, ids=lambda case: case.name)
 def test_written_cases(case: Case) -> None:
-    tags = tuple(tag for modality, settings in case.done.items() for tag in tags_of(modality, settings, case.spot)) + case.extra
+    tags = (
+        tuple(tag for modality, settings in case.done.items() for tag in tags_of(modality, settings, case.spot))
+        + case.extra
+    )
     at = Moments(ENDED, None, ENDED + timedelta(hours=48))
     found = sheet(tags, case.of, at)
     there = {line.topic: line for line in found}
@@ -142,22 +179,33 @@ def test_written_cases(case: Case) -> None:
     assert set(case.home) <= taken.keys() and not set(case.not_home) & taken.keys()
     closed = there.get("closed")
     for take in taken.values():
-        assert take.id == "home.kit" or closed is None or take.start >= closed.until, "nothing that is not sterile on open channels"
+        assert take.id == "home.kit" or closed is None or take.start >= closed.until, (
+            "nothing that is not sterile on open channels"
+        )
     assert len(there) == len(found), "one line a topic"
 
 
 ALL_TAGS = sorted(
-    {tag for name in TAGS for tag in TAGS[name]} | set(INCIDENTS.values()) | {"reacted", "strong", "spot", "strong_acid", "led.blue"}
+    {tag for name in TAGS for tag in TAGS[name]}
+    | set(INCIDENTS.values())
+    | {"reacted", "strong", "spot", "strong_acid", "led.blue"}
 )
 TAGGED = st.lists(st.sampled_from(ALL_TAGS), max_size=8)
 PERSONS = st.builds(
-    Personal, family=st.sampled_from(("", "acne-prone", "pigment", "ageing", "sensitive")), shaves=st.booleans(), make_up=st.booleans(),
-    dark=st.booleans(), sensitive=st.booleans(), event=st.none() | st.dates(date(2026, 11, 26), date(2027, 3, 1)),
-)  # fmt: skip
+    Personal,
+    family=st.sampled_from(("", "acne-prone", "pigment", "ageing", "sensitive")),
+    shaves=st.booleans(),
+    make_up=st.booleans(),
+    dark=st.booleans(),
+    sensitive=st.booleans(),
+    event=st.none() | st.dates(date(2026, 11, 26), date(2027, 3, 1)),
+)
 MOMENTS = st.builds(
-    Moments, st.just(ENDED), st.none() | st.integers(1, 60).map(lambda n: ENDED + timedelta(days=n)),
+    Moments,
+    st.just(ENDED),
+    st.none() | st.integers(1, 60).map(lambda n: ENDED + timedelta(days=n)),
     st.none() | st.integers(1, 8).map(lambda n: ENDED + timedelta(days=n)),
-)  # fmt: skip
+)
 
 
 @given(TAGGED, PERSONS, MOMENTS, st.randoms())
@@ -181,7 +229,9 @@ def test_nothing_on_a_sheet_is_shorter_or_laxer_than_any_part(done: list[str], o
             assert stricter is not None and stricter.until >= part.until, "only what a stricter line outlasts is gone"
             continue
         assert line.until >= part.until and line.step >= part.step
-        assert line.start <= part.start or (stricter is not None and line.start == stricter.until and part.weight == "do")
+        assert line.start <= part.start or (
+            stricter is not None and line.start == stricter.until and part.weight == "do"
+        )
         assert set(part.rules) <= set(line.rules)
 
 
@@ -191,14 +241,18 @@ def test_more_that_was_done_never_frees_anything() -> None:
     for line in alone:
         assert line.topic in more or topics()[line.topic].gives_way, line.topic
         assert line.topic not in more or more[line.topic].until >= line.until
-    assert yielding(yielding(join(lines(["needles"], Personal(), AT)))) == yielding(join(lines(["needles"], Personal(), AT)))
+    assert yielding(yielding(join(lines(["needles"], Personal(), AT)))) == yielding(
+        join(lines(["needles"], Personal(), AT))
+    )
 
 
 def test_the_rule_book_of_aftercare_is_whole() -> None:
     used = {advice.topic for advice in book().advice}
     assert used == topics().keys()
     for topic in topics().values():
-        assert not topic.gives_way or (topic.weight == "do" and topics()[topic.gives_way].weight == "avoid"), "only what one does gives way"
+        assert not topic.gives_way or (topic.weight == "do" and topics()[topic.gives_way].weight == "avoid"), (
+            "only what one does gives way"
+        )
         assert len(set(topic.ladder)) == len(topic.ladder)
     for advice in book().advice:
         assert advice.words and (advice.until_h is None or advice.from_h < advice.until_h), advice.id

@@ -1,4 +1,6 @@
-"""Stand-ins: whatever is asked of one, it counts truly; the thermometer reads what lies below its dot; what is read adds up."""
+"""Stand-ins: whatever is asked of one, it counts truly; the thermometer reads what lies below its dot; what is read
+adds up.
+"""
 
 from datetime import UTC, datetime, timedelta
 
@@ -18,9 +20,10 @@ from merak.simulators.source import FAULTS, SimulatedSource, source_for
 
 T0 = datetime(2026, 11, 25, 9, tzinfo=UTC)
 ASKED = st.one_of(
-    st.tuples(st.just("set"), st.floats(-5, 40)), st.tuples(st.just("fire"), st.integers(-3, 120).map(float)),
+    st.tuples(st.just("set"), st.floats(-5, 40)),
+    st.tuples(st.just("fire"), st.integers(-3, 120).map(float)),
     st.tuples(st.sampled_from(["wipe", "plug", "unplug", "fault", "mend"]), st.just(0.0)),
-)  # fmt: skip
+)
 
 
 @given(st.lists(ASKED, max_size=40), st.sampled_from([0, 7, 50]))
@@ -54,7 +57,10 @@ def test_one_that_was_unplugged_has_forgotten_its_setting() -> None:
     source, _ = source_for(machine("rf_bulk")).set_to(3)
     back = source.plug(False).plug(True)
     assert back.at is None and not back.fire(1)[1].ok and source.plug(True).at == 3
-    assert [(one.scale, one.least, one.most) for one in (source_for(LIFT), source_for(PANEL))] == [("level", 1, 10), ("%", 1, 100)]
+    assert [(one.scale, one.least, one.most) for one in (source_for(LIFT), source_for(PANEL))] == [
+        ("level", 1, 10),
+        ("%", 1, 100),
+    ]
     assert SimulatedSource.model_validate(source.model_dump(mode="json")) == source, "it is kept as it stands"
 
 
@@ -62,10 +68,14 @@ def test_one_that_was_unplugged_has_forgotten_its_setting() -> None:
 def test_the_thermometer_reads_below_its_dot(place: float, around: float, off: float, reads: int) -> None:
     gun = SimulatedThermometer(reads=reads)
     aimed, said = gun.read(place, around, number("thermometer.below"))
-    assert said.value is not None and abs(said.value - place) < 1.2 and not said.words, "the dot held above: the place itself"
+    assert said.value is not None and abs(said.value - place) < 1.2 and not said.words, (
+        "the dot held above: the place itself"
+    )
     _, astray = gun.read(place, around, number("thermometer.below") + off)
     assert astray.value is not None and astray.value <= said.value + 0.1, "beside it the skin is cooler"
-    assert aimed.reads == reads + 1 and aimed.peak_c == said.value and gun.read(place, around, 12.7)[1] == said, "the same again"
+    assert aimed.reads == reads + 1 and aimed.peak_c == said.value and gun.read(place, around, 12.7)[1] == said, (
+        "the same again"
+    )
 
 
 def test_on_the_place_it_says_what_is_wrong_and_unplugged_it_says_what_to_do() -> None:
@@ -100,17 +110,30 @@ def test_warmth_only_ever_adds_up(readings: list[tuple[float, float]]) -> None:
     for step, celsius in readings[1:]:
         before, second = (zone.peak_c, zone.band_s, zone.cem43_min, zone.deep43_min), max(0.0, second + step)
         zone.read(celsius, T0 + timedelta(seconds=second), HEAT)
-        assert zone.peak_c >= before[0] and zone.band_s >= before[1] and zone.cem43_min >= before[2] and zone.deep43_min >= before[3]
+        assert (
+            zone.peak_c >= before[0]
+            and zone.band_s >= before[1]
+            and zone.cem43_min >= before[2]
+            and zone.deep43_min >= before[3]
+        )
     assert zone.deep43_min >= zone.cem43_min and 0 <= zone.dwell_s(HEAT) <= 3
     assert zone.band_s <= sum(max(0.0, step) for step, _ in readings[1:]) + 1e-6
     assert zone.over(HEAT) == (zone.peak_c >= 43 or zone.deep43_min >= 10)
 
 
 @given(
-    st.floats(1, 20), st.floats(0.1, 3), st.booleans(), st.booleans(), st.booleans(),
-    st.builds(SpotLook, redness=st.integers(0, 4), swelling=st.integers(0, 4), pain=st.integers(0, 10), mark=st.booleans()),
-)  # fmt: skip
-def test_a_spot_answers_with_one_step_at_most(at: float, step: float, may_up: bool, may_down: bool, numbed: bool, look: SpotLook) -> None:
+    st.floats(1, 20),
+    st.floats(0.1, 3),
+    st.booleans(),
+    st.booleans(),
+    st.booleans(),
+    st.builds(
+        SpotLook, redness=st.integers(0, 4), swelling=st.integers(0, 4), pain=st.integers(0, 10), mark=st.booleans()
+    ),
+)
+def test_a_spot_answers_with_one_step_at_most(
+    at: float, step: float, may_up: bool, may_down: bool, numbed: bool, look: SpotLook
+) -> None:
     rule = spot_rule(at=at, up=at + step if may_up else None, down=at - step if may_down else None, numbed=numbed)
     said = answer(rule, at, look, stepped_up=False)
     assert said.words and said.set_to in {at, rule.up, rule.down}
@@ -122,7 +145,9 @@ def test_a_spot_answers_with_one_step_at_most(at: float, step: float, may_up: bo
         assert (said.verdict, said.set_to) == ("keep", at)
     elif not look.pain or numbed:
         assert said.verdict == ("up" if may_up else "keep")
-        assert answer(rule, said.set_to, look, stepped_up=said.verdict == "up").verdict == "keep", "never up twice in a visit"
+        assert answer(rule, said.set_to, look, stepped_up=said.verdict == "up").verdict == "keep", (
+            "never up twice in a visit"
+        )
     if said.verdict == "up":
         again = answer(rule, said.set_to, SpotLook(redness=4), stepped_up=True)
         assert (again.verdict, again.set_to) == ("down", at), "severe a step up: back to where it was"

@@ -30,15 +30,27 @@ from merak.core.working import Quantity
 LISBON = ZoneInfo("Europe/Lisbon")
 BEFORES = st.builds(
     Before,
-    at=st.just(None), endpoint_seen=st.sampled_from(("seen", "not seen", "")), redness=st.integers(0, 4), swelling=st.integers(0, 4),
-    settled_late=st.booleans(), stepped_up=st.booleans(), pain=st.integers(0, 10), mark=st.sampled_from(("", "a blister or burn")),
-    improvement=st.none() | st.integers(-2, 2), graded=st.booleans(),
-)  # fmt: skip
+    at=st.just(None),
+    endpoint_seen=st.sampled_from(("seen", "not seen", "")),
+    redness=st.integers(0, 4),
+    swelling=st.integers(0, 4),
+    settled_late=st.booleans(),
+    stepped_up=st.booleans(),
+    pain=st.integers(0, 10),
+    mark=st.sampled_from(("", "a blister or burn")),
+    improvement=st.none() | st.integers(-2, 2),
+    graded=st.booleans(),
+)
 FOLLOWED = st.builds(
-    FollowUp, redness=st.none() | st.integers(0, 4), swelling=st.none() | st.integers(0, 4), settled_h=st.none() | st.integers(0, 200),
-    mark=st.none() | st.sampled_from(("none", "blister", "infection", "colour", "fever")), improvement=st.none() | st.integers(-2, 2),
-)  # fmt: skip
-#: The careful way round: nothing said afterwards may lead to more than silence would, but for a result that falls short.
+    FollowUp,
+    redness=st.none() | st.integers(0, 4),
+    swelling=st.none() | st.integers(0, 4),
+    settled_h=st.none() | st.integers(0, 200),
+    mark=st.none() | st.sampled_from(("none", "blister", "infection", "colour", "fever")),
+    improvement=st.none() | st.integers(-2, 2),
+)
+#: The careful way round: nothing said afterwards may lead to more than silence would, but for a result that falls
+#: short.
 ORDER = ("stop", "down", "same", "up")
 
 
@@ -74,7 +86,9 @@ def test_up_only_where_everything_allows_it(last: Before, said: list[FollowUp]) 
         assert max(whole.redness, whole.swelling) < 3 and not whole.settled_late and whole.pain < 7
         assert whole.graded or not whole.stepped_up, "never up twice without a grade between"
     if whole.improvement == last.improvement and whole.graded == last.graded:
-        assert ORDER.index(turn) <= ORDER.index(titrate(last).turn), "what is told afterwards only ever makes it gentler"
+        assert ORDER.index(turn) <= ORDER.index(titrate(last).turn), (
+            "what is told afterwards only ever makes it gentler"
+        )
     assert whole.redness >= last.redness and (not last.mark or whole.mark == last.mark)
 
 
@@ -119,9 +133,16 @@ def test_a_mark_stops_the_course_until_a_letter_that_came_since() -> None:
 
 
 GOOD = {
-    "redness": "1", "swelling": "0", "pain": "1", "settled_h": "1", "mark": "none", "kept": "yes", "improvement": "1", "satisfaction": "8",
+    "redness": "1",
+    "swelling": "0",
+    "pain": "1",
+    "settled_h": "1",
+    "mark": "none",
+    "kept": "yes",
+    "improvement": "1",
+    "satisfaction": "8",
     "call": "no",
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -140,20 +161,26 @@ def test_each_follow_up_reads_its_own_questions_and_says_what_is_missing(kind: s
 @pytest.mark.parametrize(
     ("answer", "rules"),
     [
-        ({"redness": "3"}, ["follow.severe"]), ({"redness": "2"}, []), ({"pain": "5"}, ["follow.pain"]),
+        ({"redness": "3"}, ["follow.severe"]),
+        ({"redness": "2"}, []),
+        ({"pain": "5"}, ["follow.pain"]),
         ({"mark": "fever"}, ["titration.stop"]),
         ({"mark": "colour", "swelling": "4"}, ["titration.stop", "follow.severe"]),
     ],
-)  # fmt: skip
+)
 def test_a_bad_answer_raises_the_senior(answer: dict[str, str], rules: list[str]) -> None:
     found = alarms(read("day1", GOOD | answer))
     assert [one.rule for one in found] == rules and all(one.weight == "stop" and one.act for one in found)
 
 
 def test_follow_ups_are_due_at_ten_in_the_studio_across_the_clock_change() -> None:
-    ended = datetime(2026, 10, 24, 22, 30, tzinfo=UTC)  # half past eleven at night in Lisbon; clocks go back in that night
+    ended = datetime(
+        2026, 10, 24, 22, 30, tzinfo=UTC
+    )  # half past eleven at night in Lisbon; clocks go back in that night
     due = dues(ended, LISBON)
-    assert due["day1"] == datetime(2026, 10, 25, 10, tzinfo=LISBON) and due["day7"] == datetime(2026, 10, 31, 10, tzinfo=LISBON)
+    assert due["day1"] == datetime(2026, 10, 25, 10, tzinfo=LISBON) and due["day7"] == datetime(
+        2026, 10, 31, 10, tzinfo=LISBON
+    )
     assert due_before(datetime(2026, 11, 3, 9, tzinfo=LISBON), LISBON) == datetime(2026, 11, 2, 10, tzinfo=LISBON)
 
 
@@ -165,20 +192,39 @@ def test_the_skin_is_looked_at_twice_and_soothed_where_it_answered() -> None:
     first = first.tapped("swelling", "left chin")
     answer = SkinAnswer(looks={"1": first})
     assert answer.missing == ("2",) and answer.strongest == 3 and answer.asks_senior
-    whole = SkinAnswer(looks={"1": first, "2": Look(at=at + timedelta(minutes=12), by="B").tapped("redness", "right upper cheek")})
+    whole = SkinAnswer(
+        looks={"1": first, "2": Look(at=at + timedelta(minutes=12), by="B").tapped("redness", "right upper cheek")}
+    )
     assert not whole.missing and whole.worst("redness") == 3, "the worse of both looks counts"
     names = {one.id for one in fitting(whole, {"open_skin", "no_cold"})}
-    assert "remedy.sterile_gel" in names and not names & {"remedy.soothing_gel", "remedy.cold_pack", "remedy.cool_cloth"}
+    assert "remedy.sterile_gel" in names and not names & {
+        "remedy.soothing_gel",
+        "remedy.cold_pack",
+        "remedy.cool_cloth",
+    }
     cloth = next(one for one in fitting(whole, ()) if one.id == "remedy.cool_cloth")
     assert where(whole, cloth) == ("right upper cheek",), "where it still is in the last look"
-    assert first.tapped("redness", "right upper cheek").tapped("redness", "right upper cheek").zones["redness"] == {}, "from 4 back to none"
+    assert first.tapped("redness", "right upper cheek").tapped("redness", "right upper cheek").zones["redness"] == {}, (
+        "from 4 back to none"
+    )
 
 
 def fact(**changes: object) -> ActFacts:
     base = ActFacts(
-        title="Light", planned_s=600, done_s=600, planned_strokes=0, done_strokes=0, level=None, said=(), reached=True, missed=0, doubled=0,
-        hands=(), set_to=None, over="",
-    )  # fmt: skip
+        title="Light",
+        planned_s=600,
+        done_s=600,
+        planned_strokes=0,
+        done_strokes=0,
+        level=None,
+        said=(),
+        reached=True,
+        missed=0,
+        doubled=0,
+        hands=(),
+        set_to=None,
+        over="",
+    )
     return base.model_copy(update=changes)
 
 
@@ -203,7 +249,9 @@ def test_energy_is_told_as_planned_and_as_given() -> None:
 
 
 def test_few_clients_are_not_shown_and_each_counts_once() -> None:
-    rows = [Seen(f"c{n}", "lift", "Laxity", -1.0 if n % 2 else -0.5) for n in range(6)] + [Seen("c0", "lift", "Laxity", -0.5)] * 40
+    rows = [Seen(f"c{n}", "lift", "Laxity", -1.0 if n % 2 else -0.5) for n in range(6)] + [
+        Seen("c0", "lift", "Laxity", -0.5)
+    ] * 40
     (shown,) = effects(rows)
     assert (shown.clients, shown.visits, shown.mean) == (6, 46, -0.75) and shown.low is not None and shown.low < -0.75
     (few,) = effects(rows[:4])
@@ -233,7 +281,9 @@ def test_what_was_really_done_is_told_from_the_parts_that_give_something() -> No
     at = datetime(2026, 11, 25, 18, tzinfo=UTC)
 
     def done(strokes: int, lifted_s: float, acid_s: float) -> tuple[str, ...]:
-        state = RunState(runs=[ActRun(begun=at, worked_s=60), ActRun(begun=at, worked_s=lifted_s), ActRun(begun=at, worked_s=acid_s)])
+        state = RunState(
+            runs=[ActRun(begun=at, worked_s=60), ActRun(begun=at, worked_s=lifted_s), ActRun(begun=at, worked_s=acid_s)]
+        )
         state.runs[1].walk = [0] * strokes
         return delivered(order_of((gel, lift, acid)), state, at)
 

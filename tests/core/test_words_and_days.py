@@ -37,7 +37,9 @@ def test_what_is_past_is_not_before_the_birth() -> None:
     assert wrong_day("past", date(1999, 12, 31), TODAY, date(2000, 1, 1)) and not wrong_day(
         "past", date(2000, 1, 1), TODAY, date(2000, 1, 1)
     )
-    assert read_day("30.2.2026", "past", TODAY) == (None, "A date, please. “30.2.2026” is none.") and read_day(" ", "past", TODAY) == (
+    assert read_day("30.2.2026", "past", TODAY) == (None, "A date, please. “30.2.2026” is none.") and read_day(
+        " ", "past", TODAY
+    ) == (
         None,
         "",
     )

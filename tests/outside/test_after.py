@@ -1,4 +1,6 @@
-"""Scales, colour and counts against published tables and libraries that had no part in it; the sheet read back by another hand."""
+"""Scales, colour and counts against published tables and libraries that had no part in it; the sheet read back by
+another hand.
+"""
 
 import re
 from datetime import datetime
@@ -89,7 +91,9 @@ def test_colours_agree_with_a_colour_library() -> None:
 
 
 @given(st.floats(0.55, 0.95), st.tuples(*(st.floats(0.97, 1.03),) * 3))
-def test_a_neutral_reference_takes_the_light_out_and_the_skin_stays(dimmer: float, cast: tuple[float, float, float]) -> None:
+def test_a_neutral_reference_takes_the_light_out_and_the_skin_stays(
+    dimmer: float, cast: tuple[float, float, float]
+) -> None:
     def under(rgb: tuple[float, float, float], by: float, tint: tuple[float, float, float]) -> Patch:
         linear = ((np.array(rgb) / 255 + 0.055) / 1.055) ** 2.4 * by * np.array(tint)
         return Patch(rgb=tuple(float(x) for x in (1.055 * linear ** (1 / 2.4) - 0.055) * 255), spread=1)  # type: ignore[arg-type]
@@ -97,7 +101,9 @@ def test_a_neutral_reference_takes_the_light_out_and_the_skin_stays(dimmer: floa
     card, pale, red = (150.0, 150.0, 150.0), (200.0, 160.0, 140.0), (205.0, 140.0, 125.0)
     by = max(dimmer, 0.8)
     same = change(under(pale, 1, (1, 1, 1)), under(pale, by, cast), under(card, 1, (1, 1, 1)), under(card, by, cast))
-    assert same.sayable and "No change" in same.words and abs(same.numbers[1].value or 0) < 0.01, "another lamp is no change of skin"
+    assert same.sayable and "No change" in same.words and abs(same.numbers[1].value or 0) < 0.01, (
+        "another lamp is no change of skin"
+    )
     redder = change(under(pale, 1, (1, 1, 1)), under(red, by, cast), under(card, 1, (1, 1, 1)), under(card, by, cast))
     assert redder.sayable and "redder" in redder.words.lower()
     assert redder.numbers[1].value == pytest.approx(lab(red)[1] - lab(pale)[1], abs=0.05)
@@ -105,10 +111,18 @@ def test_a_neutral_reference_takes_the_light_out_and_the_skin_stays(dimmer: floa
 
 @pytest.mark.parametrize(
     ("neutral", "spread", "why"),
-    [(None, 0, "has to lie in both"), ((20, 20, 20), 0, "too dark"), ((250, 250, 250), 0, "overexposed"), ((150, 150, 150), 9, "uneven"),
-     ((90, 90, 90), 0, "times as bright"), ((158, 150, 142), 0, "another colour")],
-)  # fmt: skip
-def test_where_light_differs_it_says_that_it_cannot_say(neutral: tuple[float, float, float] | None, spread: float, why: str) -> None:
+    [
+        (None, 0, "has to lie in both"),
+        ((20, 20, 20), 0, "too dark"),
+        ((250, 250, 250), 0, "overexposed"),
+        ((150, 150, 150), 9, "uneven"),
+        ((90, 90, 90), 0, "times as bright"),
+        ((158, 150, 142), 0, "another colour"),
+    ],
+)
+def test_where_light_differs_it_says_that_it_cannot_say(
+    neutral: tuple[float, float, float] | None, spread: float, why: str
+) -> None:
     skin, card = Patch(rgb=(200, 160, 140), spread=2), Patch(rgb=(150, 150, 150), spread=1)
     found = change(skin, skin, card, Patch(rgb=neutral, spread=spread) if neutral else None)
     assert not found.sayable and found.words.startswith("Cannot say.") and why in found.words and not found.numbers
@@ -127,20 +141,31 @@ def scored(scale: str, **entry: float) -> tuple[float | None, str]:
 
 
 @pytest.mark.outside(
-    "Fitzpatrick 1996; Glogau 1996; Goodman & Baron 2006; customary bands of water loss: from memory", values="bands", tolerance="exact"
+    "Fitzpatrick 1996; Glogau 1996; Goodman & Baron 2006; customary bands of water loss: from memory",
+    values="bands",
+    tolerance="exact",
 )
 def test_published_bands_of_the_scales() -> None:
-    assert [scored("wrinkles", score=n)[1][:9].strip() for n in (1, 3, 4, 6, 7, 9)] == ["class I,"] * 2 + ["class II,"] * 2 + [
-        "class III"
-    ] * 2
-    assert [scored("ageing", type=n)[1].split(":")[0] for n in (1, 2, 3, 4)] == ["mild", "moderate", "advanced", "severe"]
-    assert "doctor" in SCALES["scars"].score(SCALES["scars"].entry(grade=4)).note and scored("scars", grade=3)[1].startswith("moderate")
+    assert [scored("wrinkles", score=n)[1][:9].strip() for n in (1, 3, 4, 6, 7, 9)] == ["class I,"] * 2 + [
+        "class II,"
+    ] * 2 + ["class III"] * 2
+    assert [scored("ageing", type=n)[1].split(":")[0] for n in (1, 2, 3, 4)] == [
+        "mild",
+        "moderate",
+        "advanced",
+        "severe",
+    ]
+    assert "doctor" in SCALES["scars"].score(SCALES["scars"].entry(grade=4)).note and scored("scars", grade=3)[
+        1
+    ].startswith("moderate")
     losses = [scored("readings", water_loss=x)[1] for x in (8, 12, 20, 28, 40)]
     assert losses == [f"barrier {word}" for word in ("very good", "good", "normal", "strained", "critical")]
     assert scored("readings") == (None, "water loss was not measured")
 
 
-@pytest.mark.outside("SciPy: Student's t and Wilson's interval", values="quantiles, intervals", tolerance="0.0006; 1e-6")
+@pytest.mark.outside(
+    "SciPy: Student's t and Wilson's interval", values="quantiles, intervals", tolerance="0.0006; 1e-6"
+)
 def test_intervals_agree_with_scipy() -> None:
     assert [round(float(stats.t.ppf(0.975, n)), 3) for n in range(1, 31)] == [pytest.approx(t, abs=6e-4) for t in T_95]
     assert pytest.approx(float(stats.norm.ppf(0.975)), abs=1e-6) == Z_95
@@ -157,10 +182,16 @@ def test_intervals_agree_with_scipy() -> None:
 
 def test_a_table_opens_in_a_spreadsheet_without_calculating() -> None:
     body = csv_of(["a", "b"], [["=1+1", None], ["ok, then", -0.5]])
-    assert body.startswith("\ufeff".encode()) and body.decode("utf-8-sig").splitlines() == ["a,b", "'=1+1,", '"ok, then",-0.5']
+    assert body.startswith("\ufeff".encode()) and body.decode("utf-8-sig").splitlines() == [
+        "a,b",
+        "'=1+1,",
+        '"ok, then",-0.5',
+    ]
 
 
-@pytest.mark.outside("pypdf reads the aftercare sheet back", values="every line, both languages, A4, page count", tolerance="exact")
+@pytest.mark.outside(
+    "pypdf reads the aftercare sheet back", values="every line, both languages, A4, page count", tolerance="exact"
+)
 @pytest.mark.parametrize(("language", "size"), [("en", False), ("pt", False), ("pt", True)])
 def test_the_sheet_as_pdf_says_what_the_sheet_says(language: str, size: bool) -> None:
     from merak.exchange.pdf import pdf
@@ -176,9 +207,16 @@ def test_the_sheet_as_pdf_says_what_the_sheet_says(language: str, size: bool) ->
     shown = Thing(words="Own words.", incidents=(), lines=lines, kit=(), number="112", sealed=True)
     closed = Thing(sheet=shown, ended=ended, next_at=None, form={})
     html = ENV.get_template("close/sheet_pdf.html").render(
-        closed=closed, visit=Thing(client=Thing(name="Ines Duarte")), studio=Thing(name="Quay"), language=language, t=Translation(language),
-        weights=list(HEADINGS), headings=HEADINGS, printed=ended, large=size,
-    )  # fmt: skip
+        closed=closed,
+        visit=Thing(client=Thing(name="Ines Duarte")),
+        studio=Thing(name="Quay"),
+        language=language,
+        t=Translation(language),
+        weights=list(HEADINGS),
+        headings=HEADINGS,
+        printed=ended,
+        large=size,
+    )
     read = PdfReader(BytesIO(pdf(html, STATIC)))
     text = re.sub(r"\s+", " ", " ".join(page.extract_text() for page in read.pages))
     for line in lines:

@@ -35,12 +35,17 @@ def test_the_face_is_smaller_than_its_tape_rectangle(build: Build, bound: float)
 
 
 @pytest.mark.outside(
-    "SCCS Notes of Guidance: half the head is more than the treatable face", values="565 cm²", tolerance="upper bound", memory=True
+    "SCCS Notes of Guidance: half the head is more than the treatable face",
+    values="565 cm²",
+    tolerance="upper bound",
+    memory=True,
 )
 @pytest.mark.parametrize("build", BUILDS)
 def test_the_treatable_face_is_smaller_than_half_the_head(build: Build) -> None:
     area = treatable(Measures(build=build), "microcurrent", 16)
-    assert area_cm2(area.side("right")) + area_cm2(area.side("left")) < of_group(Measures(build=build), "full face") < 565
+    assert (
+        area_cm2(area.side("right")) + area_cm2(area.side("left")) < of_group(Measures(build=build), "full face") < 565
+    )
 
 
 @pytest.mark.outside(
@@ -73,7 +78,11 @@ def test_face_and_neck_agree_with_fingertip_units(build: Build, unit: float) -> 
     ],
 )
 def test_plates_have_their_share_of_the_body(name: str, zones: tuple[str, ...], share: float, tolerance: float) -> None:
-    one_side = [shape for (side, zone), shape in plate(Measures(), name).zones.items() if side == "left" and (not zones or zone in zones)]
+    one_side = [
+        shape
+        for (side, zone), shape in plate(Measures(), name).zones.items()
+        if side == "left" and (not zones or zone in zones)
+    ]
     sides = 2 if zones else 1
     assert sides * sum(area_cm2(shape) for shape in one_side) == pytest.approx(17160 * share / 100, rel=tolerance)
 
@@ -97,13 +106,17 @@ def test_face_and_hand_stay_below_their_share_of_the_body() -> None:
     memory=True,
 )
 def test_the_unrolled_map_on_a_model_head() -> None:
-    """The map laid back onto an ellipsoid that has the published ear-to-ear and hairline-to-chin tapes, with its horizontal lines kept.
+    """The map laid back onto an ellipsoid that has the published ear-to-ear and hairline-to-chin tapes, with its
+    horizontal lines kept.
 
-    The third tape was not used to make the ellipsoid, and comes out within 2 %. What docs/plate.md says of the map is measured here.
+    The third tape was not used to make the ellipsoid, and comes out within 2 %. What docs/plate.md says of the map is
+    measured here.
     """
     head = ModelHead()
     face = plate(Measures())
-    factors = {zone: head.area_factor(shape) for (side, zone), shape in face.zones.items() if side == "left" and zone != "ear"}
+    factors = {
+        zone: head.area_factor(shape) for (side, zone), shape in face.zones.items() if side == "left" and zone != "ear"
+    }
     whole = sum(face.zones["left", zone].area for zone in factors)
     on_skin = sum(face.zones["left", zone].area * factor for zone, factor in factors.items())
     assert on_skin / whole == pytest.approx(0.98, abs=0.01), "the map is 2 % too large on the whole"
@@ -117,8 +130,9 @@ def test_the_unrolled_map_on_a_model_head() -> None:
 
 
 class ModelHead:
-    """An ellipsoid: half the ear-to-ear tape is a quarter of its horizontal ellipse (66 mm half wide), and the midline between hairline and
-    chin, 172.5 mm apart, is 190 mm along the skin."""
+    """An ellipsoid: half the ear-to-ear tape is a quarter of its horizontal ellipse (66 mm half wide), and the midline
+    between hairline and chin, 172.5 mm apart, is 190 mm along the skin.
+    """
 
     def __init__(self) -> None:
         self.wide = 66.0
@@ -160,7 +174,9 @@ class ModelHead:
         x0, y0, x1, y1 = shape.bounds
         points = np.mgrid[x0:x1:1.5, y0:y1:1.5].reshape(2, -1).T + 0.5
         points = points[contains_xy(shape, points[:, 0], points[:, 1])].clip([0.1, 0.1], [200, 189.9])
-        right, below = (self.at(points + step) - self.at(points - step) for step in (np.array([0.05, 0]), np.array([0, 0.05])))
+        right, below = (
+            self.at(points + step) - self.at(points - step) for step in (np.array([0.05, 0]), np.array([0, 0.05]))
+        )
         return float((np.linalg.norm(np.cross(right, below), axis=1) / 0.01).mean())
 
     def length(self, line: object) -> float:
@@ -195,7 +211,9 @@ def test_round_tips_against_the_covering_bound() -> None:
     assert 100 * pi / 200 == pytest.approx(1.5708, abs=1e-4)
 
 
-@pytest.mark.outside("geometry: squares of 10 and 20 mm in 120 × 80 mm, whichever way it is turned", values="96; 24", tolerance="exact")
+@pytest.mark.outside(
+    "geometry: squares of 10 and 20 mm in 120 × 80 mm, whichever way it is turned", values="96; 24", tolerance="exact"
+)
 @pytest.mark.parametrize("angle", [0, 33, 90])
 def test_squares_fill_a_rectangle(angle: float) -> None:
     skin = affinity.rotate(box(0, 0, 120, 80), angle)

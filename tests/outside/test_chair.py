@@ -33,7 +33,9 @@ def test_the_dwell_shrinks_as_the_skin_nears_its_limit() -> None:
         assert zone.dwell_s(HEAT) == pytest.approx(left)
 
 
-@pytest.mark.outside("A step is one W or one level, and + 20 % energy at most: 5 W → 6 W may be, 3 W → 4 W is a third; common practice")
+@pytest.mark.outside(
+    "A step is one W or one level, and + 20 % energy at most: 5 W → 6 W may be, 3 W → 4 W is a third; common practice"
+)
 def test_a_step_up_at_a_spot_is_never_more_than_a_fifth() -> None:
     who = brief(licences=EVERY_LICENCE, senior=True, findings=Findings(phototype=2))
     for watts, up in ((3, None), (5, 6.0), (8, 9.0)):

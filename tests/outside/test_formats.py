@@ -28,12 +28,19 @@ def unfolded(body: bytes) -> dict[str, str]:
     return {line.partition(":")[0]: line.partition(":")[2] for line in event.split("\r\n") if line}
 
 
-@pytest.mark.outside("RFC 5545's grammar by hand, and dateutil's parser, beside icalendar", values="the calendar file", tolerance="exact")
+@pytest.mark.outside(
+    "RFC 5545's grammar by hand, and dateutil's parser, beside icalendar", values="the calendar file", tolerance="exact"
+)
 @pytest.mark.parametrize("start", [datetime(2026, 11, 30, 9, 0), datetime(2026, 7, 1, 14, 30)])
 def test_the_invitation_parses_elsewhere(start: datetime) -> None:
     zone = ZoneInfo("Europe/Lisbon")
     body = invitation(
-        "0199-x", "Visit at the studio, two", start.replace(tzinfo=zone), 60, datetime(2026, 6, 1, tzinfo=UTC), "Vesper Bay; quay"
+        "0199-x",
+        "Visit at the studio, two",
+        start.replace(tzinfo=zone),
+        60,
+        datetime(2026, 6, 1, tzinfo=UTC),
+        "Vesper Bay; quay",
     )
     assert body.endswith(b"END:VCALENDAR\r\n") and all(len(line) <= 75 for line in body.split(b"\r\n"))
     event = unfolded(body)
@@ -43,7 +50,9 @@ def test_the_invitation_parses_elsewhere(start: datetime) -> None:
     assert event["TRIGGER"] == "-P1D"
 
 
-@pytest.mark.outside("dateutil.rrule: every third day from a visit, beside the course's gap", values="four visits", tolerance="exact")
+@pytest.mark.outside(
+    "dateutil.rrule: every third day from a visit, beside the course's gap", values="four visits", tolerance="exact"
+)
 def test_the_gap_is_calendar_days_across_the_clock_change() -> None:
     from merak.core.after.course import propose
 
@@ -56,7 +65,8 @@ def test_the_gap_is_calendar_days_across_the_clock_change() -> None:
 
 
 @pytest.mark.outside(
-    "RFC 9562: UUID version 7, variant 10, milliseconds in the first 48 bits; the browser makes them by the same layout",
+    "RFC 9562: UUID version 7, variant 10, milliseconds in the first 48 bits; the browser makes them by the same"
+    " layout",
     values="layout",
     tolerance="exact",
     memory=True,
@@ -68,7 +78,9 @@ def test_ids_are_version_seven() -> None:
     assert UUID(str(made)) == made
 
 
-@pytest.mark.outside("OWASP password storage: Argon2id, parameters", values="19 MiB, two passes", tolerance="lower bound", memory=True)
+@pytest.mark.outside(
+    "OWASP password storage: Argon2id, parameters", values="19 MiB, two passes", tolerance="lower bound", memory=True
+)
 def test_password_hashes() -> None:
     hashed = HASHER.hash("vesper")
     memory, passes, lanes = (int(n) for n in re.match(r"\$argon2id\$v=19\$m=(\d+),t=(\d+),p=(\d+)\$", hashed).groups())  # type: ignore[union-attr]
@@ -76,10 +88,14 @@ def test_password_hashes() -> None:
 
 
 @pytest.mark.outside(
-    "pypdf reads what WeasyPrint wrote; nothing outside the folder is fetched", values="the sheet's words", tolerance="exact"
+    "pypdf reads what WeasyPrint wrote; nothing outside the folder is fetched",
+    values="the sheet's words",
+    tolerance="exact",
 )
 def test_pdf_is_a_pdf_and_fetches_nothing() -> None:
-    made = pdf('<p>Until Fri 27 Nov, 18:00</p><img src="http://127.0.0.1:9/x.png"><img src="file:///etc/hostname">', STATIC)
+    made = pdf(
+        '<p>Until Fri 27 Nov, 18:00</p><img src="http://127.0.0.1:9/x.png"><img src="file:///etc/hostname">', STATIC
+    )
     reader = PdfReader(BytesIO(made))
     assert "Until Fri 27 Nov, 18:00" in reader.pages[0].extract_text()
     assert not reader.pages[0].images

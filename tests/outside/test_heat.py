@@ -15,7 +15,10 @@ DEEP = (Layer("half space", 60, K, 1000, K / ALPHA / 1000),)
 
 
 @pytest.mark.outside(
-    "Carslaw & Jaeger: a step at the surface is erfc(x ÷ 2√αt)", values="0.5002 at 1 mm after 10 s", tolerance="0.05 °C in 10", memory=True
+    "Carslaw & Jaeger: a step at the surface is erfc(x ÷ 2√αt)",
+    values="0.5002 at 1 mm after 10 s",
+    tolerance="0.05 °C in 10",
+    memory=True,
 )
 def test_step_at_the_surface() -> None:
     body = Body(DEEP, Surface(CORE_C - 10, 1e9))
@@ -26,7 +29,10 @@ def test_step_at_the_surface() -> None:
 
 
 @pytest.mark.outside(
-    "Carslaw & Jaeger: a source q·e^(−z/δ) under an insulated surface", values="whole profile, 60 s", tolerance="0.05 °C", memory=True
+    "Carslaw & Jaeger: a source q·e^(−z/δ) under an insulated surface",
+    values="whole profile, 60 s",
+    tolerance="0.05 °C",
+    memory=True,
 )
 @pytest.mark.parametrize("delta", [1e-3, 4e-3])
 def test_a_source_that_falls_off(delta: float) -> None:
@@ -44,7 +50,10 @@ def test_a_source_that_falls_off(delta: float) -> None:
 
 
 @pytest.mark.outside(
-    "Pennes 1948: steady profile e^(−z/m), m = √(k ÷ ω·ρb·cb)", values="m 9.44 mm", tolerance="0.05 °C; 0.01 mm", memory=True
+    "Pennes 1948: steady profile e^(−z/m), m = √(k ÷ ω·ρb·cb)",
+    values="m 9.44 mm",
+    tolerance="0.05 °C; 0.01 mm",
+    memory=True,
 )
 def test_steady_state_with_blood() -> None:
     depth = sqrt(0.445 / (0.00125 * BLOOD_RHO * BLOOD_C))
@@ -53,7 +62,9 @@ def test_steady_state_with_blood() -> None:
     assert float(np.abs(body.steady - (CORE_C - 10 * np.exp(-body.depth_m / depth))).max()) < 0.05
 
 
-@pytest.mark.outside("SciPy's LSODA on the same cells, a moving tip for a minute", values="surface and 1.5 mm", tolerance="0.01 °C")
+@pytest.mark.outside(
+    "SciPy's LSODA on the same cells, a moving tip for a minute", values="surface and 1.5 mm", tolerance="0.01 °C"
+)
 def test_time_is_exact() -> None:
     """An integrator that is asked for tight steps comes to the same, power on and off as the tip passes, gel on top."""
     body = Body(rf_bulk.layers(), Surface(23, 10), Layer("gel", 1, 0.6, 1000, 4180))
@@ -66,8 +77,12 @@ def test_time_is_exact() -> None:
         pushed = source * power[second * 10 : second * 10 + 10].mean()
         found = solve_ivp(
             lambda _, c, pushed=pushed: (coupling @ (c - body.steady) + pushed) / capacity,
-            (0, 1), now, method="LSODA", rtol=1e-8, atol=1e-8,
-        )  # fmt: skip
+            (0, 1),
+            now,
+            method="LSODA",
+            rtol=1e-8,
+            atol=1e-8,
+        )
         now = found.y[:, -1]
     assert float(np.abs(now[body.first :][: len(run.depth_mm)] - run.inside_c[:, -1]).max()) < 0.01
 

@@ -1,4 +1,6 @@
-"""Doses against published figures, SI definitions and general libraries. Figures are quoted from memory unless a library gives them."""
+"""Doses against published figures, SI definitions and general libraries. Figures are quoted from memory unless a
+library gives them.
+"""
 
 import numpy as np
 import pint
@@ -17,7 +19,10 @@ UNITS = pint.UnitRegistry()
 
 
 @pytest.mark.outside(
-    "Goldberg & Russell 2006: 415 nm at 40 mW/cm² for 20 min; 633 nm at 80", values="48 J/cm²; 96 J/cm²", tolerance="1e-12", memory=True
+    "Goldberg & Russell 2006: 415 nm at 40 mW/cm² for 20 min; 633 nm at 80",
+    values="48 J/cm²; 96 J/cm²",
+    tolerance="1e-12",
+    memory=True,
 )
 @pytest.mark.parametrize(("irradiance", "fluence"), [(40, 48), (80, 96)])
 def test_published_fluences(irradiance: float, fluence: float) -> None:
@@ -33,7 +38,9 @@ def test_fluence_in_a_units_library(irradiance: float, minutes: float, duty: flo
 
 
 @pytest.mark.outside(
-    "inverse-square law of a point source; SciPy's linear interpolation in log–log", values="4 distances; 12 cm", tolerance="1e-9"
+    "inverse-square law of a point source; SciPy's linear interpolation in log–log",
+    values="4 distances; 12 cm",
+    tolerance="1e-9",
 )
 def test_irradiance_between_measured_points() -> None:
     point_source = [(d, 5000 / d**2) for d in (5.0, 10.0, 20.0, 40.0)]
@@ -45,7 +52,11 @@ def test_irradiance_between_measured_points() -> None:
     assert irradiance_at(4.9, panel) is None and irradiance_at(25.1, panel) is None
 
 
-@pytest.mark.outside("CODATA by scipy.constants: 1 mA·min, ten minutes of it", values="0.06 C; 0.6219, 6.219 µmol", tolerance="5e-5; 5e-4")
+@pytest.mark.outside(
+    "CODATA by scipy.constants: 1 mA·min, ten minutes of it",
+    values="0.06 C; 0.6219, 6.219 µmol",
+    tolerance="5e-5; 5e-4",
+)
 def test_charge_and_faraday() -> None:
     assert charge_mc(1000, 60) == pytest.approx(60)
     assert amount_umol(charge_mc(1000, 60)) == pytest.approx(0.6219, abs=5e-5)
@@ -53,7 +64,9 @@ def test_charge_and_faraday() -> None:
     assert pytest.approx(constants.value("Faraday constant"), rel=1e-9) == FARADAY_C_MOL
 
 
-@pytest.mark.outside("definition J = I/A by Pint; 1 mA on a 0.2 cm² probe", values="any; 5 mA/cm²", tolerance="1e-9; 1e-6")
+@pytest.mark.outside(
+    "definition J = I/A by Pint; 1 mA on a 0.2 cm² probe", values="any; 5 mA/cm²", tolerance="1e-9; 1e-6"
+)
 @given(st.floats(1, 1000), st.floats(0.05, 50))
 def test_density_in_a_units_library(current: float, area: float) -> None:
     expected = (current * UNITS.microampere / (area * UNITS.cm**2)).to("mA/cm**2").magnitude
@@ -61,7 +74,9 @@ def test_density_in_a_units_library(current: float, area: float) -> None:
     assert density_ma_cm2(1000, 0.2) == pytest.approx(5)
 
 
-@pytest.mark.outside("Pint: cm² × mm → mL; ISO 24444's 2 mg/cm² at 1 g/mL is a film of 0.02 mm", values="any", tolerance="1e-9; 1e-6")
+@pytest.mark.outside(
+    "Pint: cm² × mm → mL; ISO 24444's 2 mg/cm² at 1 g/mL is a film of 0.02 mm", values="any", tolerance="1e-9; 1e-6"
+)
 @given(st.floats(1, 600), st.floats(0.01, 3))
 def test_film_in_a_units_library(area: float, film: float) -> None:
     expected = (area * UNITS.cm**2 * film * UNITS.mm).to("mL").magnitude

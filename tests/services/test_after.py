@@ -1,4 +1,6 @@
-"""After the treatment: what is asked before a visit is sealed, what is kept, sent and asked, and what the next plan makes of it."""
+"""After the treatment: what is asked before a visit is sealed, what is kept, sent and asked, and what the next plan
+makes of it.
+"""
 
 import re
 from datetime import UTC, datetime, timedelta
@@ -7,13 +9,36 @@ from uuid import UUID, uuid4
 import psycopg
 import pytest
 
-from builders.work import AGREED, GRADED, as_, ask_nothing, later, lift_and_light, looked_twice, new_visit, setting, tap_of, treated
+from builders.work import (
+    AGREED,
+    GRADED,
+    as_,
+    ask_nothing,
+    later,
+    lift_and_light,
+    looked_twice,
+    new_visit,
+    setting,
+    tap_of,
+    treated,
+)
 from merak.core.client.scales import SCALES
 from merak.core.errors import BadInput
 from merak.demo.portrait import portrait
 from merak.records.bodies.task import SaidAfter
 from merak.records.tables import Client, Visit
-from merak.services.after import amending, answering, closing, follow_ups, outbox, outcomes, registering, returning, sending, tasks
+from merak.services.after import (
+    amending,
+    answering,
+    closing,
+    follow_ups,
+    outbox,
+    outcomes,
+    registering,
+    returning,
+    sending,
+    tasks,
+)
 from merak.services.clients import clients, progress
 from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.permission import Denied, Sealed
@@ -23,9 +48,16 @@ from merak.services.visit.file import find_visit, open_file
 
 BASE = "https://studio.example/"
 ANSWERS = {
-    "redness": "0", "swelling": "0", "pain": "0", "settled_h": "1", "mark": "none", "kept": "yes", "improvement": "1", "satisfaction": "8",
+    "redness": "0",
+    "swelling": "0",
+    "pain": "0",
+    "settled_h": "1",
+    "mark": "none",
+    "kept": "yes",
+    "improvement": "1",
+    "satisfaction": "8",
     "call": "no",
-}  # fmt: skip
+}
 
 
 def reached(ctx: Context, visit: UUID, **form: str) -> Client:
@@ -118,7 +150,12 @@ def test_what_differs_is_explained_and_a_strong_answer_asks_for_a_senior(ctx: Co
     assert set(kept.why.values()) == {"client"} and kept.redness == 3 and kept.senior == "Adaeze"
     assert any("left" in told.title for told in kept.differences)
     share = kept.did["microcurrent"].given
-    assert share and share.planned and share.share < 1 and share.done == pytest.approx(share.planned * share.share, rel=0.02)
+    assert (
+        share
+        and share.planned
+        and share.share < 1
+        and share.done == pytest.approx(share.planned * share.share, rel=0.02)
+    )
     assert {"heat", "sweat"} <= {line.topic for line in closed.sheet.lines}, "a skin that answered strongly keeps cool"
     (line,) = [one for one in registering.register(ctx).lines if one.visit == visit]
     assert (line.body.grade, line.body.what, line.body.told) == (3, "redness", "Adaeze")
@@ -130,7 +167,9 @@ def test_remedies_are_asked_for_ordered_and_done_in_that_order(ctx: Context) -> 
     treated(ctx, visit)
     lin, adaeze = as_(ctx, "lin"), as_(ctx, "adaeze")
     answering.tap(lin, visit, "1", "redness", "left chin")
-    cloth = next(one.id for one in answering.offered(open_file(ctx, visit), ("microcurrent",)) if one.id == "remedy.cool_cloth")
+    cloth = next(
+        one.id for one in answering.offered(open_file(ctx, visit), ("microcurrent",)) if one.id == "remedy.cool_cloth"
+    )
     with pytest.raises(OutOfTurn):
         answering.soothe(lin, visit, cloth, "done")
     with pytest.raises(Denied):
@@ -159,11 +198,17 @@ def test_a_sealed_record_takes_additions_with_who_when_and_why(ctx: Context) -> 
     with pytest.raises(BadInput) as missing:
         amending.add(ctx, visit, {"redness": "9"})
     assert set(missing.value.fields) == {"what", "because", "redness"}
-    amending.add(later(ctx, days=1), visit, {"what": "The chin was red, too.", "because": "seen on the photograph", "redness": "3"})
+    amending.add(
+        later(ctx, days=1),
+        visit,
+        {"what": "The chin was red, too.", "because": "seen on the photograph", "redness": "3"},
+    )
     page = closing.closing(later(ctx, days=2), visit)
     (added,) = page.kept.added
     assert added.what == "The chin was red, too. Redness 1 → 3." and added.by == "Adaeze Okonjo" and added.why
-    assert page.file.records["close"].version == 2 and page.sheet.lines == before.lines, "the sheet stays as it was handed over"
+    assert page.file.records["close"].version == 2 and page.sheet.lines == before.lines, (
+        "the sheet stays as it was handed over"
+    )
     open_one = new_visit(ctx)
     with pytest.raises(OutOfTurn):
         amending.add(ctx, open_one, {"what": "x", "because": "y"})
@@ -179,13 +224,21 @@ def test_follow_ups_are_left_sent_and_answered_once_by_the_secret_address(ctx: C
     assert follow_ups.asked_by(token, "early").state == "early"
     opened(ctx, visit)
     page = follow_ups.asked_by(token, "a")
-    assert page.state == "open" and page.language == "en" and {one.field for one in page.questions} >= {"redness", "mark"}
+    assert (
+        page.state == "open" and page.language == "en" and {one.field for one in page.questions} >= {"redness", "mark"}
+    )
     wrong = follow_ups.asked_by(token, "a", {"redness": "0", "note": "kept"})
     assert "mark" in wrong.wrong and wrong.form["note"] == "kept" and wrong.state == "open", "nothing typed is lost"
-    assert follow_ups.asked_by(token, "a", ANSWERS).state == "done" == follow_ups.asked_by(token, "a", ANSWERS | {"redness": "4"}).state
+    assert (
+        follow_ups.asked_by(token, "a", ANSWERS).state
+        == "done"
+        == follow_ups.asked_by(token, "a", ANSWERS | {"redness": "4"}).state
+    )
     ctx.db.expire_all()
     kept = asked(ctx, visit, "day1").task
-    assert kept.answer and kept.answer["said"]["redness"] == 0 and kept.done_by is None, "the first answer stands, and it was the client"
+    assert kept.answer and kept.answer["said"]["redness"] == 0 and kept.done_by is None, (
+        "the first answer stands, and it was the client"
+    )
     with pytest.raises(OutOfTurn):
         tasks.finish(ctx, kept.id, ANSWERS)
     with pytest.raises(NotFound):
@@ -216,9 +269,13 @@ def test_a_bad_answer_raises_the_senior_and_stops_the_course(ctx: Context) -> No
     at, second = again(ctx, visit)
     board = open_file(at, second).brief.board
     assert any(
-        "left a blister or burn" in words for row in day.day_sheet(at, find_visit(ctx, second).starts_at.date()) for _, words in row.flags
+        "left a blister or burn" in words
+        for row in day.day_sheet(at, find_visit(ctx, second).starts_at.date())
+        for _, words in row.flags
     )
-    assert board["microcurrent"].verdict == board["led"].verdict == "letter", "what left a mark waits for a doctor's word"
+    assert board["microcurrent"].verdict == board["led"].verdict == "letter", (
+        "what left a mark waits for a doctor's word"
+    )
     assert board["rf_bulk"].verdict == "go"
 
 
@@ -234,13 +291,18 @@ def test_a_second_bad_answer_keeps_what_was_done_about_the_first(ctx: Context) -
     follow_ups.asked_by(link(ctx, visit, "day7"), "e", ANSWERS | {"settled_h": "0", "redness": "3"})
     (line,) = [one for one in registering.register(ctx).lines if one.visit == visit]
     assert (line.version, line.body.grade, line.body.what) == (3, 3, "redness or swelling")
-    assert (line.body.done, line.body.told, line.body.settled) == ("cool cloth", "Marit", ""), "open again, nothing forgotten"
+    assert (line.body.done, line.body.told, line.body.settled) == ("cool cloth", "Marit", ""), (
+        "open again, nothing forgotten"
+    )
 
 
 def test_a_mark_that_is_told_of_an_earlier_visit_still_stops_the_next(ctx: Context) -> None:
     first = finished(ctx)
     second = finished(later(ctx, days=8), name=day.listed(find_visit(ctx, first).client))
-    for when, verdict in ((find_visit(ctx, second).starts_at + timedelta(hours=9), "letter"), (find_visit(ctx, second).starts_at, "go")):
+    for when, verdict in (
+        (find_visit(ctx, second).starts_at + timedelta(hours=9), "letter"),
+        (find_visit(ctx, second).starts_at, "go"),
+    ):
         task = asked(ctx, first, "day7").task
         task.answer = {"said": {"mark": "colour"}}
         task.done_at = when - timedelta(hours=1)
@@ -279,7 +341,9 @@ def test_the_question_before_a_session_comes_and_goes_with_its_booking(ctx: Cont
     assert before.due.hour == 10 and (following.starts_at.astimezone(ctx.zone).date() - before.due.date()).days == 1
     day.cancel(as_(gap, "joost"), following.id)
     assert asked(ctx, visit, "before").task.came == SaidAfter(dropped=True)
-    assert {one.message.recalled for one in outbox.sent_of(ctx, visit, "x") if one.message.task_id == before.task.id} == {True}
+    assert {
+        one.message.recalled for one in outbox.sent_of(ctx, visit, "x") if one.message.task_id == before.task.id
+    } == {True}
 
 
 def test_the_sheet_is_sent_in_the_clients_language_or_says_why_not(ctx: Context) -> None:
@@ -292,7 +356,11 @@ def test_the_sheet_is_sent_in_the_clients_language_or_says_why_not(ctx: Context)
     reached(ctx, visit, language="pt", phone="+351 900 000 000", email="")
     sending.send_sheet(ctx, visit)
     (sent,) = outbox.sent_of(ctx, visit, "x")
-    assert sent.message.channel == "text" and "Protetor solar" in sent.message.words and sent.message.attached.endswith("lang=pt")
+    assert (
+        sent.message.channel == "text"
+        and "Protetor solar" in sent.message.words
+        and sent.message.attached.endswith("lang=pt")
+    )
     with pytest.raises(Denied):
         outbox.outbox(as_(ctx, "joost"))
 
@@ -305,7 +373,9 @@ def test_the_register_keeps_versions_and_asks_for_what_is_wrong(ctx: Context) ->
     assert set(wrong.value.fields) == {"grade", "settled", "tell"}
     settled = f"{find_visit(ctx, visit).starts_at.date() + timedelta(days=1)}"
     registering.correct(
-        later(ctx, days=90), line.id, {"grade": "3", "settled": settled, "tell": "maker", "done": "cool cloth", "told": "M."}
+        later(ctx, days=90),
+        line.id,
+        {"grade": "3", "settled": settled, "tell": "maker", "done": "cool cloth", "told": "M."},
     )
     page = registering.reaction(ctx, line.id)
     assert [one.version for one in page.versions] == [2, 1] and page.line.body.settled == settled
@@ -320,10 +390,15 @@ def test_progress_lays_energy_beside_the_answer_and_names_nobody_in_outcomes(ctx
     finished(later(ctx, days=8), name=day.listed(client))
     page = progress.progress(ctx, client.id)
     lift = [row for row in page.rows if row.modality == "Microcurrent lift"]
-    assert len(lift) == 2 and all(row.unit == "mC" and row.done == pytest.approx(row.planned) and row.redness == 1 for row in lift)
+    assert len(lift) == 2 and all(
+        row.unit == "mC" and row.done == pytest.approx(row.planned) and row.redness == 1 for row in lift
+    )
     assert any(curve.y == "of 4" for curve in page.curves) and page.doses
     header, lines = progress.table(ctx, client.id)
-    assert header == ["day", "measure", "value", "unit"] and ["Redness at close" in str(one) for one in lines].count(True) == 2
+    assert (
+        header == ["day", "measure", "value", "unit"]
+        and ["Redness at close" in str(one) for one in lines].count(True) == 2
+    )
     with pytest.raises(Denied):
         progress.progress(as_(ctx, "joost"), client.id)
     told = outcomes.outcomes(ctx)
@@ -350,7 +425,12 @@ def test_photographs_after_lie_beside_those_before(ctx: Context) -> None:
     after, clicked = portrait(20, 2, 4)
     assert picturing.add_photo(ctx, visit, "front", after, "after").moment == "after"
     page = picturing.mark_landmarks(ctx, visit, "front", clicked, "after")
-    assert page.laid and page.laid.off < 3 and page.against and page.against.file == picturing.pictured(ctx, visit).photo.file  # type: ignore[union-attr]
+    assert (
+        page.laid
+        and page.laid.off < 3
+        and page.against
+        and page.against.file == picturing.pictured(ctx, visit).photo.file
+    )  # type: ignore[union-attr]
     with pytest.raises(BadInput):
         picturing.add_photo(ctx, visit, "front", after, "between")
 

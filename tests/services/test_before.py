@@ -1,5 +1,5 @@
-"""Records of before: a studio that version 0 of every body wrote opens, shows, folds and closes as it did then, whatever the rule book
-says today. The fixture was written by that version: its rows, and what it made of them.
+"""Records of before: a studio that version 0 of every body wrote opens, shows, folds and closes as it did then,
+whatever the rule book says today. The fixture was written by that version: its rows, and what it made of them.
 """
 
 import gzip
@@ -61,7 +61,9 @@ def before(worker_id: str, told: dict[str, Any]) -> Iterator[Context]:
 def plain(value: Any) -> Any:
     """A value as the fixture tells it."""
     if is_dataclass(value) and not isinstance(value, type):
-        return {THEN.get(one.name, one.name): plain(getattr(value, one.name)) for one in fields(value) if one.name != "seen"}
+        return {
+            THEN.get(one.name, one.name): plain(getattr(value, one.name)) for one in fields(value) if one.name != "seen"
+        }
     if hasattr(value, "_asdict"):
         return plain(value._asdict())
     if hasattr(value, "model_dump"):
@@ -85,7 +87,9 @@ def shift_every_rule(monkeypatch: pytest.MonkeyPatch) -> None:
     """Every number of the rule book is another one, and every rule says something else."""
 
     def other(one: Rule) -> Rule:
-        return one.model_copy(update={"value": None if one.value is None else one.value * 1.37 + 0.9, "words": f"otherwise: {one.words}"})
+        return one.model_copy(
+            update={"value": None if one.value is None else one.value * 1.37 + 0.9, "words": f"otherwise: {one.words}"}
+        )
 
     shifted = {key: other(one) for key, one in knowledge._rules().items()}
     monkeypatch.setattr(knowledge, "_rules", lambda: shifted)
@@ -110,7 +114,11 @@ def test_every_visit_of_before_opens_and_closes_the_same(before: Context, told: 
     treating.forget()
     for visit, was in told["visits"].items():
         page = closing.closing(before, UUID(visit))
-        assert (str(page.file.visit.status), list(page.begun), list(page.tags)) == (was["status"], was["begun"], was["tags"])
+        assert (str(page.file.visit.status), list(page.begun), list(page.tags)) == (
+            was["status"],
+            was["begun"],
+            was["tags"],
+        )
         assert page.sheet and state_of(page.run) if page.run else True
         assert asking.asked(before, UUID(visit)).file.records and looking.looked(before, UUID(visit)).file
         assert planning.planned(before, UUID(visit)).plan.steps, "an old plan has its steps"
@@ -122,7 +130,14 @@ def test_every_visit_of_before_opens_and_closes_the_same(before: Context, told: 
 ORDERS = {
     "lift": (
         LIFT,
-        [("start", 0), ("next", 60), *[("count", 61 + n) for n in range(9)], ("pain", 80, 6.5), ("heat", 90, 2.5), ("stop", 99)],
+        [
+            ("start", 0),
+            ("next", 60),
+            *[("count", 61 + n) for n in range(9)],
+            ("pain", 80, 6.5),
+            ("heat", 90, 2.5),
+            ("stop", 99),
+        ],
     ),
     "pins": (
         PINS,
@@ -134,7 +149,10 @@ ORDERS = {
             ("count", 420),
         ],
     ),
-    "warm": (WARM, [("start", 0), ("next", 1), ("reading", 2, 41.0, {"zone": "right cheek"}), ("heat", 9, 3.5), ("pain", 10, 7.0)]),
+    "warm": (
+        WARM,
+        [("start", 0), ("next", 1), ("reading", 2, 41.0, {"zone": "right cheek"}), ("heat", 9, 3.5), ("pain", 10, 7.0)],
+    ),
 }
 
 
@@ -145,8 +163,14 @@ def test_the_fold_reads_its_order_and_nothing_else(name: str, monkeypatch: pytes
     def all_of_it() -> list[Any]:
         state = fold(order, run(*taps))
         locks = [locked(order, state, n) for n in range(len(order.acts))]
-        return [plain(state), locks, following(order, state), pace(order, state, at(9999)), act_facts(order, state, at(9999)),
-                delivered(order, state, at(9999))]  # fmt: skip
+        return [
+            plain(state),
+            locks,
+            following(order, state),
+            pace(order, state, at(9999)),
+            act_facts(order, state, at(9999)),
+            delivered(order, state, at(9999)),
+        ]
 
     then = all_of_it()
     shift_every_rule(monkeypatch)
@@ -167,7 +191,11 @@ def left_out(was: Any, now: Any, where: str = "") -> list[str]:
     if isinstance(was, dict):
         return [one for key in was for one in left_out(was[key], now.get(key, "gone"), f"{where}.{key}")]
     if isinstance(was, list):
-        return [one for n, value in enumerate(was) for one in left_out(value, now[n] if n < len(now) else "gone", f"{where}[{n}]")]
+        return [
+            one
+            for n, value in enumerate(was)
+            for one in left_out(value, now[n] if n < len(now) else "gone", f"{where}[{n}]")
+        ]
     return [] if was == now or moment_of(was) == moment_of(now) is not None else [f"{where}: {was!r} is {now!r}"]
 
 

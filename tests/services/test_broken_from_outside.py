@@ -1,4 +1,6 @@
-"""A treatment that runs cannot be broken from outside; what is sent twice counts once; who taps, and when, is not theirs to say."""
+"""A treatment that runs cannot be broken from outside; what is sent twice counts once; who taps, and when, is not
+theirs to say.
+"""
 
 import os
 from concurrent.futures import ThreadPoolExecutor
@@ -81,7 +83,10 @@ def test_a_cancelled_visit_frees_its_time_and_can_be_taken_back(ctx: Context) ->
         day.take_back(ctx, first)
     day.cancel(ctx, second)
     day.take_back(ctx, first)
-    assert {row.visit.id: row.visit.status for row in day.day_sheet(ctx, start.date())} == {first: "booked", second: "cancelled"}
+    assert {row.visit.id: row.visit.status for row in day.day_sheet(ctx, start.date())} == {
+        first: "booked",
+        second: "cancelled",
+    }
     visits.set_status(ctx.db, first, "closed")
     assert find_visit(ctx, new_visit(ctx, start=start)).status == "booked", "what is closed is over"
 
@@ -92,17 +97,25 @@ def test_two_at_once_book_one_time_once(ctx: Context, adaeze: httpx.Client) -> N
     on += timedelta(days=(8 - on.isoweekday()) % 7)
     form = {"day": f"{on}", "time": "10:00", "minutes": "60", "therapist": str(therapist.id), "born": "1990-01-01"}
     with ThreadPoolExecutor(6) as pool:
-        answers = list(pool.map(lambda n: adaeze.post("/visits", data=form | {"name": f"Rival Invented {n}"}).status_code, range(6)))
+        answers = list(
+            pool.map(
+                lambda n: adaeze.post("/visits", data=form | {"name": f"Rival Invented {n}"}).status_code, range(6)
+            )
+        )
     assert sorted(answers) == [200, *[422] * 5]
     # One form sent six times at once, with its own key: one booking, one client.
     form |= {"time": "14:00", "name": "Impatient Invented", "once": uuid4().hex}
     with ThreadPoolExecutor(6) as pool:
         answers = list(pool.map(lambda _: adaeze.post("/visits", data=form).status_code, range(6)))
     assert set(answers) == {200}, "each is shown how it stands"
-    found = ctx.db.connection().exec_driver_sql("SELECT count(*) FROM client WHERE name = 'Impatient Invented'").scalar()
+    found = (
+        ctx.db.connection().exec_driver_sql("SELECT count(*) FROM client WHERE name = 'Impatient Invented'").scalar()
+    )
     sheet = adaeze.get(f"/?on={on}").text
     assert found == 1 and sheet.count("Impatient Invented</a>") == 1
-    assert adaeze.post("/visits", data=form | {"name": ""}).status_code == 422, "what says something else is another form"
+    assert adaeze.post("/visits", data=form | {"name": ""}).status_code == 422, (
+        "what says something else is another form"
+    )
 
 
 def test_a_refused_form_may_be_sent_once_more_as_it_is(adaeze: httpx.Client) -> None:
@@ -156,7 +169,9 @@ def test_a_taps_id_belongs_to_one_visit(ctx: Context) -> None:
 
 
 def test_a_backdated_tap_reads_no_spot_and_breaks_no_closing(ctx: Context) -> None:
-    """Pins wait five minutes for their spot; a tap that says it was placed an hour ago, before anything had begun, was placed now."""
+    """Pins wait five minutes for their spot; a tap that says it was placed an hour ago, before anything had begun, was
+    placed now.
+    """
     visit = begun(ctx, "numbing", "rf_fractional", "finish", rf_fractional="mid cheek")
     n = at(ctx, visit, "pulses")
     for told in (ctx.now - timedelta(hours=1), datetime(1, 1, 1, tzinfo=UTC)):
@@ -164,11 +179,14 @@ def test_a_backdated_tap_reads_no_spot_and_breaks_no_closing(ctx: Context) -> No
         run = tapped(ctx, visit, "spot_read", act=n, redness=1, swelling=0, pain=0, mark=False)
         assert run.state.runs[n].spots[-1].answer is None and run.state.runs[n].spots[-1].placed == ctx.now
     kept = ctx.db.connection().exec_driver_sql(
-        "SELECT at, clock ->> 'marked', clock ->> 'told' FROM treat_event WHERE visit_id = %(visit)s AND kind = 'spot' ORDER BY seq",
+        "SELECT at, clock ->> 'marked', clock ->> 'told' FROM treat_event WHERE visit_id = %(visit)s AND kind = 'spot'"
+        " ORDER BY seq",
         {"visit": visit},
     )
     for at_, marked, told_ in kept:
-        assert at_ == ctx.now and marked == "before the treatment began" and datetime.fromisoformat(told_) < ctx.now, "kept with both times"
+        assert at_ == ctx.now and marked == "before the treatment began" and datetime.fromisoformat(told_) < ctx.now, (
+            "kept with both times"
+        )
     tapped(ctx, visit, "stop", words="pain")
     assert closing.closing(ctx, visit).ended == ctx.now
 
@@ -181,20 +199,25 @@ def test_every_time_a_browser_tells_is_held_on_the_server(adaeze: httpx.Client, 
 
     def tapped_at(kind: str, mono: float, sent_mono: float) -> dict[str, object]:
         one = tap(kind, 0) | {"at": "0001-01-01T00:00:00Z", "load": load, "mono_s": mono}
-        answer = adaeze.post(f"/api/visits/{visit}/run", json={"taps": [one], "sent": {"load": load, "mono_s": sent_mono}})
+        answer = adaeze.post(
+            f"/api/visits/{visit}/run", json={"taps": [one], "sent": {"load": load, "mono_s": sent_mono}}
+        )
         assert answer.status_code == 200
         return answer.json()  # type: ignore[no-any-return]
 
     tapped_at("next", 100, 400)  # made five minutes before it was sent
     worked = tapped_at("count", 400, 400)["acts"][1]["worked_s"]  # type: ignore[index]
     assert 299 <= worked <= 302, "its own clock tells, whatever its calendar says"
-    rows = ctx.db.connection().exec_driver_sql("SELECT clock ->> 'marked' FROM treat_event WHERE visit_id = %(v)s", {"v": visit})
+    rows = ctx.db.connection().exec_driver_sql(
+        "SELECT clock ->> 'marked' FROM treat_event WHERE visit_id = %(v)s", {"v": visit}
+    )
     assert {row[0] for row in rows} == {None}
     tapped_at("count", 9000, 9000)
     row = (
         ctx.db.connection()
         .exec_driver_sql(
-            "SELECT clock ->> 'marked', abs(extract(epoch FROM now() - at)) FROM treat_event WHERE visit_id = %(v)s ORDER BY seq DESC",
+            "SELECT clock ->> 'marked', abs(extract(epoch FROM now() - at)) FROM treat_event WHERE visit_id = %(v)s"
+            " ORDER BY seq DESC",
             {"v": visit},
         )
         .first()
@@ -214,7 +237,9 @@ def test_the_servers_own_clock_may_jump(ctx: Context) -> None:
 
 
 def test_an_incident_reaches_everything_that_follows(ctx: Context) -> None:
-    """Written at the chair: the close, the register, the client, the next date, Ask's last time, the day sheet, the next plan."""
+    """Written at the chair: the close, the register, the client, the next date, Ask's last time, the day sheet, the
+    next plan.
+    """
     visit = new_visit(ctx, name="Singed Invented", minutes="120", start=MONDAY + timedelta(days=330))
     ask_nothing(ctx, visit)
     looking.save_findings(ctx, visit, {"phototype": "2"})
@@ -227,14 +252,17 @@ def test_an_incident_reaches_everything_that_follows(ctx: Context) -> None:
     for data in ({}, {"card": "Burn"}, {"card": "Burn", "done": "  "}, {"done": "cooled"}):
         with pytest.raises(BadInput):
             tapped(ctx, visit, "incident", 2.0, act=n, **data)
-    by_mistake = tapped(ctx, visit, "incident", 1.0, act=n, card="Faint", done="nothing, wrong card").state.incidents[-1].id
+    by_mistake = (
+        tapped(ctx, visit, "incident", 1.0, act=n, card="Faint", done="nothing, wrong card").state.incidents[-1].id
+    )
     tapped(ctx, visit, "incident", 2.0, act=n, card="Burn", done="cooled for 20 minutes", zone="right mid cheek")
     with pytest.raises(BadInput):
         tapped(ctx, visit, "strike", words="no", incident=by_mistake)
     run = tapped(ctx, visit, "strike", words="the wrong card was open", incident=by_mistake)
-    assert [bool(one.struck) for one in run.state.incidents] == [True, False] and "Adaeze Okonjo: the wrong" in run.state.incidents[
-        0
-    ].struck
+    assert [bool(one.struck) for one in run.state.incidents] == [
+        True,
+        False,
+    ] and "Adaeze Okonjo: the wrong" in run.state.incidents[0].struck
     tapped(ctx, visit, "stop", words="heat")
     looked_twice(ctx, visit, 1)
     closing.close(ctx, visit, GRADED | {"senior": "Adaeze"})
@@ -246,7 +274,9 @@ def test_an_incident_reaches_everything_that_follows(ctx: Context) -> None:
     assert [line.body.what for line in lines] == ["Burn"], "what was struck out is no reaction"
     back = returning.returning(ctx, visit)
     assert (
-        back.proposal and (back.proposal.at.date() - find_visit(ctx, visit).starts_at.date()).days >= 7 and "incident" in back.proposal.why
+        back.proposal
+        and (back.proposal.at.date() - find_visit(ctx, visit).starts_at.date()).days >= 7
+        and "incident" in back.proposal.why
     )
     with pytest.raises(BadInput, match="7 days"):
         returning.book(ctx, visit, {"day": f"{(MONDAY + timedelta(days=335)).date()}", "time": "11:00"})
@@ -261,7 +291,9 @@ def test_an_incident_reaches_everything_that_follows(ctx: Context) -> None:
     assert "until a doctor has had a word" in page.refusal and not page.plan.steps
     seen = clients.client_page(ahead, find_visit(ctx, visit).client_id).visits[-1]
     assert seen.answer.startswith("Burn, grade 2, right mid cheek")
-    flags = next(row.flags for row in day.day_sheet(ahead, find_visit(ahead, second).starts_at.date()) if row.visit.id == second)
+    flags = next(
+        row.flags for row in day.day_sheet(ahead, find_visit(ahead, second).starts_at.date()) if row.visit.id == second
+    )
     assert ("stop", "incident last time: Burn, grade 2, right mid cheek") in flags
     assert adverse.cards("rf_bulk")[0].title == "Burn"
 
@@ -283,7 +315,9 @@ def test_consent_is_given_for_what_was_on_the_screen(ctx: Context) -> None:
 def test_a_visit_of_another_day_is_not_begun_unasked(adaeze: httpx.Client) -> None:
     visit = booked(adaeze, "Early Invented")
     adaeze.post(f"/visits/{visit}/ask/confirm")
-    adaeze.post(f"/visits/{visit}/ask", data={q.id: q.options[0].id for q in questions(True)}, headers={"hx-request": "true"})
+    adaeze.post(
+        f"/visits/{visit}/ask", data={q.id: q.options[0].id for q in questions(True)}, headers={"hx-request": "true"}
+    )
     adaeze.post(f"/visits/{visit}/plan/add", data={"modality": "microcurrent"}, headers={"hx-request": "true"})
     assert "Begin it today all the same" in agreed(adaeze, visit).text
     refused = adaeze.post(f"/visits/{visit}/treat/begin")

@@ -1,4 +1,6 @@
-"""The chair through the services, on the real PostgreSQL: handover, spots that become tasks, incidents, instruments at work."""
+"""The chair through the services, on the real PostgreSQL: handover, spots that become tasks, incidents, instruments at
+work.
+"""
 
 from datetime import timedelta
 from io import BytesIO
@@ -7,7 +9,20 @@ from uuid import UUID
 import pytest
 from PIL import Image
 
-from builders.work import GRADED, HOURS, as_, ask_nothing, at, begun, later, looked_twice, new_visit, setting, tap_of, tapped
+from builders.work import (
+    GRADED,
+    HOURS,
+    as_,
+    ask_nothing,
+    at,
+    begun,
+    later,
+    looked_twice,
+    new_visit,
+    setting,
+    tap_of,
+    tapped,
+)
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
 from merak.services.after import closing, tasks
@@ -26,7 +41,9 @@ def test_the_assistant_starts_and_the_senior_takes_over(ctx: Context) -> None:
     with pytest.raises(Denied):
         tapped(lin, visit, "unlock", words="it will be fine")
     forged = tapped(lin, visit, "take_over", licences=["fractional"], name="Adaeze Okonjo")
-    assert state_of(forged)["acts"][n]["lock"]["kind"] == "licence" and forged.state.holder == "Lin Farrow", "who I am is not for me to say"
+    assert state_of(forged)["acts"][n]["lock"]["kind"] == "licence" and forged.state.holder == "Lin Farrow", (
+        "who I am is not for me to say"
+    )
     run = tapped(ctx, visit, "take_over")
     assert state_of(run)["acts"][n]["lock"]["kind"] == "spot" and run.state.holder == "Adaeze Okonjo"
     with pytest.raises(BadInput):
@@ -35,7 +52,9 @@ def test_the_assistant_starts_and_the_senior_takes_over(ctx: Context) -> None:
     with pytest.raises(Denied, match="licence for fractional"):
         instruments.attach(lin, visit)
     run = tapped(lin, visit, "count")
-    assert run.state.runs[n].strokes == 0 and "Lin Farrow holds no licence for fractional" in run.state.unheard, "the senior's is not hers"
+    assert run.state.runs[n].strokes == 0 and "Lin Farrow holds no licence for fractional" in run.state.unheard, (
+        "the senior's is not hers"
+    )
     assert tapped(lin, visit, "pain", 2.0).state.runs[n].pain == 2.0, "what the client says, anybody writes down"
     run = tapped(ctx, visit, "count")
     assert run.state.runs[n].strokes == 1 and run.state.runs[n].hands == ["Lin Farrow", "Adaeze Okonjo"], "who did what"
@@ -46,7 +65,9 @@ def test_a_spot_of_pulsed_light_is_a_visit_of_its_own_and_is_carried_into_the_ne
     visit = begun(ctx, "cleanse", "pulsed_light", "finish", minutes=50)
     acts = treating.run_of(ctx, visit).acts
     spot = next(n for n, act in enumerate(acts) if act.spot)
-    assert acts[spot].title == "Test spot: pulsed light" and not any(act.kind == "pulses" for act in acts), "today only the spot"
+    assert acts[spot].title == "Test spot: pulsed light" and not any(act.kind == "pulses" for act in acts), (
+        "today only the spot"
+    )
     tapped(ctx, visit, "go", float(spot))
     again = tap_of("spot", ctx.now, None, "", spot, {"zone": "right jawline"})
     for _ in range(2):
@@ -92,7 +113,14 @@ def test_an_incident_stands_on_the_record_with_a_photograph_and_a_call_tomorrow(
     picture = BytesIO()
     Image.new("RGB", (40, 30), "#aa7755").save(picture, "JPEG")
     adverse.add_photo(ctx, visit, picture.getvalue(), "Burn", "right mid cheek")
-    told = tap_of("incident", ctx.now, 2.0, "", None, {"card": "Burn", "zone": "right mid cheek", "done": "cooled", "told": "Marit"})
+    told = tap_of(
+        "incident",
+        ctx.now,
+        2.0,
+        "",
+        None,
+        {"card": "Burn", "zone": "right mid cheek", "done": "cooled", "told": "Marit"},
+    )
     for _ in range(2):
         run = treating.record(ctx, visit, [told])
     assert not run.state.owed and len(run.state.incidents) == len(run.state.photos) == 1
@@ -103,7 +131,10 @@ def test_an_incident_stands_on_the_record_with_a_photograph_and_a_call_tomorrow(
     assert tasks.due(as_(ctx, "joost")) == [], "the front desk reads no notes"
     with pytest.raises(BadInput):
         tasks.finish(ctx, due.task.id, {"note": ""})
-    assert tasks.finish(ctx, due.task.id, {"note": "settled", "doctor": "no"}).due.task.answer == {"note": "settled", "doctor": False}
+    assert tasks.finish(ctx, due.task.id, {"note": "settled", "doctor": "no"}).due.task.answer == {
+        "note": "settled",
+        "doctor": False,
+    }
 
 
 def device(ctx: Context, modality: str) -> str:
@@ -117,11 +148,15 @@ def test_a_machine_counts_asks_to_be_wiped_and_is_lost_in_mid_step(ctx: Context)
     pins = device(ctx, "rf_fractional")
     for command in ("unplug", "plug", "mend", "wipe"):  # as new, whoever had it before
         instruments.drive(ctx, pins, command)
-    assert not instruments.drive(ctx, pins, "set", "99").ok and not instruments.drive(ctx, pins, "fire").ok, "not set: refused"
+    assert not instruments.drive(ctx, pins, "set", "99").ok and not instruments.drive(ctx, pins, "fire").ok, (
+        "not set: refused"
+    )
     with pytest.raises(BadInput):
         instruments.drive(ctx, pins, "set", "much")
     answer, run = instruments.attach(ctx, visit)
-    assert answer.ok and run.state.machine == "plugged" and instruments.at_work(ctx, run)["at"] == run.acts[n].dials[0][1]  # type: ignore[index]
+    assert (
+        answer.ok and run.state.machine == "plugged" and instruments.at_work(ctx, run)["at"] == run.acts[n].dials[0][1]
+    )  # type: ignore[index]
     every = run.acts[n].clean_every
     given = instruments.drive(ctx, pins, "fire", "400")
     assert given.pulses == every == 50, "no more than until it wants wiping"
@@ -147,7 +182,9 @@ def test_a_connected_machine_follows_the_spot_and_the_level(ctx: Context) -> Non
     assert instruments.attach(ctx, visit)[0].value == 2
     looked = tap_of("spot_read", ctx.now, None, "", n, {"redness": 4, "swelling": 1})
     run = treating.record(ctx, visit, [looked])
-    assert run.state.runs[n].set_to == 1 and instruments.shelf(ctx).sources[pins].at == 1, "a step down is a step down at the machine"
+    assert run.state.runs[n].set_to == 1 and instruments.shelf(ctx).sources[pins].at == 1, (
+        "a step down is a step down at the machine"
+    )
     visit = begun(ctx, "ultrasound", "microcurrent", "finish")
     at(ctx, visit, "sections")
     assert instruments.attach(ctx, visit)[1].state.machine == "plugged"
@@ -171,7 +208,9 @@ def test_the_thermometer_reads_what_lies_below_its_dot_and_keeps_the_peak(ctx: C
     warm = later(ctx, minutes=4)
     aimed, _ = instruments.read_temperature(warm, visit, zone, number("thermometer.below"))
     beside, _ = instruments.read_temperature(later(ctx, minutes=4, seconds=2), visit, zone, 0)
-    assert aimed.value and beside.value and aimed.value > beside.value + 0.5 and "hold the dot 13 mm above" in beside.words
+    assert (
+        aimed.value and beside.value and aimed.value > beside.value + 0.5 and "hold the dot 13 mm above" in beside.words
+    )
     found = treating.run_of(ctx, visit).state.runs[n].warmth[zone]
     assert found.peak_c == aimed.value and found.last_c == beside.value and found.readings == 2
     instruments.drive(ctx, "thermometer", "unplug")

@@ -33,7 +33,9 @@ def test_steps_are_added_at_their_place_moved_and_put_beside(ctx: Context) -> No
     refused = planning.edit(ctx, visit, "beside", {"step": led, "host": lift})
     assert "does not run beside" in refused.refusal and refused.plan == page.plan
     page = planning.edit(ctx, visit, "move", {"step": mask, "by": "-1"})
-    assert order(page)[:3] == ["cleanse", "mask", "microcurrent"] and "fit.order_calm" in {clash.rule for clash in page.computed.clashes}
+    assert order(page)[:3] == ["cleanse", "mask", "microcurrent"] and "fit.order_calm" in {
+        clash.rule for clash in page.computed.clashes
+    }
     page = planning.edit(ctx, visit, "move", {"step": led, "after": ""})
     assert order(page)[0] == "led" and not page.plan.of(led).beside, "what is dragged comes out of the waiting time"
     page = planning.edit(ctx, visit, "remove", {"step": mask})
@@ -48,14 +50,18 @@ def test_zones_are_left_out_and_none_left_is_told(ctx: Context) -> None:
     visit, page = with_steps(ctx, "cleanse", "microcurrent")
     lift = step_of(page, "microcurrent")
     all_strokes = page.computed.numbers[f"{lift}.strokes"].value or 0
-    page = planning.edit(ctx, visit, "zones", {"step": lift, "zone.forehead": "on", "zone.brow": "on", "zone.glabella": "on"})
+    page = planning.edit(
+        ctx, visit, "zones", {"step": lift, "zone.forehead": "on", "zone.brow": "on", "zone.glabella": "on"}
+    )
     assert set(page.computed.zones[lift]) == {"forehead", "brow", "glabella"}
     assert 0 < (page.computed.numbers[f"{lift}.strokes"].value or 0) < all_strokes
     where = {f"injections.zone.{zone}": "on" for zone in ("forehead", "brow", "glabella")}
     asking.save_answers(ctx, visit, {"injections": "relaxant", "injections.on": f"{ctx.today}", **where})
     page = planning.planned(ctx, visit)
     assert "Nothing is left to treat" in page.computed.stopped[lift].words and not page.settled
-    assert "At least one zone" in planning.edit(ctx, visit, "zones", {"step": lift}).refusal, "no zone is not every zone"
+    assert "At least one zone" in planning.edit(ctx, visit, "zones", {"step": lift}).refusal, (
+        "no zone is not every zone"
+    )
     page = planning.edit(ctx, visit, "zones", {"step": lift, "group": "everywhere"})
     assert not {"forehead", "brow"} & set(page.computed.zones[lift]) and page.computed.zones[lift]
 
@@ -87,7 +93,9 @@ def test_a_school_changes_its_steps_and_a_seniors_school_asks_for_one(ctx: Conte
     therapist = as_(ctx, "tomas")
     refused = planning.edit(therapist, visit, "method", {"method": "numbing", "school": "light"})
     assert "for a senior to choose" in refused.refusal
-    assert planning.edit(ctx, visit, "method", {"method": "numbing", "school": "light"}).plan.methods["numbing"] == "light"
+    assert (
+        planning.edit(ctx, visit, "method", {"method": "numbing", "school": "light"}).plan.methods["numbing"] == "light"
+    )
     assert "no such school" in planning.edit(ctx, visit, "method", {"method": "feel", "school": "harder"}).refusal
 
 
@@ -97,7 +105,11 @@ def test_who_should_keep_off_energy_is_warned(ctx: Context) -> None:
     held = {"licence.pulsed light": "on", "licence.fractional": "on"}
     practice.license_person(owner, str(ctx.me.id), held | {"careful_hands": "on"})
     page = planning.planned(ctx, visit)
-    warned = {step.modality for step in page.plan.steps if any(c.rule == "screening.operator" for c in page.computed.cautions[step.id])}
+    warned = {
+        step.modality
+        for step in page.plan.steps
+        if any(c.rule == "screening.operator" for c in page.computed.cautions[step.id])
+    }
     assert warned == {"microcurrent"}, "light is no energy in this sense"
     practice.license_person(owner, str(ctx.me.id), held)
 
@@ -116,8 +128,14 @@ def test_records_from_before_there_were_steps_still_open(ctx: Context) -> None:
     ask_nothing(ctx, visit)
     lift = {"": "on", ".level": "3,5", ".current": "188", ".paths": "low|middle"}
     light = {"": "on", ".minutes": "12", ".fluence": "44", ".distance_cm": "10"}
-    older = {"side": "left"} | {f"microcurrent{key}": v for key, v in lift.items()} | {f"led{key}": v for key, v in light.items()}
-    answers = open_file(ctx, visit).asked.model_dump(mode="json")["answers"] | {"injections": {"option": "filler", "on": None}}
+    older = (
+        {"side": "left"}
+        | {f"microcurrent{key}": v for key, v in lift.items()}
+        | {f"led{key}": v for key, v in light.items()}
+    )
+    answers = open_file(ctx, visit).asked.model_dump(mode="json")["answers"] | {
+        "injections": {"option": "filler", "on": None}
+    }
     with transaction(ctx.db):
         kept_before(ctx, visit, "plan", {"draft": older, "changed": ""})
         kept_before(ctx, visit, "ask", {"answers": answers})
@@ -139,7 +157,9 @@ def test_a_step_that_is_gone_never_comes_back_as_another(ctx: Context) -> None:
     page = planning.edit(ctx, visit, "remove", {"step": gone})
     page = planning.edit(ctx, visit, "add", {"modality": "mask"})
     assert len({gone, *(one.id for one in page.plan.steps)}) == 3, "an id is never used again"
-    assert "no longer in the plan" in planning.edit(ctx, visit, "strength", {"step": gone, "by": "1"}).refusal, "a stale page sets nothing"
+    assert "no longer in the plan" in planning.edit(ctx, visit, "strength", {"step": gone, "by": "1"}).refusal, (
+        "a stale page sets nothing"
+    )
 
 
 def test_what_another_window_changed_is_not_written_over(ctx: Context) -> None:
@@ -148,12 +168,22 @@ def test_what_another_window_changed_is_not_written_over(ctx: Context) -> None:
     page = planning.edit(ctx, visit, "strength", seen(page, step=lift, by="1"))
     assert not page.refusal and setting(page, "microcurrent", "level") == "3.5"
     again = planning.edit(ctx, visit, "strength", seen(old, step=lift, by="1"))
-    assert not again.refusal and setting(again, "microcurrent", "level") == "4", "a page knows its own presses, however quick"
+    assert not again.refusal and setting(again, "microcurrent", "level") == "4", (
+        "a page knows its own presses, however quick"
+    )
     stale = planning.edit(ctx, visit, "strength", seen(old, step=lift, by="1") | {"page": "another"})
-    assert "You changed this in another window meanwhile" in stale.refusal and setting(stale, "microcurrent", "level") == "4"
-    assert not planning.edit(ctx, visit, "lengthen", seen(old, step=step_of(page, "led"), by="1") | {"page": "another"}).refusal
+    assert (
+        "You changed this in another window meanwhile" in stale.refusal
+        and setting(stale, "microcurrent", "level") == "4"
+    )
+    assert not planning.edit(
+        ctx, visit, "lengthen", seen(old, step=step_of(page, "led"), by="1") | {"page": "another"}
+    ).refusal
     other = as_(ctx, "tomas")
-    assert "Adaeze Okonjo changed this step" in planning.edit(other, visit, "strength", seen(old, step=lift, by="1")).refusal
+    assert (
+        "Adaeze Okonjo changed this step"
+        in planning.edit(other, visit, "strength", seen(old, step=lift, by="1")).refusal
+    )
     assert "changed this" in planning.edit(other, visit, "clear", seen(old)).refusal, "nor is all of it thrown away"
 
 
@@ -164,7 +194,9 @@ def test_undo_takes_back_my_own_last_change_and_nobody_elses(ctx: Context) -> No
     planning.edit(other, visit, "lengthen", {"step": light, "by": "1"})
     minutes = float(setting(planning.planned(ctx, visit), "led", "minutes"))
     page = planning.edit(ctx, visit, "undo", {})
-    assert setting(page, "microcurrent", "level") == "3" and float(setting(page, "led", "minutes")) == minutes, "the other's stays"
+    assert setting(page, "microcurrent", "level") == "3" and float(setting(page, "led", "minutes")) == minutes, (
+        "the other's stays"
+    )
     page = planning.edit(ctx, visit, "redo", {})
     assert setting(page, "microcurrent", "level") == "3.5"
     planning.edit(other, visit, "strength", {"step": lift, "by": "1"})

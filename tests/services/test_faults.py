@@ -1,4 +1,6 @@
-"""The server is killed a hundred times and the database restarted while four rooms treat: no acknowledged tap is lost, none kept twice."""
+"""The server is killed a hundred times and the database restarted while four rooms treat: no acknowledged tap is lost,
+none kept twice.
+"""
 
 import os
 import signal
@@ -26,7 +28,9 @@ def shell(then: str) -> str:
     """The scripts' own PostgreSQL, in a cluster of its own that may be restarted under everybody's feet."""
     environment = {key: value for key, value in os.environ.items() if key != "MERAK_DATABASE_URL"}
     words = ["bash", "-euc", CLUSTER.format(then=then)]
-    done = subprocess.run(words, cwd=ROOT, env=environment, stdin=subprocess.DEVNULL, capture_output=True, text=True, check=True)
+    done = subprocess.run(
+        words, cwd=ROOT, env=environment, stdin=subprocess.DEVNULL, capture_output=True, text=True, check=True
+    )
     return done.stdout.strip().splitlines()[-1]
 
 
@@ -53,7 +57,9 @@ def forking() -> Iterator[tuple[str, "subprocess.Popen[str]"]]:
         s.bind(("127.0.0.1", 0))
         port = s.getsockname()[1]
     words = [sys.executable, "-m", "builders.forking", str(port)]
-    parent = subprocess.Popen(words, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, start_new_session=True)
+    parent = subprocess.Popen(
+        words, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, start_new_session=True
+    )
     url = f"http://127.0.0.1:{port}"
     try:
         ready(url)
@@ -108,12 +114,15 @@ def test_a_hundred_kills_and_two_restarts_of_the_database_lose_nothing() -> None
         try:
             for kill in range(KILLS):
                 with told:
-                    before = sum(room.acknowledged for room in rooms)
-                    assert told.wait_for(lambda: sum(room.acknowledged for room in rooms) >= before + BETWEEN, 60), f"stuck at kill {kill}"  # noqa: B023
+                    enough = sum(room.acknowledged for room in rooms) + BETWEEN
+                    gone_on = told.wait_for(lambda: sum(room.acknowledged for room in rooms) >= enough, 60)  # noqa: B023
+                    assert gone_on, f"stuck at kill {kill}"
                 os.kill(serving, signal.SIGKILL)
                 serving = int(parent.stdout.readline())
                 if kill in RESTARTS:
-                    shell('as_pg "$PG_BIN/pg_ctl" -D "$PG_DIR/data" -m immediate -w -s restart >/dev/null 2>&1; echo up')
+                    shell(
+                        'as_pg "$PG_BIN/pg_ctl" -D "$PG_DIR/data" -m immediate -w -s restart >/dev/null 2>&1; echo up'
+                    )
         finally:
             stop.set()
             for thread in threads:
@@ -124,7 +133,11 @@ def test_a_hundred_kills_and_two_restarts_of_the_database_lose_nothing() -> None
                 state = room.client.get(room.run).json()
                 counted = state["acts"][1]["tally"][0]
                 visit = room.run.split("/")[3]
-                (kept,) = db.execute("SELECT count(*) FROM treat_event WHERE visit_id = %s AND kind = 'count'", (visit,)).fetchone() or (0,)
-                assert room.acknowledged <= kept == counted <= room.acknowledged + 1, "all that was acknowledged; at most the last besides"
+                (kept,) = db.execute(
+                    "SELECT count(*) FROM treat_event WHERE visit_id = %s AND kind = 'count'", (visit,)
+                ).fetchone() or (0,)
+                assert room.acknowledged <= kept == counted <= room.acknowledged + 1, (
+                    "all that was acknowledged; at most the last besides"
+                )
                 assert room.errors <= {503}, "while the database is away it says so"
         assert sum(room.acknowledged for room in rooms) >= KILLS * BETWEEN

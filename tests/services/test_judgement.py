@@ -63,10 +63,16 @@ def test_only_a_senior_plans_past_and_it_is_shown_with_reason_name_and_time(ctx:
     with pytest.raises(BadInput):
         allowing.allow(ctx, visit, word | {"reason": "ok"})
     allowing.allow(ctx, visit, word)
-    assert asking.asked(ctx, visit).file.brief.board["microcurrent"].verdict == "letter", "the surgeon's letter is still missing"
+    assert asking.asked(ctx, visit).file.brief.board["microcurrent"].verdict == "letter", (
+        "the surgeon's letter is still missing"
+    )
     allowing.allow(ctx, visit, word | {"verdict": "letter"})
     standing = asking.asked(ctx, visit).file.brief.board["microcurrent"]
-    assert standing.verdict == "change" and "Adaeze Okonjo" in standing.reasons[0].lifted and "seen twice" in standing.reasons[0].lifted
+    assert (
+        standing.verdict == "change"
+        and "Adaeze Okonjo" in standing.reasons[0].lifted
+        and "seen twice" in standing.reasons[0].lifted
+    )
     asking.save_answers(ctx, visit, {"implants": "implanted"})
     with pytest.raises(Refused, match="nobody overrides"):
         allowing.allow(ctx, visit, word | {"verdict": "never", "rule": "screening.implants"})
@@ -126,7 +132,9 @@ def test_consent_keeps_the_words_and_the_signature_and_a_minor_needs_a_guardian(
         consenting.consent(ctx, visit, {"agreed": "yes", "signed": "drawn", "signature": ""})
     assert set(missing.value.fields) == {"guardian", "signature"}
     with pytest.raises(BadInput):
-        consenting.consent(ctx, visit, {"agreed": "yes", "guardian": "A Parent", "signature": "data:image/png;base64,AAAA"})
+        consenting.consent(
+            ctx, visit, {"agreed": "yes", "guardian": "A Parent", "signature": "data:image/png;base64,AAAA"}
+        )
     consenting.consent(ctx, visit, {"agreed": "yes", "guardian": "A Parent", "signature": signature()})
     sheet = consenting.consent_sheet(ctx, visit)
     assert sheet.body.guardian == "A Parent" and sheet.signature and sheet.signature.startswith(b"\x89PNG")
@@ -175,7 +183,9 @@ def test_a_routine_of_the_house_is_fitted_not_copied(ctx: Context) -> None:
 
 def test_proposals_at_the_desk_follow_the_wish(ctx: Context) -> None:
     visit = new_visit(ctx)
-    ask_nothing(ctx, visit, **{"wish.goals": "yes", "wish.goal.laxity": "on", "wish.minutes": "45", "wish.money": "120"})
+    ask_nothing(
+        ctx, visit, **{"wish.goals": "yes", "wish.goal.laxity": "on", "wish.minutes": "45", "wish.money": "120"}
+    )
     looking.tap_zone(ctx, visit, "laxity", "left jawline")
     page = planning.planned(ctx, visit)
     assert page.proposed and all(one.computed.seconds <= 45 * 60 for one in page.proposed)

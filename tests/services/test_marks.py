@@ -1,4 +1,6 @@
-"""Marks and margins through the services, on the real PostgreSQL: versions, undo, whose they are, and what a closed visit keeps."""
+"""Marks and margins through the services, on the real PostgreSQL: versions, undo, whose they are, and what a closed
+visit keeps.
+"""
 
 from typing import Any
 from uuid import UUID
@@ -78,7 +80,9 @@ def test_marks_are_the_clients_and_go_with_them(ctx: Context) -> None:
     second = new_visit(again, f"{name}, born 2 Apr 1985")
     assert standing(again, second) == ["mole (-70.0, 110.0)"]
     marking.remove(later(again, hours=2), second, mark)
-    assert standing(again, second) == [] and standing(again, first) == ["mole (-70.0, 110.0)"], "a closed visit stands as it was"
+    assert standing(again, second) == [] and standing(again, first) == ["mole (-70.0, 110.0)"], (
+        "a closed visit stands as it was"
+    )
     stranger = new_visit(ctx)
     for act in (marking.remove, marking.history):
         with pytest.raises(NotFound):
@@ -101,7 +105,9 @@ def test_marks_are_the_clients_and_go_with_them(ctx: Context) -> None:
         ({"plate": "tail"}, "plate"),
     ],
 )
-def test_what_cannot_be_kept_is_told_by_field_and_nothing_is_kept(ctx: Context, changes: dict[str, str], field: str) -> None:
+def test_what_cannot_be_kept_is_told_by_field_and_nothing_is_kept(
+    ctx: Context, changes: dict[str, str], field: str
+) -> None:
     visit = new_visit(ctx)
     with pytest.raises(BadInput) as wrong:
         marking.put(ctx, visit, pen(**changes))
@@ -124,14 +130,23 @@ def test_a_mark_that_keeps_work_out_asks_for_consent_anew(ctx: Context) -> None:
 
 def test_only_a_senior_narrows_a_margin_and_the_plan_follows(ctx: Context) -> None:
     visit = new_visit(ctx)
-    form: dict[str, Any] = {"margin": "microcurrent.margin.hairline", "value": "0,25", "reason": "hairline receded, skin bare"}
+    form: dict[str, Any] = {
+        "margin": "microcurrent.margin.hairline",
+        "value": "0,25",
+        "reason": "hairline receded, skin bare",
+    }
     usual = treatable(ctx, visit)
     for login in ("tomas", "lin", "joost"):
         with pytest.raises(Denied):
             marking.narrow_margin(as_(ctx, login), visit, form)
     marking.narrow_margin(ctx, visit, form)
     assert treatable(ctx, visit) > usual + 5
-    for wrong, field in (({"value": "3"}, "value"), ({"value": "-1"}, "value"), ({"value": "a bit"}, "value"), ({"reason": ""}, "reason")):
+    for wrong, field in (
+        ({"value": "3"}, "value"),
+        ({"value": "-1"}, "value"),
+        ({"value": "a bit"}, "value"),
+        ({"reason": ""}, "reason"),
+    ):
         with pytest.raises(BadInput) as bad:
             marking.narrow_margin(ctx, visit, form | wrong)
         assert field in bad.value.fields
@@ -169,11 +184,20 @@ def test_the_plate_shows_how_far_the_treatment_came(ctx: Context) -> None:
 
 def test_a_plate_asked_for_nonsense_is_as_usual_and_says_so(ctx: Context) -> None:
     visit = new_visit(ctx)
-    wrong = {"of": "pulsed_light", "work": "pulsed_light", "across_mm": "0", "down_mm": "-3", "overlap": "100", "order": "by mood"}
+    wrong = {
+        "of": "pulsed_light",
+        "work": "pulsed_light",
+        "across_mm": "0",
+        "down_mm": "-3",
+        "overlap": "100",
+        "order": "by mood",
+    }
     page = plating.plated(ctx, visit, wrong)
     assert set(page.wrong) == {"across_mm", "down_mm", "overlap", "order"}
     assert page.draft["across_mm"] == "0" and page.survey.laying.across_mm == 15
-    hair = plating.plated(ctx, visit, {"of": "pulsed_light", "work": "pulsed_light", "across_mm": "0.01", "down_mm": "0.01"})
+    hair = plating.plated(
+        ctx, visit, {"of": "pulsed_light", "work": "pulsed_light", "across_mm": "0.01", "down_mm": "0.01"}
+    )
     assert "a hand sets 20000 at most" in hair.wrong["across_mm"]
     assert plating.plated(ctx, visit, {"plate": "tail", "work": "magic"}).name == "face"
     looking.save_findings(ctx, visit, {"build": "men's mean", "thigh_round_mm": "725", "thigh_length_mm": "420"})

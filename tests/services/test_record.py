@@ -22,8 +22,12 @@ def record(demo: str) -> Iterator[psycopg.Connection[tuple[object, ...]]]:
         yield db
 
 
-def test_the_demo_is_alive_today_and_on_the_days_ahead(ctx: Context, record: psycopg.Connection[tuple[object, ...]]) -> None:
-    ines = "SELECT starts_at FROM visit JOIN client ON client.id = client_id WHERE name = 'Ines Duarte' AND session_no = 3"
+def test_the_demo_is_alive_today_and_on_the_days_ahead(
+    ctx: Context, record: psycopg.Connection[tuple[object, ...]]
+) -> None:
+    ines = (
+        "SELECT starts_at FROM visit JOIN client ON client.id = client_id WHERE name = 'Ines Duarte' AND session_no = 3"
+    )
     row = record.execute(ines).fetchone()
     assert row and isinstance(row[0], datetime)
     there = Context(ctx.db, ctx.me, row[0])  # the day on which this demo was loaded
@@ -36,7 +40,9 @@ def test_the_demo_is_alive_today_and_on_the_days_ahead(ctx: Context, record: psy
     assert any("strong reaction" in words for words in flags["Yuki Tanabe-Ross"]), "one reacted last time"
     ahead = [row for n in range(1, 6) for row in day.day_sheet(as_(there, "tomas"), today + timedelta(days=n))]
     margit = next(row for row in ahead if row.visit.client.name == "Margit Ferro")
-    assert ("stop", "left a brown, white or grey mark last time: a doctor's word first") in margit.flags, "one told of a mark afterwards"
+    assert ("stop", "left a brown, white or grey mark last time: a doctor's word first") in margit.flags, (
+        "one told of a mark afterwards"
+    )
     for ahead in range(1, 15):
         assert day.day_sheet(there, today + timedelta(days=ahead)), f"nobody {ahead} days ahead"
 

@@ -1,4 +1,6 @@
-"""Two at once, a restarted server, a real studio: nothing is lost and nothing is overwritten. On the real PostgreSQL."""
+"""Two at once, a restarted server, a real studio: nothing is lost and nothing is overwritten. On
+the real PostgreSQL.
+"""
 
 import os
 import subprocess
@@ -31,7 +33,9 @@ def test_two_at_once_take_turns(server: Server, demo: str) -> None:
     def work(client: httpx.Client, zone: str) -> list[int]:
         answers = []
         for n in range(12):
-            answers.append(client.post(f"/visits/{visit}/look/tap", data={"kind": "fine_lines", "zone": zone}).status_code)
+            answers.append(
+                client.post(f"/visits/{visit}/look/tap", data={"kind": "fine_lines", "zone": zone}).status_code
+            )
             answers.append(client.post(f"/visits/{visit}/ask", data={"heart": "no" if n % 2 else "yes"}).status_code)
         return answers
 
@@ -39,12 +43,17 @@ def test_two_at_once_take_turns(server: Server, demo: str) -> None:
         done = list(pool.map(work, (one, two), ("left chin", "right chin")))
     assert {status for answers in done for status in answers} <= {200}
     with psycopg.connect(demo) as db:
-        row = db.execute("SELECT count(*), max(version) FROM record WHERE visit_id = %s AND phase = 'look'", (visit,)).fetchone()
+        row = db.execute(
+            "SELECT count(*), max(version) FROM record WHERE visit_id = %s AND phase = 'look'", (visit,)
+        ).fetchone()
         last = db.execute(
             "SELECT body FROM record WHERE visit_id = %s AND phase = 'look' ORDER BY version DESC LIMIT 1", (visit,)
         ).fetchone()
     assert row and row[0] == row[1] == 24, "every tap is a version of its own"
-    assert last and last[0]["grades"]["fine_lines"] == {"left chin": 2, "right chin": 2}, "twelve taps: twice around, and two"
+    assert last and last[0]["grades"]["fine_lines"] == {
+        "left chin": 2,
+        "right chin": 2,
+    }, "twelve taps: twice around, and two"
 
 
 def test_changes_of_a_plan_at_once_are_all_kept(server: Server, demo: str) -> None:
@@ -61,7 +70,10 @@ def test_changes_of_a_plan_at_once_are_all_kept(server: Server, demo: str) -> No
     def lengthen(pair: tuple[httpx.Client, str]) -> set[int]:
         client, step = pair
         sent = {"step": step, "by": "1"}
-        return {client.post(f"/visits/{visit}/plan/lengthen", data=sent, headers={"hx-request": "true"}).status_code for _ in range(5)}
+        return {
+            client.post(f"/visits/{visit}/plan/lengthen", data=sent, headers={"hx-request": "true"}).status_code
+            for _ in range(5)
+        }
 
     with ThreadPoolExecutor(3) as pool:
         assert set.union(*pool.map(lengthen, zip(clients, ids, strict=True))) == {200}
@@ -70,11 +82,16 @@ def test_changes_of_a_plan_at_once_are_all_kept(server: Server, demo: str) -> No
             "SELECT body FROM record WHERE visit_id = %s AND phase = 'plan' ORDER BY version DESC LIMIT 1", (visit,)
         ).fetchone()
     assert found
-    lengths = {step["modality"]: step["settings"].get("repeats") or step["settings"]["minutes"] for step in found[0]["plan"]["steps"]}
+    lengths = {
+        step["modality"]: step["settings"].get("repeats") or step["settings"]["minutes"]
+        for step in found[0]["plan"]["steps"]
+    }
     assert lengths == {"microcurrent": 8, "mask": 20, "led": 15}, "nobody wrote over anybody"
     stale = {"step": ids[0], "by": "1", "version": "3"}
     told = clients[1].post(f"/visits/{visit}/plan/lengthen", data=stale, headers={"hx-request": "true"})
-    assert "Tomas Reyle changed this step meanwhile" in told.text, "who looked at an older plan is told, and writes over nothing"
+    assert "Tomas Reyle changed this step meanwhile" in told.text, (
+        "who looked at an older plan is told, and writes over nothing"
+    )
 
 
 def test_cut_connections_cost_nobody_a_request(server: Server, demo: str) -> None:
@@ -82,7 +99,10 @@ def test_cut_connections_cost_nobody_a_request(server: Server, demo: str) -> Non
     client.get("/")
     with psycopg.connect(demo, autocommit=True) as db:
         db.execute("SELECT pg_sleep(0.6)")  # longer than a connection counts as busy
-        db.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()")
+        db.execute(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <>"
+            " pg_backend_pid()"
+        )
     assert client.get("/").status_code == 200
 
 
@@ -98,8 +118,15 @@ def test_a_real_studio_begins_with_a_code_and_is_never_overwritten() -> None:
         with httpx.Client(base_url=server.url) as client:
             assert client.get("/sign-in").headers["location"] == "/set-up"
             client.get("/set-up")
-            form = {"csrf": client.cookies["visitor"], "code": "nope", "studio": "Own Studio", "time_zone": "Europe/Atlantis",
-                    "name": "Own Er", "login": "own", "password": "short"}  # fmt: skip
+            form = {
+                "csrf": client.cookies["visitor"],
+                "code": "nope",
+                "studio": "Own Studio",
+                "time_zone": "Europe/Atlantis",
+                "name": "Own Er",
+                "login": "own",
+                "password": "short",
+            }
             wrong = client.post("/set-up", data=form)
             assert (
                 wrong.status_code == 422
@@ -113,7 +140,11 @@ def test_a_real_studio_begins_with_a_code_and_is_never_overwritten() -> None:
             assert client.get("/set-up").headers["location"] == "/sign-in"
         server.kill()
         fresh = subprocess.run(
-            [sys.executable, "-m", "merak.cli", "demo", "--fresh"], cwd=ROOT, capture_output=True, text=True, check=False
+            [sys.executable, "-m", "merak.cli", "demo", "--fresh"],
+            cwd=ROOT,
+            capture_output=True,
+            text=True,
+            check=False,
         )
         assert fresh.returncode == 1 and "not thrown away" in fresh.stderr
         cli("demo")  # without --fresh it leaves a studio alone
@@ -127,22 +158,27 @@ BEFORE = """
     INSERT INTO person (id, name, login, password_hash, role, active) VALUES
         ('00000000-0000-7000-8000-000000000001', 'Ada Merrow', 'ada', '', 'owner', true),
         ('00000000-0000-7000-8000-000000000002', 'ADA MERROW', 'Ada', '', 'assistant', true);
-    INSERT INTO client (id, name, born, phone) VALUES ('00000000-0000-7000-8000-000000000003', 'Old Invented', '1980-01-01', '');
+    INSERT INTO client (id, name, born, phone) VALUES ('00000000-0000-7000-8000-000000000003', 'Old Invented',
+        '1980-01-01', '');
     INSERT INTO course (id, client_id, name, sessions)
         VALUES ('00000000-0000-7000-8000-000000000004', '00000000-0000-7000-8000-000000000003', 'Lift', 10);
     INSERT INTO visit (id, client_id, course_id, session_no, therapist_id, starts_at, minutes, status)
         SELECT gen_random_uuid(), '00000000-0000-7000-8000-000000000003', '00000000-0000-7000-8000-000000000004', n,
-            '00000000-0000-7000-8000-000000000001', '2026-11-25 10:00+00'::timestamptz + make_interval(mins => 20 * n), 60, 'booked'
+            '00000000-0000-7000-8000-000000000001',
+                '2026-11-25 10:00+00'::timestamptz + make_interval(mins => 20 * n), 60, 'booked'
         FROM generate_series(1, 2) AS n;
 """
 ONE_MORE = """
     INSERT INTO visit (id, client_id, course_id, session_no, therapist_id, starts_at, minutes, status)
-    SELECT gen_random_uuid(), client_id, course_id, 3, therapist_id, '2026-11-26 10:00+00', 60, 'booked' FROM visit LIMIT 1
+    SELECT gen_random_uuid(), client_id, course_id, 3, therapist_id, '2026-11-26 10:00+00', 60, 'booked'
+        FROM visit LIMIT 1
 """
 
 
 def test_what_was_kept_before_there_were_constraints_stays() -> None:
-    """Bookings that overlap, people who differ by case only: the tables of before are brought up, and from then on neither is made."""
+    """Bookings that overlap, people who differ by case only: the tables of before are brought up, and from then on
+    neither is made.
+    """
     address = fresh_database("merak_before")
     words = "from alembic.config import Config; from alembic import command; from merak.records.db import MIGRATIONS;"
     words += "c = Config(); c.set_main_option('script_location', str(MIGRATIONS)); command.upgrade(c, '0005')"
@@ -152,7 +188,10 @@ def test_what_was_kept_before_there_were_constraints_stays() -> None:
         db.execute(BEFORE)  # type: ignore[arg-type]
     subprocess.run([sys.executable, "-m", "merak.cli", "migrate"], cwd=ROOT, env=env, check=True)
     with psycopg.connect(address, autocommit=True) as db:
-        assert db.execute("SELECT name, login FROM person ORDER BY id").fetchall() == [("Ada Merrow", "ada"), ("ADA MERROW 2", "Ada-2")]
+        assert db.execute("SELECT name, login FROM person ORDER BY id").fetchall() == [
+            ("Ada Merrow", "ada"),
+            ("ADA MERROW 2", "Ada-2"),
+        ]
         assert db.execute("SELECT count(*), bool_and(may_overlap) FROM visit").fetchone() == (2, True)
         db.execute(ONE_MORE)
         with pytest.raises(psycopg.errors.ExclusionViolation):

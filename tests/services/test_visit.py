@@ -1,4 +1,6 @@
-"""What a person does, through the services, on the real PostgreSQL: each rule of order, each thing carried over, nothing lost."""
+"""What a person does, through the services, on the real PostgreSQL: each rule of order, each thing carried over,
+nothing lost.
+"""
 
 from datetime import UTC, date, datetime, timedelta
 from uuid import uuid4
@@ -35,7 +37,9 @@ def test_last_time_is_carried_into_the_next_visit(ctx: Context) -> None:
     first = new_visit(ctx)
     ask_nothing(ctx, first)
     looking.save_findings(
-        ctx, first, {"phototype": "4", "sensitive": "no", "ear_to_ear_mm": "290", "brow_right_mm": "10", "brow_left_mm": "12"}
+        ctx,
+        first,
+        {"phototype": "4", "sensitive": "no", "ear_to_ear_mm": "290", "brow_right_mm": "10", "brow_left_mm": "12"},
     )
     treated(ctx, first, shift=1.0)
     looked_twice(later(ctx, minutes=50), first)
@@ -44,14 +48,20 @@ def test_last_time_is_carried_into_the_next_visit(ctx: Context) -> None:
     second = new_visit(later(ctx, days=4), name)
     page = asking.asked(ctx, second)
     assert page.file.last and (page.file.last.level, page.file.last.redness) == (4.0, 1)
-    assert page.unconfirmed == len(page.file.carried) > 10 and not page.file.answers, "carried answers wait to be confirmed"
+    assert page.unconfirmed == len(page.file.carried) > 10 and not page.file.answers, (
+        "carried answers wait to be confirmed"
+    )
     asking.confirm_carried(ctx, second)
-    assert "still open" in planning.edit(ctx, second, "add", {"modality": "microcurrent"}).refusal, "what is asked afresh is still open"
+    assert "still open" in planning.edit(ctx, second, "add", {"modality": "microcurrent"}).refusal, (
+        "what is asked afresh is still open"
+    )
     asking.save_answers(ctx, second, {"since": "none", "changes": "none"})
     assert setting(lift_and_light(ctx, second), "microcurrent", "level") == "4"
     assert page.file.history["microcurrent"].at == 4 and page.file.history["led"].on == page.file.last.on
     findings = looking.looked(ctx, second).findings
-    assert (findings.phototype, findings.ear_to_ear_mm, findings.brow_right_mm) == (4, 290, None), "heights are measured anew"
+    assert (findings.phototype, findings.ear_to_ear_mm, findings.brow_right_mm) == (4, 290, None), (
+        "heights are measured anew"
+    )
     asking.save_answers(ctx, second, {"since": "longer"})
     planning.edit(ctx, second, "clear", {})
     assert setting(lift_and_light(ctx, second), "microcurrent", "level") == "3", "one level lower after a long reaction"
@@ -87,11 +97,15 @@ def test_typed_values_lead_their_twins_and_are_never_lost(ctx: Context) -> None:
     ask_nothing(ctx, visit)
     lift_and_light(ctx, visit)
     start = planning.planned(ctx, visit)
-    assert setting(typed(ctx, visit, "microcurrent", "level", "3,5"), "microcurrent", "current") == "188", "a comma is a point"
+    assert setting(typed(ctx, visit, "microcurrent", "level", "3,5"), "microcurrent", "current") == "188", (
+        "a comma is a point"
+    )
     assert setting(typed(ctx, visit, "microcurrent", "current", "300"), "microcurrent", "level") == "5"
     assert setting(typed(ctx, visit, "led", "fluence", "48"), "led", "minutes") == "12.9"
     nearer = typed(ctx, visit, "led", "distance_cm", "5")
-    assert (setting(nearer, "led", "fluence"), setting(nearer, "led", "minutes")) == ("74.3", "12.9"), "the clock stays, the dose follows"
+    assert (setting(nearer, "led", "fluence"), setting(nearer, "led", "minutes")) == ("74.3", "12.9"), (
+        "the clock stays, the dose follows"
+    )
     for modality, name, value, words in (
         ("microcurrent", "level", "much", "not a number"),
         ("microcurrent", "current", "5000", "measured from 40 to 1150"),
@@ -159,7 +173,9 @@ def test_closing_asks_for_what_is_missing_and_seals(ctx: Context) -> None:
     closing.close(ctx, visit, GRADED)
     closed = closing.closing(ctx, visit)
     assert closed.kept.stopped == "pain" and closed.kept.led_minutes is None
-    assert not any("light" in line.words or "muscle" in line.words for line in closed.sheet.lines), "what was not begun is not spoken of"
+    assert not any("light" in line.words or "muscle" in line.words for line in closed.sheet.lines), (
+        "what was not begun is not spoken of"
+    )
     for write in (
         lambda: asking.save_answers(ctx, visit, {"heart": "yes"}),
         lambda: looking.tap_zone(ctx, visit, "laxity", "left chin"),
@@ -192,7 +208,11 @@ def test_the_return_keeps_the_gap_the_hours_and_other_visits(ctx: Context) -> No
     assert page.proposal and page.proposal.at == start + timedelta(days=3)
     new_visit(ctx, start=start + timedelta(days=3))
     moved = returning.returning(there, visit).proposal
-    assert moved and moved.at.date() == page.proposal.at.date() and abs(moved.at - page.proposal.at) >= timedelta(minutes=50)
+    assert (
+        moved
+        and moved.at.date() == page.proposal.at.date()
+        and abs(moved.at - page.proposal.at) >= timedelta(minutes=50)
+    )
 
     def booked_for(when: datetime) -> dict[str, str]:
         with pytest.raises(BadInput) as wrong:
@@ -218,7 +238,9 @@ def test_the_day_sheet_tells_what_each_role_may_know(ctx: Context) -> None:
     visit = new_visit(ctx, start=start, born="2020-01-01", name="Young Invented")
     there = Context(ctx.db, ctx.me, start.astimezone(UTC))
     (row,) = day.day_sheet(there, start.date())
-    assert {"under 18", "first visit"} <= {words for _, words in row.flags} and any(words.startswith("no: ") for _, words in row.flags)
+    assert {"under 18", "first visit"} <= {words for _, words in row.flags} and any(
+        words.startswith("no: ") for _, words in row.flags
+    )
     assert row.phase == "ask"
     ask_nothing(ctx, visit)
     assert day.day_sheet(there, start.date())[0].phase == "look"
@@ -268,7 +290,10 @@ def test_only_the_owner_runs_the_practice(ctx: Context) -> None:
 @pytest.mark.parametrize(
     ("form", "fields"),
     [
-        ({"modality": "microcurrent", "name": "", "contact_cm2": "0", "points": "1 x"}, {"name", "points", "contact_cm2"}),
+        (
+            {"modality": "microcurrent", "name": "", "contact_cm2": "0", "points": "1 x"},
+            {"name", "points", "contact_cm2"},
+        ),
         ({"modality": "microcurrent", "name": "unit", "contact_cm2": "1", "points": "1 50\n2 40"}, {"points"}),
         ({"modality": "led", "name": "panel", "wavelength_nm": "415", "points": "10 40"}, {"wavelength_nm"}),
         ({"modality": "led", "name": "panel", "points": "0 40"}, {"points"}),
@@ -283,7 +308,9 @@ def test_a_machine_that_cannot_be_is_told_by_field(ctx: Context, form: dict[str,
 
 def test_a_machine_is_added_and_put_away(ctx: Context) -> None:
     owner = as_(ctx, "marit")
-    practice.add_device(owner, {"modality": "microcurrent", "name": "spare", "contact_cm2": "1,5", "points": "5 300\n1 50"})
+    practice.add_device(
+        owner, {"modality": "microcurrent", "name": "spare", "contact_cm2": "1,5", "points": "5 300\n1 50"}
+    )
     spare, card = practice.machines(owner)[-1]
     assert (card.name, card.contact_cm2, card.calibration) == ("spare", 1.5, ((1, 50), (5, 300)))
     practice.put_away(owner, str(spare))

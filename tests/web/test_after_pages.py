@@ -1,4 +1,6 @@
-"""Pages of what comes after: who may open them, what a stranger sees, what stands beside which field; what clients read, translated."""
+"""Pages of what comes after: who may open them, what a stranger sees, what stands beside which field; what clients
+read, translated.
+"""
 
 import re
 import subprocess
@@ -46,9 +48,13 @@ def test_the_front_desk_reaches_clients_and_reads_nothing(server: Server, adaeze
     assert "Senior:" not in joost.get("/").text and "Margit" not in joost.get("/due").text
     kept = joost.post(f"/clients/{client}", data={"phone": "+351 900 000 104", "email": "", "language": "xx"})
     assert kept.status_code == 422 and "Which language?" in kept.text
-    assert adaeze.get(f"/clients/{uuid4()}").status_code == 404 == adaeze.get(f"/clients/{uuid4()}/progress").status_code
+    assert (
+        adaeze.get(f"/clients/{uuid4()}").status_code == 404 == adaeze.get(f"/clients/{uuid4()}/progress").status_code
+    )
     table = adaeze.get(f"/clients/{client}/progress.csv")
-    assert table.headers["content-type"].startswith("text/csv") and "Redness at close,3" in table.content.decode("utf-8-sig")
+    assert table.headers["content-type"].startswith("text/csv") and "Redness at close,3" in table.content.decode(
+        "utf-8-sig"
+    )
 
 
 def test_a_stranger_with_a_wrong_address_sees_nothing(server: Server) -> None:
@@ -57,7 +63,11 @@ def test_a_stranger_with_a_wrong_address_sees_nothing(server: Server) -> None:
             gone = stranger.get(path)
             assert gone.status_code == 404, path
         page = stranger.get("/answer/nothing?lang=pt")
-        assert "Não há nada aqui" in page.text and page.headers["cache-control"] == "no-store" and page.headers["x-robots-tag"] == "noindex"
+        assert (
+            "Não há nada aqui" in page.text
+            and page.headers["cache-control"] == "no-store"
+            and page.headers["x-robots-tag"] == "noindex"
+        )
         assert stranger.post("/answer/nothing", data={"mark": "none"}).status_code == 404
         assert stranger.get("/outbox").headers["location"].startswith("/sign-in")
 
@@ -67,14 +77,35 @@ def test_the_close_page_tells_what_is_missing_beside_its_field_and_keeps_what_wa
 ) -> None:
     visit = begun(adaeze, booked(adaeze, "Closing Invented"), "led", "finish")
     sent(adaeze, visit, ("start", 900), ("next", 800), ("next", 100), ("finish", 50))
-    form = {"pain": "0", "comfort": "9", "endpoint.led": "seen", "note": "typed already", "product.0": "serum", "left.0": "on"}
+    form = {
+        "pain": "0",
+        "comfort": "9",
+        "endpoint.led": "seen",
+        "note": "typed already",
+        "product.0": "serum",
+        "left.0": "on",
+    }
     wrong = adaeze.post(f"/visits/{visit}/close", data=form)
     assert wrong.status_code == 422 and "typed already</textarea>" in wrong.text and "Its lot, or “none”." in wrong.text
     assert "Look once more after the treatment" in wrong.text and "Initialled here" in wrong.text
-    assert adaeze.post(f"/visits/{visit}/close/tap?look=3", data={"kind": "redness", "zone": "left chin"}, headers=HX).status_code == 422
-    assert adaeze.post(f"/visits/{visit}/close/tap?look=1", data={"kind": "mood", "zone": "left chin"}, headers=HX).status_code == 422
+    assert (
+        adaeze.post(
+            f"/visits/{visit}/close/tap?look=3", data={"kind": "redness", "zone": "left chin"}, headers=HX
+        ).status_code
+        == 422
+    )
+    assert (
+        adaeze.post(
+            f"/visits/{visit}/close/tap?look=1", data={"kind": "mood", "zone": "left chin"}, headers=HX
+        ).status_code
+        == 422
+    )
     tapped = adaeze.post(f"/visits/{visit}/close/tap?look=1", data={"kind": "marks", "zone": "left chin"}, headers=HX)
-    assert tapped.headers["hx-trigger"] == "answered" and "left chin 1" in tapped.text and 'hx-swap-oob="true"' in tapped.text
+    assert (
+        tapped.headers["hx-trigger"] == "answered"
+        and "left chin 1" in tapped.text
+        and 'hx-swap-oob="true"' in tapped.text
+    )
     adaeze.post(f"/visits/{visit}/close/nothing?look=2", headers=HX)
     form |= {"explained": "initials", "initials": "CI", "lot.0": "none"}
     for number in re.findall(r'name="why\.(\d+)"', wrong.text):
@@ -97,7 +128,11 @@ def test_the_close_page_tells_what_is_missing_beside_its_field_and_keeps_what_wa
 
 def test_what_clients_read_is_taken_out_translated_and_compiled(tmp_path: Path) -> None:
     script = (ROOT / "scripts/words").read_text()
-    words = next(line for line in script.splitlines() if "extract" in line).replace("$LOCALE", "merak/exchange/locale").split()
+    words = (
+        next(line for line in script.splitlines() if "extract" in line)
+        .replace("$LOCALE", "merak/exchange/locale")
+        .split()
+    )
     start = words.index("-q")
     command = [sys.executable, "-m", "babel.messages.frontend", *(word.strip('"') for word in words[start:])]
     command[command.index("-o") + 1] = str(tmp_path / "now.pot")

@@ -12,7 +12,9 @@ from schemathesis import Case, GenerationMode
 from builders.server import Server, sign_in
 
 
-@pytest.mark.parametrize("mode", [GenerationMode.POSITIVE, GenerationMode.NEGATIVE], ids=["as allowed", "as not allowed"])
+@pytest.mark.parametrize(
+    "mode", [GenerationMode.POSITIVE, GenerationMode.NEGATIVE], ids=["as allowed", "as not allowed"]
+)
 def test_no_request_breaks_the_server(server: Server, mode: GenerationMode) -> None:
     client = sign_in(server.url, "tomas")
     cookies = "; ".join(f"{name}={value}" for name, value in client.cookies.items())
@@ -23,7 +25,12 @@ def test_no_request_breaks_the_server(server: Server, mode: GenerationMode) -> N
         cases: st.SearchStrategy[Case] = result.ok().as_strategy(generation_mode=mode)
 
         @settings(
-            max_examples=5, deadline=None, database=None, derandomize=True, phases=[Phase.generate], suppress_health_check=list(HealthCheck)
+            max_examples=5,
+            deadline=None,
+            database=None,
+            derandomize=True,
+            phases=[Phase.generate],
+            suppress_health_check=list(HealthCheck),
         )
         @given(case=cases)
         def asked(case: Case) -> None:

@@ -35,9 +35,22 @@ def test_every_modality_has_its_page(server: Server, name: str) -> None:
     page = sign_in(server.url, "marit").get(f"/bench/modality/{name}").text
     words = about()[name]
     assert words.title in page
-    has_machine = name in ("microcurrent", "led", "rf_bulk", "ultrasound", "iontophoresis", "galvanic_softening", "pulsed_light",
-                           "muscle_stimulation", "diamond", "rf_fractional",
-                           "wet_abrasion", "micro_needling", "cold", "oxygen_airbrush")  # fmt: skip
+    has_machine = name in (
+        "microcurrent",
+        "led",
+        "rf_bulk",
+        "ultrasound",
+        "iontophoresis",
+        "galvanic_softening",
+        "pulsed_light",
+        "muscle_stimulation",
+        "diamond",
+        "rf_fractional",
+        "wet_abrasion",
+        "micro_needling",
+        "cold",
+        "oxygen_airbrush",
+    )
     if words.licence == "physician":
         assert "never planned here" in page
     elif has_machine or name in ("peel", "numbing", "oxygen_mask", "enzyme", "touch", "cleanse", "finish", "mask"):
@@ -47,17 +60,27 @@ def test_every_modality_has_its_page(server: Server, name: str) -> None:
 
 def test_what_is_wrong_stands_beside_its_field(tomas: httpx.Client) -> None:
     answer = tomas.post(
-        "/bench/fluence", data={"irradiance_mw_cm2": "forty", "minutes": "50", "duty_percent": "100", "colour": "red"}, headers=HTMX
+        "/bench/fluence",
+        data={"irradiance_mw_cm2": "forty", "minutes": "50", "duty_percent": "100", "colour": "red"},
+        headers=HTMX,
     )
     assert re.search(r'id="slip-irradiance_mw_cm2"[^>]*>“forty” is not a number', answer.text)
     comma = tomas.post(
         "/bench/fluence",
-        data={"irradiance_mw_cm2": "80,5", "minutes": "25", "duty_percent": "100", "colour": "red", "wavelength_nm": "633"},
+        data={
+            "irradiance_mw_cm2": "80,5",
+            "minutes": "25",
+            "duty_percent": "100",
+            "colour": "red",
+            "wavelength_nm": "633",
+        },
         headers=HTMX,
     )
     assert "120.8" in comma.text and re.search(r'id="slip-minutes"[^>]*>[^<]*is above 96', comma.text)
     points = tomas.post(
-        "/bench/distance", data={"distance_cm": "12", "points": "5 96\n10", "angle_deg": "0", "radius_cm": "15"}, headers=HTMX
+        "/bench/distance",
+        data={"distance_cm": "12", "points": "5 96\n10", "angle_deg": "0", "radius_cm": "15"},
+        headers=HTMX,
     )
     assert re.search(r'id="slip-points"[^>]*>“10” is not a pair', points.text)
     told = tomas.post("/api/bench/heat", json={"readings": [[60, 38], [30, 36]]})
@@ -90,7 +113,9 @@ def test_a_result_goes_into_the_plan_that_is_open(server: Server, tomas: httpx.C
     tomas.post(f"/visits/{visit}/ask", data=answers, headers=HTMX)
     tomas.post(f"/visits/{visit}/plan/clear")
     assert (
-        tomas.post("/bench/density/use", data={"visit": visit, "current_ua": "120", "contact_cm2": "1.3", "minutes": "10"}).status_code
+        tomas.post(
+            "/bench/density/use", data={"visit": visit, "current_ua": "120", "contact_cm2": "1.3", "minutes": "10"}
+        ).status_code
         == 409
     )
     for modality in ("microcurrent", "led"):
@@ -104,13 +129,23 @@ def test_a_result_goes_into_the_plan_that_is_open(server: Server, tomas: httpx.C
     assert tomas.post("/bench/density/use", data={**sent, "current_ua": "1200"}).status_code == 409
     assert re.search(rf'name="{lift}.current" value="120"', tomas.get(f"/visits/{visit}/plan?step={lift}").text)
     assert tomas.post("/bench/density/use", data={**sent, "visit": ""}).status_code == 404, "no plan is open"
-    led = {"visit": visit, "settings.minutes": "7", "settings.distance_cm": "15", "settings.cover": "bare skin", "settings.colour": "blue",
-           "settings.duty_percent": "100", "settings.then": "nothing", "settings.then_minutes": "10"}  # fmt: skip
+    led = {
+        "visit": visit,
+        "settings.minutes": "7",
+        "settings.distance_cm": "15",
+        "settings.cover": "bare skin",
+        "settings.colour": "blue",
+        "settings.duty_percent": "100",
+        "settings.then": "nothing",
+        "settings.then_minutes": "10",
+    }
     tomas.post("/bench/modality/led/use", data=led)
     light = step_ids(tomas, visit)[-1]
     plan = tomas.get(f"/visits/{visit}/plan?step={light}").text
     assert '<option value="blue" selected>' in plan
-    assert re.search(rf'name="{light}.minutes" value="7(\.0)?"', plan) and re.search(rf'name="{light}.distance_cm" value="15"', plan)
+    assert re.search(rf'name="{light}.minutes" value="7(\.0)?"', plan) and re.search(
+        rf'name="{light}.distance_cm" value="15"', plan
+    )
 
 
 def test_who_may_use_the_bench(server: Server) -> None:

@@ -1,4 +1,6 @@
-"""Pages around the chair, over HTTP: who may drive an instrument, read a task, set the number; what bad input is answered."""
+"""Pages around the chair, over HTTP: who may drive an instrument, read a task, set the number; what bad input is
+answered.
+"""
 
 import re
 from uuid import uuid4
@@ -21,7 +23,9 @@ def test_instruments_are_driven_by_hands_and_say_what_is_wrong(server: Server, a
     too_much = adaeze.post(f"/instruments/{lamp[1]}/set", data={"value": "99"})
     assert "is set from 8 to 32 J/cm²: not 99" in too_much.text
     assert "A number, please." in adaeze.post(f"/instruments/{lamp[1]}/set", data={"value": "some"}).text
-    assert "Set to 12.5 J/cm²." in adaeze.post(f"/instruments/{lamp[1]}/set", data={"value": "12,5"}).text, "a comma is a point"
+    assert "Set to 12.5 J/cm²." in adaeze.post(f"/instruments/{lamp[1]}/set", data={"value": "12,5"}).text, (
+        "a comma is a point"
+    )
     adaeze.post(f"/instruments/{lamp[1]}/fault", data={"value": "overheated"})
     assert "reports: overheated" in adaeze.post(f"/instruments/{lamp[1]}/fire").text
     adaeze.post(f"/instruments/{lamp[1]}/mend")
@@ -29,7 +33,9 @@ def test_instruments_are_driven_by_hands_and_say_what_is_wrong(server: Server, a
     assert adaeze.post("/instruments/thermometer/fire").status_code == 404
     joost = sign_in(server.url, "joost")
     assert joost.get("/instruments").status_code == joost.post(f"/instruments/{lamp[1]}/fire").status_code == 403
-    assert httpx.post(f"{server.url}/instruments/{lamp[1]}/fire", cookies=dict(adaeze.cookies)).status_code == 403, "no token, no pulse"
+    assert httpx.post(f"{server.url}/instruments/{lamp[1]}/fire", cookies=dict(adaeze.cookies)).status_code == 403, (
+        "no token, no pulse"
+    )
 
 
 def test_the_emergency_cards_are_everybodys_and_the_number_the_owners(server: Server, adaeze: httpx.Client) -> None:
@@ -56,7 +62,9 @@ def test_an_incident_becomes_a_task_of_those_who_read_notes(server: Server, adae
     assert sign_in(server.url, "joost").get(f"/tasks/{task}").status_code == 403
     assert adaeze.get(f"/tasks/{uuid4()}").status_code == 404
     half = adaeze.post(f"/tasks/{task}", data={"note": "well again"})
-    assert half.status_code == 422 and "Was a doctor asked" in half.text and "well again</textarea>" in half.text, "nothing typed is lost"
+    assert half.status_code == 422 and "Was a doctor asked" in half.text and "well again</textarea>" in half.text, (
+        "nothing typed is lost"
+    )
     done = adaeze.post(f"/tasks/{task}", data={"note": "well again", "doctor": "no"})
     assert done.status_code == 200 and "well again" in done.text
     assert adaeze.post(f"/tasks/{task}", data={"note": "again", "doctor": "no"}).status_code == 409

@@ -31,7 +31,9 @@ def test_a_day_at_the_ends_of_time_is_told_beside_its_field(marit: httpx.Client,
     assert sheet.status_code == (200 if day == "1999-05-05" else 422)
     form = {"name": "Far Invented", "born": "1980-01-01", "day": day, "time": "10:00", "minutes": "60"}
     refused = marit.post("/visits", data=form)
-    assert refused.status_code == 422 and "Between" in slip(refused.text, "day") and 'value="Far Invented"' in refused.text
+    assert (
+        refused.status_code == 422 and "Between" in slip(refused.text, "day") and 'value="Far Invented"' in refused.text
+    )
     back = marit.post(f"/visits/{visit}/return", data={"day": day, "time": "10:00"})
     assert back.status_code == 422 and "Between" in slip(back.text, "day")
     event = marit.post(f"/visits/{visit}/ask", data={"wish.event": day}, headers=HX | {"x-changed": "wish.event"})
@@ -45,7 +47,14 @@ def test_a_newborn_has_pages_and_no_plan_that_is_not_a_minors(marit: httpx.Clien
     whose = next(one.split('"')[0] for one in options if "Adaeze" in one.split("</option>")[0])
     day = date.today() + timedelta(days=300)
     day += timedelta(days=(8 - day.isoweekday()) % 7)
-    form = {"name": "Newborn Invented", "born": f"{date.today()}", "day": f"{day}", "time": "10:00", "minutes": "60", "therapist": whose}
+    form = {
+        "name": "Newborn Invented",
+        "born": f"{date.today()}",
+        "day": f"{day}",
+        "time": "10:00",
+        "minutes": "60",
+        "therapist": whose,
+    }
     marit.post("/visits", data=form)
     sheet = marit.get(f"/?on={day}").text
     visit = re.findall(r"/visits/([0-9a-f-]{36})", sheet[sheet.index("Newborn Invented") :])[0]
@@ -62,11 +71,21 @@ def test_zones_of_a_settled_plan_are_ticked_and_unticked(marit: httpx.Client) ->
     for agreed_to in (False, True):
         if agreed_to:
             assert "To the plan" not in agreed(marit, visit).text
-        for zones in (["mid cheek", "upper cheek"], ["mid cheek"], ["upper cheek"], ["mid cheek", "forehead"], ["nose"], []):
+        for zones in (
+            ["mid cheek", "upper cheek"],
+            ["mid cheek"],
+            ["upper cheek"],
+            ["mid cheek", "forehead"],
+            ["nose"],
+            [],
+        ):
             for step in step_ids(marit, visit):
                 for headers in (HX, {}):
                     sent = {"step": step} | {f"zone.{zone}": "on" for zone in zones}
-                    assert marit.post(f"/visits/{visit}/plan/zones", data=sent, headers=headers).status_code in (200, 409), (zones, step)
+                    assert marit.post(f"/visits/{visit}/plan/zones", data=sent, headers=headers).status_code in (
+                        200,
+                        409,
+                    ), (zones, step)
 
 
 def test_saving_says_that_it_saved(marit: httpx.Client) -> None:

@@ -24,13 +24,18 @@ def test_the_browser_foresees_what_the_core_decides(name: str, tmp_path: Path) -
     corpus = transitions(name, RUNS, LENGTH)
     path = tmp_path / "corpus.json"
     path.write_text(json.dumps(corpus))
-    done = subprocess.run([node, "tests/js/corpus.mjs", str(path)], cwd=ROOT, capture_output=True, text=True, check=True)
+    done = subprocess.run(
+        [node, "tests/js/corpus.mjs", str(path)], cwd=ROOT, capture_output=True, text=True, check=True
+    )
     found = json.loads(done.stdout)
     assert found["seen"] == RUNS * LENGTH and RUNS * LENGTH * len(ORDERS) > 10_000
     assert set(found["kinds"]) == KINDS - OLD_NAMES.keys(), "every kind of tap"
     assert found["differ"] == [], found["many"]
     deep = Counter(run["status"] for one in corpus for run in [one["steps"][-1]["after"]])
-    strokes = [[sum(act.get("strokes", 0) for act in step[key]["acts"]) for key in ("before", "after")]
-               for one in corpus for step in one["steps"]]  # fmt: skip
+    strokes = [
+        [sum(act.get("strokes", 0) for act in step[key]["acts"]) for key in ("before", "after")]
+        for one in corpus
+        for step in one["steps"]
+    ]
     counted = sum(after > before for before, after in strokes)
     assert len(deep) >= 3 and (counted >= RUNS // 2 or name == "peel"), "the taps lead deep into treatments"

@@ -1,4 +1,5 @@
-"""Hostile requests at every door of the real server, by a fixed seed: nothing answers 5xx, whatever stands in a field, file or header.
+"""Hostile requests at every door of the real server, by a fixed seed: nothing answers 5xx, whatever stands in a field,
+file or header.
 
 `MERAK_FUZZ=30000 ./test tests/web/test_fuzz.py` sends more of them.
 """
@@ -24,17 +25,97 @@ from merak.server import make_app
 MANY = int(os.environ.get("MERAK_FUZZ", "3000"))
 #: What breaks programs: signs, sizes, numbers that are none, days at the ends of time, ways out.
 NASTY = [
-    "", " ", "\x00", "a\x00b", "²", "٣", "-1", "0", "1", "3", "4", "99", "1e309", "NaN", "Infinity", "-inf", "0x10", "9" * 5000, "1" * 400,
-    "1,5", "1.5.5", "0001-01-01", "9999-12-31", "1999-01-01", "2026-02-30", "2999-01-01", "24:00", "00:00", "x" * 20_000,
-    "𝕏🧴\u202e", "é" * 300,
-    "'; DROP TABLE visit; --", "{{ 7 * 7 }}", "<script>", "//evil.example", "/\\evil.example", "https://evil.example/", "http://[::1",
-    "on", "yes", "no", "none", "mid cheek", "microcurrent", "led", "right", "drawn", "paper", "data:image/png;base64,AAAA", "1,1 2,2 nan,3",
-    "s1", "true", "null", "[]", "{}", "%00", "%", "..", "../../etc/passwd", "\r\nx: y", "12:30", "2026-12-01",
-]  # fmt: skip
+    "",
+    " ",
+    "\x00",
+    "a\x00b",
+    "²",
+    "٣",
+    "-1",
+    "0",
+    "1",
+    "3",
+    "4",
+    "99",
+    "1e309",
+    "NaN",
+    "Infinity",
+    "-inf",
+    "0x10",
+    "9" * 5000,
+    "1" * 400,
+    "1,5",
+    "1.5.5",
+    "0001-01-01",
+    "9999-12-31",
+    "1999-01-01",
+    "2026-02-30",
+    "2999-01-01",
+    "24:00",
+    "00:00",
+    "x" * 20_000,
+    "𝕏🧴\u202e",
+    "é" * 300,
+    "'; DROP TABLE visit; --",
+    "{{ 7 * 7 }}",
+    "<script>",
+    "//evil.example",
+    "/\\evil.example",
+    "https://evil.example/",
+    "http://[::1",
+    "on",
+    "yes",
+    "no",
+    "none",
+    "mid cheek",
+    "microcurrent",
+    "led",
+    "right",
+    "drawn",
+    "paper",
+    "data:image/png;base64,AAAA",
+    "1,1 2,2 nan,3",
+    "s1",
+    "true",
+    "null",
+    "[]",
+    "{}",
+    "%00",
+    "%",
+    "..",
+    "../../etc/passwd",
+    "\r\nx: y",
+    "12:30",
+    "2026-12-01",
+]
 ODD: list[Any] = [
-    None, True, -1, 0, 1, 1.5, 1e308, -1e308, 10**30, "", "x" * 5000, "²", [], {}, [[]], {"a": {}}, "0001-01-01T00:00:00Z",
-    "9999-12-31T23:59:59Z", "not-a-uuid", "\u0001", "face", "microcurrent", "led", "spot", "count", "right chin",
-]  # fmt: skip
+    None,
+    True,
+    -1,
+    0,
+    1,
+    1.5,
+    1e308,
+    -1e308,
+    10**30,
+    "",
+    "x" * 5000,
+    "²",
+    [],
+    {},
+    [[]],
+    {"a": {}},
+    "0001-01-01T00:00:00Z",
+    "9999-12-31T23:59:59Z",
+    "not-a-uuid",
+    "\u0001",
+    "face",
+    "microcurrent",
+    "led",
+    "spot",
+    "count",
+    "right chin",
+]
 #: Left out: signing out ends the run, and sign-ins are limited by count.
 SKIPPED = {"/sign-out", "/sign-in", "/api/visits/{visit_id}/run/live"}
 
@@ -84,7 +165,9 @@ def forms_in(text: str) -> list[tuple[str, Filled]]:
 
 
 def known_words(client: httpx.Client) -> tuple[dict[str, list[str]], list[str], dict[str, list[tuple[str, Filled]]]]:
-    """Ids by kind, names of fields, and by what an address looks like the forms that go there, as the pages themselves show them."""
+    """Ids by kind, names of fields, and by what an address looks like the forms that go there, as the pages themselves
+    show them.
+    """
     ids: dict[str, list[str]] = {}
     fields = {"name", "csrf", "day", "time", "minutes"}
     day = client.get("/").text
@@ -111,7 +194,22 @@ def value(dice: random.Random, ids: dict[str, list[str]]) -> str:
 
 def odd(dice: random.Random, depth: int = 0) -> Any:
     if depth < 3 and dice.random() < 0.3:
-        keys = ("taps", "id", "kind", "at", "value", "words", "data", "zone", "settings", "steps", "answers", "modality", "points", "born")
+        keys = (
+            "taps",
+            "id",
+            "kind",
+            "at",
+            "value",
+            "words",
+            "data",
+            "zone",
+            "settings",
+            "steps",
+            "answers",
+            "modality",
+            "points",
+            "born",
+        )
         return {dice.choice(keys): odd(dice, depth + 1) for _ in range(dice.randint(0, 5))}
     if depth < 3 and dice.random() < 0.2:
         return [odd(dice, depth + 1) for _ in range(dice.randint(0, 4))]
@@ -119,7 +217,9 @@ def odd(dice: random.Random, depth: int = 0) -> Any:
 
 
 def from_schema(dice: random.Random, schema: dict[str, Any], defs: dict[str, Any], depth: int = 0) -> Any:
-    """Something of a schema's shape, now and then with something else in it: deep enough to be let through the first gate."""
+    """Something of a schema's shape, now and then with something else in it: deep enough to be let through the first
+    gate.
+    """
     if dice.random() < 0.12 or depth > 6:
         return odd(dice)
     if "$ref" in schema:
@@ -148,7 +248,11 @@ def from_schema(dice: random.Random, schema: dict[str, Any], defs: dict[str, Any
         case "boolean":
             return dice.random() < 0.5
         case "string":
-            of = {"uuid": "01a221f2-5441-7203-8325-525bf54179bb", "date": "2026-11-28", "date-time": "2026-11-28T10:00:00Z"}
+            of = {
+                "uuid": "01a221f2-5441-7203-8325-525bf54179bb",
+                "date": "2026-11-28",
+                "date-time": "2026-11-28T10:00:00Z",
+            }
             return of.get(schema.get("format", ""), dice.choice(["", "face", "mid cheek", "x" * 400, "²", "a"]))
     return odd(dice)
 
@@ -164,15 +268,37 @@ def test_limits_hold_before_anything_is_read(studio: tuple[Server, httpx.Client,
     for address in ("/api/plans/preview", "/api/screening/preview"):
         large = nobody.post(address, content=b'{"a":' + b"[" * 200_000, headers={"content-type": "application/json"})
         assert large.status_code == 401, "who asks comes before what is asked"
-    assert client.post("/api/plans/preview", content=b"[" * 2_000_000, headers={"content-type": "application/json"}).status_code == 413
-    assert client.post("/api/plans/preview", content=b"[" * 900_000, headers={"content-type": "application/json"}).status_code == 422
-    with suppress(httpx.WriteError):  # the line was closed while it was still being sent
-        assert client.post("/api/plans/preview", content=chunks(), headers={"content-type": "application/json"}).status_code == 413
     assert (
-        nobody.post("/sign-in", content=b"a=1&" * 1_250_000, headers={"content-type": "application/x-www-form-urlencoded"}).status_code
+        client.post(
+            "/api/plans/preview", content=b"[" * 2_000_000, headers={"content-type": "application/json"}
+        ).status_code
         == 413
     )
-    assert client.post("/visits", content=b"a=1&" * 3_000, headers={"content-type": "application/x-www-form-urlencoded"}).status_code == 422
+    assert (
+        client.post(
+            "/api/plans/preview", content=b"[" * 900_000, headers={"content-type": "application/json"}
+        ).status_code
+        == 422
+    )
+    with suppress(httpx.WriteError):  # the line was closed while it was still being sent
+        assert (
+            client.post(
+                "/api/plans/preview", content=chunks(), headers={"content-type": "application/json"}
+            ).status_code
+            == 413
+        )
+    assert (
+        nobody.post(
+            "/sign-in", content=b"a=1&" * 1_250_000, headers={"content-type": "application/x-www-form-urlencoded"}
+        ).status_code
+        == 413
+    )
+    assert (
+        client.post(
+            "/visits", content=b"a=1&" * 3_000, headers={"content-type": "application/x-www-form-urlencoded"}
+        ).status_code
+        == 422
+    )
     joost = sign_in(running.url, "joost")
     refused = joost.post("/visits/x/photos", files={"file": ("f.jpg", b"\xff" * 5_000_000)})
     assert refused.status_code == 403, "who keeps no files sends none"
@@ -224,29 +350,51 @@ def test_no_request_answers_5xx(studio: tuple[Server, httpx.Client, str], record
         more: dict[str, Any] = {}
         if method == "GET":
             more["params"] = {
-                dice.choice([*fields[:40], "on", "skip", "kind", "step", "q", "view", "one", "other", "plate", "propose", "look"]): value(
-                    dice, ids
-                )
+                dice.choice(
+                    [
+                        *fields[:40],
+                        "on",
+                        "skip",
+                        "kind",
+                        "step",
+                        "q",
+                        "view",
+                        "one",
+                        "other",
+                        "plate",
+                        "propose",
+                        "look",
+                    ]
+                ): value(dice, ids)
                 for _ in range(dice.randint(0, 3))
             }
         elif template.startswith("/api/"):
             asked = api["paths"].get(template, {}).get(method.lower(), {}).get("requestBody", {}).get("content", {})
             schema = asked.get("application/json", {}).get("schema", {})
             body = from_schema(dice, schema, defs) if schema and dice.random() < 0.8 else odd(dice)
-            text = json.dumps(body).replace('"x"', dice.choice(['"x"', "NaN", '"\\u0000"', '"\\ud800"', "1e400", "1" * 5000, "[" * 90]))
+            text = json.dumps(body).replace(
+                '"x"', dice.choice(['"x"', "NaN", '"\\u0000"', '"\\ud800"', "1e400", "1" * 5000, "[" * 90])
+            )
             more = {"content": text.encode(), "headers": {"content-type": "application/json"}}
         else:
             own = [one for one in fields if dice.random() < 0.08] + [dice.choice(fields) for _ in range(4)]
             more["data"] = {key: value(dice, ids) for key in own if key != "csrf"}
-            if dice.random() < 0.7 and template != "/theme":  # a form as it stands on its page, with one or two fields spoilt
+            if (
+                dice.random() < 0.7 and template != "/theme"
+            ):  # a form as it stands on its page, with one or two fields spoilt
                 path, filled = dice.choice(forms[dice.choice(sorted(set(forms) - SKIPPED))])
                 spoilt = dice.sample(sorted(filled), min(len(filled), dice.randint(1, 2)))
-                more["data"] = {key: said for key, said in filled.items() if key != "csrf"} | {key: value(dice, ids) for key in spoilt}
+                more["data"] = {key: said for key, said in filled.items() if key != "csrf"} | {
+                    key: value(dice, ids) for key in spoilt
+                }
             if dice.random() < 0.1:
                 content = dice.choice([b"", b"\xff\xd8\xff", b"%PDF-1.4", b"GIF89a", dice.randbytes(40)])
                 more["files"] = {"file": (dice.choice(NASTY)[:200] or "f", content)}
             if dice.random() < 0.5:
-                more["headers"] = {"hx-request": "true", "x-changed": dice.choice(["s1.level", "²", "x" * 900, "wish.event"]).encode()}
+                more["headers"] = {
+                    "hx-request": "true",
+                    "x-changed": dice.choice(["s1.level", "²", "x" * 900, "wish.event"]).encode(),
+                }
         if dice.random() < 0.05:
             odd_headers = {
                 "referer": "http://[::1",

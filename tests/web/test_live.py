@@ -1,4 +1,6 @@
-"""The live line: the state at once and after every tap from whichever device; what the API says is what its model says."""
+"""The live line: the state at once and after every tap from whichever device; what the API says is
+what its model says.
+"""
 
 import json
 from collections.abc import Iterator
@@ -49,8 +51,15 @@ def test_only_who_may_and_only_what_is_there(server: Server, adaeze: httpx.Clien
         assert joost.get(f"/api/visits/{visit}/{path}").status_code == 403
     assert httpx.get(f"{server.url}/api/visits/{visit}/run/live").status_code == 401
     lin = sign_in(server.url, "lin")
-    assert lin.post(f"/api/visits/{visit}/run", json={"taps": [tap("unlock", words="it will be fine")]}).status_code == 403
-    for wrong in (tap("photo"), tap("dance"), tap("start", data={"licences": "all"}), {**tap("count"), "value": "much"}):
+    assert (
+        lin.post(f"/api/visits/{visit}/run", json={"taps": [tap("unlock", words="it will be fine")]}).status_code == 403
+    )
+    for wrong in (
+        tap("photo"),
+        tap("dance"),
+        tap("start", data={"licences": "all"}),
+        {**tap("count"), "value": "much"},
+    ):
         assert lin.post(f"/api/visits/{visit}/run", json={"taps": [wrong]}).status_code == 422
     assert lin.post(f"/api/visits/{visit}/run/machine").status_code == 409, "this step has no machine"
     assert adaeze.post(f"/api/visits/{visit}/run/photo", files={"file": ("p.jpg", b"no picture")}).status_code == 422

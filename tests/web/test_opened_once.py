@@ -53,11 +53,20 @@ def client(opened: list[Any]) -> Iterator[TestClient]:
 
 def test_every_request_of_a_visit_opens_it_once(client: TestClient) -> None:
     day = date.today() + timedelta(days=next(DAYS))
-    whose = next(one.split('"')[0] for one in client.get("/").text.split('<option value="')[1:] if "Adaeze" in one.split("<")[0])
-    form = {"name": "Once Opened", "born": "1984-05-06", "day": f"{day}", "time": "13:00", "minutes": "120", "therapist": whose}
+    whose = next(
+        one.split('"')[0] for one in client.get("/").text.split('<option value="')[1:] if "Adaeze" in one.split("<")[0]
+    )
+    form = {
+        "name": "Once Opened",
+        "born": "1984-05-06",
+        "day": f"{day}",
+        "time": "13:00",
+        "minutes": "120",
+        "therapist": whose,
+    }
     client.post("/visits", data=form | {"whose": "new"})
     sheet = client.get(f"/?on={day}").text
-    at = f"/visits/{re.findall(r'/visits/([0-9a-f-]{36})', sheet[sheet.index('Once Opened'):])[0]}"
+    at = f"/visits/{re.findall(r'/visits/([0-9a-f-]{36})', sheet[sheet.index('Once Opened') :])[0]}"
 
     def post(path: str, hx: bool = True, **data: str) -> str:
         return client.post(f"{at}/{path}", data=data, headers=HX if hx else {}).text

@@ -36,7 +36,9 @@ def test_who_may_look_mark_and_narrow(server: Server) -> None:
 def test_the_plate_as_json(server: Server) -> None:
     client = sign_in(server.url, "tomas")
     visit = visit_of(client, "Noor Castellane")
-    told = client.get(f"/api/visits/{visit}/plate", params={"work": "rf_fractional", "across_mm": "12", "overlap": "99"}).json()
+    told = client.get(
+        f"/api/visits/{visit}/plate", params={"work": "rf_fractional", "across_mm": "12", "overlap": "99"}
+    ).json()
     assert told["slips"] == {"overlap": "60 % at most: beyond that the tip hardly moves on."}
     footprints = [at for section in told["sections"] for at in section["footprints"]]
     assert len(footprints) == told["numbers"]["grid.count"]["value"]
@@ -49,7 +51,9 @@ def test_the_plate_as_json(server: Server) -> None:
     assert kept.status_code == 201
     (stands,) = client.get(f"/api/visits/{visit}/plate").json()["marks"]
     assert stands["id"] == kept.json()["mark"] and stands["points"] == [pytest.approx(at, abs=0.02) for at in SQUARE]
-    crossed = client.post(f"/api/visits/{visit}/marks", json=mark | {"points": [SQUARE[0], SQUARE[2], SQUARE[1], SQUARE[3]]})
+    crossed = client.post(
+        f"/api/visits/{visit}/marks", json=mark | {"points": [SQUARE[0], SQUARE[2], SQUARE[1], SQUARE[3]]}
+    )
     assert crossed.status_code == 422 and "crosses itself" in crossed.json()["error"]["fields"]["points"]
     assert client.post(f"/api/visits/{visit}/marks", json=mark | {"points": "here"}).json()["error"]["status"] == 422
     assert client.delete(f"/api/visits/{visit}/marks/{uuid4()}").json()["error"]["status"] == 404
@@ -70,4 +74,9 @@ def test_the_plate_on_paper(server: Server) -> None:
     assert "var(" not in svg.text and "<script" not in svg.text, "it stands alone"
     sheet = PdfReader(BytesIO(client.get(f"/visits/{visit}/plate.pdf", params=query).content))
     words = " ".join(page.extract_text() for page in sheet.pages)
-    assert "pulsed light" in words and "left uncovered" in words and "right cheek" in words and "Nothing here is a diagnosis" in words
+    assert (
+        "pulsed light" in words
+        and "left uncovered" in words
+        and "right cheek" in words
+        and "Nothing here is a diagnosis" in words
+    )

@@ -12,13 +12,21 @@ WHO = {"born": "1980-05-01", "returning": True, "answers": NOTHING}
 
 def kept(demo: str) -> object:
     with psycopg.connect(demo) as db:
-        return db.execute("SELECT (SELECT count(*) FROM record), (SELECT count(*) FROM audit WHERE action <> 'read')").fetchone()
+        return db.execute(
+            "SELECT (SELECT count(*) FROM record), (SELECT count(*) FROM audit WHERE action <> 'read')"
+        ).fetchone()
 
 
 def test_previews_compute_and_keep_nothing(server: Server, demo: str) -> None:
     client, before = sign_in(server.url, "adaeze"), kept(demo)
-    board = client.post("/api/screening/preview", json=WHO | {"answers": NOTHING | {"implants": {"option": "implanted"}}}).json()["board"]
-    assert board["microcurrent"]["verdict"] == "never" and board["led"]["verdict"] == "go" and board["microcurrent"]["reasons"][0]["rule"]
+    board = client.post(
+        "/api/screening/preview", json=WHO | {"answers": NOTHING | {"implants": {"option": "implanted"}}}
+    ).json()["board"]
+    assert (
+        board["microcurrent"]["verdict"] == "never"
+        and board["led"]["verdict"] == "go"
+        and board["microcurrent"]["reasons"][0]["rule"]
+    )
     step = {"id": "a", "modality": "microcurrent", "settings": {"level": 2}}
     findings = {"phototype": 2, "grades": {"laxity": {"left jawline": 2}}}
     found = client.post("/api/plans/preview", json=WHO | {"findings": findings, "plan": {"steps": [step]}}).json()
@@ -37,7 +45,9 @@ def test_no_ceiling_is_passed_through_the_api(server: Server, change: dict[str, 
     computed = client.post("/api/plans/preview", json=body).json()["computed"]
     assert computed["startable"] == (not rule)
     assert not rule or computed["refused"]["a.level"]["rule"] == rule
-    smuggled = body | {"overrides": [{"rule": rule, "modality": "microcurrent", "words": "", "reason": "because", "by": "me"}]}
+    smuggled = body | {
+        "overrides": [{"rule": rule, "modality": "microcurrent", "words": "", "reason": "because", "by": "me"}]
+    }
     assert client.post("/api/plans/preview", json=smuggled).json()["computed"]["startable"] == (not rule), (
         "no word of a senior is taken here"
     )
@@ -51,4 +61,7 @@ def test_bad_previews_are_told_by_field(server: Server) -> None:
     assert twice.status_code == 422
     tape = client.post("/api/plans/preview", json=WHO | {"findings": {"ear_to_ear_mm": 1300}})
     assert tape.status_code == 422 and "1300" in str(tape.json()["error"]["fields"])
-    assert client.post("/api/screening/preview", json=WHO | {"answers": {"heart": {"option": "perhaps"}}}).status_code == 422
+    assert (
+        client.post("/api/screening/preview", json=WHO | {"answers": {"heart": {"option": "perhaps"}}}).status_code
+        == 422
+    )

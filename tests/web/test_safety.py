@@ -24,7 +24,9 @@ def test_wrong_passwords_are_told_alike_and_slowed_down(server: Server) -> None:
         client.get("/sign-in")
 
         def attempt(login: str, password: str) -> httpx.Response:
-            return client.post("/sign-in", data={"csrf": client.cookies["visitor"], "login": login, "password": password})
+            return client.post(
+                "/sign-in", data={"csrf": client.cookies["visitor"], "login": login, "password": password}
+            )
 
         nobody, wrong = attempt("nobody", "x"), attempt("lin", "x")
         assert nobody.status_code == wrong.status_code == 422
@@ -43,7 +45,8 @@ def test_cookies_and_headers(server: Server) -> None:
         assert page.headers["x-content-type-options"] == "nosniff" and page.headers["cache-control"] == "no-store"
         assert "<script>" not in page.text and "style=" not in page.text
         through = client.post(
-            "/sign-in", data={"csrf": client.cookies["visitor"], "login": "lin", "password": PASSWORD, "next": "//elsewhere"}
+            "/sign-in",
+            data={"csrf": client.cookies["visitor"], "login": "lin", "password": PASSWORD, "next": "//elsewhere"},
         )
         assert through.headers["location"] == "/", "no way out to another site"
         assert re.search(r"merak=[^;]+;.*httponly;.*samesite=lax", through.headers["set-cookie"], re.I)
@@ -67,8 +70,21 @@ def test_the_front_desk_sees_no_clinical_notes(server: Server) -> None:
         assert ctx.get(f"/visits/{visit}/{path}").status_code == 403, path
     assert ctx.get(f"/api/visits/{visit}/run").status_code == 403
     assert ctx.get(f"/visits/{visit}/return").status_code == 200
-    for path in ("ask", "look", "look/tap", "plan/take", "plan/add", "consent", "allow", "letters", "treat/begin", "close"):
-        assert ctx.post(f"/visits/{visit}/{path}", data={"kind": "laxity", "zone": "left chin"}).status_code == 403, path
+    for path in (
+        "ask",
+        "look",
+        "look/tap",
+        "plan/take",
+        "plan/add",
+        "consent",
+        "allow",
+        "letters",
+        "treat/begin",
+        "close",
+    ):
+        assert ctx.post(f"/visits/{visit}/{path}", data={"kind": "laxity", "zone": "left chin"}).status_code == 403, (
+            path
+        )
     assert ctx.post("/api/plans/preview", json={"born": "1980-01-01"}).status_code == 403
 
 
@@ -93,7 +109,12 @@ def test_errors_have_pages(server: Server) -> None:
         assert answer.status_code == status, path
         assert "To the day sheet" in answer.text or "hx" in path
     bad = client.post("/visits", data={"name": "New Person", "day": "2026-13-45", "minutes": "x", "therapist": "?"})
-    assert bad.status_code == 422 and "A date, please." in bad.text and "Who treats?" in bad.text and 'value="New Person"' in bad.text
+    assert (
+        bad.status_code == 422
+        and "A date, please." in bad.text
+        and "Who treats?" in bad.text
+        and 'value="New Person"' in bad.text
+    )
     taps = client.post(f"/api/visits/{visit}/run", json={"taps": [{"id": "x", "kind": "dance", "at": "now"}]})
     assert taps.status_code == 422 and set(taps.json()["error"]["fields"]) == {"id", "kind", "at"}
     kofi = visit_of(client, "Kofi Mensah-Lund")
@@ -109,7 +130,10 @@ def test_an_unforeseen_error_is_a_page_and_its_words_stay_out_of_the_log(server:
         by = db.execute("SELECT id FROM person LIMIT 1").fetchone()
         columns = "(id, visit_id, phase, version, body, by)"
         body = '{"skin_type": "Noor secret"}'
-        db.execute(f"INSERT INTO record {columns} VALUES (%s, %s, 'look', 99, %s, %s)", (UUID(int=99), visit, body, by[0] if by else None))
+        db.execute(
+            f"INSERT INTO record {columns} VALUES (%s, %s, 'look', 99, %s, %s)",
+            (UUID(int=99), visit, body, by[0] if by else None),
+        )
         answer = client.get(f"/visits/{visit}/look")
         db.execute("DELETE FROM record WHERE id = %s", (UUID(int=99),))
     assert answer.status_code == 500 and "Something went wrong on our side" in answer.text
@@ -131,7 +155,9 @@ def test_fragments_bring_what_changed_and_where_it_goes(server: Server) -> None:
     client.headers["hx-request"] = "true"
     visit = visit_of(client, "Noor Castellane")
     nothing = {question.id: question.options[0].id for question in questions(False)}
-    board = client.post(f"/visits/{visit}/ask", data=nothing | {"injections": "relaxant"}, headers={"x-changed": "injections"}).text
+    board = client.post(
+        f"/visits/{visit}/ask", data=nothing | {"injections": "relaxant"}, headers={"x-changed": "injections"}
+    ).text
     assert "<html" not in board and 'id="board"' in board and 'id="extra-injections" hx-swap-oob="true"' in board
     assert "Without a date the wait has no end" in board and 'name="injections.on"' in board
     future = client.post(f"/visits/{visit}/ask", data={"injections": "relaxant", "injections.on": "2999-01-01"}).text
@@ -143,9 +169,17 @@ def test_fragments_bring_what_changed_and_where_it_goes(server: Server) -> None:
     form = {"step": lift, f"{lift}.level": "99"}
     refused = client.post(f"/visits/{visit}/plan/set", data=form, headers={"x-changed": f"{lift}.level"}).text
     assert re.search(rf'id="slip-{lift}-level" role="alert" hx-swap-oob="true">[^<]*goes to level 10', refused)
-    assert f'id="f-{lift}-current"' in refused and f'id="f-{lift}-level"' not in refused, "the field under the finger is left alone"
+    assert f'id="f-{lift}-current"' in refused and f'id="f-{lift}-level"' not in refused, (
+        "the field under the finger is left alone"
+    )
     working = client.get(f"/visits/{visit}/plan/working/{lift}.gel").text
-    for words in ("area × film ÷ 10", "zones − margins − no-go areas", "half a millimetre", "House default [H]", "microcurrent.gel_film"):
+    for words in (
+        "area × film ÷ 10",
+        "zones − margins − no-go areas",
+        "half a millimetre",
+        "House default [H]",
+        "microcurrent.gel_film",
+    ):
         assert words in working, words
     shown = re.search(r'name="shown"[^>]*value="(\w+)"', client.get(f"/visits/{visit}/plan").text)
     assert shown

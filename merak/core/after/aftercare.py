@@ -1,7 +1,8 @@
 """The aftercare sheet, joined from all that was really done: every line with its date and time.
 
-Joining is a maximum, topic by topic: the longest time and the highest step of the topic's ladder. So it does not matter in which order
-things were done, nor whether one of them was done twice, and nothing on the sheet is shorter or laxer than any of its parts.
+Joining is a maximum, topic by topic: the longest time and the highest step of the topic's ladder. So it does not matter
+in which order things were done, nor whether one of them was done twice, and nothing on the sheet is shorter or laxer
+than any of its parts.
 """
 
 from collections.abc import Iterable
@@ -20,8 +21,8 @@ Family = Literal["acne-prone", "pigment", "ageing", "sensitive", ""]
 
 
 class Personal(Frozen):
-    """What of a client changes the sheet: the family that the skin belongs to, whether it is shaved or made up, an event that is coming,
-    darker or sensitive skin, its area in cm². What is not known counts as if it were so.
+    """What of a client changes the sheet: the family that the skin belongs to, whether it is shaved or made up, an
+    event that is coming, darker or sensitive skin, its area in cm². What is not known counts as if it were so.
     """
 
     family: Family = ""
@@ -37,7 +38,12 @@ class Personal(Frozen):
         """What holds for this client, as lines of advice ask for it."""
         return frozenset(
             name
-            for name, so in (("shaves", self.shaves), ("make-up", self.make_up), ("event", self.event is not None), (self.family, True))
+            for name, so in (
+                ("shaves", self.shaves),
+                ("make-up", self.make_up),
+                ("event", self.event is not None),
+                (self.family, True),
+            )
             if so
         )
 
@@ -54,7 +60,9 @@ def family_of(findings: Findings) -> Family:
 
 
 class Moments(NamedTuple):
-    """When the visit ended, the next one begins (None: not booked) and a test spot is read (None: there is none), all aware."""
+    """When the visit ended, the next one begins (None: not booked) and a test spot is read (None: there is none), all
+    aware.
+    """
 
     ended: datetime
     next_visit: datetime | None = None
@@ -62,7 +70,9 @@ class Moments(NamedTuple):
 
 
 class SheetLine(Frozen):
-    """One dated line: its topic and the step of its ladder, in words; `rules` are all the lines of advice that ask for it."""
+    """One dated line: its topic and the step of its ladder, in words; `rules` are all the lines of advice that ask for
+    it.
+    """
 
     topic: str
     step: int
@@ -99,13 +109,21 @@ def _dated(advice: Advice, of: Personal, at: Moments) -> SheetLine:
     until = at.ended + timedelta(hours=advice.until_h) if advice.until_h is not None else _open_end(advice, of, at)
     topic = topics()[advice.topic]
     return SheetLine(
-        topic=topic.id, step=advice.step, weight=topic.weight, sign=topic.sign, words=advice.words, start=start, until=until,
+        topic=topic.id,
+        step=advice.step,
+        weight=topic.weight,
+        sign=topic.sign,
+        words=advice.words,
+        start=start,
+        until=until,
         rules=(advice.id,),
-    )  # fmt: skip
+    )
 
 
 def _open_end(advice: Advice, of: Personal, at: Moments) -> datetime:
-    """The end of what has no hours of its own: the reading of a spot, an event, else the next visit, or four weeks when none is booked."""
+    """The end of what has no hours of its own: the reading of a spot, an event, else the next visit, or four weeks when
+    none is booked.
+    """
     if advice.until == "reading" and at.reading:
         return at.reading
     if advice.until == "event" and of.event:
@@ -134,7 +152,9 @@ def _both(a: SheetLine, b: SheetLine) -> SheetLine:
 
 
 def yielding(joined: Iterable[SheetLine]) -> tuple[SheetLine, ...]:
-    """What would contradict a stricter line begins when that ends: no sun protection, no cream on channels that are still open."""
+    """What would contradict a stricter line begins when that ends: no sun protection, no cream on channels that are
+    still open.
+    """
     there = {line.topic: line for line in joined}
     found = []
     for line in there.values():

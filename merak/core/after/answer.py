@@ -11,11 +11,17 @@ from merak.core.knowledge import Remedy, book, number
 from merak.core.working import Frozen
 
 SeenKind = Literal["redness", "swelling", "patches", "marks"]
-SEEN: dict[SeenKind, str] = {"redness": "Redness", "swelling": "Swelling", "patches": "Red or dry patches", "marks": "Marks"}
+SEEN: dict[SeenKind, str] = {
+    "redness": "Redness",
+    "swelling": "Swelling",
+    "patches": "Red or dry patches",
+    "marks": "Marks",
+}
 #: Look → when it is made.
 LOOKS = {"1": "after the treatment", "2": "after the mask, before they go"}
 MOST = 4
-#: What a mark that was seen is; after some the course stops (rule titration.stop). Those that clients tell of are called as they are there.
+#: What a mark that was seen is; after some the course stops (rule titration.stop). Those that clients tell of are
+#: called as they are there.
 SEEN_MARKS = {"bruise": "a bruise", "blister": TOLD["blister"], "colour": TOLD["colour"], "other": "another mark"}
 STOPPING_MARKS = frozenset({"blister", "colour"})
 
@@ -88,7 +94,8 @@ def fitting(answer: SkinAnswer, never: Iterable[str]) -> tuple[Remedy, ...]:
     return tuple(
         one
         for one in book().remedy
-        if not against & set(one.not_after) and any(answer.worst(kind) >= one.least for kind in SEEN if kind in one.seen)
+        if not against & set(one.not_after)
+        and any(answer.worst(kind) >= one.least for kind in SEEN if kind in one.seen)
     )
 
 
@@ -96,6 +103,10 @@ def where(answer: SkinAnswer, remedy: Remedy) -> tuple[str, ...]:
     """The zones that a remedy is for, as they stand in the last look."""
     last = answer.looks[max(answer.looks)] if answer.looks else None
     zones = (
-        zone for kind in SEEN if last and kind in remedy.seen for zone, grade in last.zones.get(kind, {}).items() if grade >= remedy.least
+        zone
+        for kind in SEEN
+        if last and kind in remedy.seen
+        for zone, grade in last.zones.get(kind, {}).items()
+        if grade >= remedy.least
     )
     return tuple(dict.fromkeys(zones))

@@ -23,7 +23,9 @@ class DateProposal(Frozen):
 
 
 def gap(session_no: int, sessions: int) -> tuple[int, int, Quantity]:
-    """(least, most) days to the next microcurrent session, and the working: the course's gap, or monthly after its end."""
+    """(least, most) days to the next microcurrent session, and the working: the course's gap, or
+    monthly after its end.
+    """
     if session_no >= sessions:
         keep = quantity("course.microcurrent.keep", "to keep the course")
         return int(keep.value or 0), int(keep.value or 0) + 7, keep
@@ -32,12 +34,20 @@ def gap(session_no: int, sessions: int) -> tuple[int, int, Quantity]:
 
 
 def propose(
-    last: datetime, session_no: int, sessions: int, minutes: int, opening: Opening, busy: Iterable[Gap], zone: str, wait: int = 0
+    last: datetime,
+    session_no: int,
+    sessions: int,
+    minutes: int,
+    opening: Opening,
+    busy: Iterable[Gap],
+    zone: str,
+    wait: int = 0,
 ) -> DateProposal | None:
     """The first free slot on the course's earliest open day, as near to the same clock time as can be.
 
-    `last` is aware; `busy` holds booked spans (aware) of this therapist. Looks three weeks past the latest day before giving up
-    (None), so that a full diary shifts the visit rather than losing it. `wait` is how many days an incident asks for at least.
+    `last` is aware; `busy` holds booked spans (aware) of this therapist. Looks three weeks past the latest day before
+    giving up (None), so that a full diary shifts the visit rather than losing it. `wait` is how many days an incident
+    asks for at least.
     """
     least, most, worked = gap(session_no, sessions)
     if wait > least:
@@ -48,20 +58,29 @@ def propose(
     for ahead in range(least, most + 22):
         slot = _slot(local.date() + timedelta(days=ahead), local.time(), minutes, opening, taken, ZoneInfo(zone))
         if slot:
-            within = "; there was an incident, it is looked at first." if wait >= least else ", within the course's gap."
-            why = f"{ahead} days after this visit" + (within if ahead <= most else f"; nothing free by {latest:%-d %b}.")
+            within = (
+                "; there was an incident, it is looked at first." if wait >= least else ", within the course's gap."
+            )
+            why = f"{ahead} days after this visit" + (
+                within if ahead <= most else f"; nothing free by {latest:%-d %b}."
+            )
             return DateProposal(at=slot, earliest=earliest, latest=latest, why=why, gap=worked)
     return None
 
 
 def free(start: datetime, minutes: int, opening: Opening, busy: Iterable[Gap]) -> str:
-    """ "" when the studio is open and nobody is booked at `start` (aware, studio's time); else what stands against it."""
+    """ "" when the studio is open and nobody is booked at `start` (aware, studio's time); else what
+    stands against it.
+    """
     end = start + timedelta(minutes=minutes)
     hours = opening.get(start.weekday())
     if hours is None:
         return f"The studio is closed on {start:%A}."
     if start.time() < hours[0] or end.date() != start.date() or end.time() > hours[1]:
-        return f"The studio is open from {hours[0]:%H:%M} to {hours[1]:%H:%M} on {start:%A}, and the visit takes {minutes} minutes."
+        return (
+            f"The studio is open from {hours[0]:%H:%M} to {hours[1]:%H:%M} on {start:%A}, and the visit takes {minutes}"
+            " minutes."
+        )
     if any(start < until and begun < end for begun, until in busy):
         return "Another visit is booked then."
     return ""
@@ -71,7 +90,11 @@ def _slot(day: date, wish: time, minutes: int, opening: Opening, busy: list[Gap]
     hours = opening.get(day.weekday())
     if hours is None:
         return None
-    starts = (datetime.combine(day, time(h, m), zone) for h in range(hours[0].hour, hours[1].hour + 1) for m in (0, 15, 30, 45))
+    starts = (
+        datetime.combine(day, time(h, m), zone)
+        for h in range(hours[0].hour, hours[1].hour + 1)
+        for m in (0, 15, 30, 45)
+    )
     fitting = [start for start in starts if not free(start, minutes, opening, busy)]
     wanted = datetime.combine(day, wish.replace(tzinfo=None), zone)
     return min(fitting, key=lambda start: (abs((start - wanted).total_seconds()), start), default=None)

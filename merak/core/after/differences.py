@@ -21,7 +21,9 @@ WHY = {
 
 
 class Difference(Frozen):
-    """One step that was done otherwise: its number in the plan, its title, how it differs; `because` where the events say why."""
+    """One step that was done otherwise: its number in the plan, its title, how it differs; `because` where the events
+    say why.
+    """
 
     act: int
     title: str
@@ -30,12 +32,16 @@ class Difference(Frozen):
 
 
 def differences(order: Order, facts: Sequence[ActFacts], stopped: str = "") -> tuple[Difference, ...]:
-    """The steps that differ; cleansing and other housekeeping only where they were left out. `stopped` is why the treatment was stopped."""
+    """The steps that differ; cleansing and other housekeeping only where they were left out. `stopped` is why the
+    treatment was stopped.
+    """
     found = []
     for n, (act, fact) in enumerate(zip(order.acts, facts, strict=True)):
         words = _differs(act, fact, order.limits)
         if words:
-            because = f"stopped: {stopped}" if stopped and (not fact.reached or words[0].startswith(("only", "in"))) else ""
+            because = (
+                f"stopped: {stopped}" if stopped and (not fact.reached or words[0].startswith(("only", "in"))) else ""
+            )
             because = because or (f"left: {fact.left}" if fact.left else "")
             found.append(Difference(act=n, title=fact.title, words="; ".join(words), because=because))
     return tuple(found)

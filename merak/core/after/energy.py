@@ -1,4 +1,6 @@
-"""How much of a modality was planned and really given: one number each, so that it can be laid beside the skin's answer."""
+"""How much of a modality was planned and really given: one number each, so that it can be laid beside the skin's
+answer.
+"""
 
 from collections.abc import Mapping
 from typing import NamedTuple
@@ -7,7 +9,9 @@ from merak.core.working import Frozen, Quantity
 
 
 class Amount(NamedTuple):
-    """Which number of a dose says how much it is, and whether it adds up as it is given (else it is a level that is held)."""
+    """Which number of a dose says how much it is, and whether it adds up as it is given (else it is a level that is
+    held).
+    """
 
     key: str
     adds_up: bool = False
@@ -48,8 +52,11 @@ class Delivered(Frozen):
     share: float
 
 
-def delivered_by(modality: str, planned: Mapping[str, Quantity], really: Mapping[str, Quantity], share: float) -> Delivered | None:
-    """A modality's amount as planned and as given: by the settings that it `really` ran with, and the share that was done.
+def delivered_by(
+    modality: str, planned: Mapping[str, Quantity], really: Mapping[str, Quantity], share: float
+) -> Delivered | None:
+    """A modality's amount as planned and as given: by the settings that it `really` ran with, and the share that was
+    done.
 
     None for what has no amount of its own.
     """

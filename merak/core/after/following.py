@@ -17,13 +17,18 @@ KINDS: tuple[FollowKind, ...] = get_args(FollowKind)
 Aftermath = Literal["none", "blister", "infection", "colour", "fever"]
 #: What can be left on the skin, in words; none of it is a diagnosis.
 MARKS: dict[Aftermath, str] = {
-    "none": "nothing", "blister": "a blister or burn", "infection": "weeping, pus or crusts", "colour": "a brown, white or grey mark",
+    "none": "nothing",
+    "blister": "a blister or burn",
+    "infection": "weeping, pus or crusts",
+    "colour": "a brown, white or grey mark",
     "fever": "fever",
-}  # fmt: skip
+}
 
 
 class FollowUp(Frozen):
-    """What a client answers afterwards; None where it was not asked. `settled_h` is the least hours after which it had gone."""
+    """What a client answers afterwards; None where it was not asked. `settled_h` is the least hours after which it had
+    gone.
+    """
 
     redness: int | None = Field(None, ge=0, le=4)
     swelling: int | None = Field(None, ge=0, le=4)
@@ -48,7 +53,9 @@ def asked(kind: FollowKind) -> tuple[AskAfter, ...]:
 
 
 def read(kind: FollowKind, form: dict[str, str]) -> FollowUp:
-    """The answers of a form, each one of its question's options. Raises BadInput by field for what is missing or is no option."""
+    """The answers of a form, each one of its question's options. Raises BadInput by field for what is missing or is no
+    option.
+    """
     wrong, found = {}, {}
     for one in asked(kind):
         given = form.get(one.field, "")
@@ -68,23 +75,38 @@ def alarms(answer: FollowUp) -> tuple[Caution, ...]:
     found = []
     if answer.marked:
         found.append(
-            caution("titration.stop", "stop", f"The client tells of {answer.marked}.", "Call now; a photograph; a doctor in doubt.")
+            caution(
+                "titration.stop",
+                "stop",
+                f"The client tells of {answer.marked}.",
+                "Call now; a photograph; a doctor in doubt.",
+            )
         )
     worst = max(answer.redness or 0, answer.swelling or 0)
     if worst >= number("follow.severe"):
-        found.append(caution("follow.severe", "stop", f"Redness or swelling is still {worst} of 4.", "Call now; see it today."))
+        found.append(
+            caution("follow.severe", "stop", f"Redness or swelling is still {worst} of 4.", "Call now; see it today.")
+        )
     if (answer.pain or 0) >= number("follow.pain"):
         found.append(caution("follow.pain", "stop", f"Pain is {answer.pain} of 10.", "Call now; see it today."))
     if answer.improvement == -2:
         found.append(
-            caution("titration.worse", "stop", "The client finds the skin much worse.", "Call, and look before anything is planned.")
+            caution(
+                "titration.worse",
+                "stop",
+                "The client finds the skin much worse.",
+                "Call, and look before anything is planned.",
+            )
         )
     return tuple(found)
 
 
 def dues(ended: datetime, zone: ZoneInfo) -> dict[FollowKind, datetime]:
     """When the follow-ups of a visit that ended then are due, except the one before the next session, aware."""
-    return {"day1": at_ten(ended, int(number("follow.day1")), zone), "day7": at_ten(ended, int(number("follow.day7")), zone)}
+    return {
+        "day1": at_ten(ended, int(number("follow.day1")), zone),
+        "day7": at_ten(ended, int(number("follow.day7")), zone),
+    }
 
 
 def due_before(next_visit: datetime, zone: ZoneInfo) -> datetime:

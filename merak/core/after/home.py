@@ -30,14 +30,18 @@ class Take(Frozen):
 
 
 def kit(done: Iterable[str], of: Personal, at: Moments, sheet: Iterable[SheetLine]) -> tuple[Take, ...]:
-    """The products for what was done and for this skin. While nothing may go on open channels, only what is sterile does."""
+    """The products for what was done and for this skin. While nothing may go on open channels, only what is sterile
+    does.
+    """
     tags = {"any", *done}
     closed = next((line.until for line in sheet if line.topic == "closed"), at.ended)
     chosen = [one for one in book().home if tags & set(one.tags) and (not one.family or of.family in one.family)]
     ends = {one.id: at.ended + timedelta(hours=one.until_h) for one in chosen}
     found = []
     for one in chosen:
-        begins = max(at.ended + timedelta(hours=one.from_h), at.ended if one.sterile else closed, ends.get(one.follows, at.ended))
+        begins = max(
+            at.ended + timedelta(hours=one.from_h), at.ended if one.sterile else closed, ends.get(one.follows, at.ended)
+        )
         until = min(ends[one.id], closed) if one.sterile else ends[one.id]
         if begins < until:
             found.append(_taken(one, of, begins, until))
@@ -49,7 +53,13 @@ def _taken(one: Home, of: Personal, begins: datetime, until: datetime) -> Take:
     days = ceil((until - begins) / timedelta(days=1))
     total = (each.value or 0) * one.times * days
     return Take(
-        id=one.id, words=one.words, use=one.use, start=begins, until=until, each=each, total_g=max(PACK_G, PACK_G * ceil(total / PACK_G))
+        id=one.id,
+        words=one.words,
+        use=one.use,
+        start=begins,
+        until=until,
+        each=each,
+        total_g=max(PACK_G, PACK_G * ceil(total / PACK_G)),
     )
 
 
@@ -61,6 +71,11 @@ def _each(one: Home, of: Personal) -> Quantity:
     film = f"after.{one.film}_film"
     value = of.area_cm2 * number(film) / 1000
     return Quantity(
-        name="each time", value=value, unit="g", digits=1, formula="skin × film", inputs=(area, quantity(film, "film", 1)),
+        name="each time",
+        value=value,
+        unit="g",
+        digits=1,
+        formula="skin × film",
+        inputs=(area, quantity(film, "film", 1)),
         rules=(film, one.id),
-    )  # fmt: skip
+    )

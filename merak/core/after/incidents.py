@@ -9,7 +9,9 @@ from merak.core.working import Frozen
 
 
 class PastIncident(Frozen):
-    """An incident as a closed visit keeps it: the card, where, grade 0 to 4, what was being done, what was done about it."""
+    """An incident as a closed visit keeps it: the card, where, grade 0 to 4, what was being done, what was done about
+    it.
+    """
 
     card: str
     zone: str = ""
@@ -25,8 +27,8 @@ class PastIncident(Frozen):
 
 
 def left_on(incidents: Iterable[PastIncident], modality: str) -> tuple[str, str]:
-    """(what was left that waits for a doctor's letter, what happened while this modality was done), of a visit, for a modality; ""
-    where nothing was.
+    """(what was left that waits for a doctor's letter, what happened while this modality was done), of a visit, for a
+    modality; "" where nothing was.
 
     A card that is not known, or what happened in no modality's time, counts for everything that was done in that visit.
     """
@@ -42,7 +44,9 @@ def left_on(incidents: Iterable[PastIncident], modality: str) -> tuple[str, str]
 
 
 def days_until_next(incidents: Iterable[PastIncident]) -> int:
-    """Days before anybody comes again after an incident (rules course.incident, course.incident.strong); 0 after none."""
+    """Days before anybody comes again after an incident (rules course.incident,
+    course.incident.strong); 0 after none.
+    """
     grades = [one.grade for one in incidents]
     if not grades:
         return 0

@@ -1,4 +1,6 @@
-"""What changed by how much, over clients, with counts and intervals; and which device or lot stands out by its reactions."""
+"""What changed by how much, over clients, with counts and intervals; and which device or lot stands out by its
+reactions.
+"""
 
 from collections.abc import Iterable, Sequence
 from math import sqrt
@@ -8,16 +10,47 @@ from typing import NamedTuple
 from merak.core.knowledge import number
 from merak.core.working import Frozen
 
-#: Student's t, two-sided 95 %, for 1 to 30 degrees of freedom (published tables, from memory; checked against SciPy); beyond, the normal.
+#: Student's t, two-sided 95 %, for 1 to 30 degrees of freedom (published tables, from memory; checked against SciPy);
+#: beyond, the normal.
 T_95 = (
-    12.706, 4.303, 3.182, 2.776, 2.571, 2.447, 2.365, 2.306, 2.262, 2.228, 2.201, 2.179, 2.160, 2.145, 2.131,
-    2.120, 2.110, 2.101, 2.093, 2.086, 2.080, 2.074, 2.069, 2.064, 2.060, 2.056, 2.052, 2.048, 2.045, 2.042,
-)  # fmt: skip
+    12.706,
+    4.303,
+    3.182,
+    2.776,
+    2.571,
+    2.447,
+    2.365,
+    2.306,
+    2.262,
+    2.228,
+    2.201,
+    2.179,
+    2.160,
+    2.145,
+    2.131,
+    2.120,
+    2.110,
+    2.101,
+    2.093,
+    2.086,
+    2.080,
+    2.074,
+    2.069,
+    2.064,
+    2.060,
+    2.056,
+    2.052,
+    2.048,
+    2.045,
+    2.042,
+)
 Z_95 = 1.959964
 
 
 class Seen(NamedTuple):
-    """One change that was seen: whose (any key), after what, of which condition, by how many grades (below 0: less of it)."""
+    """One change that was seen: whose (any key), after what, of which condition, by how many grades (below 0: less of
+    it).
+    """
 
     client: str
     routine: str
@@ -52,7 +85,15 @@ def effects(seen: Iterable[Seen]) -> tuple[Effect, ...]:
         visits = sum(len(changes) for changes in by_client.values())
         told = interval(means) if len(means) >= number("outcomes.least") else (None, None, None)
         found.append(
-            Effect(routine=routine, condition=condition, clients=len(means), visits=visits, mean=told[0], low=told[1], high=told[2])
+            Effect(
+                routine=routine,
+                condition=condition,
+                clients=len(means),
+                visits=visits,
+                mean=told[0],
+                low=told[1],
+                high=told[2],
+            )
         )
     return tuple(sorted(found, key=lambda one: (-one.clients, one.routine, one.condition)))
 
@@ -76,8 +117,8 @@ def wilson(events: int, of: int) -> tuple[float, float]:
 
 
 class Signal(Frozen):
-    """How often a device or lot was used and how often the skin reacted; the share's interval, the share of all others, whether it stands
-    out.
+    """How often a device or lot was used and how often the skin reacted; the share's interval, the share of all others,
+    whether it stands out.
     """
 
     kind: str
@@ -96,7 +137,11 @@ class Signal(Frozen):
         if self.stands_out:
             return "Stands out: take it out of use until somebody has looked."
         few = int(number("signal.least"))
-        return f"Fewer than {few} reactions: nothing can be said." if self.reactions < few else "Not more often than the others."
+        return (
+            f"Fewer than {few} reactions: nothing can be said."
+            if self.reactions < few
+            else "Not more often than the others."
+        )
 
 
 def signals(uses: Iterable[tuple[str, str, str]], reacted: Iterable[str]) -> tuple[Signal, ...]:
@@ -110,10 +155,17 @@ def signals(uses: Iterable[tuple[str, str, str]], reacted: Iterable[str]) -> tup
         visits.setdefault((kind, name), set()).add(visit)
     found = []
     for (kind, name), mine in visits.items():
-        among = set().union(*(those for (other, called), those in visits.items() if other == kind and called != name)) - mine
+        among = (
+            set().union(*(those for (other, called), those in visits.items() if other == kind and called != name))
+            - mine
+        )
         hits = len(mine & bad)
         low, high = wilson(hits, len(mine))
         others = len(among & bad) / len(among) if among else None
         out = hits >= number("signal.least") and others is not None and low > others
-        found.append(Signal(kind=kind, name=name, uses=len(mine), reactions=hits, low=low, high=high, others=others, stands_out=out))
+        found.append(
+            Signal(
+                kind=kind, name=name, uses=len(mine), reactions=hits, low=low, high=high, others=others, stands_out=out
+            )
+        )
     return tuple(sorted(found, key=lambda one: (not one.stands_out, -one.reactions, -one.uses, one.name)))

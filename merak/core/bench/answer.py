@@ -37,7 +37,9 @@ class Limit(Frozen):
 
 
 class Curve(Frozen):
-    """A picture of an answer: axes with their units, lines, limits; `span` is what the upright axis reaches over at least."""
+    """A picture of an answer: axes with their units, lines, limits; `span` is what the upright axis reaches over at
+    least.
+    """
 
     title: str
     x: str
@@ -77,7 +79,10 @@ def thread(name: str, x: Any, y: Any) -> Thread:
     """A line through many points, thinned to what can be seen."""
     xs, ys = np.asarray(x, dtype=float), np.asarray(y, dtype=float)
     keep = np.unique(np.linspace(0, len(xs) - 1, min(POINTS, len(xs))).round().astype(int))
-    return Thread(name=name, points=tuple((round(float(a), 5), round(float(b), 5)) for a, b in zip(xs[keep], ys[keep], strict=True)))
+    return Thread(
+        name=name,
+        points=tuple((round(float(a), 5), round(float(b), 5)) for a, b in zip(xs[keep], ys[keep], strict=True)),
+    )
 
 
 def span(low: float, high: float, many: int = 120) -> list[float]:

@@ -79,7 +79,10 @@ def density(asked: DensityIn) -> Result:
         x="cm²",
         y="mA/cm²",
         threads=(thread("this current", x, [density_ma_cm2(asked.current_ua, a) for a in x]),),
-        limits=(Limit(words="line", at=line, rule="microcurrent.density.warn"), Limit(words="contact", at=asked.contact_cm2, across=False)),
+        limits=(
+            Limit(words="line", at=line, rule="microcurrent.density.warn"),
+            Limit(words="contact", at=asked.contact_cm2, across=False),
+        ),
     )
     return answered(judge, curve)
 
@@ -113,7 +116,13 @@ def galvanic(asked: GalvanicIn) -> Result:
         digits=3,
     )
     total = worked(
-        "dose", dose_ma_min(asked.current_ma, asked.minutes), "mA·min", "current × minutes", (current, time), "galvanic.dose", digits=2
+        "dose",
+        dose_ma_min(asked.current_ma, asked.minutes),
+        "mA·min",
+        "current × minutes",
+        (current, time),
+        "galvanic.dose",
+        digits=2,
     )
     each = worked(
         "dose under the electrode",
@@ -153,13 +162,20 @@ def galvanic(asked: GalvanicIn) -> Result:
     judge.most("galvanic.ceiling.dose_density", each, "minutes")
     wanted = pole_for(asked.charge)
     if wanted != asked.polarity:
-        judge.refuse("galvanic.polarity", f"A {asked.charge} ingredient goes from the {wanted} electrode.", "polarity", "Turn it round.")
+        judge.refuse(
+            "galvanic.polarity",
+            f"A {asked.charge} ingredient goes from the {wanted} electrode.",
+            "polarity",
+            "Turn it round.",
+        )
     x = span(0, max(10.0, asked.minutes))
     curve = Curve(
         title="pH at the cathode, unbuffered: the upper bound",
         x="minutes",
         y="pH",
-        threads=(thread("unbuffered", x, [unbuffered_ph(hydroxide_umol(asked.current_ma, t), asked.water_ml) for t in x]),),
+        threads=(
+            thread("unbuffered", x, [unbuffered_ph(hydroxide_umol(asked.current_ma, t), asked.water_ml) for t in x]),
+        ),
         limits=(Limit(words="asked", at=asked.minutes, across=False),),
     )
     return answered(judge, curve)
@@ -196,7 +212,15 @@ def pulses(asked: PulsesIn) -> Result:
         digits=3,
     )
     judge.tell("rms", rms)
-    dense = worked("density, r.m.s.", (rms.value or 0) / asked.pad_cm2, "mA/cm²", "r.m.s. ÷ pad", (rms, pad), "current.density", digits=4)
+    dense = worked(
+        "density, r.m.s.",
+        (rms.value or 0) / asked.pad_cm2,
+        "mA/cm²",
+        "r.m.s. ÷ pad",
+        (rms, pad),
+        "current.density",
+        digits=4,
+    )
     judge.tell("density", dense)
     energy = worked(
         "energy of a pulse",
@@ -209,7 +233,12 @@ def pulses(asked: PulsesIn) -> Result:
     )
     judge.tell("pulse", energy)
     limit = output_limit_ma(asked.rate_hz)
-    judge.tell("limit", worked("limit at this rate", limit, "mA", "by rate, into 500 Ω", (rate,), "muscle_stimulation.output", digits=0))
+    judge.tell(
+        "limit",
+        worked(
+            "limit at this rate", limit, "mA", "by rate, into 500 Ω", (rate,), "muscle_stimulation.output", digits=0
+        ),
+    )
     judge.most("muscle_stimulation.output", rms, "current_ma", limit=limit)
     judge.most("muscle_stimulation.pulse", energy, "width_us")
     judge.warn("muscle_stimulation.density", dense, "pad_cm2", "Larger pads, or less.")
@@ -230,7 +259,10 @@ class SoundIn(Inputs):
 def sound(asked: SoundIn) -> Result:
     """Mean intensity, what is left at depth, minutes."""
     judge = Judge()
-    peak, duty = as_set("intensity, peak", asked.intensity_w_cm2, "W/cm²", 2), as_set("duty", asked.duty_percent, "%", 0)
+    peak, duty = (
+        as_set("intensity, peak", asked.intensity_w_cm2, "W/cm²", 2),
+        as_set("duty", asked.duty_percent, "%", 0),
+    )
     judge.most("ultrasound.equipment", peak, "intensity_w_cm2")
     judge.most("ultrasound.ceiling", peak, "intensity_w_cm2")
     mean = worked(
@@ -284,7 +316,8 @@ def sound(asked: SoundIn) -> Result:
         x="mm",
         y="share",
         threads=tuple(
-            thread(f"{f:g} MHz", x, [share_at_depth(f, z / 10, loss) for z in x]) for f in sorted({1.0, 3.0, asked.frequency_mhz})
+            thread(f"{f:g} MHz", x, [share_at_depth(f, z / 10, loss) for z in x])
+            for f in sorted({1.0, 3.0, asked.frequency_mhz})
         ),
         limits=(Limit(words="asked", at=asked.depth_mm, across=False),),
     )
@@ -301,7 +334,11 @@ CALCULATIONS = (
         density,
         (("current_ua", "microcurrent.current"),),
     ),
-    Calculation("galvanic", "Galvanic dose", GROUP, "Density, mA·min, hydroxide, the right pole.", GalvanicIn, galvanic),
-    Calculation("pulses", "Muscle pulses", GROUP, "R.m.s. and energy against the equipment's limits.", PulsesIn, pulses),
+    Calculation(
+        "galvanic", "Galvanic dose", GROUP, "Density, mA·min, hydroxide, the right pole.", GalvanicIn, galvanic
+    ),
+    Calculation(
+        "pulses", "Muscle pulses", GROUP, "R.m.s. and energy against the equipment's limits.", PulsesIn, pulses
+    ),
     Calculation("sound", "Ultrasound", GROUP, "Mean intensity, depth, minutes.", SoundIn, sound),
 )

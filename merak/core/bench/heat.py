@@ -1,4 +1,6 @@
-"""Heat on the bench: a zone under a moving tip, readings, thermal dose, dwell, infrared, fractional energy, focused lines."""
+"""Heat on the bench: a zone under a moving tip, readings, thermal dose, dwell, infrared, fractional energy, focused
+lines.
+"""
 
 from math import ceil
 from typing import Literal
@@ -79,7 +81,9 @@ def _heated(asked: HeatIn, flow: float, absorbed: float) -> tuple[HeatRun, ...]:
 
 
 def heat(asked: HeatIn) -> Result:
-    """Surface and hottest depth over time as a band of blood flow; stay, pass dose, thermal dose; the absorbed share by readings."""
+    """Surface and hottest depth over time as a band of blood flow; stay, pass dose, thermal dose; the absorbed share by
+    readings.
+    """
     judge = Judge()
     share = asked.absorbed
     if asked.readings:
@@ -175,7 +179,9 @@ def heat(asked: HeatIn) -> Result:
         ),
     )
     if surface > stop:
-        judge.refuse("rf_bulk.stop", f"The surface would pass {stop:g} °C.", "power_w", "Less power, a larger zone, or shorter.")
+        judge.refuse(
+            "rf_bulk.stop", f"The surface would pass {stop:g} °C.", "power_w", "Less power, a larger zone, or shorter."
+        )
     judge.warn("rf_bulk.dose.warn", dose, "minutes", "Shorter, or less power.")
     judge.most("rf_bulk.dose.stop", dose, "minutes", "Shorter, or less power.")
     judge.know("rf_bulk.peak")
@@ -192,7 +198,15 @@ def _fitted(judge: Judge, asked: HeatIn) -> float:
         share = max(0.01, absorbed_share(within, unheated, full))
         judge.tell(
             "absorbed",
-            worked("absorbed share, fitted", share, "", f"least squares through {len(within)} readings", (), "rf_bulk.absorbed", digits=2),
+            worked(
+                "absorbed share, fitted",
+                share,
+                "",
+                f"least squares through {len(within)} readings",
+                (),
+                "rf_bulk.absorbed",
+                digits=2,
+            ),
         )
     except ValueError as unfit:
         judge.refuse("rf_bulk.reading", f"{unfit}.".capitalize(), "readings")
@@ -227,7 +241,11 @@ def _heat_curve(asked: HeatIn, usual: tuple[HeatRun, ...], quick: tuple[HeatRun,
             ("hottest, ×5 flow", quick, True),
         )
     )
-    seen = (Thread(name="readings", points=tuple((t / 60, c) for t, c in asked.readings), dots=True),) if asked.readings else ()
+    seen = (
+        (Thread(name="readings", points=tuple((t / 60, c) for t, c in asked.readings), dots=True),)
+        if asked.readings
+        else ()
+    )
     limits = (
         Limit(words="stop", at=stop, rule="rf_bulk.stop"),
         Limit(words="target", at=number("rf_bulk.target.least"), rule="rf_bulk.target.least"),
@@ -266,7 +284,13 @@ def thermal(asked: ThermalIn) -> Result:
     judge = Judge()
     warm, time = as_set("temperature", asked.celsius, "°C"), as_set("minutes", asked.minutes, "min")
     dose = worked(
-        "thermal dose", cem43_min(asked.celsius, asked.minutes), "CEM43 min", "minutes × R^(43 − T)", (warm, time), "heat.dose", digits=2
+        "thermal dose",
+        cem43_min(asked.celsius, asked.minutes),
+        "CEM43 min",
+        "minutes × R^(43 − T)",
+        (warm, time),
+        "heat.dose",
+        digits=2,
     )
     judge.tell("cem43", dose)
     judge.tell(
@@ -329,7 +353,12 @@ def infrared(asked: InfraredIn) -> Result:
     )
     skin = skin_from_infrared_c(asked.reading_c, asked.set_emissivity, asked.skin_emissivity, asked.room_c)
     judge.tell("skin", worked("skin", skin, "°C", "Stefan–Boltzmann, turned round", inputs, "heat.infrared", digits=2))
-    judge.tell("off", worked("reads too high by", asked.reading_c - skin, "°C", "reading − skin", inputs[:1], "heat.infrared", digits=2))
+    judge.tell(
+        "off",
+        worked(
+            "reads too high by", asked.reading_c - skin, "°C", "reading − skin", inputs[:1], "heat.infrared", digits=2
+        ),
+    )
     judge.know("rf_bulk.reading")
     x = span(0.9, 1.0, 40)
     curve = Curve(
@@ -361,7 +390,11 @@ def fractional(asked: FractionalIn) -> Result:
     """Energy a pin and a cm², and how large the step is."""
     judge = Judge()
     pins, face = asked.rows * asked.columns, asked.across_mm * asked.down_mm / 100
-    power, pulse, count = as_set("power", asked.power_w, "W"), as_set("pulse", asked.pulse_ms, "ms", 0), as_set("pins", pins, "", 0)
+    power, pulse, count = (
+        as_set("power", asked.power_w, "W"),
+        as_set("pulse", asked.pulse_ms, "ms", 0),
+        as_set("pins", pins, "", 0),
+    )
     pin = worked(
         "energy of a pin",
         pin_energy_mj(asked.power_w, asked.pulse_ms, pins, asked.per),
@@ -420,7 +453,12 @@ def focused(asked: LinesIn) -> Result:
         as_set("short of bone by", number("focused_lifting.clear"), "mm", 1, "focused_lifting.clear"),
     )
     deepest = worked(
-        "deepest focus here", (tissue.value or 0) - (clear.value or 0), "mm", "soft tissue − clearance", (tissue, clear), rule_id
+        "deepest focus here",
+        (tissue.value or 0) - (clear.value or 0),
+        "mm",
+        "soft tissue − clearance",
+        (tissue, clear),
+        rule_id,
     )
     judge.tell("deepest", deepest)
     if too_deep(asked.depth_mm, tissue.value or 0, clear.value or 0):
@@ -436,20 +474,38 @@ def focused(asked: LinesIn) -> Result:
         count,
         "",
         "(width ÷ spacing, rounded down, + 1) × passes",
-        (as_set("width", asked.width_mm, "mm", 0), as_set("spacing", asked.spacing_mm, "mm"), as_set("passes", asked.passes, "", 0)),
+        (
+            as_set("width", asked.width_mm, "mm", 0),
+            as_set("spacing", asked.spacing_mm, "mm"),
+            as_set("passes", asked.passes, "", 0),
+        ),
         digits=0,
     )
     judge.tell("lines", lines)
     line = as_set("energy a line", asked.line_j, "J", 2)
     judge.most("focused_lifting.line.most", line, "line_j")
-    judge.tell("joules", worked("energy in all", count * asked.line_j, "J", "lines × energy a line", (lines, line), "dose.energy"))
+    judge.tell(
+        "joules",
+        worked("energy in all", count * asked.line_j, "J", "lines × energy a line", (lines, line), "dose.energy"),
+    )
     return answered(judge)
 
 
 CALCULATIONS = (
-    Calculation("heat", "A warmed zone", GROUP, "Surface and hottest depth over time; the absorbed share by readings.", HeatIn, heat),
-    Calculation("thermal-dose", "Thermal dose", GROUP, "Minutes at a temperature, and what they amount to.", ThermalIn, thermal),
+    Calculation(
+        "heat",
+        "A warmed zone",
+        GROUP,
+        "Surface and hottest depth over time; the absorbed share by readings.",
+        HeatIn,
+        heat,
+    ),
+    Calculation(
+        "thermal-dose", "Thermal dose", GROUP, "Minutes at a temperature, and what they amount to.", ThermalIn, thermal
+    ),
     Calculation("infrared", "Infrared reading", GROUP, "The skin behind a reading.", InfraredIn, infrared),
-    Calculation("fractional", "Fractional energy", GROUP, "A pin's energy, and the size of a step.", FractionalIn, fractional),
+    Calculation(
+        "fractional", "Fractional energy", GROUP, "A pin's energy, and the size of a step.", FractionalIn, fractional
+    ),
     Calculation("focused", "Focused lines", GROUP, "Lines, joules, depth against bone.", LinesIn, focused),
 )

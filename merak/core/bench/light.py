@@ -42,7 +42,15 @@ def fluence(asked: FluenceIn) -> Result:
     duty = as_set("duty", asked.duty_percent, "%", 0)
     share = asked.duty_percent / 100
     value = fluence_j_cm2(asked.irradiance_mw_cm2, asked.minutes, share)
-    found = worked("fluence", value, "J/cm²", "irradiance × minutes × 60 ÷ 1000 × duty", (bright, time, duty), "led.fluence", "led.duty")
+    found = worked(
+        "fluence",
+        value,
+        "J/cm²",
+        "irradiance × minutes × 60 ÷ 1000 × duty",
+        (bright, time, duty),
+        "led.fluence",
+        "led.duty",
+    )
     judge.tell("fluence", found)
     rule_id = f"led.ceiling.{asked.colour.replace('-', '_')}_fluence"
     judge.most(rule_id, found, "minutes")
@@ -90,10 +98,15 @@ class DistanceIn(Inputs):
 
     distance_cm: float = Field(12, ge=0.01, le=200, title="Distance", json_schema_extra={"unit": "cm"})
     points: tuple[tuple[float, float], ...] = Field(
-        ((5, 96), (10, 62), (15, 41), (25, 20)), max_length=40, title="Measured points", json_schema_extra={"unit": "cm, mW/cm²"}
+        ((5, 96), (10, 62), (15, 41), (25, 20)),
+        max_length=40,
+        title="Measured points",
+        json_schema_extra={"unit": "cm, mW/cm²"},
     )
     angle_deg: float = Field(0, ge=0, le=89, title="Tilt", json_schema_extra={"unit": "°"})
-    face_mw_cm2: float | None = Field(None, ge=0.01, le=5000, title="Without points: at its face", json_schema_extra={"unit": "mW/cm²"})
+    face_mw_cm2: float | None = Field(
+        None, ge=0.01, le=5000, title="Without points: at its face", json_schema_extra={"unit": "mW/cm²"}
+    )
     radius_cm: float = Field(15, ge=0.01, le=100, title="Without points: its radius", json_schema_extra={"unit": "cm"})
 
     @model_validator(mode="after")
@@ -116,9 +129,15 @@ def distance(asked: DistanceIn) -> Result:
         reach = span(min(d for d, _ in asked.points), max(d for d, _ in asked.points))
         y = [(irradiance_at(d, asked.points) or 0) * cosine for d in reach]
         if straight is None:
-            judge.refuse("led.distance", f"Measured from {reach[0]:g} to {reach[-1]:g} cm: beyond, nothing is known.", "distance_cm")
+            judge.refuse(
+                "led.distance",
+                f"Measured from {reach[0]:g} to {reach[-1]:g} cm: beyond, nothing is known.",
+                "distance_cm",
+            )
     else:
-        straight = None if asked.face_mw_cm2 is None else asked.face_mw_cm2 * disc_share(asked.distance_cm, asked.radius_cm)
+        straight = (
+            None if asked.face_mw_cm2 is None else asked.face_mw_cm2 * disc_share(asked.distance_cm, asked.radius_cm)
+        )
         formula, rule_id = "at its face × R² ÷ (R² + d²) × cos(tilt), a model", "led.distance"
         reach = span(0.5, max(40.0, asked.distance_cm))
         y = [(asked.face_mw_cm2 or 0) * disc_share(d, asked.radius_cm, asked.angle_deg) for d in reach]
@@ -213,13 +232,26 @@ def pulse_train(asked: TrainIn) -> Result:
     tau, skin_tau = relaxation_ms(asked.target_um), number("pulsed_light.epidermis_tau")
     judge.tell(
         "relaxation",
-        worked("vessel’s relaxation time", tau, "ms", "d² ÷ 16κ", (as_set("vessel", asked.target_um, "µm", 0),), "pulsed_light.relaxation"),
+        worked(
+            "vessel’s relaxation time",
+            tau,
+            "ms",
+            "d² ÷ 16κ",
+            (as_set("vessel", asked.target_um, "µm", 0),),
+            "pulsed_light.relaxation",
+        ),
     )
     melanin = number(f"pulsed_light.melanin.{asked.phototype}")
     skin = train(
-        adiabatic_rise(epidermis_mu_a(asked.cutoff_nm, melanin), each, asked.backscatter), asked.width_ms, period, asked.pulses, skin_tau
+        adiabatic_rise(epidermis_mu_a(asked.cutoff_nm, melanin), each, asked.backscatter),
+        asked.width_ms,
+        period,
+        asked.pulses,
+        skin_tau,
     )
-    vessel = train(adiabatic_rise(number("pulsed_light.blood"), each, asked.backscatter), asked.width_ms, period, asked.pulses, tau)
+    vessel = train(
+        adiabatic_rise(number("pulsed_light.blood"), each, asked.backscatter), asked.width_ms, period, asked.pulses, tau
+    )
     light = as_set("fluence of a sub-pulse", each, "J/cm²")
     share = as_set("melanin share", melanin, "", 2, f"pulsed_light.melanin.{asked.phototype}")
     judge.tell(
@@ -247,7 +279,16 @@ def pulse_train(asked: TrainIn) -> Result:
         ),
     )
     judge.tell(
-        "ratio", worked("vessel beside epidermis", max(vessel) / max(skin), "×", "peak ÷ peak", (), "pulsed_light.relative", digits=2)
+        "ratio",
+        worked(
+            "vessel beside epidermis",
+            max(vessel) / max(skin),
+            "×",
+            "peak ÷ peak",
+            (),
+            "pulsed_light.relative",
+            digits=2,
+        ),
     )
     judge.least("pulsed_light.width.least", as_set("width", asked.width_ms, "ms"), "width_ms")
     if asked.pulses > 1:
@@ -288,7 +329,15 @@ def spot(asked: SpotIn) -> Result:
     when = asked.set_at + timedelta(hours=hours)
     judge.tell(
         "hours",
-        worked(f"read from {when:%a %-d %b %Y, %H:%M}", hours, "h", "set + waiting time", (), rule_id, digits=2 if hours < 1 else 0),
+        worked(
+            f"read from {when:%a %-d %b %Y, %H:%M}",
+            hours,
+            "h",
+            "set + waiting time",
+            (),
+            rule_id,
+            digits=2 if hours < 1 else 0,
+        ),
     )
     judge.mind.append(caution(rule_id))
     return answered(judge)
@@ -298,7 +347,9 @@ class DepthIn(Inputs):
     """How deep light goes."""
 
     wavelength_nm: float = Field(633, ge=400, le=1100, title="Wavelength", json_schema_extra={"unit": "nm"})
-    absorption_cm: float | None = Field(None, ge=0.01, le=100, title="Absorption, if known", json_schema_extra={"unit": "1/cm"})
+    absorption_cm: float | None = Field(
+        None, ge=0.01, le=100, title="Absorption, if known", json_schema_extra={"unit": "1/cm"}
+    )
 
 
 def depth(asked: DepthIn) -> Result:
@@ -307,15 +358,32 @@ def depth(asked: DepthIn) -> Result:
     absorbs = baseline_mu_a(asked.wavelength_nm) if asked.absorption_cm is None else asked.absorption_cm
     wave = as_set("wavelength", asked.wavelength_nm, "nm", 0)
     mu_a = worked(
-        "absorption", absorbs, "1/cm", "skin without melanin and blood" if asked.absorption_cm is None else "as given", (wave,), digits=3
+        "absorption",
+        absorbs,
+        "1/cm",
+        "skin without melanin and blood" if asked.absorption_cm is None else "as given",
+        (wave,),
+        digits=3,
     )
-    mu_s = worked("reduced scattering", reduced_scattering(asked.wavelength_nm), "1/cm", "46 × (λ ÷ 500)^−1.421", (wave,), digits=2)
+    mu_s = worked(
+        "reduced scattering",
+        reduced_scattering(asked.wavelength_nm),
+        "1/cm",
+        "46 × (λ ÷ 500)^−1.421",
+        (wave,),
+        digits=2,
+    )
     judge.tell("absorption", mu_a)
     judge.tell("scattering", mu_s)
     judge.tell(
         "depth",
         worked(
-            "depth at which 1/e is left", penetration_mm(absorbs, mu_s.value or 0), "mm", "1 ÷ √(3·µa·(µa + µs′))", (mu_a, mu_s), digits=2
+            "depth at which 1/e is left",
+            penetration_mm(absorbs, mu_s.value or 0),
+            "mm",
+            "1 ÷ √(3·µa·(µa + µs′))",
+            (mu_a, mu_s),
+            digits=2,
         ),
     )
     x = span(400, 1100)
@@ -342,9 +410,17 @@ CALCULATIONS = (
         fluence,
         (("minutes_most", "led.minutes"),),
     ),
-    Calculation("distance", "Light at a distance", GROUP, "Between measured points, never past them.", DistanceIn, distance),
     Calculation(
-        "programme", "Programme of colours", GROUP, "What several colours add up to.", ProgrammeIn, programme, (("minutes", "led.minutes"),)
+        "distance", "Light at a distance", GROUP, "Between measured points, never past them.", DistanceIn, distance
+    ),
+    Calculation(
+        "programme",
+        "Programme of colours",
+        GROUP,
+        "What several colours add up to.",
+        ProgrammeIn,
+        programme,
+        (("minutes", "led.minutes"),),
     ),
     Calculation("pulse-train", "Pulse train", GROUP, "Relative heating of epidermis and vessel.", TrainIn, pulse_train),
     Calculation("test-spot", "Reading a test spot", GROUP, "The earliest moment it may be read.", SpotIn, spot),

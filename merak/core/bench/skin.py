@@ -51,9 +51,13 @@ def needles(asked: NeedlesIn) -> Result:
         else roller_density_cm2(asked.needles, asked.diameter_cm, asked.width_cm) / (1 - share)
     )
     formula = (
-        "needles × rate × seconds ÷ area ÷ (1 − overlap)" if asked.tool == "pen" else "needles ÷ (π × diameter × width) ÷ (1 − overlap)"
+        "needles × rate × seconds ÷ area ÷ (1 − overlap)"
+        if asked.tool == "pen"
+        else "needles ÷ (π × diameter × width) ÷ (1 − overlap)"
     )
-    found = worked("punctures a cm²", once * asked.passes, "", f"{formula} × passes", (count, times, lap), "micro_needling.overlap")
+    found = worked(
+        "punctures a cm²", once * asked.passes, "", f"{formula} × passes", (count, times, lap), "micro_needling.overlap"
+    )
     judge.tell("density", found)
     judge.warn("micro_needling.density", found, "passes", "Fewer passes, or slower.")
     judge.most("micro_needling.density.most", found, "passes")
@@ -199,7 +203,12 @@ def abrasion(asked: AbrasionIn) -> Result:
     judge.tell(
         "minutes",
         worked(
-            "minutes for the path", (length.value or 0) * 1000 / asked.speed_mm_s / 60, "min", "path ÷ speed", (length, speed), "work.pace"
+            "minutes for the path",
+            (length.value or 0) * 1000 / asked.speed_mm_s / 60,
+            "min",
+            "path ÷ speed",
+            (length, speed),
+            "work.pace",
         ),
     )
     judge.tell(
@@ -256,8 +265,13 @@ def amounts(asked: AmountsIn) -> Result:
     judge = Judge()
     suffix = ".men" if asked.unit_of == "man" else ""
     area, film = as_set("area", asked.area_cm2, "cm²", 0), as_set("film", asked.film_mm, "mm", 2)
-    judge.tell("gel", worked("gel", film_ml(asked.area_cm2, asked.film_mm), "mL", "area × film ÷ 10", (area, film), "product.film"))
-    each = as_set("one unit does", number(f"product.fingertip.area{suffix}"), "cm²", 0, f"product.fingertip.area{suffix}")
+    judge.tell(
+        "gel",
+        worked("gel", film_ml(asked.area_cm2, asked.film_mm), "mL", "area × film ÷ 10", (area, film), "product.film"),
+    )
+    each = as_set(
+        "one unit does", number(f"product.fingertip.area{suffix}"), "cm²", 0, f"product.fingertip.area{suffix}"
+    )
     units = worked(
         "cream",
         fingertip_units(asked.area_cm2, each.value or 1),
@@ -285,7 +299,13 @@ def amounts(asked: AmountsIn) -> Result:
     judge.tell(
         "sun",
         worked(
-            "sun protection", layer_g(asked.area_cm2, laid.value or 0), "g", "area × density ÷ 1000", (area, laid), *laid.rules, digits=2
+            "sun protection",
+            layer_g(asked.area_cm2, laid.value or 0),
+            "g",
+            "area × density ÷ 1000",
+            (area, laid),
+            *laid.rules,
+            digits=2,
         ),
     )
     return answered(judge)
@@ -304,7 +324,12 @@ def sun(asked: SunIn) -> Result:
     judge = Judge()
     index, doses = as_set("UV index", asked.uv_index), as_set("standard doses", asked.doses, "SED")
     bare = seconds_to_sed(asked.uv_index, asked.doses) / 60
-    judge.tell("bare", worked("bare skin", bare, "min", "100 J/m² × doses ÷ (0.025 W/m² × index)", (index, doses), "sun.sed", digits=0))
+    judge.tell(
+        "bare",
+        worked(
+            "bare skin", bare, "min", "100 J/m² × doses ÷ (0.025 W/m² × index)", (index, doses), "sun.sed", digits=0
+        ),
+    )
     real = as_set("of the factor counts", number("sun.real"), "", 2, "sun.real")
     factor = max(1.0, asked.factor * (real.value or 1))
     worn = seconds_to_sed(asked.uv_index, asked.doses, factor) / 60
@@ -341,7 +366,10 @@ class ScaleIn(Inputs):
     modality: MachineKind = Field("rf_bulk", title="Machine")
     at: float = Field(4, ge=-1000, le=10000, title="Set to")
     points: tuple[tuple[float, float], ...] = Field(
-        ((1, 5), (4, 18), (7, 34), (10, 50)), max_length=40, title="Measured points", json_schema_extra={"unit": "scale, unit"}
+        ((1, 5), (4, 18), (7, 34), (10, 50)),
+        max_length=40,
+        title="Measured points",
+        json_schema_extra={"unit": "scale, unit"},
     )
     wanted: float | None = Field(None, title="Wanted")
 
@@ -357,7 +385,9 @@ class ScaleIn(Inputs):
         low, high = min(x for x, _ in self.points), max(x for x, _ in self.points)
         if not low < high:
             raise ValueError("the points must rise along the scale")
-        return MachineCard(modality=self.modality, name="machine", least=low, most=high, step=high - low, calibration=self.points)
+        return MachineCard(
+            modality=self.modality, name="machine", least=low, most=high, step=high - low, calibration=self.points
+        )
 
 
 def scale(asked: ScaleIn) -> Result:
@@ -367,7 +397,9 @@ def scale(asked: ScaleIn) -> Result:
     found = card.quantity(asked.at)
     judge.tell("physical", found)
     if found.value is None:
-        judge.refuse("device.calibration", f"Measured from {card.least:g} to {card.most:g}: beyond, nothing is known.", "at")
+        judge.refuse(
+            "device.calibration", f"Measured from {card.least:g} to {card.most:g}: beyond, nothing is known.", "at"
+        )
     if asked.wanted is not None:
         at = card.at(asked.wanted)
         judge.tell(

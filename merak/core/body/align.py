@@ -12,7 +12,9 @@ LEAST = 2
 
 
 class Similarity(NamedTuple):
-    """x′ = a·x − b·y + e, y′ = b·x + a·y + f, in pixels; `off` is the root mean square that landmarks still lie apart, in pixels."""
+    """x′ = a·x − b·y + e, y′ = b·x + a·y + f, in pixels; `off` is the root mean square that landmarks still lie apart,
+    in pixels.
+    """
 
     a: float
     b: float
@@ -27,8 +29,8 @@ class Similarity(NamedTuple):
 
 
 def similarity(before: Sequence[tuple[float, float]], after: Sequence[tuple[float, float]]) -> Similarity:
-    """The turn, size and shift, without mirroring, that bring the landmarks of one picture nearest to those of another, in least squares
-    (Umeyama 1991, in the plane where it is linear). Points in pixels, in the same order.
+    """The turn, size and shift, without mirroring, that bring the landmarks of one picture nearest to those of another,
+    in least squares (Umeyama 1991, in the plane where it is linear). Points in pixels, in the same order.
 
     Raises BadInput on "landmarks" for fewer than two pairs, or for points that all lie on one spot.
     """

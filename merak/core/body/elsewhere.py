@@ -35,14 +35,31 @@ def neck() -> Sketch:
     return Sketch(
         Polygon(rim),
         {
-            "under the chin": Polygon([(-1, -60), (120, -60), *smooth([(100, -16), (72, 6), (46, 30), (24, 44), (0, 49), (-1, 49)])]),
-            "thyroid strip": Polygon([(-1, 62), *smooth([(10, 63), (17, 78), (21, 98), (20, 118), (12, 133), (0, 139)]), (-1, 139)]),
-            "front of neck": Polygon([(-1, 30), (70, -30), *smooth([(70, 0), (62, 34), (50, 66), (34, 100), (18, 128), (0, 142.5)]), (-1, 142.5)]),
-            "side of neck": Polygon([(-1, -60), (130, -60), (112, 110), *smooth([(112, 114), (88, 125), (52, 135), (22, 141), (0, 142)])]),
+            "under the chin": Polygon(
+                [(-1, -60), (120, -60), *smooth([(100, -16), (72, 6), (46, 30), (24, 44), (0, 49), (-1, 49)])]
+            ),
+            "thyroid strip": Polygon(
+                [(-1, 62), *smooth([(10, 63), (17, 78), (21, 98), (20, 118), (12, 133), (0, 139)]), (-1, 139)]
+            ),
+            "front of neck": Polygon(
+                [
+                    (-1, 30),
+                    (70, -30),
+                    *smooth([(70, 0), (62, 34), (50, 66), (34, 100), (18, 128), (0, 142.5)]),
+                    (-1, 142.5),
+                ]
+            ),
+            "side of neck": Polygon(
+                [(-1, -60), (130, -60), (112, 110), *smooth([(112, 114), (88, 125), (52, 135), (22, 141), (0, 142)])]
+            ),
             "décolleté": Polygon([(-FAR, -FAR), (FAR, -FAR), (FAR, FAR), (-FAR, FAR)]),
         },
-        {"carotid area": ellipse(41, 74, 11, 27), "collar bone": LineString([(12, 146), (60, 141), (110, 128), (150, 124)]), "throat notch": ellipse(0, 143, 7, 6)},
-    )  # fmt: skip
+        {
+            "carotid area": ellipse(41, 74, 11, 27),
+            "collar bone": LineString([(12, 146), (60, 141), (110, 128), (150, 124)]),
+            "throat notch": ellipse(0, 143, 7, 6),
+        },
+    )
 
 
 def _tapered(base: tuple[float, float, float], tip: tuple[float, float, float]) -> Polygon:
@@ -74,11 +91,28 @@ def hands() -> Sketch:
         Polygon(rounded.exterior),
         {
             "thumb": thumb.difference(Polygon([(30, 0), (60, 0), (60, 90), (24.5, 90), (24.5, 60)])),
-            "knuckles": Polygon(smooth([(23, 76), (34, 71), (53, 69), (72, 70), (91, 66), (101, 74), (99, 88), (74, 92), (53, 95), (34, 92), (22, 90)], closed=True)),
+            "knuckles": Polygon(
+                smooth(
+                    [
+                        (23, 76),
+                        (34, 71),
+                        (53, 69),
+                        (72, 70),
+                        (91, 66),
+                        (101, 74),
+                        (99, 88),
+                        (74, 92),
+                        (53, 95),
+                        (34, 92),
+                        (22, 90),
+                    ],
+                    closed=True,
+                )
+            ),
             **fingers,
             "back of the hand": Polygon([(-FAR, -FAR), (FAR, -FAR), (FAR, FAR), (-FAR, FAR)]),
         },
-    )  # fmt: skip
+    )
 
 
 def _limb(top: float, middle: float, low: float, length: float, gap: float) -> tuple[Polygon, float]:
@@ -102,12 +136,36 @@ def _bands(names: tuple[str, str, str, str, str], shape: tuple[float, float, flo
         outline,
         {
             last: Polygon([(0, low_end), (FAR, low_end), (FAR, FAR), (0, FAR)]),
-            inner: Polygon([(0, -20), *smooth([(centre - 0.52 * top, -20), (centre - 0.5 * middle, length / 2), (centre - 0.5 * low, length + 20)]), (0, FAR)]),
-            outer: Polygon([(FAR, -20), *smooth([(centre + 0.52 * top, -20), (centre + 0.5 * middle, length / 2), (centre + 0.5 * low, length + 20)]), (FAR, FAR)]),
+            inner: Polygon(
+                [
+                    (0, -20),
+                    *smooth(
+                        [
+                            (centre - 0.52 * top, -20),
+                            (centre - 0.5 * middle, length / 2),
+                            (centre - 0.5 * low, length + 20),
+                        ]
+                    ),
+                    (0, FAR),
+                ]
+            ),
+            outer: Polygon(
+                [
+                    (FAR, -20),
+                    *smooth(
+                        [
+                            (centre + 0.52 * top, -20),
+                            (centre + 0.5 * middle, length / 2),
+                            (centre + 0.5 * low, length + 20),
+                        ]
+                    ),
+                    (FAR, FAR),
+                ]
+            ),
             upper: Polygon([(0, -20), (FAR, -20), (FAR, length / 2), (0, length / 2)]),
             lower: Polygon([(-FAR, -FAR), (FAR, -FAR), (FAR, FAR), (-FAR, FAR)]),
         },
-    )  # fmt: skip
+    )
 
 
 ARM, THIGH = (76.0, 70.0, 58.0, 250.0), (152.0, 140.0, 100.0, 300.0)

@@ -16,7 +16,17 @@ HINGE = "base of the nose"
 TURN_MM, TURN_STEPS = 1e-4, 40
 #: How far above the ear a turn is felt: it has faded at the outer corner of the eye.
 UPWARD_RAD = 0.7
-RIM = ("hairline centre", "hairline side", "temple corner", "temple hairline", "sideburn", "tragus", "ear lobe", "jaw angle", "mid jaw")
+RIM = (
+    "hairline centre",
+    "hairline side",
+    "temple corner",
+    "temple hairline",
+    "sideburn",
+    "tragus",
+    "ear lobe",
+    "jaw angle",
+    "mid jaw",
+)
 
 
 def rim() -> list[tuple[float, float]]:
@@ -30,7 +40,20 @@ def rim() -> list[tuple[float, float]]:
 
 def ear() -> list[tuple[float, float]]:
     """The ear's rim beside the face, from its root above to the lobe."""
-    return smooth([(126, 92), (131, 76), (145, 65.5), (160, 68.5), (168.5, 82), (166, 99), (156, 112), (149, 124), (140, 130), (130, 121)])
+    return smooth(
+        [
+            (126, 92),
+            (131, 76),
+            (145, 65.5),
+            (160, 68.5),
+            (168.5, 82),
+            (166, 99),
+            (156, 112),
+            (149, 124),
+            (140, 130),
+            (130, 121),
+        ]
+    )
 
 
 @cache
@@ -51,41 +74,111 @@ def _drawn(half: Polygon) -> dict[str, Polygon]:
         "ear": Polygon([(100, 40), (far, 40), (far, 145), (100, 145)]).difference(half),
         "upper lid": orbit.intersection(Polygon([(0, 40), *lid_line, (far, 74), (far, 40)])),
         "under-eye": orbit,
-        "brow": Polygon([*smooth([(11, 54), (22, 48.5), (36, 43.5), (48, 47), (61, 58)]), (56, 70), (33, 73), (9, 72), (9, 60)]),
+        "brow": Polygon(
+            [*smooth([(11, 54), (22, 48.5), (36, 43.5), (48, 47), (61, 58)]), (56, 70), (33, 73), (9, 72), (9, 60)]
+        ),
         "nose bridge": Polygon([(-1, 65), *smooth([(7, 66), (9.5, 75), (11.5, 86), (15.5, 97)]), (-1, 97)]),
-        "nose tip and wings": Polygon([(-1, 96), *smooth([(15.3, 96.5), (20, 103), (22.3, 111), (19, 118.5), (10, 122), (-1, 123)])]),
-        "lips": Polygon([(-1, 136.8), *smooth([(0, 136.8), (6, 134.3), (16, 137.6), (28, 142), (19, 149), (9, 153.2), (0, 154)]), (-1, 154)]),
-        "upper lip": Polygon([(-1, 115), (17.5, 116), *smooth([(19, 119), (22, 127), (26, 135), (28.5, 142)]), (-1, 148)]),
+        "nose tip and wings": Polygon(
+            [(-1, 96), *smooth([(15.3, 96.5), (20, 103), (22.3, 111), (19, 118.5), (10, 122), (-1, 123)])]
+        ),
+        "lips": Polygon(
+            [
+                (-1, 136.8),
+                *smooth([(0, 136.8), (6, 134.3), (16, 137.6), (28, 142), (19, 149), (9, 153.2), (0, 154)]),
+                (-1, 154),
+            ]
+        ),
+        "upper lip": Polygon(
+            [(-1, 115), (17.5, 116), *smooth([(19, 119), (22, 127), (26, 135), (28.5, 142)]), (-1, 148)]
+        ),
         "mouth corner and fold": Polygon(
-            smooth([(18.5, 117), (22.5, 110), (30, 119), (36, 131), (39, 144), (37.5, 156), (33, 166), (29, 163), (27.5, 152), (25, 142), (22, 130)], closed=True)
+            smooth(
+                [
+                    (18.5, 117),
+                    (22.5, 110),
+                    (30, 119),
+                    (36, 131),
+                    (39, 144),
+                    (37.5, 156),
+                    (33, 166),
+                    (29, 163),
+                    (27.5, 152),
+                    (25, 142),
+                    (22, 130),
+                ],
+                closed=True,
+            )
         ),
         "glabella": Polygon([(-1, 41), *smooth([(7, 42), (11.5, 50), (11.5, 60), (9, 67.5)]), (-1, 67.5)]),
-        "crow's feet": Polygon(smooth([(50, 70), (56, 61), (63, 58.5), (71, 64), (74.5, 75), (71, 86), (62, 92), (52, 84)], closed=True)),
+        "crow's feet": Polygon(
+            smooth([(50, 70), (56, 61), (63, 58.5), (71, 64), (74.5, 75), (71, 86), (62, 92), (52, 84)], closed=True)
+        ),
         "forehead": Polygon([(-1, -20), (76, -20), *temporal[::-1], (40, 60), (-1, 66)]),
         "temple": Polygon([*temporal, (far, 10), (far, 40), (150, 60), *arch[::-1]]),
-        "chin": Polygon([(-1, 140), (28, 142), *smooth([(28.5, 150), (31, 160), (33, 168), (31, 178), (25, 196)]), (-1, 200)]),
-        "jawline": Polygon([*smooth([(25, 176), (45, 166), (68, 153), (90, 138), (106, 125), (120, 118), (141, 115)]), (far, 115), (far, 220), (20, 220)]),
-        "in front of the ear": Polygon([*smooth([(101, 76), (104, 88), (107, 102), (113, 118), (120, 132)]), (far, 132), (far, 70), (112, 70)]),
-        "upper cheek": Polygon([(-1, 60), (10, 106), *smooth([(21, 104), (36, 110), (56, 112), (80, 108), (104, 98), (125, 90)]), (far, 60)]),
-        "mid cheek": Polygon([(-1, 60), (10, 134), *smooth([(30, 133), (46, 136), (66, 135), (88, 127), (108, 112), (130, 100)]), (far, 60)]),
+        "chin": Polygon(
+            [(-1, 140), (28, 142), *smooth([(28.5, 150), (31, 160), (33, 168), (31, 178), (25, 196)]), (-1, 200)]
+        ),
+        "jawline": Polygon(
+            [
+                *smooth([(25, 176), (45, 166), (68, 153), (90, 138), (106, 125), (120, 118), (141, 115)]),
+                (far, 115),
+                (far, 220),
+                (20, 220),
+            ]
+        ),
+        "in front of the ear": Polygon(
+            [*smooth([(101, 76), (104, 88), (107, 102), (113, 118), (120, 132)]), (far, 132), (far, 70), (112, 70)]
+        ),
+        "upper cheek": Polygon(
+            [
+                (-1, 60),
+                (10, 106),
+                *smooth([(21, 104), (36, 110), (56, 112), (80, 108), (104, 98), (125, 90)]),
+                (far, 60),
+            ]
+        ),
+        "mid cheek": Polygon(
+            [
+                (-1, 60),
+                (10, 134),
+                *smooth([(30, 133), (46, 136), (66, 135), (88, 127), (108, 112), (130, 100)]),
+                (far, 60),
+            ]
+        ),
         "lower cheek": Polygon([(-1, -20), (far, -20), (far, 220), (-1, 220)]),
-    }  # fmt: skip
+    }
 
 
 def _spots() -> dict[str, Polygon | LineString | Point]:
     hair = [(x, y) for x, y in rim() if y <= landmarks("face")["sideburn"][1] + 1]
     return {
         "orbit": ellipse(33, 72.5, 23.5, 15),
-        "eye": Polygon([*smooth([(17, 74), (25, 68.5), (33, 67), (41, 69), (48, 73.5)]), *smooth([(48, 73.5), (40, 77.5), (32, 78.5), (24, 77.5), (17, 74)])]),
+        "eye": Polygon(
+            [
+                *smooth([(17, 74), (25, 68.5), (33, 67), (41, 69), (48, 73.5)]),
+                *smooth([(48, 73.5), (40, 77.5), (32, 78.5), (24, 77.5), (17, 74)]),
+            ]
+        ),
         "hairline": LineString(hair),
-        "ear canal and rim": LineString([(x, y) for x, y in rim() if landmarks("face")["sideburn"][1] + 8 <= y <= landmarks("face")["ear lobe"][1] + 1]),
+        "ear canal and rim": LineString(
+            [
+                (x, y)
+                for x, y in rim()
+                if landmarks("face")["sideburn"][1] + 8 <= y <= landmarks("face")["ear lobe"][1] + 1
+            ]
+        ),
         "mouth corner": Point(28, 142),
-        "brow hair": Polygon([*smooth([(10.5, 56.5), (22, 51), (36, 46.5), (48, 49.5), (60, 58.5)]), *smooth([(60, 58.5), (46, 54), (35, 52.5), (22, 57), (11, 61.5)])]),
+        "brow hair": Polygon(
+            [
+                *smooth([(10.5, 56.5), (22, 51), (36, 46.5), (48, 49.5), (60, 58.5)]),
+                *smooth([(60, 58.5), (46, 54), (35, 52.5), (22, 57), (11, 61.5)]),
+            ]
+        ),
         "nose ridge": Polygon([(0, 62), (5, 64), (5.5, 90), (7, 108), (4, 116), (0, 117)]),
         "chin point": ellipse(0, 181, 11, 9),
         "nostril": ellipse(8, 119.5, 5, 2.4),
         "cheekbone": ellipse(76, 98, 27, 11),
-    }  # fmt: skip
+    }
 
 
 def move(across: float, down: float, jaw_tape_ratio: float | None) -> tuple[Move, float]:

@@ -10,7 +10,17 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
-from shapely import Polygon, contains_xy, difference, get_coordinates, intersects, polygons, prepare, transform, union_all
+from shapely import (
+    Polygon,
+    contains_xy,
+    difference,
+    get_coordinates,
+    intersects,
+    polygons,
+    prepare,
+    transform,
+    union_all,
+)
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.body.levels import Levels, Numbers, Whole, levels_of, turned
@@ -22,9 +32,11 @@ Footprint = Literal["rectangle", "square", "circle", "hexagon"]
 Edge = Literal["inside", "cover"]
 Rows = Whole
 CIRCLE_STEPS = 32
-#: Neighbours share edges that differ in the last bit; without a grid to snap to, an overlay can lose a whole footprint there. In mm.
+#: Neighbours share edges that differ in the last bit; without a grid to snap to, an overlay can lose a whole footprint
+#: there. In mm.
 SNAP = 1e-6
-#: Level lines that tell a strip's room (what they miss is seen when footprints are checked), and shares of the spare height to try.
+#: Level lines that tell a strip's room (what they miss is seen when footprints are checked), and shares of the spare
+#: height to try.
 STRIP_INSIDE, STRIP_COVER = (np.linspace(-0.5, 0.5, many) * (1 - 1e-9) for many in (4, 12))
 #: So many footprints are checked at a time.
 PORTION = 4096
@@ -35,9 +47,11 @@ MOST_CELLS = 250_000
 
 
 class Tip(Frozen):
-    """What is set down on the skin: mm across (along the rows) and mm down; a square, circle or hexagon has one measure, `across_mm`.
+    """What is set down on the skin: mm across (along the rows) and mm down; a square, circle or hexagon has one
+    measure, `across_mm`.
 
-    A hexagon is measured from flat to flat. `overlap` is the share of a footprint that the next one covers again, 0 to 0.6.
+    A hexagon is measured from flat to flat. `overlap` is the share of a footprint that the next one covers again, 0 to
+    0.6.
     """
 
     shape: Footprint = "square"
@@ -89,13 +103,17 @@ class Tip(Frozen):
                 return np.array([(-w, 0), (-w, h), (w, h), (w, 0)])
 
     def least(self, area_mm2: float) -> float:
-        """The least count that could cover an area: area ÷ footprint, for a round tip times 1.2092, its covering bound (Kershner 1939)."""
+        """The least count that could cover an area: area ÷ footprint, for a round tip times 1.2092, its covering bound
+        (Kershner 1939).
+        """
         return area_mm2 / self.area_mm2 * (number("grid.round_bound") if self.shape == "circle" else 1)
 
 
 @dataclass(frozen=True)
 class Grid:
-    """Footprints over an area. `centres` (n × 2, mm) stand in walking order; `row` is each one's row, `angle_deg` the rows' direction."""
+    """Footprints over an area. `centres` (n × 2, mm) stand in walking order; `row` is each one's row, `angle_deg` the
+    rows' direction.
+    """
 
     area: BaseGeometry
     edge: Edge
@@ -146,7 +164,9 @@ class Grid:
 
 @lru_cache(maxsize=64)
 def long_axis(area: BaseGeometry) -> float:
-    """The direction of the longer side of the smallest rectangle around an area, in degrees, above −90 up to 90; 0 for nothing."""
+    """The direction of the longer side of the smallest rectangle around an area, in degrees, above −90 up to 90; 0 for
+    nothing.
+    """
     if area.is_empty:
         return 0.0
     corners = get_coordinates(area.minimum_rotated_rectangle)
@@ -160,13 +180,18 @@ def long_axis(area: BaseGeometry) -> float:
 
 
 def grid(
-    area: BaseGeometry, tip: Tip, angle_deg: float | None = None, edge: Edge = "inside", forbidden: BaseGeometry | None = None
+    area: BaseGeometry,
+    tip: Tip,
+    angle_deg: float | None = None,
+    edge: Edge = "inside",
+    forbidden: BaseGeometry | None = None,
 ) -> Grid:
     """A grid over an area, walked back and forth from the lowest row up.
 
-    Rows follow the area's long axis, or for an oblong tip whichever of it and its perpendicular serves better, unless `angle_deg` says
-    otherwise. "inside" keeps footprints wholly inside the area, as many as find room; "cover" lays as few as cover it, and leaves out
-    those that touch `forbidden`. Raises BadInput on a tip that would make no end of cells.
+    Rows follow the area's long axis, or for an oblong tip whichever of it and its perpendicular serves better, unless
+    `angle_deg` says otherwise. "inside" keeps footprints wholly inside the area, as many as find room; "cover" lays as
+    few as cover it, and leaves out those that touch `forbidden`. Raises BadInput on a tip that would make no end of
+    cells.
     """
     if area.is_empty:
         return Grid(area, edge, tip, angle_deg or 0.0, np.empty((0, 2)), np.empty(0, dtype=np.int64))
@@ -242,7 +267,10 @@ def _upright(levels: Levels, tip: Tip, angle: float, edge: Edge) -> tuple[Number
     inside = edge == "inside"
     strip = (STRIP_INSIDE if inside else STRIP_COVER) * tip.down_mm
     heights = [_heights(levels, rowwise, tip.down_mm, phase, fewest=not inside) for phase in PHASES]
-    y, rows = np.concatenate(heights), len(heights[0])  # all tries in one go: the rows of the second follow those of the first
+    y, rows = (
+        np.concatenate(heights),
+        len(heights[0]),
+    )  # all tries in one go: the rows of the second follow those of the first
     row, begin, end = levels.strips(y, strip, inside)
     spare = (end - begin - tip.across_mm) / along
     count = np.floor(spare + 1e-9) + 1 if inside else np.maximum(np.ceil(spare - 1e-9) + 1, 1)
@@ -274,19 +302,24 @@ def _footprints(tip: Tip, centres: Numbers, angle: float, shrink: float = 0) -> 
     """Polygons of the tip on centres; `shrink` takes off a share, so that touching an edge counts as inside."""
     lower = tip.upper[-2:0:-1] * np.array([1, -1])
     template = turned(np.vstack([tip.upper, lower]), angle) * (1 - shrink)
-    found: NDArray[np.object_] = polygons(centres[:, None, :] + template[None, :, :]) if len(centres) else np.empty(0, dtype=object)
+    found: NDArray[np.object_] = (
+        polygons(centres[:, None, :] + template[None, :, :]) if len(centres) else np.empty(0, dtype=object)
+    )
     return found
 
 
 def _breaks(flat: Numbers, row: Rows, along: float) -> Rows:
-    """Where runs of neighbours, a step apart each, begin and the last ends; the centres stand by row and from left to right."""
+    """Where runs of neighbours, a step apart each, begin and the last ends; the centres stand by row and from left to
+    right.
+    """
     begins = np.flatnonzero((row[1:] != row[:-1]) | (np.abs(flat[1:, 0] - flat[:-1, 0] - along) > 1e-6)) + 1
     return np.concatenate([[0], begins, [len(flat)]])
 
 
 def _walk(tip: Tip, centres: Numbers, row: Rows, angle: float) -> Rows:
-    """From the lowest row of footprints on, back and forth, each time to whichever end of a row lies nearest, so that the hand seldom
-    crosses the area to go on."""
+    """From the lowest row of footprints on, back and forth, each time to whichever end of a row lies nearest, so that
+    the hand seldom crosses the area to go on.
+    """
     if not len(centres):
         return row
     flat = turned(centres, -angle)
@@ -296,7 +329,9 @@ def _walk(tip: Tip, centres: Numbers, row: Rows, angle: float) -> Rows:
     if (np.diff(row[first[:-1]]) > 0).all():  # one run a row: simply up, back and forth
         turns = np.repeat(np.arange(len(first) - 1) % 2, np.diff(first))
         return order[np.lexsort((np.where(turns, -flat[:, 0], flat[:, 0]), row))]
-    tips = flat[np.column_stack([first[:-1], first[1:] - 1])] @ np.array([1, 1j])  # both ends of each run, as one number each
+    tips = flat[np.column_stack([first[:-1], first[1:] - 1])] @ np.array(
+        [1, 1j]
+    )  # both ends of each run, as one number each
     walked = []
     here, backwards = 0, 0
     for _ in first[1:]:
@@ -311,8 +346,9 @@ def _walk(tip: Tip, centres: Numbers, row: Rows, angle: float) -> Rows:
 def _covered(tip: Tip, centres: Numbers, row: Rows, angle: float) -> BaseGeometry:
     """The union of all footprints.
 
-    Neighbours in a row are joined beforehand into one outline, which is known without cutting: for each run of a row, the ends of its
-    first and last footprint and, between them, the part of each upper edge that lies within half a step of its centre.
+    Neighbours in a row are joined beforehand into one outline, which is known without cutting: for each run of a row,
+    the ends of its first and last footprint and, between them, the part of each upper edge that lies within half a step
+    of its centre.
     """
     if not len(centres):
         return Polygon()
@@ -336,6 +372,10 @@ def _run(tip: Tip, run: Numbers, along: float) -> list[BaseGeometry]:
     middle = np.vstack([(-half, cut), inner, (half, cut)])
     first, last = upper[upper[:, 0] < half - 1e-9], upper[upper[:, 0] > -half + 1e-9]
     between = (middle[None] + np.arange(1, len(run) - 1)[:, None, None] * np.array([along, 0])).reshape(-1, 2)
-    edge = np.vstack([first, (half, cut), between, last + np.array([(len(run) - 1) * along, 0])]) if len(run) > 1 else upper
+    edge = (
+        np.vstack([first, (half, cut), between, last + np.array([(len(run) - 1) * along, 0])])
+        if len(run) > 1
+        else upper
+    )
     lower = edge[-2:0:-1] * np.array([1, -1])
     return [Polygon(np.vstack([edge, lower]) + run[0])]

@@ -35,7 +35,8 @@ class Levels:
         self.low, self.high = (x.min(), y.min()), (x.max(), y.max())
 
     def cuts(self, y: Numbers) -> tuple[Whole, Numbers, Numbers]:
-        """The parts inside the area of each level: (number of the level, from, to), level by level and from left to right.
+        """The parts inside the area of each level: (number of the level, from, to), level by level and from left to
+        right.
 
         Every edge is met by the levels between its ends; crossings, sorted, are entries and exits in turn.
         """
@@ -52,8 +53,8 @@ class Levels:
     def strips(self, y: Numbers, offsets: Numbers, inside: bool) -> tuple[Whole, Numbers, Numbers]:
         """The room of each strip, read off levels at `offsets` from its middle: (number of the strip, from, to).
 
-        Inside, where all levels run through the area; else where any does. Along a strip, it is counted how many levels are inside: room
-        begins where the count comes up to what is needed, and ends where it falls below.
+        Inside, where all levels run through the area; else where any does. Along a strip, it is counted how many levels
+        are inside: room begins where the count comes up to what is needed, and ends where it falls below.
         """
         at, begin, end = self.cuts((y[:, None] + offsets).ravel())
         row, x = np.tile(at // len(offsets), 2), np.concatenate([begin, end])

@@ -1,6 +1,7 @@
 """Findings marked on the plate: a spot, a line or an area, of a kind, graded or measured, dated, with a note.
 
-Points are kept in millimetres of the default build, so that a mark stays where it is on the skin when a tape is measured anew.
+Points are kept in millimetres of the default build, so that a mark stays where it is on the skin when a tape is
+measured anew.
 """
 
 from datetime import date
@@ -26,7 +27,9 @@ LEAST_AREA_MM2 = 1.0
 
 
 class Mark(Frozen):
-    """One finding. `size_mm` is a spot's diameter or a line's width; `value` is what a measured kind reads, in the kind's unit."""
+    """One finding. `size_mm` is a spot's diameter or a line's width; `value` is what a measured kind reads, in the
+    kind's unit.
+    """
 
     id: UUID
     plate: str
@@ -94,7 +97,9 @@ def _drawn_wrong(mark: Mark, face: Plate) -> str:
     """What is wrong with the drawing itself; "" when nothing is."""
     least = LEAST_POINTS[mark.shape]
     if len(mark.points) < least or len(set(mark.points)) < least:
-        needed = {"spot": "A spot needs a point", "line": "A line needs 2 points", "area": "An area needs 3 points"}[mark.shape]
+        needed = {"spot": "A spot needs a point", "line": "A line needs 2 points", "area": "An area needs 3 points"}[
+            mark.shape
+        ]
         return f"{needed}; {len(mark.points)} so far."
     if len(mark.points) > MOST_POINTS:
         return f"{len(mark.points)} points are too many; {MOST_POINTS} will do."

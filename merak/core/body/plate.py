@@ -1,7 +1,7 @@
 """The plates: each client's skin unrolled flat, in millimetres along the skin.
 
-The client's right side has negative x, as when one looks at the client. Distances were taken along the skin, which keeps areas nearly
-true; docs/plate.md says where they are not, and by how much.
+The client's right side has negative x, as when one looks at the client. Distances were taken along the skin, which
+keeps areas nearly true; docs/plate.md says where they are not, and by how much.
 """
 
 from collections.abc import Callable
@@ -38,16 +38,41 @@ PLATES = {
     "thigh-back": ZoneKind("Thighs, back", "Thighs back", tapes.THIGH, elsewhere.thigh_back),
 }
 #: Where bone lies close under the skin; "cheekbone" is a spot, the rest are zones. The brow is a house default.
-BONY = frozenset({"forehead", "temple", "brow", "jawline", "nose bridge", "cheekbone", "knuckles", "elbow", "above the knee"})
+BONY = frozenset(
+    {"forehead", "temple", "brow", "jawline", "nose bridge", "cheekbone", "knuckles", "elbow", "above the knee"}
+)
 #: Where the skin is thin; beyond lids, under-eye and neck, house defaults.
 THIN = frozenset(
-    {"upper lid", "under-eye", "under the chin", "front of neck", "side of neck", "thyroid strip", "elbow crease", "hollow of the knee"}
+    {
+        "upper lid",
+        "under-eye",
+        "under the chin",
+        "front of neck",
+        "side of neck",
+        "thyroid strip",
+        "elbow crease",
+        "hollow of the knee",
+    }
 )
 _CHEEK = ("upper cheek", "mid cheek", "lower cheek")
 _FULL_FACE = (
-    "forehead", "glabella", "temple", "brow", "upper lid", "under-eye", "crow's feet", "nose bridge", "nose tip and wings", *_CHEEK,
-    "in front of the ear", "upper lip", "lips", "mouth corner and fold", "chin", "jawline",
-)  # fmt: skip
+    "forehead",
+    "glabella",
+    "temple",
+    "brow",
+    "upper lid",
+    "under-eye",
+    "crow's feet",
+    "nose bridge",
+    "nose tip and wings",
+    *_CHEEK,
+    "in front of the ear",
+    "upper lip",
+    "lips",
+    "mouth corner and fold",
+    "chin",
+    "jawline",
+)
 _NECK = ("under the chin", "front of neck", "side of neck", "thyroid strip")
 GROUPS: dict[str, tuple[str, ...]] = {
     "T-zone": ("forehead", "glabella", "nose bridge", "nose tip and wings", "chin"),
@@ -58,8 +83,16 @@ GROUPS: dict[str, tuple[str, ...]] = {
 }
 #: Where laxity and fine lines are graded.
 GRADED = (
-    "forehead", "glabella", "crow's feet", "under-eye", *_CHEEK, "mouth corner and fold", "upper lip", "chin", "jawline",
-)  # fmt: skip
+    "forehead",
+    "glabella",
+    "crow's feet",
+    "under-eye",
+    *_CHEEK,
+    "mouth corner and fold",
+    "upper lip",
+    "chin",
+    "jawline",
+)
 
 
 def zone_names(name: str) -> tuple[str, ...]:
@@ -76,7 +109,9 @@ def _kind(name: str) -> ZoneKind:
 
 @lru_cache(maxsize=48)
 def plate(measures: Measures, name: str = "face") -> Plate:
-    """The plate of a client with these tapes, in mm. Raises BadInput, by field, for tapes that no body has or no one face."""
+    """The plate of a client with these tapes, in mm. Raises BadInput, by field, for tapes that no body has or no one
+    face.
+    """
     kind = _kind(name)
     across, down, *third = tapes.ratios(kind.tapes, measures)
     if name == "face":

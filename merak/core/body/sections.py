@@ -30,7 +30,8 @@ _SMALL: dict[str, tuple[str, ...]] = {
     "around the eyes": ("under-eye", "upper lid"),
 }
 
-#: The sections of the other plates: their name, their zones, whether they run across the midline, whether they want the small tip.
+#: The sections of the other plates: their name, their zones, whether they run across the midline, whether they want the
+#: small tip.
 _FINGERS = ("thumb", "index finger", "middle finger", "ring finger", "little finger")
 _ELSEWHERE: dict[str, tuple[tuple[str, tuple[str, ...], bool, bool], ...]] = {
     "neck": (
@@ -38,7 +39,10 @@ _ELSEWHERE: dict[str, tuple[tuple[str, tuple[str, ...], bool, bool], ...]] = {
         ("under the chin", ("under the chin",), True, False),
         ("décolleté", ("décolleté",), True, False),
     ),
-    "hands": (("hand", ("back of the hand", "knuckles"), False, False), *((name, (name,), False, True) for name in _FINGERS)),
+    "hands": (
+        ("hand", ("back of the hand", "knuckles"), False, False),
+        *((name, (name,), False, True) for name in _FINGERS),
+    ),
 }
 
 
@@ -53,8 +57,9 @@ class Section(NamedTuple):
 def sections(face: Plate, order: SectionOrder, first: str) -> tuple[Section, ...]:
     """All sections of a plate in working order; `first` is the side to begin on.
 
-    On a face by the order's name; "anticlockwise" begins with the first side's cheek and goes round as the therapist sees it. On other
-    plates one side after the other, from the top down. What lies beside the skin worked on (the ear) is in none.
+    On a face by the order's name; "anticlockwise" begins with the first side's cheek and goes round as the therapist
+    sees it. On other plates one side after the other, from the top down. What lies beside the skin worked on (the ear)
+    is in none.
     """
     other = "left" if first == "right" else "right"
 

@@ -1,6 +1,8 @@
-"""How a plate comes about: one half is drawn by hand in millimetres of the default build, tiled into zones, mirrored and scaled.
+"""How a plate comes about: one half is drawn by hand in millimetres of the default build, tiled into zones, mirrored
+and scaled.
 
-Every zone boundary is an arc of one noded drawing, so neighbours share their points, and moving points cannot open a gap between them.
+Every zone boundary is an arc of one noded drawing, so neighbours share their points, and moving points cannot open a
+gap between them.
 """
 
 from collections.abc import Callable, Mapping
@@ -37,8 +39,9 @@ INK_MM = 0.1
 class Sketch:
     """One half of a plate in the default build.
 
-    `drawn` holds the zones in the order in which they claim skin, each drawn generously: what an earlier one holds, a later one cannot,
-    and the last takes the rest. `spots` are places that are no zones: where current may not flow, what a margin is measured from.
+    `drawn` holds the zones in the order in which they claim skin, each drawn generously: what an earlier one holds, a
+    later one cannot, and the last takes the rest. `spots` are places that are no zones: where current may not flow,
+    what a margin is measured from.
     """
 
     outline: Polygon
@@ -49,7 +52,9 @@ class Sketch:
     @cached_property
     def zones(self) -> dict[str, Polygon]:
         """The zones as they tile the half."""
-        edges = union_all([segmentize(shape.boundary, PIECE_MM) for shape in (self.outline, *self.drawn.values())], grid_size=INK_MM)
+        edges = union_all(
+            [segmentize(shape.boundary, PIECE_MM) for shape in (self.outline, *self.drawn.values())], grid_size=INK_MM
+        )
         faces = [face for face in get_parts(polygonize([edges])) if self.outline.contains(point_on_surface(face))]
         owned: dict[str, list[BaseGeometry]] = {name: [] for name in self.drawn}
         rest = tuple(self.drawn)[-1]
@@ -85,8 +90,8 @@ def _one_piece_each(owned: dict[str, list[BaseGeometry]]) -> dict[str, Polygon]:
 class Plate:
     """A client's plate in mm: x from the midline with the client's right negative, y down.
 
-    Zones and landmarks are keyed (side, name); `spots` are places that are no zones, both sides of them in one shape; `move` carries
-    any default-build points here, `across` and `down` are the plain scales of the tapes.
+    Zones and landmarks are keyed (side, name); `spots` are places that are no zones, both sides of them in one shape;
+    `move` carries any default-build points here, `across` and `down` are the plain scales of the tapes.
     """
 
     name: str
@@ -126,7 +131,9 @@ class Plate:
 
     def each_joined(self, many: list[tuple[Key, ...]]) -> NDArray[np.object_]:
         """Several groups of zones, each in one shape."""
-        found: NDArray[np.object_] = transform(np.array([self.sketch.joined(keys) for keys in many], dtype=object), self.carry)
+        found: NDArray[np.object_] = transform(
+            np.array([self.sketch.joined(keys) for keys in many], dtype=object), self.carry
+        )
         return found
 
     def joined(self, keys: tuple[Key, ...]) -> BaseGeometry:
@@ -154,7 +161,9 @@ def mirrored(points: Coordinates) -> Coordinates:
     return turned
 
 
-def build(name: str, sketch: Sketch, landmarks: Mapping[str, tuple[float, float]], move: Move, across: float, down: float) -> Plate:
+def build(
+    name: str, sketch: Sketch, landmarks: Mapping[str, tuple[float, float]], move: Move, across: float, down: float
+) -> Plate:
     """The plate of a build: both halves of the sketch, moved."""
     names, shapes = tuple(sketch.zones), [*sketch.zones.values(), *sketch.spots.values()]
     left = transform(shapes, move)

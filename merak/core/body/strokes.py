@@ -66,7 +66,8 @@ STROKES: dict[str, tuple[tuple[End, End], ...]] = {
         (("side of neck base", -12, 8), ("jaw angle", 9, 0)),
     ),
 }
-#: Focused work starts its low line below the mouth corner and ends its high line below the temple, where the nerve's branches are left out.
+#: Focused work starts its low line below the mouth corner and ends its high line below the temple, where the nerve's
+#: branches are left out.
 FOCUSED: dict[str, tuple[tuple[End, End], ...]] = {
     **STROKES,
     "low": ((("mouth corner", 2, 20), ("ear lobe", -30, 2)),),
@@ -77,7 +78,9 @@ ON_PLATE = {"face": (*PATHS, "nose"), "neck": ("neck",)}
 
 
 class Line(NamedTuple):
-    """One stroke on one side: its path, its points in mm from start to end, its length in mm, and whether it runs over bone."""
+    """One stroke on one side: its path, its points in mm from start to end, its length in mm, and whether it runs over
+    bone.
+    """
 
     path: str
     points: tuple[Pair, ...]
@@ -86,7 +89,9 @@ class Line(NamedTuple):
 
 
 def lines(area: Treatable, side: str, paths: tuple[str, ...]) -> tuple[Line, ...]:
-    """The strokes of the chosen paths on one side, in working order, inside the treatable area; none where a plate has no such path."""
+    """The strokes of the chosen paths on one side, in working order, inside the treatable area; none where a plate has
+    no such path.
+    """
     return _both(area, paths)[side]
 
 
@@ -127,7 +132,9 @@ def _drawn(face: Plate, path: str, side: str, start: End, end: End) -> list[Pair
 
 def _strings(drawn: list[list[Pair]]) -> NDArray[np.object_]:
     """Lines as shapes, all in one go."""
-    found: NDArray[np.object_] = linestrings(np.concatenate(drawn), indices=np.repeat(np.arange(len(drawn)), [len(one) for one in drawn]))
+    found: NDArray[np.object_] = linestrings(
+        np.concatenate(drawn), indices=np.repeat(np.arange(len(drawn)), [len(one) for one in drawn])
+    )
     return found
 
 

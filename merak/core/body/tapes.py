@@ -8,7 +8,9 @@ from merak.core.knowledge import number
 
 
 class Tape(NamedTuple):
-    """One tape: its field in Measures, how it is laid, and the rule of its default (a second one, ".men", for the larger build)."""
+    """One tape: its field in Measures, how it is laid, and the rule of its default (a second one, ".men", for the
+    larger build).
+    """
 
     field: str
     words: str
@@ -17,7 +19,12 @@ class Tape(NamedTuple):
 
 
 FACE = (
-    Tape("ear_to_ear_mm", "ear to ear", "under the nose, from the flap before one ear canal to the other", "face.ear_to_ear"),
+    Tape(
+        "ear_to_ear_mm",
+        "ear to ear",
+        "under the nose, from the flap before one ear canal to the other",
+        "face.ear_to_ear",
+    ),
     Tape("hairline_chin_mm", "hairline to chin", "along the midline, over the nose", "face.hairline_chin"),
     Tape("ear_chin_ear_mm", "ear, chin, ear", "from one ear canal around the chin to the other", "face.ear_chin_ear"),
 )
@@ -48,7 +55,8 @@ def default_mm(tape: Tape, measures: Measures) -> float:
 def ratios(tapes: tuple[Tape, ...], measures: Measures) -> tuple[float, ...]:
     """Each tape beside the drawing's own default, which is the women's mean.
 
-    Raises BadInput, by field, for a tape that no body has (rules face.tape.least and face.tape.most, against the build's default).
+    Raises BadInput, by field, for a tape that no body has (rules face.tape.least and face.tape.most, against the
+    build's default).
     """
     wrong: dict[str, str] = {}
     found: list[float] = []

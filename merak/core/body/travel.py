@@ -1,7 +1,8 @@
-"""Strokes over an area: rows of a style, how long they are, how long they take, and how long any point stays under the tip.
+"""Strokes over an area: rows of a style, how long they are, how long they take, and how long any point stays under the
+tip.
 
-The hand comes to rest wherever it turns, is set down or lifted: it slows down and speeds up evenly, and the time that a point spends under
-the tip is read off that motion, not assumed from the speed.
+The hand comes to rest wherever it turns, is set down or lifted: it slows down and speeds up evenly, and the time that a
+point spends under the tip is read off that motion, not assumed from the speed.
 """
 
 from dataclasses import dataclass
@@ -36,7 +37,9 @@ WINDOW = 48
 
 
 class Motion(Frozen):
-    """How the hand moves: tip width (mm), overlap of rows (share of the tip), speed (mm/s), hold at the end (s), times each row."""
+    """How the hand moves: tip width (mm), overlap of rows (share of the tip), speed (mm/s), hold at the end (s), times
+    each row.
+    """
 
     tip_mm: float = Field(10, gt=0, le=200)
     overlap: float = Field(0.2, ge=0, le=0.6)
@@ -49,8 +52,8 @@ class Motion(Frozen):
 class Travel:
     """Strokes over an area. `pieces` (each n × 2, mm) are the contacts, from setting the tip down to lifting it.
 
-    `seconds` counts travel, turns, holds and setting down again, all repeats; `dwell_s` is the longest unbroken time that any point stays
-    under the tip in one repeat.
+    `seconds` counts travel, turns, holds and setting down again, all repeats; `dwell_s` is the longest unbroken time
+    that any point stays under the tip in one repeat.
     """
 
     area: BaseGeometry
@@ -80,11 +83,14 @@ def room(area: BaseGeometry, style: Style, motion: Motion) -> BaseGeometry:
     return area.buffer(-(motion.tip_mm + _loop_mm(style, motion)) / 2, quad_segs=4)
 
 
-def cover(area: BaseGeometry, style: Style, motion: Motion, angle_deg: float | None = None, within: BaseGeometry | None = None) -> Travel:
+def cover(
+    area: BaseGeometry, style: Style, motion: Motion, angle_deg: float | None = None, within: BaseGeometry | None = None
+) -> Travel:
     """Rows over an area (mm), along its long axis unless `angle_deg` says otherwise.
 
-    The tip stays wholly inside the area; or, where the area is a part of the skin that may be worked, inside all of that: `within` is then
-    that skin's `room`. Raises BadInput on tip_mm when the tip is too small for the area to be told in rows.
+    The tip stays wholly inside the area; or, where the area is a part of the skin that may be worked, inside all of
+    that: `within` is then that skin's `room`. Raises BadInput on tip_mm when the tip is too small for the area to be
+    told in rows.
     """
     angle = long_axis(area) if angle_deg is None else angle_deg
     inner = room(area, style, motion) if within is None else area.intersection(within)
@@ -132,7 +138,9 @@ def _joined(drawn: list[Points], inner: BaseGeometry) -> list[Points]:
 
 
 def _loop_mm(style: Style, motion: Motion) -> float:
-    """The diameter that the tip's centre draws in a circle: a share of the tip, by house default; 0 for other styles."""
+    """The diameter that the tip's centre draws in a circle: a share of the tip, by house default; 0
+    for other styles.
+    """
     return motion.tip_mm * number("travel.loop") if style == "circles" else 0.0
 
 
@@ -157,7 +165,9 @@ def along(line: Points, style: Style, motion: Motion) -> Travel:
     return _measured(Polygon(), style, motion, 0.0, [points], 1)
 
 
-def _measured(area: BaseGeometry, style: Style, motion: Motion, angle: float, pieces: list[Points], rows: int) -> Travel:
+def _measured(
+    area: BaseGeometry, style: Style, motion: Motion, angle: float, pieces: list[Points], rows: int
+) -> Travel:
     hold = motion.hold_s if style == "stroke and hold" else 0.0
     down = number("travel.set_down")
     stretches = _all_stretches(pieces, smooth=style == "circles")
@@ -168,7 +178,9 @@ def _measured(area: BaseGeometry, style: Style, motion: Motion, angle: float, pi
 
 
 def stretches_s(length_mm: Points, speed_mm_s: float) -> Points:
-    """Seconds from rest to rest over each stretch: even speeding up, speed, even slowing down (rule travel.acceleration)."""
+    """Seconds from rest to rest over each stretch: even speeding up, speed, even slowing down (rule
+    travel.acceleration).
+    """
     a = number("travel.acceleration")
     ramps = speed_mm_s**2 / a
     return np.where(length_mm >= ramps, length_mm / speed_mm_s + speed_mm_s / a, 2 * np.sqrt(length_mm / a))
@@ -209,7 +221,9 @@ def _dwell(pieces: list[Points], stretches: list[list[float]], motion: Motion, h
 
 
 def _from_rest(length: float, motion: Motion) -> float:
-    """A straight stroke is slowest at its ends: the point half a tip from a rest is under the tip for the first (or last) tip's width."""
+    """A straight stroke is slowest at its ends: the point half a tip from a rest is under the tip for the first (or
+    last) tip's width.
+    """
     a, width, v = number("travel.acceleration"), motion.tip_mm, motion.speed_mm_s
     if length <= width:
         return stretch_s(length, v)
@@ -220,8 +234,9 @@ def _from_rest(length: float, motion: Motion) -> float:
 def _dwell_of(piece: Points, stretches: list[float], motion: Motion, hold: float) -> float:
     """The same for one path that bends.
 
-    The motion is sampled in space, a twelfth of a tip apart, each sample with its moment. Around each rest (and, on a curve without rests,
-    at its ends and middle) points on and beside the path are tried: samples in a row within half a tip of one are its stay.
+    The motion is sampled in space, a twelfth of a tip apart, each sample with its moment. Around each rest (and, on a
+    curve without rests, at its ends and middle) points on and beside the path are tried: samples in a row within half a
+    tip of one are its stay.
     """
     travelled = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(piece, axis=0).T))])
     total = float(travelled[-1])
@@ -247,7 +262,9 @@ def _dwell_of(piece: Points, stretches: list[float], motion: Motion, hold: float
     _, _, ended = np.nonzero(under & ~after)
 
     def edge(inside: Whole, outside: Whole) -> Points:
-        """The moment at which the tip's rim passes the point, between the last sample under it and the next beside it."""
+        """The moment at which the tip's rim passes the point, between the last sample under it and
+        the next beside it.
+        """
         outside = np.clip(outside, 0, window.shape[1] - 1)
         a, b = gap[rest, point, inside], gap[rest, point, outside]
         share = np.where(b > a, (reach - a) / np.maximum(b - a, 1e-12), 0.0)

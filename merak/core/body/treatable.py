@@ -122,7 +122,8 @@ def treatable(
 ) -> Treatable:
     """Zones − margins − no-go areas − marks that keep this work out, by real buffering.
 
-    `finger_mm` is the treating hand's own finger breadth in mm. Raises BadInput as `plate` does, and on "work" for a modality unknown.
+    `finger_mm` is the treating hand's own finger breadth in mm. Raises BadInput as `plate` does, and on "work" for a
+    modality unknown.
     """
     return _treatable(measures, work, finger_mm, name, narrowed, marks)
 

@@ -32,9 +32,10 @@ class Measures(Frozen):
 
 
 class Findings(Measures):
-    """What was looked at today: Fitzpatrick's phototype, 1 (always burns) to 6 (never burns); grades 0 to 4 by condition and "side zone"
-    key; heights in mm above a level line, per side; and the soft tapes. `tone` is L*, a*, b* of skin that sees no sun, `hydration` a
-    meter's reading in its own units, `burning` the phototype questionnaire's points.
+    """What was looked at today: Fitzpatrick's phototype, 1 (always burns) to 6 (never burns); grades 0 to 4 by
+    condition and "side zone" key; heights in mm above a level line, per side; and the soft tapes. `tone` is L*, a*, b*
+    of skin that sees no sun, `hydration` a meter's reading in its own units, `burning` the phototype questionnaire's
+    points.
     """
 
     skin_type: SkinType | None = None
@@ -65,7 +66,9 @@ class Findings(Measures):
 
     def where(self, condition: str, least: int = 1) -> tuple[str, ...]:
         """The zones where a condition is graded so high or higher, without their side."""
-        return tuple(sorted({key.partition(" ")[2] for key, grade in self.grades.get(condition, {}).items() if grade >= least}))
+        return tuple(
+            sorted({key.partition(" ")[2] for key, grade in self.grades.get(condition, {}).items() if grade >= least})
+        )
 
     @property
     def measures(self) -> Measures:
@@ -74,8 +77,8 @@ class Findings(Measures):
 
 
 class LastTime(Frozen):
-    """What the last finished visit of the same treatment left behind; `turn` is what titration makes of it, None where it was not asked;
-    `incidents` what went wrong, in words.
+    """What the last finished visit of the same treatment left behind; `turn` is what titration makes of it, None where
+    it was not asked; `incidents` what went wrong, in words.
     """
 
     on: date
@@ -90,7 +93,9 @@ class LastTime(Frozen):
 
     @property
     def reacted(self) -> bool:
-        """Whether titration asks for less; where it was not asked, a redness or swelling of 3 or more (rule microcurrent.reacted)."""
+        """Whether titration asks for less; where it was not asked, a redness or swelling of 3 or more (rule
+        microcurrent.reacted).
+        """
         return self.turn in ("down", "stop") if self.turn else max(self.redness or 0, self.swelling or 0) >= 3
 
 

@@ -1,4 +1,6 @@
-"""Standard scales: their entry, score and band, each with its working. They grade what was seen; they diagnose nothing."""
+"""Standard scales: their entry, score and band, each with its working. They grade what was seen;
+they diagnose nothing.
+"""
 
 from collections.abc import Callable
 from typing import Any, NamedTuple
@@ -18,7 +20,9 @@ class Scored(NamedTuple):
 
 
 class Acne(Frozen):
-    """Acne by region, 0 none · 1 comedones · 2 papules · 3 pustules · 4 nodules; chest and upper back None where not looked at."""
+    """Acne by region, 0 none · 1 comedones · 2 papules · 3 pustules · 4 nodules; chest and upper back None where not
+    looked at.
+    """
 
     forehead: int = Field(0, ge=0, le=4, title="Forehead")
     right_cheek: int = Field(0, ge=0, le=4, title="Right cheek")
@@ -40,7 +44,9 @@ def acne(asked: Acne) -> Scored:
     total = sum(part.value or 0 for part in parts)
     bands = (("very severe", "very_severe"), ("severe", "severe"), ("moderate", "moderate"), ("mild", "mild"))
     band = next((words for words, key in bands if total >= number(f"scale.acne.{key}")), "none")
-    note = "" if asked.chest_back is not None else "Chest and upper back were not graded: the face alone tops out at 32."
+    note = (
+        "" if asked.chest_back is not None else "Chest and upper back were not graded: the face alone tops out at 32."
+    )
     return Scored(_score("global acne score", total, "of 44", "grades × factors", tuple(parts)), band, note)
 
 
@@ -65,20 +71,29 @@ REGIONS = ("forehead", "right", "left", "chin")
 
 
 def pigment(asked: Pigment) -> Scored:
-    """Pigment area and severity: Σ weight × area × (darkness + evenness), 0 to 48 (Kimbrough-Green 1994); beside it the modified one,
-    Σ weight × area × darkness, 0 to 24 (Pandya 2011). There are no agreed bands.
+    """Pigment area and severity: Σ weight × area × (darkness + evenness), 0 to 48 (Kimbrough-Green 1994); beside it the
+    modified one, Σ weight × area × darkness, 0 to 24 (Pandya 2011). There are no agreed bands.
     """
     parts, simple = [], 0.0
     for region in REGIONS:
         area, dark, even = (getattr(asked, f"{region}_{part}") for part in ("area", "dark", "even"))
         weight = number(f"scale.pigment.{region}")
         parts.append(
-            Quantity(name=f"{region}, × {weight:g}", value=weight * area * (dark + even), digits=1, rules=(f"scale.pigment.{region}",))
+            Quantity(
+                name=f"{region}, × {weight:g}",
+                value=weight * area * (dark + even),
+                digits=1,
+                rules=(f"scale.pigment.{region}",),
+            )
         )
         simple += weight * area * dark
     total = sum(part.value or 0 for part in parts)
-    told = _score("pigment area and severity", total, "of 48", "weights × area × (darkness + evenness)", tuple(parts), 1)
-    return Scored(told, f"modified: {simple:.1f} of 24", "Compare with earlier scores of this client; there are no agreed bands.")
+    told = _score(
+        "pigment area and severity", total, "of 48", "weights × area × (darkness + evenness)", tuple(parts), 1
+    )
+    return Scored(
+        told, f"modified: {simple:.1f} of 24", "Compare with earlier scores of this client; there are no agreed bands."
+    )
 
 
 class Life(Frozen):
@@ -107,7 +122,11 @@ def life(asked: Life) -> Scored:
         ("small effect", "small"),
     )
     band = next((words for words, key in bands if total >= number(f"scale.life.{key}")), "no effect")
-    note = "A large effect on life: the senior talks first, and a doctor may help." if total >= number("scale.life.large") else ""
+    note = (
+        "A large effect on life: the senior talks first, and a doctor may help."
+        if total >= number("scale.life.large")
+        else ""
+    )
     return Scored(_score("quality of life index", total, "of 30", "all answers", parts), band, note)
 
 
@@ -119,7 +138,12 @@ class Ageing(Frozen):
 
 def ageing(asked: Ageing) -> Scored:
     """The photo-ageing type (Glogau 1996)."""
-    words = ("mild: no wrinkles", "moderate: wrinkles in motion", "advanced: wrinkles at rest", "severe: only wrinkles")[asked.type - 1]
+    words = (
+        "mild: no wrinkles",
+        "moderate: wrinkles in motion",
+        "advanced: wrinkles at rest",
+        "severe: only wrinkles",
+    )[asked.type - 1]
     return Scored(_score("photo-ageing type", asked.type, "of 4", "as it was seen", (_seen("scale.ageing"),)), words)
 
 
@@ -137,8 +161,8 @@ def wrinkles(asked: Wrinkles) -> Scored:
 
 
 class Scars(Frozen):
-    """Scars after acne: 0 none · 1 flat, coloured · 2 seen close by · 3 seen at a distance · 4 seen at a distance, not flattened by
-    stretching.
+    """Scars after acne: 0 none · 1 flat, coloured · 2 seen close by · 3 seen at a distance · 4 seen at a distance, not
+    flattened by stretching.
     """
 
     grade: int = Field(0, ge=0, le=4, title="Grade")
@@ -154,14 +178,22 @@ def scars(asked: Scars) -> Scored:
         "severe: not flattened by stretching",
     )
     note = "Deep scars are for a doctor." if asked.grade >= number("scale.scars.refer") else ""
-    return Scored(_score("scar grade", asked.grade, "of 4", "as it was seen", (_seen("scale.scars.refer"),)), words[asked.grade], note)
+    return Scored(
+        _score("scar grade", asked.grade, "of 4", "as it was seen", (_seen("scale.scars.refer"),)),
+        words[asked.grade],
+        note,
+    )
 
 
 class ScaleReadings(Frozen):
     """Instruments: water that the skin loses, g/(m²·h), and its sebum, µg/cm²; None where there was none to read."""
 
-    water_loss: float | None = Field(None, ge=0, le=150, title="Water loss", json_schema_extra={"unit": "g/m²h"}, allow_inf_nan=False)
-    sebum: float | None = Field(None, ge=0, le=500, title="Sebum", json_schema_extra={"unit": "µg/cm²"}, allow_inf_nan=False)
+    water_loss: float | None = Field(
+        None, ge=0, le=150, title="Water loss", json_schema_extra={"unit": "g/m²h"}, allow_inf_nan=False
+    )
+    sebum: float | None = Field(
+        None, ge=0, le=500, title="Sebum", json_schema_extra={"unit": "µg/cm²"}, allow_inf_nan=False
+    )
 
 
 def readings(asked: ScaleReadings) -> Scored:
@@ -172,11 +204,18 @@ def readings(asked: ScaleReadings) -> Scored:
     if loss is None:
         band = "water loss was not measured"
     else:
-        band = "barrier " + next((words for words, key in degrees if loss > number(f"scale.water_loss.{key}")), "very good")
+        band = "barrier " + next(
+            (words for words, key in degrees if loss > number(f"scale.water_loss.{key}")), "very good"
+        )
     told = Quantity(
-        name="water loss", value=loss, unit="g/m²h", digits=1, formula="" if loss is not None else "not measured", inputs=parts,
+        name="water loss",
+        value=loss,
+        unit="g/m²h",
+        digits=1,
+        formula="" if loss is not None else "not measured",
+        inputs=parts,
         rules=("scale.water_loss.normal",),
-    )  # fmt: skip
+    )
     return Scored(told, band)
 
 
@@ -202,12 +241,42 @@ class Scale(NamedTuple):
 SCALES = {
     one.id: one
     for one in (
-        Scale("acne", "Acne, global score", "0 none, 1 comedones, 2 papules, 3 pustules, 4 nodules, the worst in the region.", Acne, acne),
-        Scale("pigment", "Pigment area and severity", "Area 0 to 6, darkness and evenness 0 to 4, region by region.", Pigment, pigment),
+        Scale(
+            "acne",
+            "Acne, global score",
+            "0 none, 1 comedones, 2 papules, 3 pustules, 4 nodules, the worst in the region.",
+            Acne,
+            acne,
+        ),
+        Scale(
+            "pigment",
+            "Pigment area and severity",
+            "Area 0 to 6, darkness and evenness 0 to 4, region by region.",
+            Pigment,
+            pigment,
+        ),
         Scale("ageing", "Photo-ageing type", "1 no wrinkles, 2 in motion, 3 at rest, 4 only wrinkles.", Ageing, ageing),
-        Scale("wrinkles", "Wrinkles", "Around mouth and eyes, 1 to 9: fine, moderate, deep, three steps each.", Wrinkles, wrinkles),
+        Scale(
+            "wrinkles",
+            "Wrinkles",
+            "Around mouth and eyes, 1 to 9: fine, moderate, deep, three steps each.",
+            Wrinkles,
+            wrinkles,
+        ),
         Scale("scars", "Scars after acne", "0 none, 1 flat and coloured, 2 mild, 3 moderate, 4 severe.", Scars, scars),
-        Scale("readings", "Instruments", "Water loss and sebum; hydration and tone stand under Look.", ScaleReadings, readings),
-        Scale("life", "Quality of life", "Ten answers from the client’s own sheet, 0 not at all to 3 very much.", Life, life),
+        Scale(
+            "readings",
+            "Instruments",
+            "Water loss and sebum; hydration and tone stand under Look.",
+            ScaleReadings,
+            readings,
+        ),
+        Scale(
+            "life",
+            "Quality of life",
+            "Ten answers from the client’s own sheet, 0 not at all to 3 very much.",
+            Life,
+            life,
+        ),
     )
 }

@@ -20,31 +20,68 @@ class Asking(Frozen):
 
 #: Ten lines in our own words; points and bands are those of the usual questionnaire (rule phototype.bands).
 ASKED = (
-    Asking(id="eyes", ask="Eyes", answers=("pale blue, grey or green", "blue, grey or green", "hazel", "dark brown", "nearly black")),
-    Asking(id="hair", ask="Hair by nature", answers=("red or sandy", "blond", "dark blond or chestnut", "dark brown", "black")),
-    Asking(id="skin", ask="Skin that sees no sun", answers=("reddish", "very pale", "pale with a beige tint", "light brown", "dark brown")),
+    Asking(
+        id="eyes",
+        ask="Eyes",
+        answers=("pale blue, grey or green", "blue, grey or green", "hazel", "dark brown", "nearly black"),
+    ),
+    Asking(
+        id="hair",
+        ask="Hair by nature",
+        answers=("red or sandy", "blond", "dark blond or chestnut", "dark brown", "black"),
+    ),
+    Asking(
+        id="skin",
+        ask="Skin that sees no sun",
+        answers=("reddish", "very pale", "pale with a beige tint", "light brown", "dark brown"),
+    ),
     Asking(id="freckles", ask="Freckles on unexposed skin", answers=("many", "several", "few", "hardly any", "none")),
     Asking(
         id="long",
         ask="Too long in the sun",
-        answers=("painful redness, blisters, peeling", "blisters, then peeling", "burns at times, peels", "burns rarely", "never burns"),
+        answers=(
+            "painful redness, blisters, peeling",
+            "blisters, then peeling",
+            "burns at times, peels",
+            "burns rarely",
+            "never burns",
+        ),
     ),
-    Asking(id="degree", ask="Turns brown", answers=("hardly", "a light tan", "a fair tan", "tans easily", "dark brown quickly")),
-    Asking(id="hours", ask="Brown after some hours of sun", answers=("never", "seldom", "sometimes", "often", "always")),
-    Asking(id="face", ask="The face in the sun", answers=("very sensitive", "sensitive", "normal", "very resistant", "never a problem")),
+    Asking(
+        id="degree",
+        ask="Turns brown",
+        answers=("hardly", "a light tan", "a fair tan", "tans easily", "dark brown quickly"),
+    ),
+    Asking(
+        id="hours", ask="Brown after some hours of sun", answers=("never", "seldom", "sometimes", "often", "always")
+    ),
+    Asking(
+        id="face",
+        ask="The face in the sun",
+        answers=("very sensitive", "sensitive", "normal", "very resistant", "never a problem"),
+    ),
     Asking(
         id="last",
         ask="Last strong sun or sunbed",
-        answers=("more than 3 months ago", "2 to 3 months ago", "1 to 2 months ago", "less than a month ago", "less than 2 weeks ago"),
+        answers=(
+            "more than 3 months ago",
+            "2 to 3 months ago",
+            "1 to 2 months ago",
+            "less than a month ago",
+            "less than 2 weeks ago",
+        ),
     ),
-    Asking(id="often", ask="The face is put into the sun", answers=("never", "hardly ever", "sometimes", "often", "always")),
+    Asking(
+        id="often", ask="The face is put into the sun", answers=("never", "hardly ever", "sometimes", "often", "always")
+    ),
 )
 #: Points at most for phototypes I to V; more is VI.
 BANDS = tuple(f"phototype.band.{kind}" for kind in range(1, 6))
 
 
 def phototype_by(points: dict[str, int]) -> tuple[int, Quantity]:
-    """The phototype (1 to 6) that a filled-in questionnaire gives, and its sum with the working (rules phototype.band.…).
+    """The phototype (1 to 6) that a filled-in questionnaire gives, and its sum with the working (rules
+    phototype.band.…).
 
     Raises BadInput, by line, for lines that are not answered or not 0 to 4.
     """
@@ -77,10 +114,17 @@ def tone_of(tone: tuple[float, float, float]) -> tuple[str, int, Quantity]:
     angle = tone_angle(tone[0], tone[2])
     name, kind = next(
         ((name, kind) for name, kind in CLASSES[:-1] if angle > number(f"tone.{name.replace(' ', '_')}")), CLASSES[-1]
-    )  # fmt: skip
-    measured = tuple(Quantity(name=words, value=value, digits=1) for words, value in zip(("L*", "a*", "b*"), tone, strict=True))
+    )
+    measured = tuple(
+        Quantity(name=words, value=value, digits=1) for words, value in zip(("L*", "a*", "b*"), tone, strict=True)
+    )
     told = Quantity(
-        name="skin tone angle", value=angle, unit="°", digits=1, formula="atan((L* − 50) ÷ b*)", inputs=measured,
+        name="skin tone angle",
+        value=angle,
+        unit="°",
+        digits=1,
+        formula="atan((L* − 50) ÷ b*)",
+        inputs=measured,
         rules=("tone.angle", "tone.phototype"),
-    )  # fmt: skip
+    )
     return name, kind, told

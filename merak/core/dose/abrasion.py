@@ -17,7 +17,9 @@ def path_mm(area_cm2: float, tip_mm: float, overlap: float = 0.0) -> float:
 
 
 def point_dwell_s(tip_mm: float, speed_mm_s: float, passes: float) -> float:
-    """Seconds that a point lies under the moving tip, all passes: width ÷ speed × passes. Raises ValueError without movement."""
+    """Seconds that a point lies under the moving tip, all passes: width ÷ speed × passes. Raises ValueError without
+    movement.
+    """
     if speed_mm_s <= 0:
         raise ValueError("the tip must move")
     return tip_mm / speed_mm_s * passes

@@ -1,8 +1,9 @@
-"""Temperature by depth and time: Pennes' equation in one dimension, layer on layer, under a surface that may be air, gel or a cold head.
+"""Temperature by depth and time: Pennes' equation in one dimension, layer on layer, under a surface that may be air,
+gel or a cold head.
 
-Finite volumes, fine at the surface; the equation is linear, so in time it is solved exactly: in the eigenmodes of the layers each sample of
-power leaves a decaying trace. Nothing is lost to the size of a time step; what error there is comes from the cells (docs/heat.md says how
-much).
+Finite volumes, fine at the surface; the equation is linear, so in time it is solved exactly: in the eigenmodes of the
+layers each sample of power leaves a decaying trace. Nothing is lost to the size of a time step; what error there is
+comes from the cells (docs/heat.md says how much).
 """
 
 from collections.abc import Sequence
@@ -21,7 +22,8 @@ Numbers = NDArray[np.float64]
 BLOOD_RHO, BLOOD_C, CORE_C = 1060.0, 3770.0, 37.0
 #: Cells begin at this at the skin's surface and grow by this factor with depth, up to the widest; m.
 FINEST_M, GROWTH, WIDEST_M = 20e-6, 1.12, 0.8e-3
-#: Added to every power, W/m²: so small that it is none, and large enough that no fading mode ends among the slow, tiniest numbers.
+#: Added to every power, W/m²: so small that it is none, and large enough that no fading mode ends among the slow,
+#: tiniest numbers.
 NOTHING = 1e-120
 #: Temperatures are followed down to this depth, m: below it nothing is hottest.
 FOLLOWED_M = 6e-3
@@ -41,14 +43,18 @@ class Layer:
 
 @dataclass(frozen=True)
 class Surface:
-    """What lies on top: temperature °C and how well it takes heat, W/(m²·K): air about 10, a cold head on gel some hundreds."""
+    """What lies on top: temperature °C and how well it takes heat, W/(m²·K): air about 10, a cold head on gel some
+    hundreds.
+    """
 
     celsius: float = 22.0
     h: float = 10.0
 
 
 def thermal_dose_min(celsius: Numbers, dt: float) -> Numbers:
-    """CEM43 in minutes of temperatures sampled every `dt` s, along the last axis (Sapareto & Dewey 1984; from memory)."""
+    """CEM43 in minutes of temperatures sampled every `dt` s, along the last axis (Sapareto & Dewey
+    1984; from memory).
+    """
     above, below = -np.log(R_ABOVE), -np.log(R_BELOW)
 
     def rates(away: Numbers) -> float:  # below the break the steeper of the two is the lower
@@ -63,7 +69,9 @@ def thermal_dose_min(celsius: Numbers, dt: float) -> Numbers:
 
 @dataclass(frozen=True)
 class HeatRun:
-    """What came of it: `seconds` of each sample, the surface's °C, °C by depth (`depth_mm` × sample) down to 6 mm, the last profile."""
+    """What came of it: `seconds` of each sample, the surface's °C, °C by depth (`depth_mm` × sample) down to 6 mm, the
+    last profile.
+    """
 
     seconds: Numbers
     surface_c: Numbers
@@ -89,7 +97,9 @@ class HeatRun:
         return thermal_dose_min(self.inside_c[:, 1:], float(self.seconds[1] - self.seconds[0]))
 
     def reaches(self, celsius: float, inside: bool = False) -> float | None:
-        """The first second at which the surface (or the hottest point inside) is at a temperature; None when it never is."""
+        """The first second at which the surface (or the hottest point inside) is at a temperature; None when it never
+        is.
+        """
         hit = np.flatnonzero((self.peak_c if inside else self.surface_c) >= celsius)
         return float(self.seconds[hit[0]]) if len(hit) else None
 
@@ -97,7 +107,9 @@ class HeatRun:
 class Body:
     """Layers from the surface down to where the core's temperature holds, under a surface; `gel_mm` of gel on top."""
 
-    def __init__(self, layers: Sequence[Layer], surface: Surface, gel: Layer | None = None, finest_m: float = FINEST_M) -> None:
+    def __init__(
+        self, layers: Sequence[Layer], surface: Surface, gel: Layer | None = None, finest_m: float = FINEST_M
+    ) -> None:
         self.surface = surface
         laid = ([(gel, _cells(gel.mm / 1000, finest_m)[::-1])] if gel else []) + _meshed(layers, finest_m)
         self.dz = np.concatenate([cells for _, cells in laid])
@@ -146,7 +158,8 @@ class Body:
         return found
 
     def run(self, power_w_m2: Numbers, dt: float, delta_m: float, start: Numbers | None = None) -> HeatRun:
-        """The skin under power that enters it, one value (W/m²) for each sample of `dt` s, absorbed over δ (m); `start` is a profile, °C.
+        """The skin under power that enters it, one value (W/m²) for each sample of `dt` s, absorbed over δ (m); `start`
+        is a profile, °C.
 
         Raises ValueError for a step, a depth or a start that cannot be.
         """
@@ -158,7 +171,9 @@ class Body:
         skin = slice(self.first, None)
         followed = self.depth_m <= FOLLOWED_M
         seen = self.mode / self.root[:, None]
-        wanted = np.concatenate([[self.first - 1] if self.first else [], np.arange(len(self.dz))[skin][followed]]).astype(int)
+        wanted = np.concatenate(
+            [[self.first - 1] if self.first else [], np.arange(len(self.dz))[skin][followed]]
+        ).astype(int)
         begun = self.mode.T @ (self.root * (begin - self.steady))
         pushed = self.mode.T @ (self.absorbed(delta_m) / self.root)
         found, last = _traced(seen[wanted], self.rate, pushed, begun, np.asarray(power_w_m2, dtype=float), dt)
@@ -167,14 +182,22 @@ class Body:
         above = found[0] if self.first else self.surface.celsius
         surface = self.share * above + (1 - self.share) * inside[0]
         seconds = np.arange(found.shape[1], dtype=float) * dt
-        return HeatRun(np.asarray(seconds, dtype=np.float64), surface, self.depth_m[followed] * 1000, inside, seen @ last + self.steady)
+        return HeatRun(
+            np.asarray(seconds, dtype=np.float64),
+            surface,
+            self.depth_m[followed] * 1000,
+            inside,
+            seen @ last + self.steady,
+        )
 
 
-def _traced(seen: Numbers, rate: Numbers, pushed: Numbers, begun: Numbers, power: Numbers, dt: float) -> tuple[Numbers, Numbers]:
+def _traced(
+    seen: Numbers, rate: Numbers, pushed: Numbers, begun: Numbers, power: Numbers, dt: float
+) -> tuple[Numbers, Numbers]:
     """What is seen of the modes at every sample, the beginning included, and the modes at the last one.
 
-    Each mode follows y' = λy + f·u with u steady through each step. Samples are taken in blocks: first a step of all blocks at once, as if
-    each had begun at zero; then what is carried from block to block.
+    Each mode follows y' = λy + f·u with u steady through each step. Samples are taken in blocks: first a step of all
+    blocks at once, as if each had begun at zero; then what is carried from block to block.
     """
     fade, gain = np.exp(rate * dt), np.expm1(rate * dt) / rate * pushed
     many = len(power)
@@ -231,7 +254,8 @@ def body(layers: tuple[Layer, ...], surface: Surface, gel: Layer | None = None) 
 
 
 def under_tip(power_w_m2: float, covered_s: float, period_s: float, samples: int, dt: float) -> Numbers:
-    """Power at a point (W/m²) that a moving tip covers for `covered_s` in each period: in each sample, its share of the time.
+    """Power at a point (W/m²) that a moving tip covers for `covered_s` in each period: in each sample, its share of the
+    time.
 
     Raises ValueError for a period shorter than the tip's stay.
     """
@@ -251,8 +275,8 @@ def under_tip(power_w_m2: float, covered_s: float, period_s: float, samples: int
 def absorbed_share(readings: Sequence[tuple[float, float]], unheated: HeatRun, full: HeatRun) -> float:
     """The share η of the power that this skin absorbs, fitted to surface readings (second, °C), least squares.
 
-    The equation is linear: surface = unheated + η·(full − unheated), `full` being the run with η = 1. Raises ValueError without a reading
-    at which power could be felt.
+    The equation is linear: surface = unheated + η·(full − unheated), `full` being the run with η = 1. Raises ValueError
+    without a reading at which power could be felt.
     """
     rise = np.array([np.interp(t, full.seconds, full.surface_c - unheated.surface_c) for t, _ in readings])
     seen = np.array([c - np.interp(t, unheated.seconds, unheated.surface_c) for t, c in readings])

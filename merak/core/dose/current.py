@@ -27,7 +27,8 @@ def amount_umol(charge_in_mc: float) -> float:
 
 
 def rms_ma(peak_ma: float, width_us: float, rate_hz: float) -> float:
-    """Root mean square in mA of biphasic square pulses: I·√(2·width·f), `width_us` (µs) a phase, `rate_hz` pulses a second.
+    """Root mean square in mA of biphasic square pulses: I·√(2·width·f), `width_us` (µs) a phase, `rate_hz` pulses a
+    second.
 
     Raises ValueError when the two phases do not fit into a period.
     """

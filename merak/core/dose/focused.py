@@ -4,7 +4,9 @@ from math import floor
 
 
 def line_count(width_mm: float, spacing_mm: float) -> int:
-    """Parallel lines over a width: floor(width/spacing) + 1; none over no width. Raises ValueError for a spacing of zero."""
+    """Parallel lines over a width: floor(width/spacing) + 1; none over no width. Raises ValueError for a spacing of
+    zero.
+    """
     if spacing_mm <= 0:
         raise ValueError("the spacing must be positive")
     return floor(width_mm / spacing_mm + 1e-9) + 1 if width_mm > 0 else 0

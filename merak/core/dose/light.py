@@ -18,7 +18,8 @@ def minutes_for(fluence_in_j_cm2: float, irradiance_mw_cm2: float, duty: float =
 
 
 def irradiance_at(distance_cm: float, points: Sequence[tuple[float, float]]) -> float | None:
-    """Irradiance in mW/cm² at a distance (cm), straight in log–log between measured (cm, mW/cm²) points; None outside them.
+    """Irradiance in mW/cm² at a distance (cm), straight in log–log between measured (cm, mW/cm²) points; None outside
+    them.
 
     Exact for any power law, the inverse square among them; never extrapolated (rule led.distance).
     """
@@ -48,7 +49,9 @@ def disc_share(distance_cm: float, radius_cm: float, angle_deg: float = 0) -> fl
 
 
 def duty_of(rate_hz: float, width_ms: float) -> float:
-    """Share of the time that pulsed light is on, 0 to 1: rate × width. Raises ValueError when the pulses run into each other."""
+    """Share of the time that pulsed light is on, 0 to 1: rate × width. Raises ValueError when the pulses run into each
+    other.
+    """
     duty = rate_hz * width_ms / 1000
     if not 0 < duty <= 1:
         raise ValueError("the pulses are longer than their period")
@@ -56,5 +59,7 @@ def duty_of(rate_hz: float, width_ms: float) -> float:
 
 
 def programme_fluence(parts: Sequence[tuple[float, float, float]]) -> float:
-    """Fluence in J/cm² of several parts (irradiance mW/cm², minutes, duty), one after the other or heads together: they add."""
+    """Fluence in J/cm² of several parts (irradiance mW/cm², minutes, duty), one after the other or heads together: they
+    add.
+    """
     return sum(fluence_j_cm2(*part) for part in parts)

@@ -16,7 +16,9 @@ def injection_share(mg: float, weight_kg: float, mg_kg: float = 4.5, most_mg: fl
     return mg / min(mg_kg * weight_kg, most_mg)
 
 
-def label_share(grams: float, area_cm2: float, hours: float, most_g: float, most_cm2: float, most_hours: float) -> float:
+def label_share(
+    grams: float, area_cm2: float, hours: float, most_g: float, most_cm2: float, most_hours: float
+) -> float:
     """The largest of the three shares of a label's limits for intact skin: amount, area, time.
 
     Raises ValueError for a label without limits.

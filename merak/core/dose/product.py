@@ -7,7 +7,9 @@ def film_ml(area_cm2: float, film_mm: float) -> float:
 
 
 def fingertip_units(area_cm2: float, unit_cm2: float) -> float:
-    """Fingertip units of cream for an area: one does `unit_cm2` (Long & Finlay 1991: 312 cm² men, 257 cm² women; from memory)."""
+    """Fingertip units of cream for an area: one does `unit_cm2` (Long & Finlay 1991: 312 cm² men, 257 cm² women; from
+    memory).
+    """
     return area_cm2 / unit_cm2
 
 

@@ -1,4 +1,6 @@
-"""Pulsed light on a target, as a lumped body: relaxation, pulse trains, relative heating. Relative only: never "safe"."""
+"""Pulsed light on a target, as a lumped body: relaxation, pulse trains, relative heating. Relative
+only: never "safe".
+"""
 
 from collections.abc import Sequence
 from math import exp, expm1, sqrt
@@ -25,7 +27,8 @@ def pulse_rise(adiabatic_k: float, width_ms: float, tau_ms: float) -> float:
 
 
 def train(adiabatic_k: float, width_ms: float, period_ms: float, pulses: int, tau_ms: float) -> tuple[float, ...]:
-    """Rise in K at the end of each pulse of a train; what is left of earlier ones decays with e^(−period/τ). Lumped model.
+    """Rise in K at the end of each pulse of a train; what is left of earlier ones decays with e^(−period/τ). Lumped
+    model.
 
     `period_ms` is from start to start. Raises ValueError for pulses that overlap.
     """
@@ -39,7 +42,9 @@ def train(adiabatic_k: float, width_ms: float, period_ms: float, pulses: int, ta
 
 
 def adiabatic_rise(mu_a_cm: float, fluence_j_cm2: float, backscatter: float = 2.0) -> float:
-    """Rise in K without loss: µa·F·β/(ρc), µa in 1/cm, F in J/cm²; β is the build-up of light by scattering, 1.5 to 3."""
+    """Rise in K without loss: µa·F·β/(ρc), µa in 1/cm, F in J/cm²; β is the build-up of light by
+    scattering, 1.5 to 3.
+    """
     return mu_a_cm * fluence_j_cm2 * backscatter / HEAT_CAPACITY_J_CM3_K
 
 
@@ -49,7 +54,9 @@ def melanosome_mu_a(wavelength_nm: float) -> float:
 
 
 def baseline_mu_a(wavelength_nm: float) -> float:
-    """Absorption of skin without melanin and blood in 1/cm: 0.244 + 85.3·e^(−(λ−154)/66.2) (Jacques 1998; from memory)."""
+    """Absorption of skin without melanin and blood in 1/cm: 0.244 + 85.3·e^(−(λ−154)/66.2) (Jacques
+    1998; from memory).
+    """
     return 0.244 + 85.3 * exp(-(wavelength_nm - 154) / 66.2)
 
 
@@ -67,13 +74,17 @@ def reduced_scattering(wavelength_nm: float) -> float:
 
 
 def penetration_mm(mu_a_cm: float, mu_s_reduced_cm: float) -> float:
-    """Depth in mm at which diffuse light falls to 1/e: 1/√(3µa(µa + µs′)) (diffusion theory). Raises ValueError without absorption."""
+    """Depth in mm at which diffuse light falls to 1/e: 1/√(3µa(µa + µs′)) (diffusion theory). Raises ValueError without
+    absorption.
+    """
     if mu_a_cm <= 0:
         raise ValueError("nothing absorbs")
     return 10 / sqrt(3 * mu_a_cm * (mu_a_cm + mu_s_reduced_cm))
 
 
-def cooling_curve(rises: Sequence[float], width_ms: float, period_ms: float, tau_ms: float, until_ms: float) -> list[tuple[float, float]]:
+def cooling_curve(
+    rises: Sequence[float], width_ms: float, period_ms: float, tau_ms: float, until_ms: float
+) -> list[tuple[float, float]]:
     """(ms, K) of a train for drawing: straight up while the pulse is on, e^(−t/τ) after."""
     points: list[tuple[float, float]] = [(0.0, 0.0)]
     for n, rise in enumerate(rises):
@@ -82,5 +93,9 @@ def cooling_curve(rises: Sequence[float], width_ms: float, period_ms: float, tau
             points.append((begin, rises[n - 1] * exp(-(period_ms - width_ms) / tau_ms)))
         points.append((end, rise))
         stop = (n + 1) * period_ms if n + 1 < len(rises) else until_ms
-        points += [(t, rise * exp(-(t - end) / tau_ms)) for k in range(1, 21) if (t := end + (stop - end) * (k / 20) ** 2) <= until_ms]
+        points += [
+            (t, rise * exp(-(t - end) / tau_ms))
+            for k in range(1, 21)
+            if (t := end + (stop - end) * (k / 20) ** 2) <= until_ms
+        ]
     return points

@@ -12,7 +12,9 @@ def pulse_energy_j(power_w: float, pulse_ms: float) -> float:
 
 
 def pin_energy_mj(power_w: float, pulse_ms: float, pins: int, per: Per) -> float:
-    """Energy a pin gives in mJ: W × ms, shared among the pins where the watts are the tip's. Raises ValueError without pins."""
+    """Energy a pin gives in mJ: W × ms, shared among the pins where the watts are the tip's. Raises ValueError without
+    pins.
+    """
     if pins < 1:
         raise ValueError("a tip has pins")
     return power_w * pulse_ms / (pins if per == "tip" else 1)

@@ -49,11 +49,15 @@ def seconds_to_burn(temperature_c: float) -> float:
 
 
 def dwell_left_s(temperature_c: float, rise_c_s: float, longest_s: float = 3.0, stop_c: float = 43.0) -> float:
-    """Seconds that the tip may stay: the smaller of `longest_s` (common practice) and (stop − T) ÷ rate, never below 0."""
+    """Seconds that the tip may stay: the smaller of `longest_s` (common practice) and (stop − T) ÷
+    rate, never below 0.
+    """
     return max(0.0, min(longest_s, (stop_c - temperature_c) / rise_c_s if rise_c_s > 0 else inf))
 
 
-def heating_rate_c_s(power_w: float, area_cm2: float, depth_mm: float, absorbed: float = 1.0, rho_c: float = 3.96e6) -> float:
+def heating_rate_c_s(
+    power_w: float, area_cm2: float, depth_mm: float, absorbed: float = 1.0, rho_c: float = 3.96e6
+) -> float:
     """Heating rate in °C/s at the surface under a tip, without loss: η·P/(A·δ)/ρc, ρc in J/(m³·K) (dermis).
 
     Raises ValueError for a tip or a depth of zero.
@@ -64,14 +68,17 @@ def heating_rate_c_s(power_w: float, area_cm2: float, depth_mm: float, absorbed:
 
 
 def pass_dose_j_cm2(power_w: float, speed_mm_s: float, width_mm: float) -> float:
-    """Energy a pass lays down in J/cm²: P ÷ (speed × width): 30 W, 20 mm/s, 20 mm give 7.5. Raises ValueError without movement."""
+    """Energy a pass lays down in J/cm²: P ÷ (speed × width): 30 W, 20 mm/s, 20 mm give 7.5. Raises ValueError without
+    movement.
+    """
     if speed_mm_s <= 0 or width_mm <= 0:
         raise ValueError("the tip must move")
     return power_w / (speed_mm_s * width_mm / 100)
 
 
 def infrared_reads_c(skin_c: float, set_emissivity: float, emissivity: float = 0.98, room_c: float = 22.0) -> float:
-    """What an infrared thermometer set to an emissivity shows over skin in a room, °C (Stefan–Boltzmann, all wavelengths).
+    """What an infrared thermometer set to an emissivity shows over skin in a room, °C (Stefan–Boltzmann, all
+    wavelengths).
 
     Raises ValueError for an emissivity that is none.
     """
@@ -80,7 +87,9 @@ def infrared_reads_c(skin_c: float, set_emissivity: float, emissivity: float = 0
     return float(((seen - (1 - set_emissivity) * (room_c + KELVIN) ** 4) / set_emissivity) ** 0.25 - KELVIN)
 
 
-def skin_from_infrared_c(reading_c: float, set_emissivity: float, emissivity: float = 0.98, room_c: float = 22.0) -> float:
+def skin_from_infrared_c(
+    reading_c: float, set_emissivity: float, emissivity: float = 0.98, room_c: float = 22.0
+) -> float:
     """The skin's temperature behind an infrared reading, °C: the same turned round.
 
     Raises ValueError for an emissivity that is none, and for a reading below what the room alone reflects.
@@ -98,7 +107,8 @@ def _emissive(*values: float) -> None:
         raise ValueError("emissivity lies above 0 and up to 1")
 
 
-#: (material, seconds, °C): contact below these does not burn (ISO 13732-1; from memory), by the temperature of the touched surface.
+#: (material, seconds, °C): contact below these does not burn (ISO 13732-1; from memory), by the temperature of the
+#: touched surface.
 CONTACT_BURN = (
     ("any", 600.0, 48.0),
     ("any", 28800.0, 43.0),
@@ -109,9 +119,11 @@ CONTACT_BURN = (
 
 
 def contact_limit_c(material: str, seconds: float) -> float:
-    """The highest temperature of a touched surface that ISO 13732-1 (from memory) allows for a contact at least that long, °C.
+    """The highest temperature of a touched surface that ISO 13732-1 (from memory) allows for a contact at least that
+    long, °C.
 
-    The next longer tabled time counts, never a shorter one; above 8 hours the last value. Raises ValueError for a material not tabled.
+    The next longer tabled time counts, never a shorter one; above 8 hours the last value. Raises ValueError for a
+    material not tabled.
     """
     if material not in ("metal", "glass", "plastic"):
         raise ValueError("metal, glass or plastic")

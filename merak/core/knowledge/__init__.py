@@ -44,10 +44,11 @@ class Rule(Cited):
 
 
 class Ruling(Frozen):
-    """What one answer means for modalities, aspects of them, or groups: `on`. `days` counts from the answer's date (wait).
+    """What one answer means for modalities, aspects of them, or groups: `on`. `days` counts from the answer's date
+    (wait).
 
-    With `zoned` it holds only where the client points to (the answer's zones, all of it where none are named), with `zones` only there.
-    `senior` asks for a senior at the chair, or one who signs.
+    With `zoned` it holds only where the client points to (the answer's zones, all of it where none are named), with
+    `zones` only there. `senior` asks for a senior at the chair, or one who signs.
     """
 
     on: tuple[str, ...]
@@ -71,8 +72,9 @@ class Option(Frozen):
 
 
 class Question(Frozen):
-    """One screening question, under a `heading`. `since` marks those that are asked afresh at every visit; with `when` it appears only
-    after one of these answers, each "question=option". `sensitive` answers are shown only to those who treat.
+    """One screening question, under a `heading`. `since` marks those that are asked afresh at every visit; with `when`
+    it appears only after one of these answers, each "question=option". `sensitive` answers are shown only to those who
+    treat.
     """
 
     id: str
@@ -87,7 +89,9 @@ class Question(Frozen):
 
 
 class Sign(Cited):
-    """What a finding of a condition means, from grade `least` up; `zoned` where it is graded so. Phototype is a finding too."""
+    """What a finding of a condition means, from grade `least` up; `zoned` where it is graded so. Phototype is a finding
+    too.
+    """
 
     finding: str
     least: int
@@ -107,7 +111,9 @@ class Aspect(Cited):
 
 
 class Consider(Frozen):
-    """One modality for a condition; the order of the list is the order of choice. `where` limits it to a group of zones, or "above"."""
+    """One modality for a condition; the order of the list is the order of choice. `where` limits it to a group of
+    zones, or "above".
+    """
 
     modality: str
     evidence: Literal["strong", "fair", "weak"]
@@ -116,7 +122,9 @@ class Consider(Frozen):
 
 
 class Condition(Cited):
-    """A finding that is graded by zone, 0 to 4: what the grades mean, how it is told apart on the plate, what to consider."""
+    """A finding that is graded by zone, 0 to 4: what the grades mean, how it is told apart on the plate, what to
+    consider.
+    """
 
     title: str
     letter: str
@@ -126,10 +134,12 @@ class Condition(Cited):
 
 
 class Trait(Cited):
-    """What a plan has to know of a modality: where it comes in the order, its load on the skin, how it feels, hours until it has settled.
+    """What a plan has to know of a modality: where it comes in the order, its load on the skin, how it feels, hours
+    until it has settled.
 
-    `hands_min` are minutes with hands on before its own time begins, `waits` whether the rest is waiting. `price` is in the studio's
-    currency, and so much more for each further area. `checks` are made before the client is there, `protect` has to lie ready.
+    `hands_min` are minutes with hands on before its own time begins, `waits` whether the rest is waiting. `price` is in
+    the studio's currency, and so much more for each further area. `checks` are made before the client is there,
+    `protect` has to lie ready.
     """
 
     modality: str
@@ -147,9 +157,10 @@ class Trait(Cited):
 
 
 class Pairing(Cited):
-    """How modalities fit together in one visit. Of "apart" and "one" none meets the others; "before" is the order; "zones" never share
-    skin; after "last" only `b` follows; "alone" bears only `b` beside it; "beside" lets one run in the other's waiting time; "needs"
-    asks for one of `b`. `newcomer` holds for new clients only, `unless` names a "method=school" that lifts it.
+    """How modalities fit together in one visit. Of "apart" and "one" none meets the others; "before" is the order;
+    "zones" never share skin; after "last" only `b` follows; "alone" bears only `b` beside it; "beside" lets one run in
+    the other's waiting time; "needs" asks for one of `b`. `newcomer` holds for new clients only, `unless` names a
+    "method=school" that lifts it.
     """
 
     kind: Literal["apart", "before", "zones", "one", "last", "alone", "beside", "needs"]
@@ -163,7 +174,9 @@ class Pairing(Cited):
 
 
 class School(Frozen):
-    """One way of doing it: what it changes at the chair, in settings, in the order, in what is added; `senior` asks for one."""
+    """One way of doing it: what it changes at the chair, in settings, in the order, in what is added; `senior` asks for
+    one.
+    """
 
     id: str
     words: str
@@ -186,8 +199,8 @@ AdviceWeight = Literal["do", "avoid", "normal", "call", "emergency"]
 
 
 class Topic(Frozen):
-    """What aftercare speaks of: a `ladder` of words, each step saying what those below say and more; its pictogram. While the topic that
-    it `gives_way` to lasts, it waits.
+    """What aftercare speaks of: a `ladder` of words, each step saying what those below say and more; its pictogram.
+    While the topic that it `gives_way` to lasts, it waits.
     """
 
     id: str
@@ -198,9 +211,9 @@ class Topic(Frozen):
 
 
 class Advice(Sourced):
-    """One line of aftercare: after what was done (`tags`), on which topic, which step of its ladder, from and until so many hours after
-    the end of the visit. `until_h` None holds until the next visit, or to the moment that `until` names. With `when` it concerns only
-    those clients.
+    """One line of aftercare: after what was done (`tags`), on which topic, which step of its ladder, from and until so
+    many hours after the end of the visit. `until_h` None holds until the next visit, or to the moment that `until`
+    names. With `when` it concerns only those clients.
     """
 
     tags: tuple[str, ...]
@@ -221,10 +234,11 @@ class Advice(Sourced):
 
 
 class Home(Cited):
-    """A product for home: how it is used, after what, for which family of skin (empty: all), from and until so many hours after it.
+    """A product for home: how it is used, after what, for which family of skin (empty: all), from and until so many
+    hours after it.
 
-    Its amount a time is a film over the treated skin (`film` names a rule after.…_film, in mg/cm²) or `grams`. It begins when the one
-    that it `follows` has ended.
+    Its amount a time is a film over the treated skin (`film` names a rule after.…_film, in mg/cm²) or `grams`. It
+    begins when the one that it `follows` has ended.
     """
 
     use: str
@@ -275,15 +289,17 @@ class Landmark(Frozen):
 class Work(Cited):
     """A modality as the plate knows it: done in `strokes`, as a `grid` of footprints, or over an `area` at once.
 
-    The tip is width × height in mm (a round one has one diameter), the overlap a share of it, the speed in mm/s; `paths` are the lines
-    between landmarks that it follows.
+    The tip is width × height in mm (a round one has one diameter), the overlap a share of it, the speed in mm/s;
+    `paths` are the lines between landmarks that it follows.
     """
 
     manner: Literal["strokes", "grid", "area"]
     shape: Literal["rectangle", "square", "circle", "hexagon"] = "circle"
     tip_mm: tuple[float, float] = (10, 10)
     overlap: float = 0
-    style: Literal["lines", "circles", "stroke and hold", "back and forth", "cross-hatch", "between landmarks"] = "lines"
+    style: Literal["lines", "circles", "stroke and hold", "back and forth", "cross-hatch", "between landmarks"] = (
+        "lines"
+    )
     paths: tuple[str, ...] = ("low", "middle", "high", "jaw lift", "brow", "forehead", "neck")
     speed_mm_s: float = 20
     dwell_s: float | None = None
@@ -307,9 +323,11 @@ class NoGo(Cited):
 
 
 class MarkKind(Cited):
-    """A kind of finding that is marked on the plate: how it may be drawn, on which layer it lies, and which work it keeps out.
+    """A kind of finding that is marked on the plate: how it may be drawn, on which layer it lies, and which work it
+    keeps out.
 
-    `keeps_out` names modalities, or is ("all",); they stay `keep_mm` away from it. `measured` kinds carry a reading in that unit.
+    `keeps_out` names modalities, or is ("all",); they stay `keep_mm` away from it. `measured` kinds carry a reading in
+    that unit.
     """
 
     shapes: tuple[Literal["spot", "line", "area"], ...]
@@ -321,14 +339,17 @@ class MarkKind(Cited):
 
 
 class About(Cited):
-    """A modality in words: what it is, who may, how it is done, when it is enough, when to stop, what it uses up, which aftercare.
+    """A modality in words: what it is, who may, how it is done, when it is enough, when to stop, what it uses up, which
+    aftercare.
 
-    `licence` names the right that it needs beyond the therapist's own; "physician" is recorded and referred, never planned. `work` is its
-    name on the plate, "" where it touches no skin of its own.
+    `licence` names the right that it needs beyond the therapist's own; "physician" is recorded and referred, never
+    planned. `work` is its name on the plate, "" where it touches no skin of its own.
     """
 
     title: str
-    group: Literal["current", "sound", "light", "heat", "cold and touch", "oxygen", "abrasion", "acids", "needles", "support"]
+    group: Literal[
+        "current", "sound", "light", "heat", "cold and touch", "oxygen", "abrasion", "acids", "needles", "support"
+    ]
     work: str = ""
     licence: Literal["", "pulsed light", "fractional", "focused", "micro depth", "senior", "physician"] = ""
     technique: tuple[str, ...]
@@ -341,8 +362,8 @@ class About(Cited):
 class Emergency(Cited):
     """An emergency card: how it looks (`words`), what to do, when to call, what to write down.
 
-    `modalities` (or groups) are those that it is likely with. `leaves` is what it left, as the record says it; what waits for a doctor's
-    letter afterwards are `letter_for` ("OWN": what was being done when it happened).
+    `modalities` (or groups) are those that it is likely with. `leaves` is what it left, as the record says it; what
+    waits for a doctor's letter afterwards are `letter_for` ("OWN": what was being done when it happened).
     """
 
     title: str
@@ -361,7 +382,9 @@ class Halting(Cited):
 
 
 class Tissue(Cited):
-    """A layer of skin and below: thickness mm, conductivity W/(m·K), density kg/m³, heat capacity J/(kg·K), perfusion 1/s."""
+    """A layer of skin and below: thickness mm, conductivity W/(m·K), density kg/m³, heat capacity J/(kg·K), perfusion
+    1/s.
+    """
 
     mm: float
     k: float
@@ -583,20 +606,51 @@ def _cited() -> dict[str, tuple[str, str, str, str]]:
         for one in everything.question
     }
     kinds: tuple[Sequence[Cited | Advice], ...] = (
-        everything.advice, everything.margin, everything.no_go, everything.mark_kind, everything.work, everything.modality,
-        everything.tissue, everything.sign, everything.group, everything.aspect, everything.condition, everything.trait,
-        everything.pairing, everything.method, everything.rule, everything.emergency, everything.halting,
-        everything.home, everything.ask_after, everything.remedy,
-    )  # fmt: skip
+        everything.advice,
+        everything.margin,
+        everything.no_go,
+        everything.mark_kind,
+        everything.work,
+        everything.modality,
+        everything.tissue,
+        everything.sign,
+        everything.group,
+        everything.aspect,
+        everything.condition,
+        everything.trait,
+        everything.pairing,
+        everything.method,
+        everything.rule,
+        everything.emergency,
+        everything.halting,
+        everything.home,
+        everything.ask_after,
+        everything.remedy,
+    )
     return found | {entry.id: (entry.words, entry.reason, entry.source, entry.mark) for kind in kinds for entry in kind}
 
 
 def cited(rule_id: str) -> tuple[str, str, str, str] | None:
-    """(words, reason, source, mark) of whatever carries this id: a rule, a question, an advice, a margin … None when unknown."""
+    """(words, reason, source, mark) of whatever carries this id: a rule, a question, an advice, a margin … None when
+    unknown.
+    """
     return _cited().get(rule_id)
 
 
-_PLANNING = ("sign", "group", "aspect", "condition", "trait", "pairing", "method", "emergency", "halting", "home", "ask_after", "remedy")
+_PLANNING = (
+    "sign",
+    "group",
+    "aspect",
+    "condition",
+    "trait",
+    "pairing",
+    "method",
+    "emergency",
+    "halting",
+    "home",
+    "ask_after",
+    "remedy",
+)
 
 
 def all_ids() -> Iterator[str]:
@@ -604,5 +658,7 @@ def all_ids() -> Iterator[str]:
     yield from _rules()
     yield from (f"screening.{question.id}" for question in book().question)
     yield from (
-        entry.id for kind in ("advice", "margin", "no_go", "mark_kind", "work", "tissue", *_PLANNING) for entry in getattr(book(), kind)
+        entry.id
+        for kind in ("advice", "margin", "no_go", "mark_kind", "work", "tissue", *_PLANNING)
+        for entry in getattr(book(), kind)
     )

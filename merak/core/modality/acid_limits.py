@@ -28,7 +28,9 @@ def free(judge: Judge, acid: str, percent: float, ph: float, key: str = "free") 
 
 
 def contact_most(percent: float, subject: Subject, first: bool) -> tuple[str, float]:
-    """The rule and the minutes that an acid may lie: by strength, shorter at the first strong one, halved for skin that minds."""
+    """The rule and the minutes that an acid may lie: by strength, shorter at the first strong one, halved for skin that
+    minds.
+    """
     strong = "acid.first" if first else "acid.longest.strong"
     rule_id = strong if percent >= number("acid.strong") else "acid.longest"
     minds = subject.dehydrated or subject.sensitive or subject.tanned or subject.verdict == "change"

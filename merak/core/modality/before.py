@@ -9,10 +9,9 @@ from merak.core.working import Frozen
 
 
 class Before(Frozen):
-    """How the same modality ended last time: where it was set, whether its endpoint was seen, how the skin answered (0 to 4), the worst
-    pain (0 to 10), what mark it left in words and when
-    that was told, how the result was graded (−2 much worse to 2 much better), whether anybody graded it;
-    what incident there was, in words ("Burn, grade 2").
+    """How the same modality ended last time: where it was set, whether its endpoint was seen, how the skin answered (0
+    to 4), the worst pain (0 to 10), what mark it left in words and when that was told, how the result was graded (−2
+    much worse to 2 much better), whether anybody graded it; what incident there was, in words ("Burn, grade 2").
     """
 
     at: float | None = Field(None, ge=-50, le=10_000, title="Ended at")

@@ -29,11 +29,15 @@ class Settings(Base):
 def start(card: MachineCard, subject: Subject) -> Start:
     """The mildest cold of the range, or a step colder where that did not calm."""
     mildest = card.at(number(f"{NAME}.start"))
-    unmeasured = card.most if card.scale == card.unit else card.least  # of levels the lowest is the mildest, of degrees the highest
+    unmeasured = (
+        card.most if card.scale == card.unit else card.least
+    )  # of levels the lowest is the mildest, of degrees the highest
     base = as_set("mildest", unmeasured if mildest is None else mildest, card.scale, 1, f"{NAME}.start")
     missed = subject.last is not None and titrate(subject.last).turn == "up"
     last = subject.last.at if subject.last and subject.last.at is not None else base.value or 0
-    colder = as_set("endpoint not reached last time", -card.step if missed else 0, card.scale, 1, f"{NAME}.adjust.missed")
+    colder = as_set(
+        "endpoint not reached last time", -card.step if missed else 0, card.scale, 1, f"{NAME}.adjust.missed"
+    )
     value = min(max(card.least, last + (colder.value or 0)), card.most)
     found = worked(
         "start value",

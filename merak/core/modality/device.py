@@ -13,7 +13,9 @@ from merak.core.working import Frozen, Quantity
 
 
 def _straight(x: float, points: tuple[tuple[float, float], ...]) -> float | None:
-    """y at x, straight between rising points; None outside them. For one x, quicker than NumPy's, which checks it in the tests."""
+    """y at x, straight between rising points; None outside them. For one x, quicker than NumPy's, which checks it in
+    the tests.
+    """
     for (a, low), (b, high) in pairwise(points):
         if a <= x <= b:
             return low + (high - low) * (x - a) / (b - a)
@@ -25,7 +27,9 @@ Bounded = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 
 
 class MicrocurrentCard(Frozen):
-    """A microcurrent machine. `calibration` holds measured (level, µA) points, rising; empty means doses are unknown."""
+    """A microcurrent machine. `calibration` holds measured (level, µA) points, rising; empty means
+    doses are unknown.
+    """
 
     modality: Literal["microcurrent"] = "microcurrent"
     name: str
@@ -57,7 +61,9 @@ class MicrocurrentCard(Frozen):
             name=name,
             value=self.current_ua(level),
             unit="µA",
-            formula=f"the {self.name}'s calibration at level {level:g}" if self.calibration else f"the {self.name} has no calibration",
+            formula=f"the {self.name}'s calibration at level {level:g}"
+            if self.calibration
+            else f"the {self.name} has no calibration",
             inputs=(Quantity(name="level", value=level, unit=f"of {self.levels}", digits=1),),
             rules=("device.calibration",),
         )
@@ -70,8 +76,8 @@ Points = Annotated[tuple[tuple[Bounded, Bounded], ...], Field(max_length=100)]
 
 
 class LedCard(Frozen):
-    """An LED panel. `points` holds measured (distance cm, irradiance mW/cm²) of its red, `colours` those of its other colours; without
-    any, doses are unknown.
+    """An LED panel. `points` holds measured (distance cm, irradiance mW/cm²) of its red, `colours` those of its other
+    colours; without any, doses are unknown.
     """
 
     modality: Literal["led"] = "led"
@@ -93,7 +99,9 @@ class LedCard(Frozen):
 
 
 class CardTip(Frozen):
-    """A tip, head or pad of a machine. `pins` are pins, needles or holes; `cm2` the area that counts where it is not across × down."""
+    """A tip, head or pad of a machine. `pins` are pins, needles or holes; `cm2` the area that counts where it is not
+    across × down.
+    """
 
     name: str
     across_mm: float = Field(ge=0.01, le=300)
@@ -132,16 +140,33 @@ MACHINES: dict[str, str] = {
     "micro_needling": "Hz",
 }
 MachineKind = Literal[
-    "muscle_stimulation", "galvanic_softening", "iontophoresis", "ultrasound", "spatula", "pulsed_light", "rf_bulk", "rf_fractional",
-    "focused_lifting", "cold", "oxygen_jet", "oxygen_airbrush", "wet_abrasion", "crystal", "diamond", "nano", "micro_needling",
-]  # fmt: skip
+    "muscle_stimulation",
+    "galvanic_softening",
+    "iontophoresis",
+    "ultrasound",
+    "spatula",
+    "pulsed_light",
+    "rf_bulk",
+    "rf_fractional",
+    "focused_lifting",
+    "cold",
+    "oxygen_jet",
+    "oxygen_airbrush",
+    "wet_abrasion",
+    "crystal",
+    "diamond",
+    "nano",
+    "micro_needling",
+]
 
 
 class MachineCard(Frozen):
-    """Any other machine: a scale (levels, per cent, bar, or the physical unit itself) from `least` to `most` in steps, and what it means.
+    """Any other machine: a scale (levels, per cent, bar, or the physical unit itself) from `least` to `most` in steps,
+    and what it means.
 
-    `calibration` holds measured (scale, physical) points, rising in the scale and rising or falling throughout in the unit; empty means
-    doses are unknown, unless the scale is the physical unit. `by_phototype` is the maker's ceiling in the physical unit.
+    `calibration` holds measured (scale, physical) points, rising in the scale and rising or falling throughout in the
+    unit; empty means doses are unknown, unless the scale is the physical unit. `by_phototype` is the maker's ceiling in
+    the physical unit.
     """
 
     modality: MachineKind
@@ -152,7 +177,9 @@ class MachineCard(Frozen):
     step: float = Field(1, ge=0.001, le=10_000)
     calibration: tuple[tuple[Bounded, Bounded], ...] = Field((), max_length=100)
     tips: tuple[CardTip, ...] = ()
-    by_phototype: dict[Annotated[int, Field(ge=1, le=6)], Annotated[float, Field(ge=0, le=10_000)]] = Field(default_factory=dict)
+    by_phototype: dict[Annotated[int, Field(ge=1, le=6)], Annotated[float, Field(ge=0, le=10_000)]] = Field(
+        default_factory=dict
+    )
     cleaned: str = ""
 
     @model_validator(mode="after")
@@ -161,7 +188,10 @@ class MachineCard(Frozen):
             raise ValueError("the scale must rise, by steps that fit into it")
         if len(self.calibration) == 1:
             raise ValueError("a calibration needs at least two points")
-        signs = {(a < b) * (1 if low < high else -1 if low > high else 0) for (a, low), (b, high) in pairwise(self.calibration)}
+        signs = {
+            (a < b) * (1 if low < high else -1 if low > high else 0)
+            for (a, low), (b, high) in pairwise(self.calibration)
+        }
         if self.calibration and signs not in ({1}, {-1}):
             raise ValueError("calibration points must rise along the scale, and rise or fall throughout in the unit")
         return self
@@ -189,7 +219,11 @@ class MachineCard(Frozen):
         direct = self.scale == self.unit and not self.calibration
         value = self.physical(at)
         if value is None:
-            why = f"{at:g} {self.scale} is outside the {self.name}'s measured points" if self.calibration or direct else ""
+            why = (
+                f"{at:g} {self.scale} is outside the {self.name}'s measured points"
+                if self.calibration or direct
+                else ""
+            )
             formula = why or f"the {self.name} has no calibration"
         else:
             formula = f"as set on the {self.name}" if direct else f"the {self.name}'s calibration"
@@ -211,9 +245,16 @@ class MachineCard(Frozen):
 
 #: What the physical units measure.
 QUANTITY = {
-    "mA": "current", "W/cm²": "intensity", "W": "power", "J/cm²": "fluence", "J a line": "energy a line", "°C": "temperature",
-    "bar": "pressure", "kPa": "suction", "Hz": "rate",
-}  # fmt: skip
+    "mA": "current",
+    "W/cm²": "intensity",
+    "W": "power",
+    "J/cm²": "fluence",
+    "J a line": "energy a line",
+    "°C": "temperature",
+    "bar": "pressure",
+    "kPa": "suction",
+    "Hz": "rate",
+}
 Card = Annotated[MicrocurrentCard | LedCard | MachineCard, Field(discriminator="modality")]
 _CARD: TypeAdapter[MicrocurrentCard | LedCard | MachineCard] = TypeAdapter(Card)
 

@@ -17,7 +17,9 @@ DARK = 4
 
 
 class Settings(Base):
-    """What is set: suction on the card's scale, grit, passes, how the hand moves, whether an enzyme or a peel follows."""
+    """What is set: suction on the card's scale, grit, passes, how the hand moves, whether an enzyme
+    or a peel follows.
+    """
 
     at: float = Field(ge=0, le=200, title="Set to")
     grit: Literal["fine", "medium", "coarse"] = Field("fine", title="Grit")

@@ -12,11 +12,18 @@ def path(judge: Judge, subject: Subject, tip_mm: float, speed_mm_s: float, passe
         as_set("passes", passes, "", 0),
     )
     length = worked(
-        "path", path_mm(subject.area_cm2, tip_mm) / 1000 * passes, "m", "area ÷ tip × passes", (subject.area, tip, times), "work.pace"
+        "path",
+        path_mm(subject.area_cm2, tip_mm) / 1000 * passes,
+        "m",
+        "area ÷ tip × passes",
+        (subject.area, tip, times),
+        "work.pace",
     )
     judge.tell("path", length)
     minutes = (length.value or 0) * 1000 / speed_mm_s / 60
-    judge.tell("path_minutes", worked("minutes for the path", minutes, "min", "path ÷ speed", (length, speed), "work.pace"))
+    judge.tell(
+        "path_minutes", worked("minutes for the path", minutes, "min", "path ÷ speed", (length, speed), "work.pace")
+    )
     judge.tell(
         "dwell",
         worked(

@@ -65,7 +65,10 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.tell("deepest", deepest)
     if too_deep(settings.depth_mm, tissue.value or 0, clear.value or 0):
         judge.refuse(
-            f"{NAME}.clear", f"{depth.text} on the {settings.place}: {deepest.text} at most.", "depth_mm", "A shallower cartridge here."
+            f"{NAME}.clear",
+            f"{depth.text} on the {settings.place}: {deepest.text} at most.",
+            "depth_mm",
+            "A shallower cartridge here.",
         )
     if settings.numbed:
         judge.refuse("heat.numb", "Never over numbed skin.", "numbed")
@@ -75,9 +78,19 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         as_set("passes", settings.passes, "", 0),
     )
     count = line_count(settings.width_mm, settings.spacing_mm) * settings.passes
-    lines = worked("lines", count, "", "(width ÷ spacing, rounded down, + 1) × passes", (width, spacing, passes), digits=0)
+    lines = worked(
+        "lines", count, "", "(width ÷ spacing, rounded down, + 1) × passes", (width, spacing, passes), digits=0
+    )
     judge.tell("lines", lines)
-    judge.tell("joules", worked("energy in all", count * (line.value or 0), "J", "lines × energy a line", (lines, line), "dose.energy"))
-    judge.tell("minutes", worked("minutes a depth", number(f"{NAME}.minutes"), "min", "custom on a face", (), f"{NAME}.minutes", digits=0))
+    judge.tell(
+        "joules",
+        worked("energy in all", count * (line.value or 0), "J", "lines × energy a line", (lines, line), "dose.energy"),
+    )
+    judge.tell(
+        "minutes",
+        worked(
+            "minutes a depth", number(f"{NAME}.minutes"), "min", "custom on a face", (), f"{NAME}.minutes", digits=0
+        ),
+    )
     judge.know(f"{NAME}.filler", f"{NAME}.dwell")
     return judge.dose()

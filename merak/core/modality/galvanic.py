@@ -28,10 +28,18 @@ def start_at(card: MachineCard, subject: Subject, electrode_cm2: float) -> Quant
     density = quantity("galvanic.start", "start density", 2)
     electrode = as_set("electrode", electrode_cm2, "cm²", 1)
     current = worked(
-        "start current", (density.value or 0) * electrode_cm2, "mA", "density × electrode", (density, electrode), *density.rules, digits=2
+        "start current",
+        (density.value or 0) * electrode_cm2,
+        "mA",
+        "density × electrode",
+        (density, electrode),
+        *density.rules,
+        digits=2,
     )
     at = card.at(current.value or 0)
-    base = worked("on the scale", at, card.scale, f"the {card.name}'s setting for it", (current,), "galvanic.start", digits=2)
+    base = worked(
+        "on the scale", at, card.scale, f"the {card.name}'s setting for it", (current,), "galvanic.start", digits=2
+    )
     if at is None:
         base = as_set("lowest of the scale", card.least, card.scale, 2, "device.unknown_share")
     return started("galvanic", card.step, card.least, card.most, subject, card.scale, 2, base)
@@ -44,14 +52,26 @@ def flow(judge: Judge, card: MachineCard, at: float, electrode_cm2: float, minut
     time = as_set("minutes", minutes, "min", 1)
     known = current.value or 0
     density = worked(
-        "current density", density_ma_cm2(known * 1000, electrode_cm2), "mA/cm²", "current ÷ electrode", (current, electrode),
-        "current.density", digits=3,
-    )  # fmt: skip
-    total = worked("dose", dose_ma_min(known, minutes), "mA·min", "current × minutes", (current, time), "galvanic.dose", digits=2)
+        "current density",
+        density_ma_cm2(known * 1000, electrode_cm2),
+        "mA/cm²",
+        "current ÷ electrode",
+        (current, electrode),
+        "current.density",
+        digits=3,
+    )
+    total = worked(
+        "dose", dose_ma_min(known, minutes), "mA·min", "current × minutes", (current, time), "galvanic.dose", digits=2
+    )
     each = worked(
-        "dose under the electrode", (total.value or 0) / electrode_cm2, "mA·min/cm²", "dose ÷ electrode", (total, electrode),
-        "galvanic.dose", digits=3,
-    )  # fmt: skip
+        "dose under the electrode",
+        (total.value or 0) / electrode_cm2,
+        "mA·min/cm²",
+        "dose ÷ electrode",
+        (total, electrode),
+        "galvanic.dose",
+        digits=3,
+    )
     for key, found in (("density", density), ("dose", total), ("dose_density", each)):
         judge.tell(key, found)
     judge.most("galvanic.ceiling.density", density, "at")
@@ -62,7 +82,16 @@ def flow(judge: Judge, card: MachineCard, at: float, electrode_cm2: float, minut
         judge.warn("galvanic.usual", density, "at", "Lower, or a larger electrode.")
     ions = hydroxide_umol(known, minutes)
     judge.tell(
-        "alkali", worked("hydroxide at the − pole, at most", ions, "µmol", "dose ÷ Faraday constant", (total,), "current.faraday", digits=2)
+        "alkali",
+        worked(
+            "hydroxide at the − pole, at most",
+            ions,
+            "µmol",
+            "dose ÷ Faraday constant",
+            (total,),
+            "current.faraday",
+            digits=2,
+        ),
     )
     judge.tell("minutes", time)
     judge.know("galvanic.circuit")

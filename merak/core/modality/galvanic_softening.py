@@ -14,7 +14,9 @@ INCREMENT = Increment("at")
 
 
 class Settings(Base):
-    """What is set: the current on the card's scale, minutes, the electrode, the pole that works and the solution's pH."""
+    """What is set: the current on the card's scale, minutes, the electrode, the pole that works and
+    the solution's pH.
+    """
 
     at: float = Field(ge=0, le=100, title="Set to")
     minutes: float = Field(4, ge=0.5, le=30, title="Minutes", json_schema_extra={"unit": "min"})
@@ -35,10 +37,14 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     flow(judge, card, settings.at, settings.electrode_cm2, settings.minutes)
     judge.most(f"{NAME}.longest", as_set("minutes", settings.minutes, "min", 1), "minutes")
     if settings.polarity != "negative":
-        judge.refuse("galvanic.polarity", "Softening works under the negative electrode.", "polarity", "Turn the polarity round.")
+        judge.refuse(
+            "galvanic.polarity", "Softening works under the negative electrode.", "polarity", "Turn the polarity round."
+        )
     if settings.solution_ph <= number("galvanic.alkaline"):
         judge.refuse(
-            "galvanic.alkaline", f"pH {settings.solution_ph:g} is not alkaline: the hydroxide would be used up by it.", "solution_ph"
+            "galvanic.alkaline",
+            f"pH {settings.solution_ph:g} is not alkaline: the hydroxide would be used up by it.",
+            "solution_ph",
         )
     on_skin(judge, settings.skin)
     return judge.dose()

@@ -27,7 +27,9 @@ class Settings(Base):
 
 
 def pole_for(charge: Charge) -> ElectrodeSign:
-    """The working electrode's sign for an ingredient: its own; from the anode when it is neutral or large (electro-osmosis)."""
+    """The working electrode's sign for an ingredient: its own; from the anode when it is neutral or large
+    (electro-osmosis).
+    """
     return "negative" if charge == "negative" else "positive"
 
 

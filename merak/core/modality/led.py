@@ -20,7 +20,9 @@ TAGS = ("led",)
 
 
 class Settings(Frozen):
-    """What is set: minutes of a colour at a distance, bare or through a mask, steady or pulsed; a second colour after it."""
+    """What is set: minutes of a colour at a distance, bare or through a mask, steady or pulsed; a second colour after
+    it.
+    """
 
     minutes: float = Field(ge=0.5, le=120, title="Minutes", json_schema_extra={"unit": "min"})
     distance_cm: float = Field(10, ge=1, le=100, title="Distance", json_schema_extra={"unit": "cm"})
@@ -38,13 +40,19 @@ class Settings(Frozen):
 
 
 def start_for(card: LedCard, findings: Findings, last: LastTime | None, verdict: Verdict) -> tuple[Settings, Quantity]:
-    """Start-up settings, and the minutes' working. The distance is the card's second nearest measured point, or 10 cm."""
+    """Start-up settings, and the minutes' working. The distance is the card's second nearest
+    measured point, or 10 cm.
+    """
     careful = last is None or bool(findings.sensitive) or verdict == "change"
     rule_id = "led.first_visit" if careful else "led.start_minutes"
     minutes = last.led_minutes if last and last.led_minutes and not careful else number(rule_id)
     words = "first visit, sensitive, or something to mind" if careful else "as is usual, or as last time"
     if last and last.turn in ("down", "stop"):
-        minutes, rule_id, words = max(1.0, minutes + number("led.reacted")), "led.reacted", "shorter after last time's reaction"
+        minutes, rule_id, words = (
+            max(1.0, minutes + number("led.reacted")),
+            "led.reacted",
+            "shorter after last time's reaction",
+        )
     elif last and last.turn == "up" and last.led_minutes and not careful:
         minutes, rule_id, words = minutes + number("led.missed"), "led.missed", "longer, since last time fell short"
     distances = sorted(distance for distance, _ in card.points) or [10.0]
@@ -65,7 +73,9 @@ def start(card: LedCard, subject: Subject) -> Start:
 
 
 def irradiance(settings: Settings, card: LedCard, colour: Colour | None = None) -> Quantity:
-    """Irradiance of a colour (the first) at the skin in mW/cm², with its working; unknown outside the measured points or through a mask."""
+    """Irradiance of a colour (the first) at the skin in mW/cm², with its working; unknown outside the measured points
+    or through a mask.
+    """
     distance = Quantity(name="distance", value=settings.distance_cm, unit="cm", digits=1)
     colour = colour or settings.colour
     name = "irradiance" if colour == settings.colour else f"irradiance, {colour}"
@@ -75,8 +85,14 @@ def irradiance(settings: Settings, card: LedCard, colour: Colour | None = None) 
         points, rule_id = card.points_of(colour), "led.distance"
         value = irradiance_at(settings.distance_cm, points)
         span = f"{min(points)[0]:g} to {max(points)[0]:g} cm" if points else "nowhere"
-        formula = "log–log between the card's measured points" if value is not None else f"the {card.name} was measured {span}"
-    return Quantity(name=name, value=value, unit="mW/cm²", digits=1, formula=formula, inputs=(distance,), rules=(rule_id,))
+        formula = (
+            "log–log between the card's measured points"
+            if value is not None
+            else f"the {card.name} was measured {span}"
+        )
+    return Quantity(
+        name=name, value=value, unit="mW/cm²", digits=1, formula=formula, inputs=(distance,), rules=(rule_id,)
+    )
 
 
 def dose(settings: Settings, card: LedCard, subject: Subject | None = None) -> Dose:
@@ -122,11 +138,16 @@ def _kept(judge: Judge, settings: Settings, field: str, colour: Colour, bright: 
     rule_id = f"led.ceiling.{colour.replace('-', '_')}_fluence"
     ceiling, low, longest = number(rule_id), number("led.low_fluence"), number("led.ceiling.minutes")
     if fluence.value is None:
-        act = f"Keep to the clock, {longest:g} minutes at most, or have the panel measured and add the points under Practice."
+        act = (
+            f"Keep to the clock, {longest:g} minutes at most, or have the panel measured and add the points under"
+            " Practice."
+        )
         judge.mind.append(caution(bright.rules[0], "change", f"Dose unknown: {bright.formula}.", act, "distance_cm"))
     elif fluence.value > ceiling + 0.005:
         allowed = minutes_for(ceiling, bright.value or 1, settings.duty_percent / 100)
-        words = f"{fluence.value:.1f} J/cm² is above {ceiling:g} J/cm²: at {bright.text}, {allowed:.1f} minutes at most."
+        words = (
+            f"{fluence.value:.1f} J/cm² is above {ceiling:g} J/cm²: at {bright.text}, {allowed:.1f} minutes at most."
+        )
         judge.refused[field] = caution(rule_id, "stop", words, field=field)
     elif fluence.value < low:
         act = "Lengthen, or bring the panel nearer."

@@ -17,7 +17,9 @@ INCREMENT = Increment("depth_mm", 0.25)
 
 
 class Settings(Base):
-    """What is set: pen (rate on the card's scale) or roller, depth, needles, how long or how often, overlap; who may go deeper."""
+    """What is set: pen (rate on the card's scale) or roller, depth, needles, how long or how often, overlap; who may go
+    deeper.
+    """
 
     tool: Literal["pen", "roller"] = Field("pen", title="Tool")
     at: float = Field(100, ge=0, le=1000, title="Set to")
@@ -32,7 +34,9 @@ class Settings(Base):
 
 
 def start(card: MachineCard, subject: Subject) -> Start:
-    """The shallowest depth, or a step deeper where the endpoint was not reached, within what this zone allows without a licence."""
+    """The shallowest depth, or a step deeper where the endpoint was not reached, within what this zone allows without a
+    licence.
+    """
     step = number(f"{NAME}.step")
     found = started(NAME, step, step, number(f"{NAME}.unlicensed"), subject, "mm", 2)
     tip = card.tip("")
@@ -79,7 +83,9 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
             digits=0,
         )
     else:
-        value = roller_density_cm2(settings.needles, settings.roller_mm / 10, settings.tip_mm / 10, settings.passes) / (1 - overlap)
+        value = roller_density_cm2(settings.needles, settings.roller_mm / 10, settings.tip_mm / 10, settings.passes) / (
+            1 - overlap
+        )
         density = worked(
             "punctures a cm²",
             value,

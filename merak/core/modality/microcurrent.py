@@ -46,23 +46,41 @@ class Settings(Frozen):
 
 @cache
 def sayings(feel: Feel) -> tuple[Saying, ...]:
-    """What a client may say under microcurrent, in the order of the keys, and what to do then by the chosen school of feel."""
+    """What a client may say under microcurrent, in the order of the keys, and what to do then by the chosen school of
+    feel.
+    """
     at_edge = feel == "raise until just felt"
     return (
-        Saying(words="nothing felt", act="One half step up, then ask again." if at_edge else "Good: stay here.", rule="microcurrent.feel"),
         Saying(
-            words="just felt", act="Good: stay here." if at_edge else "One half step down: stay below feeling.", rule="microcurrent.feel"
+            words="nothing felt",
+            act="One half step up, then ask again." if at_edge else "Good: stay here.",
+            rule="microcurrent.feel",
+        ),
+        Saying(
+            words="just felt",
+            act="Good: stay here." if at_edge else "One half step down: stay below feeling.",
+            rule="microcurrent.feel",
         ),
         Saying(words="too strong", act="One step down now; more gel.", rule="microcurrent.feel"),
-        Saying(words="twitching", act="Down to zero, off the muscle. Stop if it comes again.", rule="microcurrent.stop_signs", stop=True),
         Saying(
-            words="metal taste", act="One step down, away from the mouth. Stop if it bothers.", rule="microcurrent.stop_signs", stop=True
+            words="twitching",
+            act="Down to zero, off the muscle. Stop if it comes again.",
+            rule="microcurrent.stop_signs",
+            stop=True,
+        ),
+        Saying(
+            words="metal taste",
+            act="One step down, away from the mouth. Stop if it bothers.",
+            rule="microcurrent.stop_signs",
+            stop=True,
         ),
     )
 
 
 class Lift(NamedTuple):
-    """Everything computed for one client: the strokes by side, the numbers by key, what to mind, what is refused by field."""
+    """Everything computed for one client: the strokes by side, the numbers by key, what to mind, what is refused by
+    field.
+    """
 
     lines: dict[Side, tuple[Line, ...]]
     numbers: dict[str, Quantity]
@@ -70,14 +88,18 @@ class Lift(NamedTuple):
     refused: dict[str, Caution]
 
 
-def start_for(card: MicrocurrentCard, findings: Findings, last: LastTime | None, verdict: Verdict) -> tuple[Settings, Quantity]:
+def start_for(
+    card: MicrocurrentCard, findings: Findings, last: LastTime | None, verdict: Verdict
+) -> tuple[Settings, Quantity]:
     """Start-up settings for this client, and the level's working, each adjustment a line of it.
 
     `verdict` is today's screening verdict for microcurrent; anything but "go" after a last visit takes a level off.
     """
     share = card.levels / 10
     if last and last.level:
-        base = Quantity(name="where last time ended", value=last.level, unit="level", digits=1, rules=("microcurrent.carried_over",))
+        base = Quantity(
+            name="where last time ended", value=last.level, unit="level", digits=1, rules=("microcurrent.carried_over",)
+        )
     else:
         base = Quantity(
             name="start level",
@@ -94,7 +116,9 @@ def start_for(card: MicrocurrentCard, findings: Findings, last: LastTime | None,
     elif last and last.level and last.turn == "up":
         steps.append(quantity("microcurrent.missed", "last time fell short", 1))
     level = max(1.0, sum(step.value or 0 for step in steps))
-    words = " ".join(f"{step.value:+g} {step.name}" if i else f"{step.value:g} {step.name}" for i, step in enumerate(steps))
+    words = " ".join(
+        f"{step.value:+g} {step.name}" if i else f"{step.value:g} {step.name}" for i, step in enumerate(steps)
+    )
     worked = Quantity(
         name="start level",
         value=level,
@@ -104,13 +128,16 @@ def start_for(card: MicrocurrentCard, findings: Findings, last: LastTime | None,
         inputs=tuple(steps),
         rules=tuple(r for step in steps for r in step.rules),
     )
-    return Settings(
-        level=level,
-        repeats=int(number("microcurrent.repeats")),
-        hold_s=number("microcurrent.hold"),
-        speed_mm_s=number("microcurrent.speed"),
-        film_mm=number("microcurrent.gel_film"),
-    ), worked
+    return (
+        Settings(
+            level=level,
+            repeats=int(number("microcurrent.repeats")),
+            hold_s=number("microcurrent.hold"),
+            speed_mm_s=number("microcurrent.speed"),
+            film_mm=number("microcurrent.gel_film"),
+        ),
+        worked,
+    )
 
 
 def start(card: MicrocurrentCard, subject: Subject) -> Start:
@@ -121,13 +148,17 @@ def start(card: MicrocurrentCard, subject: Subject) -> Start:
 
 
 def dose(settings: Settings, card: MicrocurrentCard, subject: Subject) -> Dose:
-    """The lift on a face by the build's tapes and a usual finger: what it comes to before a client's own plate is there."""
+    """The lift on a face by the build's tapes and a usual finger: what it comes to before a client's own plate is
+    there.
+    """
     found = lift(settings, card, treatable(Measures(), NAME, number("face.finger_breadth")))
     return Dose(found.numbers, found.cautions, found.refused)
 
 
 def lift(settings: Settings, card: MicrocurrentCard, area: Treatable, without: frozenset[str] = frozenset()) -> Lift:
-    """Strokes, minutes, density, charge and gel for this client's treatable area; no line passes through the zones of `without`."""
+    """Strokes, minutes, density, charge and gel for this client's treatable area; no line passes through the zones of
+    `without`.
+    """
     drawn: dict[Side, tuple[Line, ...]] = {
         "right": _clear(area, "right", settings.paths, without),
         "left": _clear(area, "left", settings.paths, without),
@@ -169,7 +200,7 @@ def _clear(area: Treatable, side: Side, paths: tuple[Path, ...], without: frozen
     shut = [shape for (_, zone), shape in area.plate.zones.items() if zone in without]
     return tuple(
         line for line in drawn if all(LineString(line.points).intersection(shape).length <= BORDER_MM for shape in shut)
-    )  # fmt: skip
+    )
 
 
 def _density(current: Quantity, card: MicrocurrentCard) -> Quantity:
@@ -202,8 +233,12 @@ def _strokes(settings: Settings, right: tuple[Line, ...], left: tuple[Line, ...]
             inputs=(count, repeats),
             rules=("microcurrent.repeats",),
         )
-        travel = Quantity(name="travel", value=sum(line.length_mm for line in drawn), unit="mm", formula="length of all lines")
-        seconds = settings.repeats * ((travel.value or 0) / settings.speed_mm_s + len(drawn) * (hold_s + (down.value or 0)))
+        travel = Quantity(
+            name="travel", value=sum(line.length_mm for line in drawn), unit="mm", formula="length of all lines"
+        )
+        seconds = settings.repeats * (
+            (travel.value or 0) / settings.speed_mm_s + len(drawn) * (hold_s + (down.value or 0))
+        )
         found[f"minutes_{side}"] = Quantity(
             name=f"minutes, {side} side",
             value=seconds / 60,
@@ -240,7 +275,9 @@ def _charge(current: Quantity, minutes: Quantity) -> Quantity:
 
 
 def _alkali(charge: Quantity) -> Quantity:
-    """What steady current makes at the negative probe, in µmol, by Faraday's law: one hydroxide ion a charge, if nothing else reacts."""
+    """What steady current makes at the negative probe, in µmol, by Faraday's law: one hydroxide ion a charge, if
+    nothing else reacts.
+    """
     value = None if charge.value is None else amount_umol(charge.value)
     return Quantity(
         name="alkali at the − probe, at most",
@@ -274,7 +311,9 @@ def _gel(settings: Settings, area: Treatable) -> Quantity:
 
 
 def level_most(settings: Settings, card: MicrocurrentCard) -> float:
-    """The highest level, in half steps, that no ceiling refuses with these settings on this card; 0 when even the lowest is refused."""
+    """The highest level, in half steps, that no ceiling refuses with these settings on this card; 0 when even the
+    lowest is refused.
+    """
     return _level_most(settings.polarity, card)
 
 
@@ -286,23 +325,34 @@ def _level_most(polarity: Polarity, card: MicrocurrentCard) -> float:
 
 def _level_refusal(level: float, polarity: Polarity, card: MicrocurrentCard) -> tuple[str, str] | None:
     """Why a level is refused, and by which rule; None when no ceiling stands against it."""
-    current, ceiling, dense = card.current_ua(level), number("microcurrent.ceiling.current"), number("microcurrent.density.warn")
+    current, ceiling, dense = (
+        card.current_ua(level),
+        number("microcurrent.ceiling.current"),
+        number("microcurrent.density.warn"),
+    )
     if level > card.levels:
         return f"The {card.name} goes to level {card.levels}.", "device.calibration"
     if current is None:
         most = number("microcurrent.unknown_dose.level") * card.levels / 10
-        words = f"Level {most:g} at most on the {card.name}, whose dose is unknown. Lower it, or have it measured (Practice)."
+        words = (
+            f"Level {most:g} at most on the {card.name}, whose dose is unknown. Lower it, or have it measured"
+            " (Practice)."
+        )
         return (words, "microcurrent.unknown_dose.level") if level > most else None
     if current > ceiling:
         return f"{current:.0f} µA is above {ceiling:.0f} µA, which nobody plans past.", "microcurrent.ceiling.current"
     density = density_ma_cm2(current, card.contact_cm2)
     if polarity != "alternating" and density >= dense:
-        words = f"{density:.2f} mA/cm² at the probe; {dense:g} is the line. With steady {polarity} current it stops there."
+        words = (
+            f"{density:.2f} mA/cm² at the probe; {dense:g} is the line. With steady {polarity} current it stops there."
+        )
         return words, "microcurrent.density.warn"
     return None
 
 
-def _checked(settings: Settings, card: MicrocurrentCard, numbers: dict[str, Quantity]) -> tuple[tuple[Caution, ...], dict[str, Caution]]:
+def _checked(
+    settings: Settings, card: MicrocurrentCard, numbers: dict[str, Quantity]
+) -> tuple[tuple[Caution, ...], dict[str, Caution]]:
     """What to mind, and what is refused by field. The ceilings hold here, whatever asked."""
     mind: list[Caution] = []
     refused: dict[str, Caution] = {}
@@ -318,7 +368,9 @@ def _checked(settings: Settings, card: MicrocurrentCard, numbers: dict[str, Quan
     density, dense = numbers["density"].value, number("microcurrent.density.warn")
     if density is not None and density >= dense and not against:
         words = f"{density:.2f} mA/cm² at the probe; {dense:g} is the line."
-        mind.append(caution("microcurrent.density.warn", "change", words, "Lower the level or take a larger probe.", "level"))
+        mind.append(
+            caution("microcurrent.density.warn", "change", words, "Lower the level or take a larger probe.", "level")
+        )
     if (numbers["minutes"].value or 0) > number("microcurrent.face_time"):
         words = f"{numbers['minutes'].text} of strokes is long for a face."
         mind.append(caution("microcurrent.face_time", "change", words, "Fewer repeats or lines.", "repeats"))

@@ -35,7 +35,9 @@ class Settings(Base):
 
 
 class Pad(NamedTuple):
-    """One pad on a limb: its output, its sign, how far down the limb (0 to 1) and how far across (0 inner to 1 outer), front or back."""
+    """One pad on a limb: its output, its sign, how far down the limb (0 to 1) and how far across (0 inner to 1 outer),
+    front or back.
+    """
 
     output: int
     sign: Literal["+", "−"]
@@ -45,7 +47,9 @@ class Pad(NamedTuple):
 
 
 def layout(limb: Limb, pattern: Pattern) -> tuple[Pad, ...]:
-    """Where the pads lie: positive low, negative high; crossed pairs run diagonally, parallel ones along the muscle, each on one limb."""
+    """Where the pads lie: positive low, negative high; crossed pairs run diagonally, parallel ones along the muscle,
+    each on one limb.
+    """
     outputs: list[tuple[int, float, Literal["front", "back"]]] = (
         [(1, 0.3, "front"), (2, 0.7, "front"), (3, 0.3, "back"), (4, 0.7, "back")]
         if limb == "thigh"
@@ -79,9 +83,14 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         return judge.dose()
     known: Any = current.value if current.value is not None else 0.0
     rms = worked(
-        "current, r.m.s.", rms_ma(known, settings.width_us, settings.rate_hz), "mA", "I × √(2 × width × rate)", (current, width, rate),
-        "current.rms", digits=2,
-    )  # fmt: skip
+        "current, r.m.s.",
+        rms_ma(known, settings.width_us, settings.rate_hz),
+        "mA",
+        "I × √(2 × width × rate)",
+        (current, width, rate),
+        "current.rms",
+        digits=2,
+    )
     judge.tell("rms", rms)
     judge.most(f"{NAME}.output", rms, "at", limit=output_limit_ma(settings.rate_hz))
     judge.most(f"{NAME}.most.{settings.limb}", current, "at", "Small muscles cramp.")
@@ -100,12 +109,20 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     if tip is not None:
         pad = as_set("area of a pad", tip.area_cm2, "cm²", 0, "device.tip")
         dense = worked(
-            "density, r.m.s.", density_ma_cm2((rms.value or 0) * 1000, tip.area_cm2), "mA/cm²", "r.m.s. ÷ area", (rms, pad),
-            "current.density", digits=3,
-        )  # fmt: skip
+            "density, r.m.s.",
+            density_ma_cm2((rms.value or 0) * 1000, tip.area_cm2),
+            "mA/cm²",
+            "r.m.s. ÷ area",
+            (rms, pad),
+            "current.density",
+            digits=3,
+        )
         judge.tell("density", dense)
         judge.warn(f"{NAME}.density", dense, "at", "Larger pads, or less.")
     aspect = as_set("each aspect", settings.minutes, "min", 0, f"{NAME}.minutes")
-    judge.tell("minutes", worked("minutes, front and back", 2 * settings.minutes, "min", "2 × each aspect", (aspect,), digits=0))
+    judge.tell(
+        "minutes",
+        worked("minutes, front and back", 2 * settings.minutes, "min", "2 × each aspect", (aspect,), digits=0),
+    )
     judge.know(f"{NAME}.course")
     return judge.dose()

@@ -25,7 +25,9 @@ class Settings(Base):
 def start(card: MachineCard, subject: Subject) -> Start:
     """Slow first, the base depth, each area twice."""
     found = on_card(NAME, card, subject)
-    return Start(Settings(at=found.value or card.least, depth_mm=number(f"{NAME}.depth"), rounds=whole(f"{NAME}.rounds")), found)
+    return Start(
+        Settings(at=found.value or card.least, depth_mm=number(f"{NAME}.depth"), rounds=whole(f"{NAME}.rounds")), found
+    )
 
 
 def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:

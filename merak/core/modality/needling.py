@@ -30,11 +30,19 @@ def beside_layers(judge: Judge, depth_mm: float, thin: bool) -> Quantity:
 
 def glide_min(judge: Judge, subject: Subject, tip_mm: float, overlap: float, rounds: int) -> Quantity:
     """Minutes to glide over the area."""
-    tip, lap = as_set("tip", tip_mm, "mm", 1, "device.tip"), as_set("overlap", overlap * 100, "%", 0, "micro_needling.overlap")
+    tip, lap = (
+        as_set("tip", tip_mm, "mm", 1, "device.tip"),
+        as_set("overlap", overlap * 100, "%", 0, "micro_needling.overlap"),
+    )
     pace, times = quantity("needles.pace", "speed"), as_set("rounds", rounds, "", 0)
     minutes = path_mm(subject.area_cm2, tip_mm, overlap) / number("needles.pace") / 60 * rounds
     found = worked(
-        "minutes", minutes, "min", "area ÷ (tip × (1 − overlap)) ÷ speed × rounds", (subject.area, tip, lap, pace, times), "work.pace"
+        "minutes",
+        minutes,
+        "min",
+        "area ÷ (tip × (1 − overlap)) ÷ speed × rounds",
+        (subject.area, tip, lap, pace, times),
+        "work.pace",
     )
     judge.tell("minutes", found)
     rows = ceil(sqrt(subject.area_cm2 * 100) / (tip_mm * (1 - overlap)) - 1e-9)

@@ -15,7 +15,9 @@ INCREMENT = Increment("minutes", 5)
 
 
 class Settings(Base):
-    """What is set: the cream, how much where and how long, whether skin is open, the label's limits, what else was used today."""
+    """What is set: the cream, how much where and how long, whether skin is open, the label's limits, what else was used
+    today.
+    """
 
     lidocaine_percent: float = Field(4, ge=0, le=10, title="Lidocaine", json_schema_extra={"unit": "%"})
     prilocaine_percent: float = Field(0, ge=0, le=10, title="Prilocaine", json_schema_extra={"unit": "%"})
@@ -35,9 +37,14 @@ def start(card: None, subject: Subject) -> Start:
     """A gram for ten cm², over no more than the part of the label's area that needs no second thought; half an hour."""
     area = min(subject.area_cm2, number(f"{NAME}.label.cm2") * number(f"{NAME}.warn"))
     grams = min(area / 10, number(f"{NAME}.label.g"))
-    found = worked("cream", grams, "g", "1 g for 10 cm², within the label", (subject.area,), f"{NAME}.label.g", f"{NAME}.label.cm2")
+    found = worked(
+        "cream", grams, "g", "1 g for 10 cm², within the label", (subject.area,), f"{NAME}.label.g", f"{NAME}.label.cm2"
+    )
     return Start(
-        Settings(grams=max(0.1, grams), area_cm2=area, minutes=number(f"{NAME}.minutes"), label_h=number(f"{NAME}.label.h")), found
+        Settings(
+            grams=max(0.1, grams), area_cm2=area, minutes=number(f"{NAME}.minutes"), label_h=number(f"{NAME}.label.h")
+        ),
+        found,
     )
 
 
@@ -55,7 +62,13 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     earlier = as_set("used before today", settings.earlier_mg, "mg", 0)
     value = milligrams(settings.grams, strength.value or 0) + settings.earlier_mg
     total = worked(
-        "all caines", value, "mg", "grams × 10 × per cent + what was used before", (cream, strength, earlier), f"{NAME}.sum", digits=0
+        "all caines",
+        value,
+        "mg",
+        "grams × 10 × per cent + what was used before",
+        (cream, strength, earlier),
+        f"{NAME}.sum",
+        digits=0,
     )
     judge.tell("mg", total)
     limit = number(f"{NAME}.light.share") if settings.school == "light-assisted" else number(f"{NAME}.label")
@@ -68,7 +81,9 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
         area, label = as_set("under the cream", settings.area_cm2, "cm²", 0), as_set("label", settings.label_g, "g", 0)
         # What was used before counts as cream of the same strength, or of one per cent where this one is weaker.
         grams = settings.grams + settings.earlier_mg / (10 * max(strength.value or 0, 1))
-        share = label_share(grams, settings.area_cm2, settings.minutes / 60, settings.label_g, settings.label_cm2, settings.label_h)
+        share = label_share(
+            grams, settings.area_cm2, settings.minutes / 60, settings.label_g, settings.label_cm2, settings.label_h
+        )
         told = worked(
             "share of the label",
             share,
@@ -80,7 +95,9 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
             digits=2,
         )
         judge.tell("share", told)
-        judge.most(f"{NAME}.label", told, "grams", "Less cream, a smaller area, or in parts on other days.", limit=limit)
+        judge.most(
+            f"{NAME}.label", told, "grams", "Less cream, a smaller area, or in parts on other days.", limit=limit
+        )
         judge.warn(f"{NAME}.warn", told, "grams", "Ask for home use and repeats.")
     judge.tell("minutes", as_set("earliest start after", settings.minutes, "min", 0, f"{NAME}.minutes"))
     if settings.minutes < number(f"{NAME}.minutes") and settings.school == "label":
@@ -92,7 +109,12 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
 def _open(judge: Judge, subject: Subject, mg: float, limit: float) -> None:
     """Open skin: all applied milligrams against the injection limit, which needs a weight."""
     if subject.weight_kg is None:
-        judge.refuse(f"{NAME}.mg_kg", "Open skin counts by body weight, which is not known.", "skin", "Weigh, or leave it off open skin.")
+        judge.refuse(
+            f"{NAME}.mg_kg",
+            "Open skin counts by body weight, which is not known.",
+            "skin",
+            "Weigh, or leave it off open skin.",
+        )
         return
     weight = as_set("body weight", subject.weight_kg, "kg", 0)
     share = injection_share(mg, subject.weight_kg, number(f"{NAME}.mg_kg"), number(f"{NAME}.mg"))

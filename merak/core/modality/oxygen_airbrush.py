@@ -25,7 +25,9 @@ def start(card: MachineCard, subject: Subject) -> Start:
     """Half of the scale; gel for a medium film, at least the usual amount."""
     found = on_card(NAME, card, subject)
     gel = max(number(f"{NAME}.gel"), round(subject.area_cm2 * number(f"{NAME}.film") / 10, 1))
-    return Start(Settings(at=found.value or card.least, gel_ml=min(gel, 60.0), massage_min=number(f"{NAME}.massage")), found)
+    return Start(
+        Settings(at=found.value or card.least, gel_ml=min(gel, 60.0), massage_min=number(f"{NAME}.massage")), found
+    )
 
 
 def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
@@ -37,11 +39,21 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.least(f"{NAME}.gel", gel, "gel_ml", "Less dries on the skin.")
     judge.tell(
         "film",
-        worked("film", settings.gel_ml * 10 / subject.area_cm2, "mm", "gel × 10 ÷ area", (gel, subject.area), f"{NAME}.film", digits=2),
+        worked(
+            "film",
+            settings.gel_ml * 10 / subject.area_cm2,
+            "mm",
+            "gel × 10 ÷ area",
+            (gel, subject.area),
+            f"{NAME}.film",
+            digits=2,
+        ),
     )
     passes = as_set("passes", settings.passes, "", 0, f"{NAME}.passes")
     judge.most(f"{NAME}.passes", passes, "passes")
-    judge.tell("activator", worked("activator", number(f"{NAME}.activator"), "cup", "by custom", (), f"{NAME}.activator"))
+    judge.tell(
+        "activator", worked("activator", number(f"{NAME}.activator"), "cup", "by custom", (), f"{NAME}.activator")
+    )
     each, massage = (
         as_set("a pass", number(f"{NAME}.pass_min"), "min", 1, f"{NAME}.pass_min"),
         as_set("massage, each", settings.massage_min, "min", 1, f"{NAME}.massage"),
@@ -49,6 +61,11 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.most(f"{NAME}.massage", massage, "massage_min")
     clean = as_set("cleaning", number(f"{NAME}.clean"), "s", 0, f"{NAME}.clean")
     minutes = settings.passes * (each.value or 0) + 2 * settings.massage_min + (clean.value or 0) / 60
-    judge.tell("minutes", worked("minutes", minutes, "min", "passes + massage before and after + cleaning", (passes, each, massage, clean)))
+    judge.tell(
+        "minutes",
+        worked(
+            "minutes", minutes, "min", "passes + massage before and after + cleaning", (passes, each, massage, clean)
+        ),
+    )
     judge.know(f"{NAME}.clean", "oxygen.rosacea")
     return judge.dose()

@@ -24,7 +24,10 @@ class Settings(Base):
 def start(card: MachineCard, subject: Subject) -> Start:
     """Two fifths of the scale."""
     found = on_card(NAME, card, subject)
-    return Start(Settings(at=found.value or card.least, minutes=number(f"{NAME}.minutes"), flow_ml_min=number(f"{NAME}.flow")), found)
+    return Start(
+        Settings(at=found.value or card.least, minutes=number(f"{NAME}.minutes"), flow_ml_min=number(f"{NAME}.flow")),
+        found,
+    )
 
 
 def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
@@ -38,7 +41,15 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.tell("minutes", time)
     judge.most("oxygen.longest", time, "minutes")
     judge.tell(
-        "water", worked("purified water", liquid_ml(settings.flow_ml_min, settings.minutes), "mL", "flow × minutes", (flow, time), digits=0)
+        "water",
+        worked(
+            "purified water",
+            liquid_ml(settings.flow_ml_min, settings.minutes),
+            "mL",
+            "flow × minutes",
+            (flow, time),
+            digits=0,
+        ),
     )
     judge.know("oxygen.rosacea")
     return judge.dose()

@@ -40,7 +40,9 @@ def start(card: None, subject: Subject) -> Start:
         f"{NAME}.newcomer",
         f"{NAME}.dehydrated",
     )
-    return Start(Settings(foam_min=number(f"{NAME}.foam"), activator_min=value, neutralised=whole(f"{NAME}.neutralise")), found)
+    return Start(
+        Settings(foam_min=number(f"{NAME}.foam"), activator_min=value, neutralised=whole(f"{NAME}.neutralise")), found
+    )
 
 
 def dose(settings: Settings, card: None, subject: Subject) -> Dose:
@@ -62,11 +64,20 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     after = as_set("skin after", settings.ph_after, "pH", 1)
     judge.tell("ph", after)
     if not number(f"{NAME}.ph.least") <= settings.ph_after <= number(f"{NAME}.ph.most"):
-        judge.change(f"{NAME}.ph.most", f"pH {settings.ph_after:g} after.", "Acid mist until it reads 4.5 to 5.5.", "ph_after")
+        judge.change(
+            f"{NAME}.ph.most", f"pH {settings.ph_after:g} after.", "Acid mist until it reads 4.5 to 5.5.", "ph_after"
+        )
     if settings.numbed_today:
         judge.refuse(f"{NAME}.numbing", "Not in the same visit as numbing cream.", "numbed_today")
     judge.tell(
-        "minutes", worked("minutes on the clock", settings.foam_min + settings.activator_min, "min", "foam + activator", (foam, activator))
+        "minutes",
+        worked(
+            "minutes on the clock",
+            settings.foam_min + settings.activator_min,
+            "min",
+            "foam + activator",
+            (foam, activator),
+        ),
     )
     judge.know("oxygen.rosacea")
     return judge.dose()

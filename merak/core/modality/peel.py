@@ -49,7 +49,15 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     rule_id, most = contact_most(settings.percent, subject, settings.first_strong)
     judge.most(rule_id, time, "minutes", limit=most)
     judge.tell(
-        "rank", worked("free acid × minutes", (part.value or 0) * settings.minutes, "% min", "for ranking only", (part, time), "acid.rank")
+        "rank",
+        worked(
+            "free acid × minutes",
+            (part.value or 0) * settings.minutes,
+            "% min",
+            "for ranking only",
+            (part, time),
+            "acid.rank",
+        ),
     )
     amount = as_set("amount", settings.amount_ml, "mL", 1, "acid.amount")
     grams = worked(
@@ -66,9 +74,17 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     judge.tell(
         "bicarbonate",
         worked(
-            "bicarbonate to neutralise all of it", soda, "g", "acid ÷ molar mass × 84.01 × protons", (grams, mass), "acid.neutral", digits=2
+            "bicarbonate to neutralise all of it",
+            soda,
+            "g",
+            "acid ÷ molar mass × 84.01 × protons",
+            (grams, mass),
+            "acid.neutral",
+            digits=2,
         ),
     )
-    judge.tell("spot", worked("test spot is read after", number("acid.spot"), "h", "24 to 48 hours", (), "acid.spot", digits=0))
+    judge.tell(
+        "spot", worked("test spot is read after", number("acid.spot"), "h", "24 to 48 hours", (), "acid.spot", digits=0)
+    )
     judge.know("acid.frost")
     return judge.dose()

@@ -1,4 +1,6 @@
-"""Pulsed light: filter, fluence, sub-pulses; guards by phototype; shots, joules, relative heating, the day the spot is read."""
+"""Pulsed light: filter, fluence, sub-pulses; guards by phototype; shots, joules, relative heating, the day the spot is
+read.
+"""
 
 from math import ceil
 from typing import Literal
@@ -127,14 +129,26 @@ def _shots(judge: Judge, settings: Settings, subject: Subject, fluence: Quantity
     )
     joules = (fluence.value or 0) * (crystal.value or 0) * (shots.value or 0)
     judge.tell(
-        "joules", worked("energy in all", joules, "J", "fluence × crystal × shots", (fluence, crystal, shots), "dose.energy", digits=0)
+        "joules",
+        worked(
+            "energy in all",
+            joules,
+            "J",
+            "fluence × crystal × shots",
+            (fluence, crystal, shots),
+            "dose.energy",
+            digits=0,
+        ),
     )
     pace, around = (
         as_set("a shot", number(f"{NAME}.pace"), "s", 0, f"{NAME}.pace"),
         as_set("around it", number(f"{NAME}.around"), "min", 0, f"{NAME}.around"),
     )
     minutes = (shots.value or 0) * (pace.value or 0) / 60 + (around.value or 0)
-    judge.tell("minutes", worked("minutes", minutes, "min", "shots × seconds ÷ 60 + around it", (shots, pace, around), digits=0))
+    judge.tell(
+        "minutes",
+        worked("minutes", minutes, "min", "shots × seconds ÷ 60 + around it", (shots, pace, around), digits=0),
+    )
 
 
 def _heating(judge: Judge, settings: Settings, subject: Subject, fluence: Quantity) -> None:
@@ -142,9 +156,14 @@ def _heating(judge: Judge, settings: Settings, subject: Subject, fluence: Quanti
     period = settings.width_ms + settings.delay_ms
     each = (fluence.value or 0) / settings.pulses
     tau = worked(
-        "vessel’s relaxation time", relaxation_ms(settings.vessel_um), "ms", "d² ÷ 16κ", (as_set("vessel", settings.vessel_um, "µm", 0),),
-        f"{NAME}.relaxation", digits=1,
-    )  # fmt: skip
+        "vessel’s relaxation time",
+        relaxation_ms(settings.vessel_um),
+        "ms",
+        "d² ÷ 16κ",
+        (as_set("vessel", settings.vessel_um, "µm", 0),),
+        f"{NAME}.relaxation",
+        digits=1,
+    )
     judge.tell("relaxation", tau)
     kind = subject.phototype or NEVER
     melanin = number(f"{NAME}.melanin.{kind}")
@@ -166,7 +185,15 @@ def _heating(judge: Judge, settings: Settings, subject: Subject, fluence: Quanti
         ),
     )
     if settings.target == "red":
-        rise = max(train(adiabatic_rise(number(f"{NAME}.blood"), each), settings.width_ms, period, settings.pulses, tau.value or 1))
+        rise = max(
+            train(
+                adiabatic_rise(number(f"{NAME}.blood"), each),
+                settings.width_ms,
+                period,
+                settings.pulses,
+                tau.value or 1,
+            )
+        )
         judge.tell(
             "target",
             worked(

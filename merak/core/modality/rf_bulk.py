@@ -1,4 +1,6 @@
-"""Bulk radiofrequency: power against a target; what surface and hottest depth come to; dwell, pass dose, thermal dose, minutes."""
+"""Bulk radiofrequency: power against a target; what surface and hottest depth come to; dwell, pass dose, thermal dose,
+minutes.
+"""
 
 from typing import Literal, NamedTuple
 
@@ -42,8 +44,13 @@ class Settings(Base):
 
 
 def layers(flow: float = 1.0, **mm: float) -> tuple[Layer, ...]:
-    """Skin and what lies below, as the rule book has them: the dermis's blood flow × `flow`, a layer's own thickness (mm) by its name."""
-    return tuple(layer(name, mm.get(name), flow if name == "dermis" else 1.0) for name in ("epidermis", "dermis", "fat", "muscle"))
+    """Skin and what lies below, as the rule book has them: the dermis's blood flow × `flow`, a layer's own thickness
+    (mm) by its name.
+    """
+    return tuple(
+        layer(name, mm.get(name), flow if name == "dermis" else 1.0)
+        for name in ("epidermis", "dermis", "fat", "muscle")
+    )
 
 
 def layer(name: str, mm: float | None = None, flow: float = 1.0) -> Layer:
@@ -61,14 +68,18 @@ def warmed(power_w: float, settings: Settings, flow: float = 1.0, seconds: float
 
 
 def surface_c(power_w: float, settings: Settings, seconds: float, held_back: bool = True) -> tuple[float, float]:
-    """(surface, untouched skin) in °C after so many seconds of work on a zone; held at the target once it is there, as a hand does."""
+    """(surface, untouched skin) in °C after so many seconds of work on a zone; held at the target once it is there, as
+    a hand does.
+    """
     run = warmed(power_w, settings, seconds=max(seconds, 1.0))
     reached = float(run.surface_c[-1])
     return (min(reached, settings.target_c + HELD_WITHIN_C) if held_back else reached), float(run.surface_c[0])
 
 
 class Held(NamedTuple):
-    """A zone brought to its target and held there: seconds to it, the hottest depth then, thermal dose of the hottest depth in all."""
+    """A zone brought to its target and held there: seconds to it, the hottest depth then, thermal dose of the hottest
+    depth in all.
+    """
 
     seconds: float | None
     peak_c: float
@@ -77,7 +88,9 @@ class Held(NamedTuple):
 
 
 def held(run: HeatRun, settings: Settings) -> Held:
-    """What warming comes to when, at the target, the hand gives only what is lost: the hottest depth then stays as it is."""
+    """What warming comes to when, at the target, the hand gives only what is lost: the hottest depth then stays as it
+    is.
+    """
     reached = run.reaches(settings.target_c)
     n = len(run.seconds) - 1 if reached is None else round(reached / SAMPLE_S)
     peak = float(run.peak_c[n])
@@ -104,7 +117,9 @@ def start(card: MachineCard, subject: Subject) -> Start:
 
 
 def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
-    """Heating rate, dwell, pass dose; seconds to target, hottest depth and thermal dose as a band of blood flow; minutes."""
+    """Heating rate, dwell, pass dose; seconds to target, hottest depth and thermal dose as a band of blood flow;
+    minutes.
+    """
     judge = Judge()
     power = physical(judge, "power", card, settings.at)
     target = as_set("target", settings.target_c, "°C", 1, f"{NAME}.target")
@@ -112,7 +127,10 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.most(f"{NAME}.target.most", target, "target_c")
     if settings.target_c < number(f"{NAME}.target.least"):
         judge.change(
-            f"{NAME}.target.least", f"{settings.target_c:g} °C is below the range in which collagen answers.", "40 to 42 °C.", "target_c"
+            f"{NAME}.target.least",
+            f"{settings.target_c:g} °C is below the range in which collagen answers.",
+            "40 to 42 °C.",
+            "target_c",
         )
     judge.most(f"{NAME}.hold.most", as_set("at target", settings.hold_min, "min", 1), "hold_min")
     if settings.numbed:
@@ -131,12 +149,20 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
 
 def _moving(judge: Judge, settings: Settings, power: Quantity) -> None:
     tip_cm2 = settings.tip_mm**2 * np.pi / 400
-    tip, depth = as_set("tip", tip_cm2, "cm²", 2, "device.tip"), as_set("falls off over", settings.depth_mm, "mm", 1, f"{NAME}.depth")
+    tip, depth = (
+        as_set("tip", tip_cm2, "cm²", 2, "device.tip"),
+        as_set("falls off over", settings.depth_mm, "mm", 1, f"{NAME}.depth"),
+    )
     share = as_set("absorbed share", settings.absorbed, "", 2, f"{NAME}.absorbed")
     rate = worked(
-        "heating rate under the tip", heating_rate_c_s(power.value or 0, float(tip_cm2), settings.depth_mm, settings.absorbed), "°C/s",
-        "η·P ÷ (tip × depth) ÷ ρc", (power, share, tip, depth), "heat.pennes", digits=2,
-    )  # fmt: skip
+        "heating rate under the tip",
+        heating_rate_c_s(power.value or 0, float(tip_cm2), settings.depth_mm, settings.absorbed),
+        "°C/s",
+        "η·P ÷ (tip × depth) ÷ ρc",
+        (power, share, tip, depth),
+        "heat.pennes",
+        digits=2,
+    )
     judge.tell("rate", rate)
     for key, at in (("dwell_34", 34.0), ("dwell_41", 41.0)):
         left = dwell_left_s(at, rate.value or 0, number(f"{NAME}.dwell"), number(f"{NAME}.stop"))
@@ -164,7 +190,9 @@ def _moving(judge: Judge, settings: Settings, power: Quantity) -> None:
             "heat.pass",
         ),
     )
-    stay = worked("stay under the tip", settings.tip_mm / settings.speed_mm_s, "s", "tip ÷ speed", (width, speed), digits=2)
+    stay = worked(
+        "stay under the tip", settings.tip_mm / settings.speed_mm_s, "s", "tip ÷ speed", (width, speed), digits=2
+    )
     judge.tell("stay", stay)
     longest = judge.numbers["dwell_34"]
     if longest.value is not None and (stay.value or 0) > longest.value + 1e-9:
@@ -189,9 +217,14 @@ def _predicted(judge: Judge, settings: Settings, subject: Subject, power: Quanti
         judge.change(f"{NAME}.target", words, "A smaller zone at once, or more power.", "at")
         judge.tell("minutes", worked("minutes", None, "min", "the target is not reached", (power, zone)))
         return
-    later = "never with five times the flow" if quick.seconds is None else f"{quick.seconds:.0f} s with five times the flow"
+    later = (
+        "never with five times the flow" if quick.seconds is None else f"{quick.seconds:.0f} s with five times the flow"
+    )
     judge.tell(
-        "to_target", worked("seconds to the target", usual.seconds, "s", f"bioheat, even work; {later}", (power, zone), *band, digits=0)
+        "to_target",
+        worked(
+            "seconds to the target", usual.seconds, "s", f"bioheat, even work; {later}", (power, zone), *band, digits=0
+        ),
     )
     peak = worked(
         "hottest point then",
@@ -217,4 +250,6 @@ def _predicted(judge: Judge, settings: Settings, subject: Subject, power: Quanti
     judge.most(f"{NAME}.dose.stop", total, "hold_min", "Shorter at target, or a lower one.")
     zones = max(1.0, subject.area_cm2 / settings.zone_cm2)
     minutes = zones * (usual.seconds / 60 + settings.hold_min)
-    judge.tell("minutes", worked("minutes", minutes, "min", "zones × (to target + at target)", (subject.area, zone), digits=0))
+    judge.tell(
+        "minutes", worked("minutes", minutes, "min", "zones × (to target + at target)", (subject.area, zone), digits=0)
+    )

@@ -44,7 +44,13 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.tell(
         "energy",
         worked(
-            "energy of a pulse", pulse_energy_j(watts, settings.pulse_ms), "J", "power × pulse", (power, pulse), "dose.energy", digits=3
+            "energy of a pulse",
+            pulse_energy_j(watts, settings.pulse_ms),
+            "J",
+            "power × pulse",
+            (power, pulse),
+            "dose.energy",
+            digits=3,
         ),
     )
     tip = card.tip(settings.tip)
@@ -81,14 +87,28 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         judge.tell("spots", spots)
         each, wipe, pace = (
             as_set(words, number(f"{NAME}.{key}"), unit, 0, f"{NAME}.{key}")
-            for words, key, unit in (("a wipe every", "clean", "spots"), ("a wipe", "clean_s", "s"), ("a spot", "pace", "s"))
+            for words, key, unit in (
+                ("a wipe every", "clean", "spots"),
+                ("a wipe", "clean_s", "s"),
+                ("a spot", "pace", "s"),
+            )
         )
         stops = worked(
-            "stops to wipe the tip", (count - 1) // int(each.value or 1), "", "spots ÷ spots between wipes", (spots, each), digits=0
+            "stops to wipe the tip",
+            (count - 1) // int(each.value or 1),
+            "",
+            "spots ÷ spots between wipes",
+            (spots, each),
+            digits=0,
         )
         judge.tell("wipes", stops)
         minutes = (count * (pace.value or 0) + (stops.value or 0) * (wipe.value or 0)) / 60
-        judge.tell("minutes", worked("minutes", minutes, "min", "spots × seconds + wipes × seconds", (spots, pace, stops, wipe), digits=0))
+        judge.tell(
+            "minutes",
+            worked(
+                "minutes", minutes, "min", "spots × seconds + wipes × seconds", (spots, pace, stops, wipe), digits=0
+            ),
+        )
     if settings.from_w and settings.from_ms:
         was = as_set("stepping from", settings.from_w * settings.from_ms / 1000, "J", 3)
         ratio = worked(

@@ -1,4 +1,5 @@
-"""What all modalities share: the skin they are planned for, start values with their working, ceilings, the dose as a value.
+"""What all modalities share: the skin they are planned for, start values with their working, ceilings, the dose as a
+value.
 
 Every modality is one module with the same face (`Modality`), over words that stand in the rule book under the same id.
 """
@@ -51,10 +52,14 @@ class Subject(Settings):
         return Quantity(name="treatable area", value=self.area_cm2, unit="cm²", digits=0, rules=("body.area",))
 
 
-def in_zone(subject: Subject, zone: str, work: str, measures: Measures | None = None, finger_mm: float | None = None) -> Subject:
-    """The same client in one zone of a plate (both sides): bony and thin as the zone is, the area as the modality may treat there.
+def in_zone(
+    subject: Subject, zone: str, work: str, measures: Measures | None = None, finger_mm: float | None = None
+) -> Subject:
+    """The same client in one zone of a plate (both sides): bony and thin as the zone is, the area as the modality may
+    treat there.
 
-    `work` is the modality's name on the plate, "" where it keeps no margins. Raises BadInput on "zone" for one that is on no plate.
+    `work` is the modality's name on the plate, "" where it keeps no margins. Raises BadInput on "zone" for one that is
+    on no plate.
     """
     name = next((plate_name for plate_name in PLATES if zone in zone_names(plate_name)), None)
     if name is None:
@@ -64,12 +69,16 @@ def in_zone(subject: Subject, zone: str, work: str, measures: Measures | None = 
     able = treatable(measures or Measures(), work, finger, name).zones if work else whole_plate.zones
     area = sum(area_cm2(shape) for (_, one), shape in able.items() if one == zone)
     if area < LEAST_CM2:
-        raise BadInput({"zone": f"Nothing of the {zone} may be treated with this: margins and no-go areas take it all."})
+        raise BadInput(
+            {"zone": f"Nothing of the {zone} may be treated with this: margins and no-go areas take it all."}
+        )
     return subject.model_copy(update={"bony": zone in BONY, "thin": zone in THIN, "area_cm2": round(area, 1)})
 
 
 class Dose(NamedTuple):
-    """The numbers by key, what to mind, what is refused by field; `stops` has every reason why, `refused` the weightiest for a field."""
+    """The numbers by key, what to mind, what is refused by field; `stops` has every reason why, `refused` the
+    weightiest for a field.
+    """
 
     numbers: dict[str, Quantity]
     cautions: tuple[Caution, ...]
@@ -90,7 +99,9 @@ class Start(NamedTuple):
 
 
 class Increment(NamedTuple):
-    """A step: the setting that it changes and its size, None for one step of the machine's scale; `down` where less of it is stronger."""
+    """A step: the setting that it changes and its size, None for one step of the machine's scale; `down` where less of
+    it is stronger.
+    """
 
     field: str
     size: float | None = None
@@ -143,24 +154,38 @@ KNOWN_SINCE = frozenset({"first_visit", "sensitive", "dark"})
 
 
 def started(
-    name: str, step: float, least: float, most: float, subject: Subject, unit: str = "", digits: int = 1, base: Quantity | None = None
+    name: str,
+    step: float,
+    least: float,
+    most: float,
+    subject: Subject,
+    unit: str = "",
+    digits: int = 1,
+    base: Quantity | None = None,
 ) -> Quantity:
-    """The start value of a setting: the rule book's, or where last time ended, and each adjustment as a line of the working.
+    """The start value of a setting: the rule book's, or where last time ended, and each adjustment as a line of the
+    working.
 
     `step` is one step of the setting, which the result is rounded down to; it lies from `least` to `most`.
     """
     last = subject.last.at if subject.last else None
     if last is not None:
-        lines = [Quantity(name="where last time ended", value=last, unit=unit, digits=digits, rules=("start.carried_over",))]
+        lines = [
+            Quantity(name="where last time ended", value=last, unit=unit, digits=digits, rules=("start.carried_over",))
+        ]
     else:
         lines = [base or quantity(f"{name}.start", "start value", digits)]
     for key, holds in ADJUSTMENTS.items():
         rule_id = f"{name}.adjust.{key}" if has_rule(f"{name}.adjust.{key}") else USUALLY.get(key, "")
         if rule_id and holds(subject) and not (last is not None and key in KNOWN_SINCE):
-            lines.append(Quantity(name=_words(key), value=number(rule_id) * step, unit=unit, digits=digits, rules=(rule_id,)))
+            lines.append(
+                Quantity(name=_words(key), value=number(rule_id) * step, unit=unit, digits=digits, rules=(rule_id,))
+            )
     total = sum(line.value or 0 for line in lines)
     value = min(max(least, int((total - least) / step + 1e-9) * step + least), most)
-    said = "".join(f" {line.value:+g} {line.name}" if n else f"{line.value:g} {line.name}" for n, line in enumerate(lines))
+    said = "".join(
+        f" {line.value:+g} {line.name}" if n else f"{line.value:g} {line.name}" for n, line in enumerate(lines)
+    )
     return Quantity(
         name="start value",
         value=value,
@@ -210,11 +235,16 @@ class Judge:
         return found.value
 
     def most(self, rule_id: str, found: Quantity, field: str, act: str = "", limit: float | None = None) -> bool:
-        """Refuses a value above a rule's (or `limit`, which must not lie above it); whether it holds. Unknown values hold."""
+        """Refuses a value above a rule's (or `limit`, which must not lie above it); whether it holds. Unknown values
+        hold.
+        """
         ceiling = number(rule_id) if limit is None else limit
         if found.value is None or found.value <= ceiling * (1 + TOLERANCE):
             return True
-        words = f"{found.name[0].upper()}{found.name[1:]}: {found.text} is above {ceiling:g} {rule(rule_id).unit or found.unit}."
+        words = (
+            f"{found.name[0].upper()}{found.name[1:]}: {found.text} is above {ceiling:g}"
+            f" {rule(rule_id).unit or found.unit}."
+        )
         self.refuse(rule_id, words, field, act)
         return False
 
@@ -223,7 +253,10 @@ class Judge:
         floor = number(rule_id)
         if found.value is None or found.value >= floor * (1 - TOLERANCE):
             return True
-        words = f"{found.name[0].upper()}{found.name[1:]}: {found.text} is below {floor:g} {rule(rule_id).unit or found.unit}."
+        words = (
+            f"{found.name[0].upper()}{found.name[1:]}: {found.text} is below {floor:g}"
+            f" {rule(rule_id).unit or found.unit}."
+        )
         self.refuse(rule_id, words, field, act)
         return False
 
@@ -237,7 +270,10 @@ class Judge:
     def warn(self, rule_id: str, found: Quantity, field: str = "", act: str = "") -> None:
         """Warns of a value at or above a rule's."""
         if found.value is not None and found.value >= number(rule_id) * (1 - TOLERANCE):
-            words = f"{found.name[0].upper()}{found.name[1:]}: {found.text}; {number(rule_id):g} {rule(rule_id).unit} is the line."
+            words = (
+                f"{found.name[0].upper()}{found.name[1:]}: {found.text}; {number(rule_id):g} {rule(rule_id).unit} is"
+                " the line."
+            )
             self.mind.append(caution(rule_id, "change", words, act, field))
 
     def change(self, rule_id: str, words: str = "", act: str = "", field: str = "") -> None:
@@ -254,19 +290,29 @@ class Judge:
 
 
 def physical(judge: Judge, name: str, card: MachineCard, at: float, field: str = "at") -> Quantity:
-    """What a setting on the card's scale means, told under its own key. Outside the scale it is refused; where the dose is unknown, the
-    ceiling falls back to a share of the scale.
+    """What a setting on the card's scale means, told under its own key. Outside the scale it is refused; where the dose
+    is unknown, the ceiling falls back to a share of the scale.
     """
     found = card.quantity(at)
     if not card.least <= at <= card.most:
-        judge.refuse("device.scale", f"The {card.name} is set from {card.least:g} to {card.most:g} {card.scale}.", field)
+        judge.refuse(
+            "device.scale", f"The {card.name} is set from {card.least:g} to {card.most:g} {card.scale}.", field
+        )
     elif found.value is None:
         most = card.least + number("device.unknown_share") / 100 * (card.most - card.least)
         words = f"Dose unknown: {found.formula}."
-        act = f"Stay at {most:g} {card.scale} or below, or have the {card.name} measured and add the points under Practice."
+        act = (
+            f"Stay at {most:g} {card.scale} or below, or have the {card.name} measured and add the points under"
+            " Practice."
+        )
         judge.change("device.unknown_share", words, act, field)
         if at > most * (1 + TOLERANCE):
-            judge.refuse("device.unknown_share", f"{most:g} {card.scale} at most where the dose is unknown: {found.formula}.", field, act)
+            judge.refuse(
+                "device.unknown_share",
+                f"{most:g} {card.scale} at most where the dose is unknown: {found.formula}.",
+                field,
+                act,
+            )
     judge.tell(name, found)
     return found
 
@@ -276,17 +322,27 @@ def as_set(name: str, value: float, unit: str = "", digits: int = 1, *rules: str
     return Quantity(name=name, value=value, unit=unit, digits=digits, rules=rules)
 
 
-def worked(name: str, value: float | None, unit: str, formula: str, inputs: tuple[Quantity, ...], *rules: str, digits: int = 1) -> Quantity:
+def worked(
+    name: str, value: float | None, unit: str, formula: str, inputs: tuple[Quantity, ...], *rules: str, digits: int = 1
+) -> Quantity:
     """A number that was computed; unknown when anything that went in is unknown."""
     known = all(part.value is not None for part in inputs)
-    return Quantity(name=name, value=value if known else None, unit=unit, digits=digits, formula=formula, inputs=inputs, rules=rules)
+    return Quantity(
+        name=name, value=value if known else None, unit=unit, digits=digits, formula=formula, inputs=inputs, rules=rules
+    )
 
 
 def gel_ml(name: str, subject: Subject, film_mm: float) -> Quantity:
     """Gel for the area, by film."""
-    film = as_set("film", film_mm, "mm", 2, f"{name}.film") if has_rule(f"{name}.film") else as_set("film", film_mm, "mm", 2)
+    film = (
+        as_set("film", film_mm, "mm", 2, f"{name}.film")
+        if has_rule(f"{name}.film")
+        else as_set("film", film_mm, "mm", 2)
+    )
     value = subject.area_cm2 * film_mm / 10
-    return worked("gel", value, "mL", "area × film ÷ 10", (subject.area, film), "product.film", digits=0 if value >= 10 else 1)
+    return worked(
+        "gel", value, "mL", "area × film ÷ 10", (subject.area, film), "product.film", digits=0 if value >= 10 else 1
+    )
 
 
 def whole(rule_id: str) -> int:
@@ -298,12 +354,16 @@ def whole(rule_id: str) -> int:
 
 
 def begun(module: Modality, card: Any, subject: Subject) -> Start:
-    """A modality's start values. Raises BadInput on "card" where its scale or last time's value reaches beyond what can be set."""
+    """A modality's start values. Raises BadInput on "card" where its scale or last time's value reaches beyond what can
+    be set.
+    """
     try:
         return module.start(card, subject)
     except ValidationError as broken:
         fields = ", ".join(str(error["loc"][0]) for error in broken.errors() if error["loc"])
-        raise BadInput({"card": f"This machine's scale or last time's value gives no setting that is possible: {fields}."}) from broken
+        raise BadInput(
+            {"card": f"This machine's scale or last time's value gives no setting that is possible: {fields}."}
+        ) from broken
 
 
 def incremented(module: Modality, settings: Frozen, card: Any, up: bool) -> Frozen:
@@ -314,7 +374,9 @@ def incremented(module: Modality, settings: Frozen, card: Any, up: bool) -> Froz
     field, size, down = module.INCREMENT
     by = size if size is not None else card.step if isinstance(card, MachineCard) else 0.5
     value = getattr(settings, field) + (by if up != down else -by)
-    least, most = (card.least, card.most) if field == "at" and isinstance(card, MachineCard) else _bounds(type(settings), field)
+    least, most = (
+        (card.least, card.most) if field == "at" and isinstance(card, MachineCard) else _bounds(type(settings), field)
+    )
     return settings.model_copy(update={field: type(getattr(settings, field))(min(max(value, least), most))})
 
 

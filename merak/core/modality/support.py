@@ -43,7 +43,10 @@ class Supporting:
             full = as_set("face and neck", number("support.area"), "cm²", 0, "support.area")
             amount = number(rule_id) * subject.area_cm2 / (full.value or 1)
             judge.tell(
-                "product", worked("product", amount, "mL", "usual amount × area ÷ face and neck", (usual, subject.area, full), rule_id)
+                "product",
+                worked(
+                    "product", amount, "mL", "usual amount × area ÷ face and neck", (usual, subject.area, full), rule_id
+                ),
             )
         return judge.dose()
 

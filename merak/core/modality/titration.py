@@ -20,8 +20,8 @@ class Titration(Frozen):
 def titrate(last: Before) -> Titration:
     """What follows from how a modality ended last time, the most careful first.
 
-    Never up twice running without a graded result between; whether a ceiling or a fifth more energy stands against a step up is for
-    whoever takes it to say.
+    Never up twice running without a graded result between; whether a ceiling or a fifth more energy stands against a
+    step up is for whoever takes it to say.
     """
     if last.mark:
         return _turn("stop", "titration.stop", f"Left: {last.mark}. ")

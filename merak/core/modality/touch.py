@@ -37,9 +37,13 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
         as_set("lines", settings.lines, "", 0, f"{NAME}.lines"),
         as_set("a stroke", number(f"{NAME}.stroke_s"), "s", 0, f"{NAME}.stroke_s"),
     )
-    strokes = worked("strokes", settings.strokes * settings.lines, "", "strokes a line × lines", (each, lines), digits=0)
+    strokes = worked(
+        "strokes", settings.strokes * settings.lines, "", "strokes a line × lines", (each, lines), digits=0
+    )
     judge.tell("strokes", strokes)
-    minutes = worked("minutes", (strokes.value or 0) * (pace.value or 0) / 60, "min", "strokes × seconds ÷ 60", (strokes, pace))
+    minutes = worked(
+        "minutes", (strokes.value or 0) * (pace.value or 0) / 60, "min", "strokes × seconds ÷ 60", (strokes, pace)
+    )
     judge.tell("minutes", minutes)
     judge.most(f"{NAME}.longest", minutes, "lines")
     if settings.acne:

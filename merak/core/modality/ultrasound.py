@@ -50,21 +50,39 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     if known > number(f"{NAME}.usual") + 1e-9:
         judge.warn(f"{NAME}.usual", peak, "at", "Lower on a face.")
     mean = worked(
-        "mean intensity", mean_intensity(known, settings.duty_percent / 100), "W/cm²", "peak × duty", (peak, duty), f"{NAME}.mean", digits=2
+        "mean intensity",
+        mean_intensity(known, settings.duty_percent / 100),
+        "W/cm²",
+        "peak × duty",
+        (peak, duty),
+        f"{NAME}.mean",
+        digits=2,
     )
     judge.tell("mean", mean)
     depth = as_set("depth", settings.depth_mm, "mm", 1)
     left = share_at_depth(settings.frequency_mhz, settings.depth_mm / 10, number(f"{NAME}.attenuation"))
     at_depth = worked(
-        "left at that depth", (mean.value or 0) * left, "W/cm²", "mean × 10^(−0.07 × MHz × cm)",
-        (mean, depth, as_set("frequency", settings.frequency_mhz, "MHz")), f"{NAME}.attenuation", digits=3,
-    )  # fmt: skip
+        "left at that depth",
+        (mean.value or 0) * left,
+        "W/cm²",
+        "mean × 10^(−0.07 × MHz × cm)",
+        (mean, depth, as_set("frequency", settings.frequency_mhz, "MHz")),
+        f"{NAME}.attenuation",
+        digits=3,
+    )
     judge.tell("at_depth", at_depth)
     head = as_set("radiating area", settings.head_cm2, "cm²", 1, "device.tip")
     wanted = minutes_over(subject.area_cm2, settings.head_cm2, settings.duty_percent / 100, number(f"{NAME}.time"))
     judge.tell(
         "wanted",
-        worked("minutes that the area asks for", wanted, "min", "area ÷ radiating area ÷ duty", (subject.area, head, duty), f"{NAME}.time"),
+        worked(
+            "minutes that the area asks for",
+            wanted,
+            "min",
+            "area ÷ radiating area ÷ duty",
+            (subject.area, head, duty),
+            f"{NAME}.time",
+        ),
     )
     time = as_set("minutes", settings.minutes, "min", 1)
     judge.tell("minutes", time)

@@ -1,4 +1,6 @@
-"""Wet abrasion as a staged programme: each stage on or off, with suction and minutes; liquid; acids; the share for infusion."""
+"""Wet abrasion as a staged programme: each stage on or off, with suction and minutes; liquid; acids; the share for
+infusion.
+"""
 
 from pydantic import Field
 
@@ -17,7 +19,9 @@ STAGES = {"acid": "acid.most", "peel": "peel.most", "salicylic": "peel.most", "i
 
 
 class Settings(Base):
-    """What is set: minutes of each stage (0 leaves it out), the suction of cleaning and of infusing, the acid, the flow."""
+    """What is set: minutes of each stage (0 leaves it out), the suction of cleaning and of infusing, the acid, the
+    flow.
+    """
 
     at: float = Field(4, ge=0, le=100, title="Suction, cleaning")
     infuse_at: float = Field(7, ge=0, le=100, title="Suction, infusing")
@@ -54,7 +58,10 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge = Judge()
     physical(judge, "suction", card, settings.at)
     tenth = (card.most - card.least) / 10
-    for field, at, stages in (("at", settings.at, ("acid", "peel", "salicylic")), ("infuse_at", settings.infuse_at, ("infuse",))):
+    for field, at, stages in (
+        ("at", settings.at, ("acid", "peel", "salicylic")),
+        ("infuse_at", settings.infuse_at, ("infuse",)),
+    ):
         level = as_set("suction", (at - card.least) / tenth, "of 10", 1)
         for stage in stages:
             if getattr(settings, f"{stage}_min") > 0:
@@ -84,11 +91,16 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.tell("share", share)
     judge.least(f"{NAME}.share", share, "infuse_min", "Shorten the cleaning, or lengthen the infusion.")
     flow = as_set("flow", settings.flow_ml_min, "mL/min", 1, f"{NAME}.flow")
-    used = worked("liquid", liquid_ml(settings.flow_ml_min, wet.value or 0), "mL", "flow × minutes", (flow, wet), digits=0)
+    used = worked(
+        "liquid", liquid_ml(settings.flow_ml_min, wet.value or 0), "mL", "flow × minutes", (flow, wet), digits=0
+    )
     judge.tell("liquid", used)
     if (used.value or 0) > settings.bottle_ml:
         judge.change(
-            f"{NAME}.flow", f"{used.text} is more than the {settings.bottle_ml:g} mL in the bottle.", "Fill it first.", "bottle_ml"
+            f"{NAME}.flow",
+            f"{used.text} is more than the {settings.bottle_ml:g} mL in the bottle.",
+            "Fill it first.",
+            "bottle_ml",
         )
     if settings.peel_min > 0:
         free(judge, "glycolic", settings.percent, settings.ph)

@@ -1,4 +1,6 @@
-"""What is done at the chair, act by act: its clock, what is counted where, what is asked, when it must not be overrun in silence."""
+"""What is done at the chair, act by act: its clock, what is counted where, what is asked, when it must not be overrun
+in silence.
+"""
 
 from collections.abc import Iterable
 from functools import cached_property
@@ -26,7 +28,9 @@ class StrokeLine(Frozen):
 
 
 class Part(Frozen):
-    """A section or a zone that is worked as one: its outlines on the plate (mm; those inside others are holes), what to mind there."""
+    """A section or a zone that is worked as one: its outlines on the plate (mm; those inside others are holes), what to
+    mind there.
+    """
 
     name: str
     outlines: tuple[Ring, ...] = ()
@@ -42,7 +46,9 @@ class Cell(Frozen):
 
 
 class HeatRule(Frozen):
-    """How warm an act may make the skin: band and stop at the surface (°C), heating under the tip (°C/s), how much hotter it is below."""
+    """How warm an act may make the skin: band and stop at the surface (°C), heating under the tip (°C/s), how much
+    hotter it is below.
+    """
 
     low_c: float
     high_c: float
@@ -55,11 +61,13 @@ class HeatRule(Frozen):
 
 
 class Act(Frozen):
-    """One act at the chair. `seconds` is the plan for its clock; a strict one may not be overrun in silence, and `over` says what then.
+    """One act at the chair. `seconds` is the plan for its clock; a strict one may not be overrun in silence, and `over`
+    says what then.
 
-    `keeps` where the skin goes on when the hands pause (cream, acid, mask). `beside` is the number of the act in whose waiting time it is
-    done. `level_most` is as far as a level may be raised at the chair: the highest that no ceiling refuses. `dials` is what the machine
-    `machine` is set to, `plate` where it is done. `item` is the plan's item, `stage` the part of it.
+    `keeps` where the skin goes on when the hands pause (cream, acid, mask). `beside` is the number of the act in whose
+    waiting time it is done. `level_most` is as far as a level may be raised at the chair: the highest that no ceiling
+    refuses. `dials` is what the machine `machine` is set to, `plate` where it is done. `item` is the plan's item,
+    `stage` the part of it.
     """
 
     kind: ActKind
@@ -116,7 +124,9 @@ class Act(Frozen):
 
 
 class Span(Frozen):
-    """An item in time: when it starts and how long it takes, in seconds; on the second track where it runs beside another."""
+    """An item in time: when it starts and how long it takes, in seconds; on the second track where it runs beside
+    another.
+    """
 
     step: str
     title: str

@@ -43,9 +43,20 @@ class Brief:
     def board(self) -> Board:
         """Where each modality stands today."""
         return board(
-            self.facts.answers, self.facts.born, self.facts.today, self.facts.returning, self.facts.findings, self.facts.letters, self.facts.overrides, self.offered,
-            {name: (last.mark, on) for name, last in self.facts.history.items() if last.mark and (on := last.marked_on or last.on)},
-        )  # fmt: skip
+            self.facts.answers,
+            self.facts.born,
+            self.facts.today,
+            self.facts.returning,
+            self.facts.findings,
+            self.facts.letters,
+            self.facts.overrides,
+            self.offered,
+            {
+                name: (last.mark, on)
+                for name, last in self.facts.history.items()
+                if last.mark and (on := last.marked_on or last.on)
+            },
+        )
 
     @cached_property
     def offered(self) -> frozenset[str]:
@@ -54,7 +65,10 @@ class Brief:
 
     def machine(self, modality: str, wanted: str = "") -> Machine | None:
         """The machine for a modality: the wanted one, or the first that does it."""
-        fitting = sorted((one for one in self.facts.machines if fits(one.card, modality)), key=lambda one: one.card.modality != modality)
+        fitting = sorted(
+            (one for one in self.facts.machines if fits(one.card, modality)),
+            key=lambda one: one.card.modality != modality,
+        )
         return next((one for one in fitting if one.id == wanted), None if wanted else next(iter(fitting), None))
 
     def card(self, modality: str) -> Any:
@@ -69,7 +83,9 @@ class Brief:
 
     def area(self, work: str, plate: str = "face") -> Treatable:
         """Where a modality may go on one of this client's plates, by this therapist's hand."""
-        return treatable(self.facts.findings.measures, work, self.facts.finger_mm, plate, self.facts.narrowed, self.facts.marks)
+        return treatable(
+            self.facts.findings.measures, work, self.facts.finger_mm, plate, self.facts.narrowed, self.facts.marks
+        )
 
     def subject(self, modality: str, area: float) -> Subject:
         """The client as a modality's rules see one."""
@@ -101,13 +117,17 @@ class Brief:
             if holds:
                 lines.append(quantity(rule_id, words))
         return Quantity(
-            name="load that this skin bears", value=sum(line.value or 0 for line in lines), unit="points", formula="what applies, added up",
-            inputs=tuple(lines), rules=tuple(rule for line in lines for rule in line.rules),
-        )  # fmt: skip
+            name="load that this skin bears",
+            value=sum(line.value or 0 for line in lines),
+            unit="points",
+            formula="what applies, added up",
+            inputs=tuple(lines),
+            rules=tuple(rule for line in lines for rule in line.rules),
+        )
 
     def spot_first(self, modality: str) -> bool:
-        """Whether only a test spot is done today: it was never done here, or there was an incident, and none that was read since speaks
-        for it.
+        """Whether only a test spot is done today: it was never done here, or there was an incident, and none that was
+        read since speaks for it.
         """
         before, read = self.facts.history.get(modality), self.facts.spots.get(modality)
         if modality not in SPOT_FIRST or (before is not None and not before.incident):
@@ -127,14 +147,18 @@ def brief_of(facts: Facts) -> Brief:
 
 
 def offered_by(cards: Iterable[Any]) -> frozenset[str]:
-    """What a studio with these machines can do: what it has one for, and what needs none. Numbing only where something is numbed for."""
+    """What a studio with these machines can do: what it has one for, and what needs none. Numbing only where something
+    is numbed for.
+    """
     own = tuple(cards)
     able = {
         name
         for name, module in MODALITIES.items()
         if about()[name].licence != "physician" and (not module.CARD or any(fits(card, name) for card in own))
     }
-    numbed_for = {name for one in book().pairing if one.kind == "needs" and "numbing" in one.b for name in all_of(one.a)}
+    numbed_for = {
+        name for one in book().pairing if one.kind == "needs" and "numbing" in one.b for name in all_of(one.a)
+    }
     return frozenset(able if able & numbed_for else able - {"numbing"})
 
 
@@ -147,12 +171,17 @@ def plate_of(zones: tuple[str, ...], modality: str) -> str:
 
 @remembered(MANY)
 def workable(brief: Brief, modality: str, zones: tuple[str, ...] = ()) -> dict[str, float]:
-    """Zone → treatable cm² (both sides) for a modality: what was asked for, less what an answer, a finding, a margin or a mark closes."""
+    """Zone → treatable cm² (both sides) for a modality: what was asked for, less what an answer, a finding, a margin or
+    a mark closes.
+    """
     if modality in HOUSEKEEPING or not about()[modality].work:
         whole = brief.area("mask", plate_of(zones, modality)).plate.zones
         areas = {key: area_cm2(shape) for key, shape in whole.items()}
     else:
-        areas = {key: area_cm2(shape) for key, shape in brief.area(about()[modality].work, plate_of(zones, modality)).zones.items()}
+        areas = {
+            key: area_cm2(shape)
+            for key, shape in brief.area(about()[modality].work, plate_of(zones, modality)).zones.items()
+        }
     closed = brief.board[modality].closed if modality in brief.board else {}
     found: dict[str, float] = {}
     for (_, zone), area in areas.items():

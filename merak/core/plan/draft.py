@@ -1,4 +1,6 @@
-"""A version of a plan as it is being made: what stands, what was typed and cannot be kept, who touched what last, the way back."""
+"""A version of a plan as it is being made: what stands, what was typed and cannot be kept, who touched what last, the
+way back.
+"""
 
 from pydantic import Field
 
@@ -17,8 +19,9 @@ class Touched(Frozen):
 
 
 class Draft(Frozen):
-    """A version of a plan: the plan, what was typed and cannot be kept (by "step.field"), who touched what last; `changes` may be taken
-    back and `undone` done again: by person, the versions that their changes made, each out of the version before it.
+    """A version of a plan: the plan, what was typed and cannot be kept (by "step.field"), who touched what last;
+    `changes` may be taken back and `undone` done again: by person, the versions that their changes made, each out of
+    the version before it.
     """
 
     plan: Plan = Plan()

@@ -26,7 +26,9 @@ class Machine(Frozen):
 
 
 class Wish(Frozen):
-    """What the client wants most (conditions), which event is coming, how much time and money there is; None: not said."""
+    """What the client wants most (conditions), which event is coming, how much time and money there
+    is; None: not said.
+    """
 
     goals: tuple[str, ...] = ()
     event: date | None = None
@@ -35,10 +37,10 @@ class Wish(Frozen):
 
 
 class Facts(Frozen):
-    """All that a plan follows from. `finger_mm` is the therapist's finger breadth; `narrowed` are margins that a senior narrowed for this
-    visit, `marks` what stands on the client's plates; `spots` the test spots that were read, by modality; `licences` and `senior` are the
-    treating person's; `methods` the studio's schools; `prices` its prices by modality, which are the house's where it has none; `slot` the
-    booked minutes.
+    """All that a plan follows from. `finger_mm` is the therapist's finger breadth; `narrowed` are margins that a senior
+    narrowed for this visit, `marks` what stands on the client's plates; `spots` the test spots that were read, by
+    modality; `licences` and `senior` are the treating person's; `methods` the studio's schools; `prices` its prices by
+    modality, which are the house's where it has none; `slot` the booked minutes.
     """
 
     today: date

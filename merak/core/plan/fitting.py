@@ -73,9 +73,15 @@ def may_run_beside(host: str, guest: str, of: Methods) -> bool:
 
 
 def clashes(
-    steps: Sequence[Placed], newcomer: bool, of: Methods, done: Mapping[str, date] | None = None, today: date | None = None
+    steps: Sequence[Placed],
+    newcomer: bool,
+    of: Methods,
+    done: Mapping[str, date] | None = None,
+    today: date | None = None,
 ) -> tuple[Clash, ...]:
-    """Everything that does not fit, in the order of the rule book. `done` says when a modality was last done, for the weeks between."""
+    """Everything that does not fit, in the order of the rule book. `done` says when a modality was last done, for the
+    weeks between.
+    """
     found: list[Clash] = []
     for pairing in book().pairing:
         if pairing.kind != "beside" and _holds(pairing, newcomer, of):
@@ -94,51 +100,74 @@ def title(modality: str) -> str:
 def _clash(pairing: Pairing, steps: Iterable[Placed], act: str) -> Clash:
     named = tuple(steps)
     return Clash(
-        kind=pairing.kind if pairing.kind != "beside" else "apart", rule=pairing.id, steps=tuple(one.id for one in named),
-        words=pairing.words, act=act, absolute=pairing.absolute,
-    )  # fmt: skip
+        kind=pairing.kind if pairing.kind != "beside" else "apart",
+        rule=pairing.id,
+        steps=tuple(one.id for one in named),
+        words=pairing.words,
+        act=act,
+        absolute=pairing.absolute,
+    )
 
 
 def _apart(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
     return [
         _clash(pairing, (one, other), f"{title(one.modality)} or {title(other.modality)}: keep one.")
-        for one in steps if one.modality in a for other in steps if other.modality in b and other.id != one.id
-    ]  # fmt: skip
+        for one in steps
+        if one.modality in a
+        for other in steps
+        if other.modality in b and other.id != one.id
+    ]
 
 
 def _one(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
     meant = [one for one in steps if one.modality in a]
-    return [_clash(pairing, meant, f"Keep one of {', '.join(title(one.modality) for one in meant)}.")] if len(meant) > 1 else []
+    return (
+        [_clash(pairing, meant, f"Keep one of {', '.join(title(one.modality) for one in meant)}.")]
+        if len(meant) > 1
+        else []
+    )
 
 
 def _before(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
     return [
         _clash(pairing, (later, early), f"Move {title(later.modality)} before {title(early.modality)}.")
-        for n, early in enumerate(steps) if early.modality in b for later in steps[n + 1 :] if later.modality in a
-    ]  # fmt: skip
+        for n, early in enumerate(steps)
+        if early.modality in b
+        for later in steps[n + 1 :]
+        if later.modality in a
+    ]
 
 
 def _zones(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
     return [
         _clash(pairing, (one, other), f"Take {title(one.modality)} off the zones of {title(other.modality)}.")
-        for one in steps if one.modality in a for other in steps if other.modality in b and one.meets(other)
-    ]  # fmt: skip
+        for one in steps
+        if one.modality in a
+        for other in steps
+        if other.modality in b and one.meets(other)
+    ]
 
 
 def _last(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
     found = []
     for n, one in enumerate(steps):
         if one.modality in a:
-            found += [_clash(pairing, (one, after), f"Leave {title(after.modality)} out, or put it before.")
-                      for after in steps[n + 1 :] if after.modality not in b and after.modality not in a]  # fmt: skip
+            found += [
+                _clash(pairing, (one, after), f"Leave {title(after.modality)} out, or put it before.")
+                for after in steps[n + 1 :]
+                if after.modality not in b and after.modality not in a
+            ]
     return found
 
 
 def _alone(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
     return [
         _clash(pairing, (one, other), f"{title(one.modality)} or {title(other.modality)}: keep one.")
-        for one in steps if one.modality in a for other in steps if other.modality not in b and other.modality not in a
-    ]  # fmt: skip
+        for one in steps
+        if one.modality in a
+        for other in steps
+        if other.modality not in b and other.modality not in a
+    ]
 
 
 def _needs(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
@@ -149,19 +178,35 @@ def _needs(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequen
 
 
 def _too_soon(
-    pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed], done: Mapping[str, date], today: date | None
+    pairing: Pairing,
+    a: frozenset[str],
+    b: frozenset[str],
+    steps: Sequence[Placed],
+    done: Mapping[str, date],
+    today: date | None,
 ) -> list[Clash]:
     found = []
     for step in steps if today else ():
         for other in b if step.modality in a else a if step.modality in b else ():
             ago = (today - done[other]).days if other in done and today else pairing.days
             if ago < pairing.days:
-                act = f"{title(other)} was {ago} days ago: from {ago} to {pairing.days} days means another {pairing.days - ago}."
+                act = (
+                    f"{title(other)} was {ago} days ago: from {ago} to {pairing.days} days means another"
+                    f" {pairing.days - ago}."
+                )
                 found.append(Clash(kind="earlier", rule=pairing.id, steps=(step.id,), words=pairing.words, act=act))
     return found
 
 
-_CHECKS = {"apart": _apart, "one": _one, "before": _before, "zones": _zones, "last": _last, "alone": _alone, "needs": _needs}
+_CHECKS = {
+    "apart": _apart,
+    "one": _one,
+    "before": _before,
+    "zones": _zones,
+    "last": _last,
+    "alone": _alone,
+    "needs": _needs,
+}
 
 
 def rank(modality: str, of: Methods) -> int:

@@ -28,11 +28,16 @@ def chair_acts(
 ) -> tuple[Act, ...]:
     """The steps at the chair, in time; what is done in a step's waiting time stands behind it and names it in `beside`.
 
-    `laid` lays sections and footprints on the client's plate, which takes a moment and is done once, when a treatment begins.
+    `laid` lays sections and footprints on the client's plate, which takes a moment and is done once, when a treatment
+    begins.
     """
     found: list[Act] = []
     for host in (span for span in spans if span.track == 0):
-        guests = [span for span in spans if span.track == 1 and host.start_s <= span.start_s < host.start_s + max(host.seconds, 1)]
+        guests = [
+            span
+            for span in spans
+            if span.track == 1 and host.start_s <= span.start_s < host.start_s + max(host.seconds, 1)
+        ]
         found += own_acts(brief, worked[host.step], side, of, laid)
         waiting = len(found) - 1
         for guest in guests:
@@ -56,7 +61,9 @@ def _known_acts(brief: Brief, one: Worked, side: Side, of: Schools) -> tuple[Act
 def _made(brief: Brief, one: Worked, side: Side, of: Schools, laid: bool) -> Iterable[Act]:
     make = Making(brief, one, side, of, laid)
     if one.spot_only:
-        yield make.act("free", f"Test spot: {one.title.lower()}", one.seconds, spot=spot_rule(brief, one), licence=make.licence)
+        yield make.act(
+            "free", f"Test spot: {one.title.lower()}", one.seconds, spot=spot_rule(brief, one), licence=make.licence
+        )
         return
     yield from MAKERS.get(one.step.modality, _plain)(make)
 
@@ -84,7 +91,13 @@ class Making:
 
     def ready(self, title: str = "", instruction: str = "") -> Act:
         """Getting it ready, with hands on: no energy yet, so it names no modality."""
-        return self.act("free", title or f"{self.one.title}: make ready", self.one.hands_s, instruction or self.instruction, modality="")
+        return self.act(
+            "free",
+            title or f"{self.one.title}: make ready",
+            self.one.hands_s,
+            instruction or self.instruction,
+            modality="",
+        )
 
     @property
     def machine(self) -> dict[str, Any]:
@@ -95,7 +108,11 @@ class Making:
             return {"machine": self.one.machine.id, "dials": (("set to", float(self.settings.level), "level"),)}
         if not isinstance(self.card, MachineCard) or not hasattr(self.settings, "at"):
             return {"licence": self.licence}
-        return {"licence": self.licence, "machine": self.one.machine.id, "dials": (("set to", float(self.settings.at), self.card.scale),)}
+        return {
+            "licence": self.licence,
+            "machine": self.one.machine.id,
+            "dials": (("set to", float(self.settings.at), self.card.scale),),
+        }
 
     def sections(self, order: Any = "cheeks first") -> tuple[Part, ...]:
         """The sections, once they are laid; before that the whole as one."""
@@ -108,7 +125,11 @@ class Making:
         """How often each section is gone over: as set, or as the rule book says."""
         rule_id = f"chair.pass.{self.one.step.modality}"
         return next(
-            (int(getattr(self.settings, name)) for name in ("passes", "rounds", "strokes") if hasattr(self.settings, name)),
+            (
+                int(getattr(self.settings, name))
+                for name in ("passes", "rounds", "strokes")
+                if hasattr(self.settings, name)
+            ),
             int(number(rule_id)) if has_rule(rule_id) else 1,
         )
 
@@ -120,7 +141,15 @@ def _asked(one: Worked, act: Act) -> Act:
         return act
     warm = name in all_of(("RF", "focused_lifting", "pulsed_light"))
     acid = name in ("peel", "enzyme", "oxygen_mask") or act.stage == "wet.acid"
-    rule_id = "chair.ask.heat" if warm else "chair.ask.acid" if acid else "chair.ask.light" if name in ("led", "mask") else "chair.ask"
+    rule_id = (
+        "chair.ask.heat"
+        if warm
+        else "chair.ask.acid"
+        if acid
+        else "chair.ask.light"
+        if name in ("led", "mask")
+        else "chair.ask"
+    )
     return act.model_copy(update={"ask_s": int(number(rule_id)), "asks": ("heat", "pain") if warm else ("pain",)})
 
 
@@ -145,8 +174,16 @@ def _clocked(over: str) -> Callable[[Making], Iterable[Act]]:
     def made(make: Making) -> Iterable[Act]:
         if make.one.hands_s:
             yield make.ready()
-        yield make.act("sections", make.one.title, make.one.own_s, parts=make.sections(), passes=make.passes, strict=True, over=over,
-                        **make.machine)  # fmt: skip
+        yield make.act(
+            "sections",
+            make.one.title,
+            make.one.own_s,
+            parts=make.sections(),
+            passes=make.passes,
+            strict=True,
+            over=over,
+            **make.machine,
+        )
 
     return made
 
@@ -155,13 +192,23 @@ def _counted(make: Making) -> Iterable[Act]:
     """Section by section, pass by pass; the clock is only told."""
     if make.one.hands_s:
         yield make.ready()
-    yield make.act("sections", make.one.title, make.one.own_s, parts=make.sections(), passes=make.passes, **make.machine)
+    yield make.act(
+        "sections", make.one.title, make.one.own_s, parts=make.sections(), passes=make.passes, **make.machine
+    )
 
 
 def _crystal(make: Making) -> Iterable[Act]:
     yield make.ready()
-    yield make.act("sections", make.one.title, make.one.own_s, parts=make.sections("anticlockwise"), passes=make.passes, strict=True,
-                    over="Machine off. Brush off, look for red and dry patches.", **make.machine)  # fmt: skip
+    yield make.act(
+        "sections",
+        make.one.title,
+        make.one.own_s,
+        parts=make.sections("anticlockwise"),
+        passes=make.passes,
+        strict=True,
+        over="Machine off. Brush off, look for red and dry patches.",
+        **make.machine,
+    )
 
 
 #: Stage of wet abrasion → its words, what to do when its clock is over.
@@ -175,7 +222,9 @@ WET = {
 
 
 def _wet(make: Making) -> Iterable[Act]:
-    yield make.ready("Wet tip: make ready", "First press suction only, second adds liquid; bubbles prove flow. Try it on your hand.")
+    yield make.ready(
+        "Wet tip: make ready", "First press suction only, second adds liquid; bubbles prove flow. Try it on your hand."
+    )
     for stage, (title, over) in WET.items():
         minutes = getattr(make.settings, f"{stage}_min")
         if not minutes:
@@ -187,36 +236,76 @@ def _wet(make: Making) -> Iterable[Act]:
             instruction = f"Congested and porous places, not pustules. {make.instruction}"
         machine = make.machine | {"dials": (("suction", float(suction), make.card.scale),)}
         yield make.act(
-            "sections", title, minutes * 60, instruction, parts=make.sections(), strict=True, over=over or "On to the next bottle.",
-            stage="wet.infuse" if infusing else "wet.acid" if stage in ("acid", "peel") else "wet.clean", **machine,
-        )  # fmt: skip
+            "sections",
+            title,
+            minutes * 60,
+            instruction,
+            parts=make.sections(),
+            strict=True,
+            over=over or "On to the next bottle.",
+            stage="wet.infuse" if infusing else "wet.acid" if stage in ("acid", "peel") else "wet.clean",
+            **machine,
+        )
 
 
 def _oxygen_mask(make: Making) -> Iterable[Act]:
     hands, settings = make.one.hands_s, make.settings
-    yield make.ready("Powder, gel, foam", "Powder first, gel, slow then hard whisk to foam, on fast; massage it in.").model_copy(
-        update={"seconds": max(1, hands // 2)}
+    yield make.ready(
+        "Powder, gel, foam", "Powder first, gel, slow then hard whisk to foam, on fast; massage it in."
+    ).model_copy(update={"seconds": max(1, hands // 2)})
+    yield make.act(
+        "timed",
+        "Foam",
+        settings.foam_min * 60,
+        "Warm and bubbly. Lips tingle and numb: normal here.",
+        keeps=True,
+        over="Activator on now.",
+        stage="oxygen.foam",
     )
-    yield make.act("timed", "Foam", settings.foam_min * 60, "Warm and bubbly. Lips tingle and numb: normal here.", keeps=True,
-                    over="Activator on now.", stage="oxygen.foam")  # fmt: skip
-    yield make.act("timed", "Activator", settings.activator_min * 60, "Ask: warmth and tingling, not burning.", keeps=True,
-                    over="Neutralise now.", stage="oxygen.activator")  # fmt: skip
+    yield make.act(
+        "timed",
+        "Activator",
+        settings.activator_min * 60,
+        "Ask: warmth and tingling, not burning.",
+        keeps=True,
+        over="Neutralise now.",
+        stage="oxygen.activator",
+    )
     whole = (Part(name="whole face", outlines=tuple(ring for part in make.sections() for ring in part.outlines)),)
-    yield make.act("sections", "Neutralise", hands / 4, "Neutraliser all over, wiped off; cool damp towel; jaw and hairline looked at.",
-                    parts=whole, passes=max(1, settings.neutralised), stage="oxygen.neutralise")  # fmt: skip
+    yield make.act(
+        "sections",
+        "Neutralise",
+        hands / 4,
+        "Neutraliser all over, wiped off; cool damp towel; jaw and hairline looked at.",
+        parts=whole,
+        passes=max(1, settings.neutralised),
+        stage="oxygen.neutralise",
+    )
     least, most = number("oxygen_mask.ph.least"), number("oxygen_mask.ph.most")
-    yield make.act("free", "Back to its pH", hands - hands // 2 - hands / 4,
-                    f"Acid mist: spray, hands, damp gauze, until the skin reads pH {least:g} to {most:g}.", stage="oxygen.ph")  # fmt: skip
+    yield make.act(
+        "free",
+        "Back to its pH",
+        hands - hands // 2 - hands / 4,
+        f"Acid mist: spray, hands, damp gauze, until the skin reads pH {least:g} to {most:g}.",
+        stage="oxygen.ph",
+    )
 
 
 def _airbrush(make: Making) -> Iterable[Act]:
     massage = make.settings.massage_min * 60
     yield make.ready("Gel", f"Dry skin. {make.settings.gel_ml:g} mL of gel as a shiny film.")
-    yield make.act("timed", "Massage, first", massage, "Lively, upward; never over active acne.", over="On to the airbrush.")
+    yield make.act(
+        "timed", "Massage, first", massage, "Lively, upward; never over active acne.", over="On to the airbrush."
+    )
     spray = max(1, make.one.own_s - 2 * massage)
     yield make.act("sections", "Airbrush", spray, parts=make.sections(), passes=make.passes, **make.machine)
-    yield make.act("timed", "Massage, last", massage, "Then off with it. After: ¼ cup cleaner to empty, turn over, ¼ cup water to empty.",
-                    over="Remove the gel.")  # fmt: skip
+    yield make.act(
+        "timed",
+        "Massage, last",
+        massage,
+        "Then off with it. After: ¼ cup cleaner to empty, turn over, ¼ cup water to empty.",
+        over="Remove the gel.",
+    )
 
 
 def _lift(make: Making) -> Iterable[Act]:
@@ -231,18 +320,28 @@ def _lift(make: Making) -> Iterable[Act]:
     for at in (make.side, other):
         lines = tuple(
             StrokeLine(
-                path=line.path, points=line.points, repeats=settings.repeats, bony=line.bony,
+                path=line.path,
+                points=line.points,
+                repeats=settings.repeats,
+                bony=line.bony,
                 level=bone_level if line.bony else settings.level,
             )
             for line in lift.lines[at]
-        )  # fmt: skip
+        )
         if at == other:
             yield mirror(make)
         yield make.act(
-            "strokes", f"Lift, {at}", (lift.numbers[f"minutes_{at}"].value or 0) * 60,
-            "Gel on this side only. Up and out; renew the gel before it dries.", side=at, lines=lines, hold_s=hold, level_most=most,
-            sayings=lifting.sayings(settings.feel), **make.machine,
-        )  # fmt: skip
+            "strokes",
+            f"Lift, {at}",
+            (lift.numbers[f"minutes_{at}"].value or 0) * 60,
+            "Gel on this side only. Up and out; renew the gel before it dries.",
+            side=at,
+            lines=lines,
+            hold_s=hold,
+            level_most=most,
+            sayings=lifting.sayings(settings.feel),
+            **make.machine,
+        )
 
 
 def mirror(make: Making) -> Act:
@@ -268,14 +367,25 @@ def _light(make: Making) -> Iterable[Act]:
 
 def _current(make: Making) -> Iterable[Act]:
     yield make.ready()
-    yield make.act("timed", make.one.title, make.one.own_s, over="Current down to zero, then off the skin.", **make.machine)
+    yield make.act(
+        "timed", make.one.title, make.one.own_s, over="Current down to zero, then off the skin.", **make.machine
+    )
 
 
 def _bands(make: Making) -> Iterable[Act]:
     yield make.ready("Bands", make.instruction)
     for n, aspect in enumerate(("front", "back")):
-        instruction = "Raise by comfort, never past it." if n == 0 else "Down to zero, move the bands, raise again by comfort."
-        yield make.act("timed", f"Stimulation, {aspect}", make.one.own_s / 2, instruction, over="Current down to zero.", **make.machine)
+        instruction = (
+            "Raise by comfort, never past it." if n == 0 else "Down to zero, move the bands, raise again by comfort."
+        )
+        yield make.act(
+            "timed",
+            f"Stimulation, {aspect}",
+            make.one.own_s / 2,
+            instruction,
+            over="Current down to zero.",
+            **make.machine,
+        )
 
 
 def _warm(make: Making) -> Iterable[Act]:
@@ -285,41 +395,67 @@ def _warm(make: Making) -> Iterable[Act]:
     parts = zone_parts(make.brief, one, make.side) if make.laid else (Part(name=make.side), Part(name="other side"))
     first = tuple(part for part in parts if part.name.startswith(make.side))
     rest = tuple(part for part in parts if part not in first)
-    halves = [(make.side, first), ("left" if make.side == "right" else "right", rest)] if first and rest else [("", parts)]
+    halves = (
+        [(make.side, first), ("left" if make.side == "right" else "right", rest)] if first and rest else [("", parts)]
+    )
     target, peak = make.settings.target_c, numbers["peak"].value if "peak" in numbers else None
     heat = HeatRule(
-        low_c=number("rf_bulk.target.least"), high_c=number("rf_bulk.target.most"), stop_c=number("rf_bulk.stop"),
-        rate_c_s=max(0.01, numbers["rate"].value or 0.01) if "rate" in numbers else 1.0, dwell_s=number("rf_bulk.dwell"),
-        deeper_c=max(0.0, (peak or target) - target), warn_min=number("rf_bulk.dose.warn"), stop_min=number("rf_bulk.dose.stop"),
-    )  # fmt: skip
+        low_c=number("rf_bulk.target.least"),
+        high_c=number("rf_bulk.target.most"),
+        stop_c=number("rf_bulk.stop"),
+        rate_c_s=max(0.01, numbers["rate"].value or 0.01) if "rate" in numbers else 1.0,
+        dwell_s=number("rf_bulk.dwell"),
+        deeper_c=max(0.0, (peak or target) - target),
+        warn_min=number("rf_bulk.dose.warn"),
+        stop_min=number("rf_bulk.dose.stop"),
+    )
     whole, turning = sum(part.cm2 for part in parts) or 1, number("visit.half_face") * 60 if len(halves) > 1 else 0
     for n, (at, mine) in enumerate(halves):
         if n:
             yield mirror(make)
         share = sum(part.cm2 for part in mine) / whole if make.laid else 1 / len(halves)
         yield make.act(
-            "sections", f"{one.title}, {at}".rstrip(", "), (one.own_s - turning) * share, f"{make.instruction} Hold at {target:g} °C.",
+            "sections",
+            f"{one.title}, {at}".rstrip(", "),
+            (one.own_s - turning) * share,
+            f"{make.instruction} Hold at {target:g} °C.",
             parts=mine,
-            passes=make.passes, heat=heat, **make.machine,
-        )  # fmt: skip
+            passes=make.passes,
+            heat=heat,
+            **make.machine,
+        )
 
 
 def _gridded(make: Making) -> Iterable[Act]:
-    """Footprint by footprint, section by section: the next one lit, the tip wiped when it is due, after its test spot."""
+    """Footprint by footprint, section by section: the next one lit, the tip wiped when it is due,
+    after its test spot.
+    """
     one, name = make.one, make.one.step.modality
     tips = sorted(getattr(make.card, "tips", ()), key=lambda tip: -tip.area_cm2)
     parts: tuple[Part, ...] = (Part(name="everywhere"),)
     cells: tuple[Cell, ...] = (Cell(part=0, ring=()),)
     if make.laid and tips:
         chosen = make.card.tip(getattr(make.settings, "tip", "")) or tips[0]
-        parts, cells = grid_cells(make.brief, one, make.side, _footprint(make, chosen), _footprint(make, min(chosen, tips[-1], key=_cm2)))
-    hand = (about()[name].technique[3] if len(about()[name].technique) > 3 else make.instruction).split(". ")[0].rstrip(".") + "."
+        parts, cells = grid_cells(
+            make.brief, one, make.side, _footprint(make, chosen), _footprint(make, min(chosen, tips[-1], key=_cm2))
+        )
+    hand = (about()[name].technique[3] if len(about()[name].technique) > 3 else make.instruction).split(". ")[0].rstrip(
+        "."
+    ) + "."
     wipe = int(number(f"{name}.clean")) if has_rule(f"{name}.clean") else 0
     yield make.ready()
     yield make.act(
-        "pulses", one.title, one.own_s, f"{hand} {make.enough}", parts=parts, cells=cells, passes=make.passes, clean_every=wipe,
-        spot=spot_rule(make.brief, one, make.laid), **make.machine,
-    )  # fmt: skip
+        "pulses",
+        one.title,
+        one.own_s,
+        f"{hand} {make.enough}",
+        parts=parts,
+        cells=cells,
+        passes=make.passes,
+        clean_every=wipe,
+        spot=spot_rule(make.brief, one, make.laid),
+        **make.machine,
+    )
 
 
 def _cm2(tip: CardTip) -> float:
@@ -335,25 +471,39 @@ def _footprint(make: Making, tip: CardTip) -> Tip:
 
 
 def spot_rule(brief: Brief, one: Worked, laid: bool = True) -> SpotRule | None:
-    """The test spot of an item: always for fractional radiofrequency; for acids and pulsed light until one was read (`spot_only`)."""
+    """The test spot of an item: always for fractional radiofrequency; for acids and pulsed light until one was read
+    (`spot_only`).
+    """
     name = one.step.modality
     if name != "rf_fractional" and not one.spot_only:
         return None
     module, card = MODALITIES[name], one.machine.card if one.machine else None
     field = module.INCREMENT.field
     dark = (brief.facts.findings.phototype or 0) >= 4
-    rule_id = {"peel": "acid.spot", "pulsed_light": f"pulsed_light.spot{'.dark' * dark}"}.get(name, "rf_fractional.spot")
+    rule_id = {"peel": "acid.spot", "pulsed_light": f"pulsed_light.spot{'.dark' * dark}"}.get(
+        name, "rf_fractional.spot"
+    )
     minutes = number(rule_id) * (1 if name == "rf_fractional" else 60)
     at = float(getattr(one.settings, field))
     up, why = _next_up(brief, one, card) if laid else (None, "")
     gentler = float(getattr(incremented(module, one.settings, card, up=False), field))
     unit = card.scale if isinstance(card, MachineCard) and field == "at" else "min" if name == "peel" else ""
     return SpotRule(
-        wait_s=round(minutes * 60), same_visit=name == "rf_fractional", name=type(one.settings).model_fields[field].title or field,
-        unit=unit, at=at, down=gentler if gentler < at else None, up=up, why_not=why, numbed=name == "rf_fractional", rule=rule_id,
-        minds=rule("chair.spot.numb").words if name == "rf_fractional" else "", severe=int(number("chair.spot.severe")),
-        pain_stop=number("chair.pain.stop"), words=_spot_words(rule_id),
-    )  # fmt: skip
+        wait_s=round(minutes * 60),
+        same_visit=name == "rf_fractional",
+        name=type(one.settings).model_fields[field].title or field,
+        unit=unit,
+        at=at,
+        down=gentler if gentler < at else None,
+        up=up,
+        why_not=why,
+        numbed=name == "rf_fractional",
+        rule=rule_id,
+        minds=rule("chair.spot.numb").words if name == "rf_fractional" else "",
+        severe=int(number("chair.spot.severe")),
+        pain_stop=number("chair.pain.stop"),
+        words=_spot_words(rule_id),
+    )
 
 
 def _spot_words(waits: str) -> dict[SpotWord, str]:
@@ -406,4 +556,4 @@ MAKERS: dict[str, Callable[[Making], Iterable[Act]]] = {
     "rf_fractional": _gridded,
     "pulsed_light": _gridded,
     "focused_lifting": _gridded,
-}  # fmt: skip
+}

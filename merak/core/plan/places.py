@@ -31,15 +31,26 @@ def section_parts(brief: Brief, one: Worked, first: Side, order: SectionOrder = 
 def zone_parts(brief: Brief, one: Worked, first: Side) -> tuple[Part, ...]:
     """The zones of an item in working order, each side by itself: for what is read and warmed zone by zone."""
     area = area_of(brief, one)
-    keys = [key for section, _ in _sections(brief, one, first, "cheeks first") for key in section.keys if area_cm2(area.zones[key]) > 0.05]
+    keys = [
+        key
+        for section, _ in _sections(brief, one, first, "cheeks first")
+        for key in section.keys
+        if area_cm2(area.zones[key]) > 0.05
+    ]
     return tuple(_part(" ".join(key), (key,), area.zones[key]) for key in keys)
 
 
-def grid_cells(brief: Brief, one: Worked, first: Side, tip: Tip, small: Tip) -> tuple[tuple[Part, ...], tuple[Cell, ...]]:
-    """The sections of an item and the footprints in them, walked section by section; `small` is for lips, nose and around the eyes."""
+def grid_cells(
+    brief: Brief, one: Worked, first: Side, tip: Tip, small: Tip
+) -> tuple[tuple[Part, ...], tuple[Cell, ...]]:
+    """The sections of an item and the footprints in them, walked section by section; `small` is for lips, nose and
+    around the eyes.
+    """
     parts: list[Part] = []
     cells: list[Cell] = []
-    order: SectionOrder = "cheek, chin, forehead, other cheek" if one.step.modality == "pulsed_light" else "cheeks first"
+    order: SectionOrder = (
+        "cheek, chin, forehead, other cheek" if one.step.modality == "pulsed_light" else "cheeks first"
+    )
     for section, shape in _sections(brief, one, first, order):
         found = grid(shape, small if section.small_tip else tip)
         if found.count:
@@ -67,7 +78,11 @@ def _part(name: str, keys: tuple[Key, ...], shape: BaseGeometry) -> Part:
 
 
 def _outlines(shape: BaseGeometry) -> tuple[Ring, ...]:
-    pieces = [piece for piece in get_parts(shape.simplify(0.3)) if piece.geom_type == "Polygon" and area_cm2(piece) > SPECK_CM2]
+    pieces = [
+        piece
+        for piece in get_parts(shape.simplify(0.3))
+        if piece.geom_type == "Polygon" and area_cm2(piece) > SPECK_CM2
+    ]
     return tuple(_ring(ring) for piece in pieces for ring in (piece.exterior, *piece.interiors))
 
 

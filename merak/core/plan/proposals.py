@@ -1,7 +1,8 @@
 """Up to three plans that differ in kind, each the best there is by the stated score: an exact optimum, not a guess.
 
-The score of a set of steps: for each condition that was found, the two best things for it (severity × evidence × order of choice,
-doubled for what the client wants most), less a price for the load on the skin, which is what the kinds differ in.
+The score of a set of steps: for each condition that was found, the two best things for it (severity × evidence × order
+of choice, doubled for what the client wants most), less a price for the load on the skin, which is what the kinds
+differ in.
 """
 
 from collections.abc import Iterable, Sequence
@@ -68,8 +69,8 @@ class Support(Frozen):
 
 
 class Proposal(Frozen):
-    """One proposed plan, computed; its score, what it is for, what was left out and why, how it feels, hours until it has settled.
-    `also` are kinds that come to the same plan today.
+    """One proposed plan, computed; its score, what it is for, what was left out and why, how it feels, hours until it
+    has settled. `also` are kinds that come to the same plan today.
     """
 
     kind: ProposalKind
@@ -84,8 +85,8 @@ class Proposal(Frozen):
 
 
 class Problem(NamedTuple):
-    """What is chosen from, and within what: candidates, pairs that exclude each other, what needs one of what, pairs that overlap in time
-    by so many seconds, the limits in seconds, cents and load, and what is always there.
+    """What is chosen from, and within what: candidates, pairs that exclude each other, what needs one of what, pairs
+    that overlap in time by so many seconds, the limits in seconds, cents and load, and what is always there.
     """
 
     candidates: tuple[Candidate, ...]
@@ -112,7 +113,9 @@ def score(problem: Problem, taken: Iterable[int]) -> int:
 
 
 def seconds_of(problem: Problem, taken: Iterable[int]) -> int:
-    """The time of a set: everything, less what runs beside something else. Each guest has one host and each host one guest."""
+    """The time of a set: everything, less what runs beside something else. Each guest has one host and each host one
+    guest.
+    """
     kept = set(taken)
     total = sum(problem.candidates[n].seconds for n in kept)
     return total - sum(saved for (a, b), saved in problem.saves.items() if a in kept and b in kept)
@@ -131,7 +134,8 @@ def allowed(problem: Problem, taken: Iterable[int]) -> bool:
 
 
 def best(problem: Problem) -> tuple[int, ...]:
-    """The set with the highest score that is allowed; of several the shorter, then the cheaper. Solved exactly (HiGHS, no gap).
+    """The set with the highest score that is allowed; of several the shorter, then the cheaper. Solved exactly (HiGHS,
+    no gap).
 
     Raises Refused when not even nothing is allowed.
     """
@@ -171,7 +175,9 @@ def best(problem: Problem) -> tuple[int, ...]:
         solver.addConstr(time - saved <= problem.seconds)
         solver.addConstr(money <= problem.cents)
         solver.addConstr(sum(one.load * take[n] for n, one in enumerate(problem.candidates)) <= problem.load)
-        gained = sum((problem.candidates[n].gains[g].points * var for (n, g), var in counted.items()), start=0 * take[0])
+        gained = sum(
+            (problem.candidates[n].gains[g].points * var for (n, g), var in counted.items()), start=0 * take[0]
+        )
         heavy = sum(problem.load_price * one.load * take[n] for n, one in enumerate(problem.candidates))
         # A point of score outweighs a whole day and any price: they only decide between equals.
         solver.maximize(POINT * (gained - heavy) - (time - saved) - money / 100_000)
@@ -187,11 +193,19 @@ POINT = 100_000
 
 def brute(problem: Problem) -> tuple[int, ...]:
     """The same by trying every set: for small cases, to hold `best` against."""
-    sets = (kept for size in range(len(problem.candidates) + 1) for kept in combinations(range(len(problem.candidates)), size))
+    sets = (
+        kept
+        for size in range(len(problem.candidates) + 1)
+        for kept in combinations(range(len(problem.candidates)), size)
+    )
     fitting = [kept for kept in sets if allowed(problem, kept)]
     return max(
         fitting,
-        key=lambda kept: (score(problem, kept), -seconds_of(problem, kept), -sum(problem.candidates[n].cents for n in kept)),
+        key=lambda kept: (
+            score(problem, kept),
+            -seconds_of(problem, kept),
+            -sum(problem.candidates[n].cents for n in kept),
+        ),
     )
 
 
@@ -223,7 +237,9 @@ def _same(one: Proposal, other: Proposal) -> bool:
 
 
 def _wanted(brief: Brief) -> list[tuple[Condition, int]]:
-    """The conditions that were found, with their severity, and those that the client wants most though they are not graded."""
+    """The conditions that were found, with their severity, and those that the client wants most though they are not
+    graded.
+    """
     found = []
     for condition in conditions().values():
         worst = 1 if condition.id == "settle" else brief.facts.findings.worst(condition.id)
@@ -265,7 +281,12 @@ def _candidates(brief: Brief, of: dict[str, str], kind: ProposalKind) -> tuple[l
 def _helpers(brief: Brief, gains: dict[str, list[Gain]]) -> list[str]:
     """What is in a plan only because something else needs it, or a school adds it."""
     able = brief.offered
-    found = [name for one in book().pairing if one.kind == "needs" and all_of(one.a) & gains.keys() for name in sorted(all_of(one.b))]
+    found = [
+        name
+        for one in book().pairing
+        if one.kind == "needs" and all_of(one.a) & gains.keys()
+        for name in sorted(all_of(one.b))
+    ]
     return [name for name in found if name in able and name not in gains]
 
 
@@ -314,7 +335,9 @@ def _candidate(
     if kind == "gentle" and name not in HOUSEKEEPING and traits()[name].load:
         step = _gentler(brief, step, of)
     found = compute(brief, step, (), (), of)
-    return Candidate(step, gains, found.seconds, round(found.price * 100), found.load, frozenset(found.areas), found.hands_s)
+    return Candidate(
+        step, gains, found.seconds, round(found.price * 100), found.load, frozenset(found.areas), found.hands_s
+    )
 
 
 def _gentler(brief: Brief, step: Step, of: dict[str, str]) -> Step:
@@ -327,7 +350,11 @@ def _gentler(brief: Brief, step: Step, of: dict[str, str]) -> Step:
 
 
 def _problem(
-    brief: Brief, of: dict[str, str], kind: ProposalKind, candidates: Sequence[Candidate], met: dict[tuple[Placed, Placed], bool]
+    brief: Brief,
+    of: dict[str, str],
+    kind: ProposalKind,
+    candidates: Sequence[Candidate],
+    met: dict[tuple[Placed, Placed], bool],
 ) -> Problem:
     """The candidates with what excludes, needs and overlaps what, and the limits of today."""
     order = sorted(range(len(candidates)), key=lambda n: rank(candidates[n].modality, of))
@@ -355,11 +382,26 @@ def _problem(
         limit += number("budget.gentle")
     minutes = min(brief.facts.slot, brief.facts.wish.minutes or brief.facts.slot)
     cents = 10**9 if brief.facts.wish.money is None else round(brief.facts.wish.money * 100)
-    price = int(number({"gentle": "propose.load_gentle", "balanced": "propose.load_balanced", "strongest": "propose.load_strongest"}[kind]))
+    price = int(
+        number(
+            {
+                "gentle": "propose.load_gentle",
+                "balanced": "propose.load_balanced",
+                "strongest": "propose.load_strongest",
+            }[kind]
+        )
+    )
     return Problem(
-        tuple(candidates), frozenset(apart), tuple(needs), _overlaps(candidates, of), round(minutes * 60), cents, max(0, int(limit)), price,
+        tuple(candidates),
+        frozenset(apart),
+        tuple(needs),
+        _overlaps(candidates, of),
+        round(minutes * 60),
+        cents,
+        max(0, int(limit)),
+        price,
         frozenset(n for n, one in enumerate(candidates) if one.modality in ALWAYS),
-    )  # fmt: skip
+    )
 
 
 def _placed(one: Candidate) -> Placed:
@@ -367,12 +409,21 @@ def _placed(one: Candidate) -> Placed:
 
 
 def _overlaps(candidates: Sequence[Candidate], of: dict[str, str]) -> dict[tuple[int, int], int]:
-    """(host, guest) → seconds saved. One guest for each host and one host for each guest, the pair that saves most first."""
+    """(host, guest) → seconds saved. One guest for each host and one host for each guest, the pair that saves most
+    first.
+    """
     pairs = {}
     for a, host in enumerate(candidates):
         for b, guest in enumerate(candidates):
-            in_order = rank(guest.modality, of) >= rank(host.modality, of)  # what comes before is not put off to save a minute
-            if in_order and a != b and traits()[host.modality].waits and may_run_beside(host.modality, guest.modality, of):
+            in_order = rank(guest.modality, of) >= rank(
+                host.modality, of
+            )  # what comes before is not put off to save a minute
+            if (
+                in_order
+                and a != b
+                and traits()[host.modality].waits
+                and may_run_beside(host.modality, guest.modality, of)
+            ):
                 pairs[a, b] = min(host.seconds - host.hands_s, guest.seconds)
     kept: dict[tuple[int, int], int] = {}
     for (a, b), saved in sorted(pairs.items(), key=lambda pair: (-pair[1], pair[0])):
@@ -402,30 +453,54 @@ def _proposal(
         for gain in problem.candidates[n].gains
     )
     left = [*out, *_why_left(brief, of, problem, taken)]
-    felt = [m for m in (problem.candidates[n].modality for n in order) if traits()[m].load or m in ("microcurrent", "cold", "led")]
+    felt = [
+        m
+        for m in (problem.candidates[n].modality for n in order)
+        if traits()[m].load or m in ("microcurrent", "cold", "led")
+    ]
     feel = tuple(dict.fromkeys(f"{title(m)}: {traits()[m].feel}" for m in felt))
     settle = max((traits()[m].settle_h for m in kept), default=0)
     return Proposal(
-        kind=kind, plan=plan, computed=computed, score=score(problem, taken), supports=supports, left_out=tuple(left),
-        feel=feel, settle_h=settle,
-    )  # fmt: skip
+        kind=kind,
+        plan=plan,
+        computed=computed,
+        score=score(problem, taken),
+        supports=supports,
+        left_out=tuple(left),
+        feel=feel,
+        settle_h=settle,
+    )
 
 
 def _why_left(brief: Brief, of: dict[str, str], problem: Problem, taken: tuple[int, ...]) -> Iterable[LeftOut]:
-    """Why each candidate that brings something is not in: what it excludes, or which limit it would pass, or that it brings too little."""
+    """Why each candidate that brings something is not in: what it excludes, or which limit it would pass, or that it
+    brings too little.
+    """
     kept = set(taken)
     for n, one in enumerate(problem.candidates):
         if n in kept or not one.gains:
             continue
-        foes = [m for m in kept if (min(n, m), max(n, m)) in problem.apart or (n, m) in problem.apart or (m, n) in problem.apart]
+        foes = [
+            m
+            for m in kept
+            if (min(n, m), max(n, m)) in problem.apart or (n, m) in problem.apart or (m, n) in problem.apart
+        ]
         if foes:
             other = problem.candidates[foes[0]]
             pair = sorted((one, other), key=lambda c: rank(c.modality, of))
-            met = [c for c in clashes([_placed(pair[0]), _placed(pair[1])], brief.newcomer, of) if c.kind not in ("needs", "earlier")]
+            met = [
+                c
+                for c in clashes([_placed(pair[0]), _placed(pair[1])], brief.newcomer, of)
+                if c.kind not in ("needs", "earlier")
+            ]
             why = f"Not with {title(other.modality)}: {met[0].words if met else ''}"
             yield LeftOut(title=title(one.modality), why=why, rule=met[0].rule if met else "")
         elif sum(problem.candidates[m].load for m in kept) + one.load > problem.load:
-            yield LeftOut(title=title(one.modality), why=f"Its load of {one.load} would pass what this skin bears.", rule="budget.load")
+            yield LeftOut(
+                title=title(one.modality),
+                why=f"Its load of {one.load} would pass what this skin bears.",
+                rule="budget.load",
+            )
         elif seconds_of(problem, kept | {n}) > problem.seconds:
             yield LeftOut(title=title(one.modality), why="No time left for it.", rule="plan.slot")
         elif sum(problem.candidates[m].cents for m in kept) + one.cents > problem.cents:
@@ -437,10 +512,28 @@ def _why_left(brief: Brief, of: dict[str, str], problem: Problem, taken: tuple[i
 def _little(problem: Problem, kept: set[int], one: Candidate) -> str:
     """Why a candidate that would be allowed is not worth it."""
     for gain in one.gains:
-        better = [title(problem.candidates[m].modality) for m in kept for g in problem.candidates[m].gains if g.condition == gain.condition]
+        better = [
+            title(problem.candidates[m].modality)
+            for m in kept
+            for g in problem.candidates[m].gains
+            if g.condition == gain.condition
+        ]
         if len(better) >= number("propose.two"):
             return f"{better[0]} and {better[1]} already do more for the same."
     return "What it adds is less than what it asks of the skin."
 
 
-__all__ = ["KINDS", "Candidate", "Gain", "Problem", "Proposal", "allowed", "best", "brute", "methods", "proposals", "score", "seconds_of"]
+__all__ = [
+    "KINDS",
+    "Candidate",
+    "Gain",
+    "Problem",
+    "Proposal",
+    "allowed",
+    "best",
+    "brute",
+    "methods",
+    "proposals",
+    "score",
+    "seconds_of",
+]

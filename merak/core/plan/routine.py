@@ -1,4 +1,6 @@
-"""A studio's own routine: what is done, how and in which order, without anybody's numbers; and its fitting to a client."""
+"""A studio's own routine: what is done, how and in which order, without anybody's numbers; and its
+fitting to a client.
+"""
 
 from typing import Any
 
@@ -15,7 +17,9 @@ from merak.core.working import Frozen
 
 
 class RoutineStep(Frozen):
-    """One step: the modality, where, the choices of a kind, what was set, and beside which step of the routine it runs."""
+    """One step: the modality, where, the choices of a kind, what was set, and beside which step of
+    the routine it runs.
+    """
 
     modality: str
     zones: tuple[str, ...] = ()
@@ -35,7 +39,8 @@ class Routine(Frozen):
 
 
 def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
-    """A plan as a routine, with its settings as they stand; at the next client they hold as far as that client's own start value does.
+    """A plan as a routine, with its settings as they stand; at the next client they hold as far as that client's own
+    start value does.
 
     Raises BadInput on "name".
     """
@@ -44,10 +49,18 @@ def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
     places = {step.id: n for n, step in enumerate(plan.steps)}
     found = tuple(name for name, graded in brief.facts.findings.grades.items() if any(graded.values()))
     steps = tuple(
-        RoutineStep(modality=step.modality, zones=step.zones, kinds=_kinds(step), settings=_amounts(step), beside=places.get(step.beside))
+        RoutineStep(
+            modality=step.modality,
+            zones=step.zones,
+            kinds=_kinds(step),
+            settings=_amounts(step),
+            beside=places.get(step.beside),
+        )
         for step in plan.steps
     )
-    return Routine(name=name.strip()[:80], conditions=found, goals=brief.facts.wish.goals, steps=steps, methods=plan.methods)
+    return Routine(
+        name=name.strip()[:80], conditions=found, goals=brief.facts.wish.goals, steps=steps, methods=plan.methods
+    )
 
 
 def _kinds(step: Step) -> dict[str, str]:
@@ -56,18 +69,26 @@ def _kinds(step: Step) -> dict[str, str]:
     settings: Any = model.model_validate(step.settings)
     follows = {"skin", "school", "tip", "place"}
     return {
-        name: value for name in model.model_fields if name not in follows and isinstance(value := getattr(settings, name), str) and value
-    }  # fmt: skip
+        name: value
+        for name in model.model_fields
+        if name not in follows and isinstance(value := getattr(settings, name), str) and value
+    }
 
 
 def _amounts(step: Step) -> dict[str, float | bool]:
     """The settings that are numbers or yes and no."""
     settings: Any = MODALITIES[step.modality].Settings.model_validate(step.settings)
-    return {name: value for name in type(settings).model_fields if isinstance(value := getattr(settings, name), bool | int | float)}
+    return {
+        name: value
+        for name in type(settings).model_fields
+        if isinstance(value := getattr(settings, name), bool | int | float)
+    }
 
 
 def _as_kept(brief: Brief, step: Step, entry: RoutineStep, of: dict[str, str]) -> Step:
-    """An item with what the routine keeps, its strength no more than this client's own start; as begun where a rule stands against it."""
+    """An item with what the routine keeps, its strength no more than this client's own start; as begun where a rule
+    stands against it.
+    """
     field, _, down = MODALITIES[step.modality].INCREMENT
     kept = {name: value for name, value in entry.settings.items() if name in step.settings}
     if field in kept and (kept[field] > step.settings[field]) != down:
@@ -79,8 +100,8 @@ def _as_kept(brief: Brief, step: Step, entry: RoutineStep, of: dict[str, str]) -
 
 
 def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str], ...]]:
-    """A routine re-fitted: every step as it was kept, never stronger than this client's own start values, zones that are closed left
-    out; and (step, why) of what this client cannot have today.
+    """A routine re-fitted: every step as it was kept, never stronger than this client's own start values, zones that
+    are closed left out; and (step, why) of what this client cannot have today.
     """
     of = in_force(brief, Plan(methods=routine.methods))
     steps: list[Step] = []
@@ -93,7 +114,12 @@ def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str],
             if entry.zones and not zones:  # none would mean everywhere
                 raise Refused(f"Its zones are closed today: {', '.join(entry.zones)}.", "plan.closed_zones")
             step = begin(
-                brief, entry.modality, f"s{n + 1}", of, Consider(modality=entry.modality, evidence="weak", set=dict(entry.kinds)), zones
+                brief,
+                entry.modality,
+                f"s{n + 1}",
+                of,
+                Consider(modality=entry.modality, evidence="weak", set=dict(entry.kinds)),
+                zones,
             )
         except Refused as stop:
             left.append((title(entry.modality), stop.words))

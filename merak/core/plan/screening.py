@@ -1,4 +1,6 @@
-"""Each answer and each finding acts on each modality separately; the most careful verdict wins. Letters and a senior's word lift some."""
+"""Each answer and each finding acts on each modality separately; the most careful verdict wins. Letters and a senior's
+word lift some.
+"""
 
 from collections.abc import Iterable, Mapping
 from datetime import date, datetime, timedelta
@@ -25,7 +27,9 @@ def subjects() -> tuple[str, ...]:
 
 
 class Answer(Frozen):
-    """One answer: the option's id, the date that a dated option asks for, the zones that a zoned one points to (none: all of it)."""
+    """One answer: the option's id, the date that a dated option asks for, the zones that a zoned one points to (none:
+    all of it).
+    """
 
     option: str
     on: date | None = None
@@ -50,7 +54,9 @@ class Letter(Frozen):
 
 
 class Override(Frozen):
-    """A senior's written word for one visit: about one rule and one modality (or step), in the state that it was in (`words`)."""
+    """A senior's written word for one visit: about one rule and one modality (or step), in the state that it was in
+    (`words`).
+    """
 
     rule: str
     modality: str
@@ -61,7 +67,8 @@ class Override(Frozen):
 
 
 class Reason(Frozen):
-    """Why a modality stands as it does: the answer's words, its verdict, what to do, until when to wait, where it holds (none: all).
+    """Why a modality stands as it does: the answer's words, its verdict, what to do, until when to wait, where it holds
+    (none: all).
 
     `was` is the verdict before a letter or a senior lifted it to "change", `lifted` who did.
     """
@@ -86,8 +93,8 @@ class Reason(Frozen):
 
 
 class Standing(Frozen):
-    """Where a modality stands today: the most careful verdict, its reasons from the most careful down, the questions still open, the
-    zones that are closed to it with the reason.
+    """Where a modality stands today: the most careful verdict, its reasons from the most careful down, the questions
+    still open, the zones that are closed to it with the reason.
     """
 
     modality: str
@@ -125,8 +132,8 @@ def acted_on(question: Question) -> frozenset[str]:
 
 
 def questions(returning: bool, offered: Iterable[str] | None = None) -> tuple[Question, ...]:
-    """What is asked of this client: "since last time" only of one who has been here, and only what matters to a modality that the
-    studio offers (None: to any).
+    """What is asked of this client: "since last time" only of one who has been here, and only what matters to a
+    modality that the studio offers (None: to any).
     """
     wanted = frozenset(subjects()) if offered is None else frozenset(offered)
     wanted |= {name for name, aspect in aspects().items() if aspect.of in wanted}
@@ -152,7 +159,8 @@ def board(
     offered: frozenset[str] | None = None,
     marked: Mapping[str, tuple[str, date]] | None = None,
 ) -> Board:
-    """Modality or aspect → standing. Raises BadInput, by question, for answers that are not in the rule book or dates in the future.
+    """Modality or aspect → standing. Raises BadInput, by question, for answers that are not in the rule book or dates
+    in the future.
 
     `marked` are modalities that left a mark, with what and when: they wait for a doctor's letter that came since.
     """
@@ -196,9 +204,16 @@ def _reason(ruling: Ruling, words: str, rule_id: str, given: Answer, today: date
     act = "When was it? Without a date the wait has no end." if undated else ruling.act
     zones = given.zones if ruling.zoned else ruling.zones
     return Reason(
-        verdict=ruling.verdict, answer=words, reason=ruling.reason, act=act, rule=rule_id, until=until, zones=zones, senior=ruling.senior,
+        verdict=ruling.verdict,
+        answer=words,
+        reason=ruling.reason,
+        act=act,
+        rule=rule_id,
+        until=until,
+        zones=zones,
+        senior=ruling.senior,
         undated=undated,
-    )  # fmt: skip
+    )
 
 
 def _from_findings(findings: Findings, today: date) -> Iterable[tuple[str, Reason]]:
@@ -224,7 +239,9 @@ def _after_mark(what: str, on: date) -> Reason:
     """A course that stops because of what was left on the skin."""
     entry = rule("titration.stop")
     words = f"{entry.words} On {on:%-d %b %Y} it left {what}."
-    return Reason(verdict="letter", answer=what, reason=words, act="Report it; ask for a doctor's letter.", rule=entry.id)
+    return Reason(
+        verdict="letter", answer=what, reason=words, act="Report it; ask for a doctor's letter.", rule=entry.id
+    )
 
 
 def _minor(name: str) -> Reason:
@@ -236,18 +253,29 @@ def _minor(name: str) -> Reason:
     return Reason(verdict=verdict, answer="under 18", reason=words, act=act, rule="screening.age")
 
 
-def _lifted(reason: Reason, modality: str, letters: tuple[Letter, ...], overrides: tuple[Override, ...], today: date) -> Reason:
+def _lifted(
+    reason: Reason, modality: str, letters: tuple[Letter, ...], overrides: tuple[Override, ...], today: date
+) -> Reason:
     """The reason as it stands with the letters and the senior's words that there are (rule screening.override)."""
     if reason.verdict not in ("wait", "letter", "no"):
         return reason
     letter = next((one for one in letters if one.rule == reason.rule and one.holds(today)), None)
-    senior = next((one for one in overrides if one.rule == reason.rule and one.modality == modality and one.words == reason.verdict), None)
+    senior = next(
+        (
+            one
+            for one in overrides
+            if one.rule == reason.rule and one.modality == modality and one.words == reason.verdict
+        ),
+        None,
+    )
     by = []
     if letter and reason.verdict in ("letter", "no"):
         by.append(f"doctor's letter of {letter.received:%-d %b %Y}, valid to {letter.until:%-d %b %Y}")
     if senior:
         by.append(f"{senior.by}, {senior.at:%-d %b %Y %H:%M}: “{senior.reason}”")
-    enough = {"letter": bool(by), "wait": senior is not None, "no": letter is not None and senior is not None}[reason.verdict]
+    enough = {"letter": bool(by), "wait": senior is not None, "no": letter is not None and senior is not None}[
+        reason.verdict
+    ]
     if not enough:
         return reason
     return reason.model_copy(
@@ -256,7 +284,9 @@ def _lifted(reason: Reason, modality: str, letters: tuple[Letter, ...], override
 
 
 def _standing(modality: str, reasons: list[Reason], open_: tuple[str, ...]) -> Standing:
-    """The most careful verdict that holds everywhere; what stops only somewhere closes those zones and is a change elsewhere."""
+    """The most careful verdict that holds everywhere; what stops only somewhere closes those zones and is a change
+    elsewhere.
+    """
     ranked = tuple(sorted(reasons, key=lambda r: (bool(r.zones and r.stops), -VERDICTS.index(r.verdict))))
     whole = [reason.verdict for reason in ranked if not (reason.zones and reason.stops)]
     worst = max(whole, key=VERDICTS.index, default="go")
@@ -274,7 +304,9 @@ Overridable = Literal["yes", "needs a letter", "never"]
 
 
 def overridable(reason: Reason, letters: Iterable[Letter], today: date) -> Overridable:
-    """Whether a senior may override a reason: wait and letter yes, no only with a letter on file, never never (rule screening.override)."""
+    """Whether a senior may override a reason: wait and letter yes, no only with a letter on file, never never (rule
+    screening.override).
+    """
     if reason.verdict in ("wait", "letter"):
         return "yes"
     if reason.verdict == "no":
@@ -283,7 +315,15 @@ def overridable(reason: Reason, letters: Iterable[Letter], today: date) -> Overr
 
 
 def override(
-    modality: str, verdict: str, rule_id: str, standing: Standing, letters: Iterable[Letter], why: str, by: str, at: datetime, today: date
+    modality: str,
+    verdict: str,
+    rule_id: str,
+    standing: Standing,
+    letters: Iterable[Letter],
+    why: str,
+    by: str,
+    at: datetime,
+    today: date,
 ) -> Override:
     """A senior's override of one reason. Whether this person may is for the services to ask.
 
@@ -296,7 +336,10 @@ def override(
     if can == "never":
         raise Refused(f"{reason.verdict}: nobody overrides this. {reason.reason}", reason.rule)
     if can == "needs a letter":
-        raise Refused(f"no: a senior and a doctor's letter are needed. There is no valid letter on file. {reason.reason}", reason.rule)
+        raise Refused(
+            f"no: a senior and a doctor's letter are needed. There is no valid letter on file. {reason.reason}",
+            reason.rule,
+        )
     return Override(rule=rule_id, modality=modality, words=verdict, reason=worded(why), by=by, at=at)
 
 
@@ -315,4 +358,6 @@ def demand(standing: Standing) -> None:
         first = next(one for one in standing.reasons if one.verdict == standing.verdict)
         when = f" Not before {standing.until:%-d %B %Y}." if standing.until else ""
         raise Refused(f"{standing.verdict}: {first.reason}{when} {first.act}", first.rule)
-    raise Refused(f"{len(standing.open)} questions are still open. {rule('screening.unanswered').reason}", "screening.unanswered")
+    raise Refused(
+        f"{len(standing.open)} questions are still open. {rule('screening.unanswered').reason}", "screening.unanswered"
+    )

@@ -21,7 +21,10 @@ def first_side(findings: Findings) -> FirstSide:
 
     Rules side.higher_first and side.tie; a tie starts right, by house default.
     """
-    pairs = (("brow", findings.brow_right_mm, findings.brow_left_mm), ("cheekbone", findings.cheek_right_mm, findings.cheek_left_mm))
+    pairs = (
+        ("brow", findings.brow_right_mm, findings.brow_left_mm),
+        ("cheekbone", findings.cheek_right_mm, findings.cheek_left_mm),
+    )
     measured = [(name, right, left) for name, right, left in pairs if right is not None and left is not None]
     inputs = tuple(
         Quantity(name=f"{name}, {side}", value=value, unit="mm", digits=1)
@@ -39,10 +42,15 @@ def first_side(findings: Findings) -> FirstSide:
         rules=("side.higher_first", "side.tie"),
     )
     if mean is None:
-        return FirstSide(side="right", how="unmeasured", why="Heights not measured: right by house default.", difference=difference)
+        return FirstSide(
+            side="right", how="unmeasured", why="Heights not measured: right by house default.", difference=difference
+        )
     if abs(mean) < number("side.tie"):
         return FirstSide(
-            side="right", how="level", why=f"Level within {number('side.tie'):g} mm: right by house default.", difference=difference
+            side="right",
+            how="level",
+            why=f"Level within {number('side.tie'):g} mm: right by house default.",
+            difference=difference,
         )
     side: Side = "right" if mean > 0 else "left"
     words = f"The {side} is {abs(mean):.1f} mm higher: the lift shows against the untreated side."

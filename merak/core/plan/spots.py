@@ -14,11 +14,12 @@ SpotWord = Literal["first", "wait", "mark", "down", "kept", "once", "up"]
 
 
 class SpotRule(Frozen):
-    """The test spot that a step waits for: when it may be read, on this visit or on a later one, and what one step up and down would be.
+    """The test spot that a step waits for: when it may be read, on this visit or on a later one, and what one step up
+    and down would be.
 
-    `severe` and `pain_stop` are the grades from which its answer is severe, `words` what is said of it: all as they stood when it was
-    ordered. `up` is None where a ceiling or the rule of a fifth stands against it, and `why_not` says so; `down` is None at the gentlest.
-    `minds` is what to mind when it is read.
+    `severe` and `pain_stop` are the grades from which its answer is severe, `words` what is said of it: all as they
+    stood when it was ordered. `up` is None where a ceiling or the rule of a fifth stands against it, and `why_not` says
+    so; `down` is None at the gentlest. `minds` is what to mind when it is read.
     """
 
     wait_s: int
@@ -38,7 +39,9 @@ class SpotRule(Frozen):
 
 
 class SpotLook(Frozen):
-    """What is seen at a spot: redness and swelling 0 to 4, pain 0 to 10, whether anything is seen at all, whether it left a mark."""
+    """What is seen at a spot: redness and swelling 0 to 4, pain 0 to 10, whether anything is seen at all, whether it
+    left a mark.
+    """
 
     redness: int = Field(0, ge=0, le=4)
     swelling: int = Field(0, ge=0, le=4)
@@ -76,17 +79,23 @@ def due(placed: datetime, spot: SpotRule) -> datetime:
 
 
 def answer(spot: SpotRule, at: float, look: SpotLook, stepped_up: bool) -> SpotAnswer:
-    """The rule's answer to what is seen at a spot that was set to `at`; `stepped_up` where this visit has gone a step up already.
+    """The rule's answer to what is seen at a spot that was set to `at`; `stepped_up` where this visit has gone a step
+    up already.
 
-    A mark stops it for today. Severe: one step down. Nothing seen: one step up, once a visit, never past a fifth more energy or a
-    ceiling. On numbed skin pain does not speak for it, and its absence is no sign that nothing happened.
+    A mark stops it for today. Severe: one step down. Nothing seen: one step up, once a visit, never past a fifth more
+    energy or a ceiling. On numbed skin pain does not speak for it, and its absence is no sign that nothing happened.
     """
     if look.mark:
         return SpotAnswer(verdict="stop", set_to=at, words=spot.words["mark"], rule="chair.spot.mark")
     if look.severe(spot):
         lower = _below(spot, at)
         if lower is None:
-            return SpotAnswer(verdict="stop", set_to=at, words="It is the gentlest setting already: not today.", rule="chair.spot.severe")
+            return SpotAnswer(
+                verdict="stop",
+                set_to=at,
+                words="It is the gentlest setting already: not today.",
+                rule="chair.spot.severe",
+            )
         return SpotAnswer(verdict="down", set_to=lower, words=spot.words["down"], rule="chair.spot.down")
     if look.redness or look.swelling or (look.pain and not spot.numbed):
         return SpotAnswer(verdict="keep", set_to=at, words=spot.words["kept"], rule="chair.spot.kept")

@@ -28,7 +28,9 @@ PATIENCE = 24
 
 
 class Step(Frozen):
-    """One step of a plan. `zones` empty means everywhere that the modality may go; `beside` the item in whose waiting time it runs."""
+    """One step of a plan. `zones` empty means everywhere that the modality may go; `beside` the item in whose waiting
+    time it runs.
+    """
 
     id: str = Field(pattern=r"^[a-z0-9-]{1,36}$")
     modality: str
@@ -59,7 +61,8 @@ class Step(Frozen):
 
 @dataclass(frozen=True, eq=False)
 class Worked:
-    """A step computed: where it really goes, its dose, seconds with hands on and of its own, load and price; what stands against it.
+    """A step computed: where it really goes, its dose, seconds with hands on and of its own, load and price; what
+    stands against it.
 
     It is worked out once for the same values, so that the same one is the same object.
     """
@@ -90,7 +93,9 @@ class Worked:
 
 
 def aspects_of(modality: str, settings: Any, scale: tuple[float, float] = (0, 10)) -> tuple[str, ...]:
-    """The aspects of a modality that these settings touch, which screening speaks of by themselves. `scale` is the machine's."""
+    """The aspects of a modality that these settings touch, which screening speaks of by themselves. `scale` is the
+    machine's.
+    """
     found: list[str] = []
     if modality == "led":
         colours = {colour for _, colour, _ in settings.parts}
@@ -98,7 +103,9 @@ def aspects_of(modality: str, settings: Any, scale: tuple[float, float] = (0, 10
     elif modality == "numbing":
         found += ["prilocaine"] * (settings.prilocaine_percent > 0)
     elif modality == "peel":
-        found += ["salicylic"] * (settings.acid == "salicylic") + ["strong_acid"] * (settings.percent > number("acid.mild"))
+        found += ["salicylic"] * (settings.acid == "salicylic") + ["strong_acid"] * (
+            settings.percent > number("acid.mild")
+        )
     elif modality == "wet_abrasion":
         strongest = max(settings.at, settings.infuse_at if settings.infuse_min else 0)
         share = 10 * (strongest - scale[0]) / (scale[1] - scale[0])
@@ -108,9 +115,11 @@ def aspects_of(modality: str, settings: Any, scale: tuple[float, float] = (0, 10
     return tuple(found)
 
 
-def derived(modality: str, others: tuple[str, ...], later: tuple[str, ...], brief: Brief, of: Methods) -> dict[str, Any]:
-    """Fields that follow from the rest of the plan and from who is at the chair, and are not typed: `others` are the other modalities of
-    the plan, `later` those after this one.
+def derived(
+    modality: str, others: tuple[str, ...], later: tuple[str, ...], brief: Brief, of: Methods
+) -> dict[str, Any]:
+    """Fields that follow from the rest of the plan and from who is at the chair, and are not typed: `others` are the
+    other modalities of the plan, `later` those after this one.
     """
     numb = "numbing" in others
     acids = bool({"peel"} & set(others))
@@ -155,11 +164,18 @@ def school_acts(modality: str, of: Methods) -> tuple[str, ...]:
 
 
 @remembered(MANY)
-def begin(brief: Brief, modality: str, step_id: str, of: Methods, consider: Consider | None = None, zones: tuple[str, ...] = ()) -> Step:
+def begin(
+    brief: Brief,
+    modality: str,
+    step_id: str,
+    of: Methods,
+    consider: Consider | None = None,
+    zones: tuple[str, ...] = (),
+) -> Step:
     """A modality with its start settings for this client, by the schools in force, for a condition where one is meant.
 
-    Taken down step by step where a ceiling stands against the start. Raises Refused where screening, a missing machine or a ceiling stops
-    it, BadInput on "card" where the machine's scale allows no setting.
+    Taken down step by step where a ceiling stands against the start. Raises Refused where screening, a missing machine
+    or a ceiling stops it, BadInput on "card" where the machine's scale allows no setting.
     """
     if modality in brief.board:
         demand(brief.board[modality])
@@ -168,11 +184,16 @@ def begin(brief: Brief, modality: str, step_id: str, of: Methods, consider: Cons
         raise Refused(f"No machine for {title(modality)}: the owner adds one under Practice.", "plan.machine")
     areas = workable(brief, modality, zones)
     if not areas:
-        raise Refused(f"Nothing is left to treat with {title(modality)}: margins, answers or marks close all of it.", "plan.closed_zones")
+        raise Refused(
+            f"Nothing is left to treat with {title(modality)}: margins, answers or marks close all of it.",
+            "plan.closed_zones",
+        )
     subject = brief.subject(modality, sum(areas.values()))
     card: Any = machine.card if machine else None
     if modality == "microcurrent":
-        settings: Any = microcurrent.start_for(card, brief.facts.findings, _last_of(brief, modality), subject.verdict)[0]
+        settings: Any = microcurrent.start_for(card, brief.facts.findings, _last_of(brief, modality), subject.verdict)[
+            0
+        ]
     elif modality == "led":
         settings = led.start_for(card, brief.facts.findings, _last_of(brief, modality), subject.verdict)[0]
     else:
@@ -185,7 +206,11 @@ def begin(brief: Brief, modality: str, step_id: str, of: Methods, consider: Cons
     if modality == "led":
         settings = _known_colours(settings, card)
     step = Step(
-        id=step_id, modality=modality, settings=settings.model_dump(mode="json"), zones=zones, machine=machine.id if machine else ""
+        id=step_id,
+        modality=modality,
+        settings=settings.model_dump(mode="json"),
+        zones=zones,
+        machine=machine.id if machine else "",
     )
     return lowered(brief, step, of)
 
@@ -203,7 +228,9 @@ def _last_of(brief: Brief, modality: str) -> LastTime | None:
     if before is None or before.at is None:
         return brief.facts.last
     field = "level" if modality == "microcurrent" else "led_minutes"
-    return LastTime.model_validate({"on": before.on or brief.facts.today, field: before.at, "turn": titrate(before).turn})
+    return LastTime.model_validate(
+        {"on": before.on or brief.facts.today, field: before.at, "turn": titrate(before).turn}
+    )
 
 
 #: Their own start values do not begin where last time ended; it is done here.
@@ -211,7 +238,9 @@ CARRIED_OVER = frozenset({"peel", "enzyme", "wet_abrasion"})
 
 
 def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
-    """Start settings with what last time says: where it ended, a step on by its titration, never more than a fifth more energy."""
+    """Start settings with what last time says: where it ended, a step on by its titration, never more than a fifth more
+    energy.
+    """
     before, module = brief.facts.history.get(modality), MODALITIES[modality]
     if before is None or before.at is None:
         return settings
@@ -248,7 +277,10 @@ def _zone_that_warms(settings: Any, card: Any, subject: Subject) -> float:
     for size in ZONES_CM2:
         zone = max(4.0, min(size, subject.area_cm2))
         tried = settings.model_copy(update={"zone_cm2": zone})
-        if "to_target" in _computed("rf_bulk", tried.model_dump_json(), card.model_dump_json(), subject.model_dump_json()).numbers:
+        if (
+            "to_target"
+            in _computed("rf_bulk", tried.model_dump_json(), card.model_dump_json(), subject.model_dump_json()).numbers
+        ):
             return zone
     return max(4.0, min(ZONES_CM2[0], subject.area_cm2))
 
@@ -263,7 +295,9 @@ def _known_colours(settings: Any, card: Any) -> Any:
 
 
 def lowered(brief: Brief, step: Step, of: Methods) -> Step:
-    """The item with its setting taken down until nothing stands against it. Raises Refused when even the gentlest is refused."""
+    """The item with its setting taken down until nothing stands against it. Raises Refused when even the gentlest is
+    refused.
+    """
     module = MODALITIES[step.modality]
     for _ in range(PATIENCE):
         found = compute(brief, step, (), (), of)
@@ -278,7 +312,9 @@ def lowered(brief: Brief, step: Step, of: Methods) -> Step:
 
 
 def compute(brief: Brief, step: Step, others: tuple[str, ...], later: tuple[str, ...], of: Methods) -> Worked:
-    """What an item comes to. Raises BadInput, by "id.field", for settings that cannot be read, Refused where screening stops it."""
+    """What an item comes to. Raises BadInput, by "id.field", for settings that cannot be read, Refused where screening
+    stops it.
+    """
     return _worked_out(brief, step, derived(step.modality, others, later, brief, of))
 
 
@@ -299,7 +335,8 @@ def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
     areas = workable(brief, step.modality, step.zones)
     if not areas:
         raise Refused(
-            f"Nothing is left to treat with {title(step.modality)}: margins, answers or marks close all of it.", "plan.closed_zones"
+            f"Nothing is left to treat with {title(step.modality)}: margins, answers or marks close all of it.",
+            "plan.closed_zones",
         )
     dose = _dose(brief, step, settings, card, areas)
     minutes = dose.numbers["minutes"].value if "minutes" in dose.numbers else None
@@ -314,18 +351,30 @@ def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
     spot_only = brief.spot_first(step.modality)
     if spot_only:
         minutes, unknown = number("chair.spot.minutes"), False
-        words = f"{title(step.modality)}: no test spot was read yet. Today only the spot is placed; the rest is a visit of its own."
+        words = (
+            f"{title(step.modality)}: no test spot was read yet. Today only the spot is placed; the rest is a visit of"
+            " its own."
+        )
         minds = (caution("chair.spot.minutes", "change", words), *minds)
     if unknown:
         words = f"How long {title(step.modality)} takes cannot be computed; {minutes:g} minutes are set aside."
         minds = (*minds, caution("plan.minutes_unknown", "change", words))
     extra = max(0, len(step.zones) - 1) if trait.zone_price and step.zones and len(step.zones) <= 3 else 0
     return Worked(
-        step=step, settings=settings, machine=machine, areas=areas, dose=dose, hands_s=round(trait.hands_min * 60),
-        own_s=round(minutes * 60), load=0 if spot_only else trait.load, waits=trait.waits and not spot_only, stops=stops,
+        step=step,
+        settings=settings,
+        machine=machine,
+        areas=areas,
+        dose=dose,
+        hands_s=round(trait.hands_min * 60),
+        own_s=round(minutes * 60),
+        load=0 if spot_only else trait.load,
+        waits=trait.waits and not spot_only,
+        stops=stops,
         price=0 if spot_only else brief.price(step.modality) + extra * trait.zone_price,
-        cautions=(*_minded(brief, step, settings), *minds, *dose.cautions), spot_only=spot_only,
-    )  # fmt: skip
+        cautions=(*_minded(brief, step, settings), *minds, *dose.cautions),
+        spot_only=spot_only,
+    )
 
 
 def read_settings(step: Step, enforced: dict[str, Any]) -> Any:
@@ -333,7 +382,9 @@ def read_settings(step: Step, enforced: dict[str, Any]) -> Any:
     try:
         return MODALITIES[step.modality].Settings.model_validate(step.settings | enforced)
     except ValidationError as broken:
-        raise BadInput({f"{step.id}.{e['loc'][0] if e['loc'] else 'settings'}": e["msg"] for e in broken.errors()}) from broken
+        raise BadInput(
+            {f"{step.id}.{e['loc'][0] if e['loc'] else 'settings'}": e["msg"] for e in broken.errors()}
+        ) from broken
 
 
 @remembered(FEW)
@@ -349,18 +400,24 @@ def _dose(brief: Brief, step: Step, settings: Any, card: Any, areas: dict[str, f
         found = lifted(brief, settings, card, areas)
         return Dose(found.numbers, found.cautions, found.refused)
     subject = brief.subject(step.modality, sum(areas.values()))
-    return _computed(step.modality, settings.model_dump_json(), card.model_dump_json() if card else "", subject.model_dump_json())
+    return _computed(
+        step.modality, settings.model_dump_json(), card.model_dump_json() if card else "", subject.model_dump_json()
+    )
 
 
 @lru_cache(maxsize=2048)
 def _computed(modality: str, settings: str, card: str, subject: str) -> Dose:
     """A dose by the texts of what goes in: at every change of a plan only what changed is computed anew."""
     module = MODALITIES[modality]
-    return module.dose(module.Settings.model_validate_json(settings), read_card(card), Subject.model_validate_json(subject))
+    return module.dose(
+        module.Settings.model_validate_json(settings), read_card(card), Subject.model_validate_json(subject)
+    )
 
 
 def can_override(stop: Caution) -> bool:
-    """Whether a senior may plan past it in writing: a ceiling with a number that is not absolute, or what asks for a senior anyway."""
+    """Whether a senior may plan past it in writing: a ceiling with a number that is not absolute, or what asks for a
+    senior anyway.
+    """
     if stop.rule == "plan.senior":
         return True
     found = rule(stop.rule)
@@ -368,7 +425,9 @@ def can_override(stop: Caution) -> bool:
 
 
 def _judged(brief: Brief, step: Step, dose: Dose) -> tuple[tuple[Caution, ...], tuple[Caution, ...]]:
-    """What stands against an item, and what a senior has planned past: told with name, time and reason, wherever the plan is shown."""
+    """What stands against an item, and what a senior has planned past: told with name, time and reason, wherever the
+    plan is shown.
+    """
     against = list(dose.against)
     answered = _answered(brief, step.modality)
     for field, most in answered.items():
@@ -381,32 +440,58 @@ def _judged(brief: Brief, step: Step, dose: Dose) -> tuple[tuple[Caution, ...], 
     if needs and needs not in brief.facts.licences and step.modality != "micro_needling":
         words = f"{title(step.modality)} needs a licence for {needs}, which the treating person does not hold."
         against.append(caution("plan.licence", "stop", words, "Book it with somebody who holds it.", "licence"))
-    asks = [reason for reason in brief.board[step.modality].reasons if reason.senior] if step.modality in brief.board else []
+    asks = (
+        [reason for reason in brief.board[step.modality].reasons if reason.senior]
+        if step.modality in brief.board
+        else []
+    )
     if (asks or licence == "senior") and not brief.facts.senior:
         words = asks[0].reason if asks else rule("plan.senior").words
         against.append(
-            caution("plan.senior", "stop", f"{title(step.modality)}: a senior decides. {words}", "Ask the senior to sign.", "senior")
+            caution(
+                "plan.senior",
+                "stop",
+                f"{title(step.modality)}: a senior decides. {words}",
+                "Ask the senior to sign.",
+                "senior",
+            )
         )
     stops, past = [], []
     for stop in against:
-        word = next((o for o in brief.facts.overrides if o.rule == stop.rule and o.modality == step.modality and o.words == stop.words), None)
+        word = next(
+            (
+                o
+                for o in brief.facts.overrides
+                if o.rule == stop.rule and o.modality == step.modality and o.words == stop.words
+            ),
+            None,
+        )
         if word is None or not can_override(stop):
             stops.append(stop)
         else:
             act = f"Allowed by {word.by}, {word.at:%-d %b %Y %H:%M}: “{word.reason}”."
-            past.append(Caution(weight="change", words=f"Past a ceiling: {stop.words}", act=act, rule=stop.rule, field=stop.field))
+            past.append(
+                Caution(
+                    weight="change", words=f"Past a ceiling: {stop.words}", act=act, rule=stop.rule, field=stop.field
+                )
+            )
     return tuple(stops), tuple(past)
 
 
 def _too_much_after_incident(brief: Brief, step: Step) -> Iterator[Caution]:
-    """What happened at a setting is not planned again at it: two steps lower, or a senior's written word (rule titration.incident)."""
+    """What happened at a setting is not planned again at it: two steps lower, or a senior's written word (rule
+    titration.incident).
+    """
     before, module = brief.facts.history.get(step.modality), MODALITIES[step.modality]
     if before is None or not before.incident or before.at is None:
         return
     field, _, down = module.INCREMENT
     machine, settings = brief.machine(step.modality, step.machine), read_settings(step, {})
     last = settings.model_copy(update={field: type(getattr(settings, field))(before.at)})
-    most, now = float(getattr(_after_incident(module, last, machine.card if machine else None), field)), float(getattr(settings, field))
+    most, now = (
+        float(getattr(_after_incident(module, last, machine.card if machine else None), field)),
+        float(getattr(settings, field)),
+    )
     if most == before.at:  # the foot of its scale: there is nothing gentler to go to
         words = f"{before.incident} at {before.at:g}, which is its gentlest setting."
         yield caution("titration.incident", "stop", words, "Leave it out.", field)
@@ -426,7 +511,12 @@ def _last_time(brief: Brief, step: Step) -> Iterator[Caution]:
         return
     went = "as then" if abs(now - before.at) < 1e-9 else "gentler" if (now < before.at) != down else "stronger"
     words = f"Last time, {before.on:%-d %b}: {before.at:g}; now {now:g}, {went}. {said.words}"
-    against = {"down": ("as then", "stronger"), "stop": ("as then", "stronger", "gentler"), "same": ("stronger",), "up": ()}[said.turn]
+    against = {
+        "down": ("as then", "stronger"),
+        "stop": ("as then", "stronger", "gentler"),
+        "same": ("stronger",),
+        "up": (),
+    }[said.turn]
     act = "Go back, or let a senior decide." if went in against else rule(said.rule).reason
     yield caution(said.rule, "change" if went in against else "know", words, act)
 
@@ -439,7 +529,14 @@ def _minded(brief: Brief, step: Step, settings: Any) -> tuple[Caution, ...]:
             where = f" ({', '.join(reason.zones)})" if reason.zones else ""
             lifted = f" {reason.was} was lifted by: {reason.lifted}." if reason.lifted else ""
             left_out = " Left out." if reason.zones and reason.stops else ""
-            found.append(Caution(weight="change", words=f"{reason.reason}{where}{left_out}", act=f"{reason.act}{lifted}", rule=reason.rule))
+            found.append(
+                Caution(
+                    weight="change",
+                    words=f"{reason.reason}{where}{left_out}",
+                    act=f"{reason.act}{lifted}",
+                    rule=reason.rule,
+                )
+            )
     if brief.facts.careful_hands and step.modality in all_of(("ENERGY",)):
         found.append(caution("screening.operator", "change", "", "Let a colleague hold the tip."))
     return tuple(found)

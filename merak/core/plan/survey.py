@@ -1,4 +1,6 @@
-"""A plate surveyed for one modality: areas, margins, the grid or the strokes section by section, minutes, dwell, product amounts."""
+"""A plate surveyed for one modality: areas, margins, the grid or the strokes section by section, minutes, dwell,
+product amounts.
+"""
 
 from dataclasses import dataclass
 from typing import Literal
@@ -30,8 +32,8 @@ SPECK_CM2 = 0.02
 class Laying(Frozen):
     """How a modality is laid on the skin: in rows of strokes, as a grid of footprints, or over the area at once.
 
-    `overlap` is in per cent of the tip; `style` is a way of stroking, or "between landmarks" where the plate has such lines;
-    `where` a named group or a zone, on both sides.
+    `overlap` is in per cent of the tip; `style` is a way of stroking, or "between landmarks" where the plate has such
+    lines; `where` a named group or a zone, on both sides.
     """
 
     manner: Manner = "strokes"
@@ -50,7 +52,9 @@ class Laying(Frozen):
     def tip(self, small: bool) -> Tip:
         """The footprint, or the small one."""
         share = number("grid.small_tip") if small else 1.0
-        return Tip(shape=self.shape, across_mm=self.across_mm * share, down_mm=self.down_mm * share, overlap=self.overlap / 100)
+        return Tip(
+            shape=self.shape, across_mm=self.across_mm * share, down_mm=self.down_mm * share, overlap=self.overlap / 100
+        )
 
     def motion(self, small: bool) -> Motion:
         """The hand's movement with the tip, or with the small one."""
@@ -74,11 +78,15 @@ def _chosen(plate_name: str, where: str) -> frozenset[str]:
     """The zones that `where` means. Raises BadInput when it is not on this plate."""
     if where not in places(plate_name):
         raise BadInput({"where": f"There is no “{where}” on this plate."})
-    return frozenset(zone_names(plate_name)) - BESIDE if where == "everywhere" else frozenset(GROUPS.get(where, (where,)))
+    return (
+        frozenset(zone_names(plate_name)) - BESIDE if where == "everywhere" else frozenset(GROUPS.get(where, (where,)))
+    )
 
 
 def usual(work: str, plate_name: str = "face") -> Laying:
-    """How a modality is usually laid (the rule book's own entry); between landmarks only where the plate has such lines."""
+    """How a modality is usually laid (the rule book's own entry); between landmarks only where the plate has such
+    lines.
+    """
     entry = works()[work]
     style = entry.style if entry.style != LINES or plate_name in ON_PLATE else "lines"
     return Laying(
@@ -153,7 +161,8 @@ def survey(
     area = treatable(measures, work, finger_mm, name, narrowed, marks)
     skin = area.skin if laying.where == "everywhere" else area.of(tuple(key for key in area.zones if key[1] in chosen))
     zones = tuple(
-        ZoneArea(key, area_cm2(area.plate.zones[key]), area_cm2(part), key[1] in BONY, key[1] in THIN) for key, part in area.zones.items()
+        ZoneArea(key, area_cm2(area.plate.zones[key]), area_cm2(part), key[1] in BONY, key[1] in THIN)
+        for key, part in area.zones.items()
     )
     strokes = _lines(area, laying, first, skin)
     laid = _laid(area, laying, first, chosen, rows=not strokes)
@@ -163,11 +172,15 @@ def survey(
         numbers |= _of_grid(laid)
     elif laying.manner == "strokes":
         numbers |= _of_strokes(skin, laid, strokes, laying)
-    return Survey(area, laying, skin, zones, laid, strokes, numbers, _cautions(area, laying, laid, numbers, finger_mm, narrowed))
+    return Survey(
+        area, laying, skin, zones, laid, strokes, numbers, _cautions(area, laying, laid, numbers, finger_mm, narrowed)
+    )
 
 
 def _lines(area: Treatable, laying: Laying, first: Side, skin: BaseGeometry) -> tuple[Line, ...]:
-    """The strokes between landmarks whose middle lies in the skin to be worked, the first side's first; none for another style."""
+    """The strokes between landmarks whose middle lies in the skin to be worked, the first side's first; none for
+    another style.
+    """
     if laying.manner != "strokes" or laying.style != LINES:
         return ()
     paths = works()[area.work].paths
@@ -182,7 +195,10 @@ def _laid(area: Treatable, laying: Laying, first: Side, chosen: frozenset[str], 
     rooms: dict[bool, BaseGeometry] = {}
     count = 1
     style: Style = "lines" if laying.style == "between landmarks" else laying.style
-    every = (part._replace(keys=tuple(key for key in part.keys if key[1] in chosen)) for part in sections(area.plate, laying.order, first))
+    every = (
+        part._replace(keys=tuple(key for key in part.keys if key[1] in chosen))
+        for part in sections(area.plate, laying.order, first)
+    )
     parts = [part for part in every if part.keys]
     for section, skin in zip(parts, area.each([section.keys for section in parts]), strict=True):
         if area_cm2(skin) < SPECK_CM2:
@@ -211,7 +227,9 @@ def _settable(area: Treatable, laying: Laying) -> None:
 
 
 def _areas(zones: tuple[ZoneArea, ...]) -> dict[str, Quantity]:
-    whole = Quantity(name="area", value=sum(z.whole_cm2 for z in zones), unit="cm²", formula="sum of the zones", rules=("body.area",))
+    whole = Quantity(
+        name="area", value=sum(z.whole_cm2 for z in zones), unit="cm²", formula="sum of the zones", rules=("body.area",)
+    )
     off = sum(z.whole_cm2 - z.treatable_cm2 for z in zones)
     taken = Quantity(name="margins, no-go and marked", value=off, unit="cm²", formula="what their shapes cut off")
     left = Quantity(
@@ -226,7 +244,9 @@ def _areas(zones: tuple[ZoneArea, ...]) -> dict[str, Quantity]:
 
 
 def _products(zones: tuple[ZoneArea, ...], measures: Measures, work: str) -> dict[str, Quantity]:
-    whole = Quantity(name="area", value=sum(z.whole_cm2 for z in zones), unit="cm²", formula="sum of the zones", rules=("body.area",))
+    whole = Quantity(
+        name="area", value=sum(z.whole_cm2 for z in zones), unit="cm²", formula="sum of the zones", rules=("body.area",)
+    )
     able = Quantity(name="treatable area", value=sum(z.treatable_cm2 for z in zones), unit="cm²", rules=("body.area",))
     build = ".men" if measures.build == "men's mean" else ""
     unit = quantity(f"product.fingertip.area{build}", "one fingertip unit does")
@@ -273,7 +293,12 @@ def _of_grid(laid: tuple[Laid, ...]) -> dict[str, Quantity]:
     """Count, least possible, ratio, left over, laid twice, minutes: all sections."""
     grids = [(part.section.name, part.grid) for part in laid if part.grid is not None]
     counts = tuple(Quantity(name=name, value=cells.count) for name, cells in grids)
-    count = Quantity(name="footprints a pass", value=sum(cells.count for _, cells in grids), formula="sum of the sections", inputs=counts)
+    count = Quantity(
+        name="footprints a pass",
+        value=sum(cells.count for _, cells in grids),
+        formula="sum of the sections",
+        inputs=counts,
+    )
     least = Quantity(
         name="least possible",
         value=sum(cells.tip.least(cells.area.area) for _, cells in grids),
@@ -293,7 +318,12 @@ def _of_grid(laid: tuple[Laid, ...]) -> dict[str, Quantity]:
             inputs=(count, least),
         ),
         "grid.left": Quantity(
-            name="left uncovered", value=left, unit="cm²", digits=1, formula="treatable area − footprints", rules=("body.area",)
+            name="left uncovered",
+            value=left,
+            unit="cm²",
+            digits=1,
+            formula="treatable area − footprints",
+            rules=("body.area",),
         ),
         "grid.doubled": Quantity(
             name="laid on twice",
@@ -320,7 +350,9 @@ def uncovered(skin: BaseGeometry, laid: tuple[Laid, ...]) -> BaseGeometry:
     return difference(skin, union_all(covers, grid_size=SNAP), grid_size=SNAP) if covers else Polygon()
 
 
-def _of_strokes(skin: BaseGeometry, laid: tuple[Laid, ...], strokes: tuple[Line, ...], laying: Laying) -> dict[str, Quantity]:
+def _of_strokes(
+    skin: BaseGeometry, laid: tuple[Laid, ...], strokes: tuple[Line, ...], laying: Laying
+) -> dict[str, Quantity]:
     """Rows or lines, length, minutes, longest dwell, left over."""
     if strokes:
         style: Style = "stroke and hold" if laying.hold_s else "lines"
@@ -331,7 +363,11 @@ def _of_strokes(skin: BaseGeometry, laid: tuple[Laid, ...], strokes: tuple[Line,
         what = "rows"
     rows = Quantity(name=what, value=sum(one.rows for one in travels), formula="inside the treatable area")
     length = Quantity(
-        name="length of all strokes", value=sum(one.length_mm for one in travels) / 1000, unit="m", digits=2, formula="all repeats"
+        name="length of all strokes",
+        value=sum(one.length_mm for one in travels) / 1000,
+        unit="m",
+        digits=2,
+        formula="all repeats",
     )
     speed = Quantity(name="speed", value=laying.speed_mm_s, unit="mm/s")
     ramp = quantity("travel.acceleration", "speeding up and slowing down")
@@ -360,12 +396,19 @@ def _of_strokes(skin: BaseGeometry, laid: tuple[Laid, ...], strokes: tuple[Line,
     }
     if what == "rows":
         left, by = area_cm2(uncovered(skin, laid)), "treatable area − what the rows sweep"
-        found["strokes.left"] = Quantity(name="left uncovered", value=left, unit="cm²", digits=1, formula=by, rules=("body.area",))
+        found["strokes.left"] = Quantity(
+            name="left uncovered", value=left, unit="cm²", digits=1, formula=by, rules=("body.area",)
+        )
     return found
 
 
 def _cautions(
-    area: Treatable, laying: Laying, laid: tuple[Laid, ...], numbers: dict[str, Quantity], finger_mm: float, narrowed: tuple[Narrowed, ...]
+    area: Treatable,
+    laying: Laying,
+    laid: tuple[Laid, ...],
+    numbers: dict[str, Quantity],
+    finger_mm: float,
+    narrowed: tuple[Narrowed, ...],
 ) -> tuple[Caution, ...]:
     found: list[Caution] = []
     limit = works()[area.work].dwell_s
@@ -375,11 +418,24 @@ def _cautions(
         act = "Move faster, lift at the turns, or take a smaller tip."
         found.append(Caution(weight="stop", words=words, act=act, rule=area.work))
     if laying.manner == "grid" and laying.shape == "circle" and laying.overlap / 100 < number("grid.closing_overlap"):
-        found.append(caution("grid.closing_overlap", "change", act="Gaps stay between the tips, on every pass at the same place."))
-    bare = [part.section.name for part in laid if (part.grid and not part.grid.count) or (part.travel and not part.travel.rows)]
+        found.append(
+            caution(
+                "grid.closing_overlap", "change", act="Gaps stay between the tips, on every pass at the same place."
+            )
+        )
+    bare = [
+        part.section.name
+        for part in laid
+        if (part.grid and not part.grid.count) or (part.travel and not part.travel.rows)
+    ]
     if bare:
         found.append(
-            caution("grid.small_tip", "change", f"No room for this tip: {', '.join(bare)}.", "Take a smaller one there, or leave it out.")
+            caution(
+                "grid.small_tip",
+                "change",
+                f"No room for this tip: {', '.join(bare)}.",
+                "Take a smaller one there, or leave it out.",
+            )
         )
     why = {entry.margin: entry for entry in narrowed}
     for entry in margins_of(area.work):
@@ -387,10 +443,19 @@ def _cautions(
             mm = area.margin_mm[entry.id]
             if entry.id in why:
                 words = f"Narrowed: {mm:.3g} mm from the {entry.keep_from}. {why[entry.id].reason}"
-                found.append(Caution(weight="change", words=words, act=f"The usual is {entry.value:g} {entry.unit}.", rule=entry.id))
+                found.append(
+                    Caution(
+                        weight="change", words=words, act=f"The usual is {entry.value:g} {entry.unit}.", rule=entry.id
+                    )
+                )
             else:
                 fingers = f" ({entry.value:g} × your finger of {finger_mm:g} mm)" if entry.unit == "finger" else ""
                 found.append(
-                    Caution(weight="know", words=f"{mm:g} mm from the {entry.keep_from}{fingers}.", act=entry.reason, rule=entry.id)
+                    Caution(
+                        weight="know",
+                        words=f"{mm:g} mm from the {entry.keep_from}{fingers}.",
+                        act=entry.reason,
+                        rule=entry.id,
+                    )
                 )
     return tuple(found)

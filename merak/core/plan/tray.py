@@ -1,4 +1,6 @@
-"""The tray list of a plan: machines with their tips, products with amounts, protection, checks before the client is there."""
+"""The tray list of a plan: machines with their tips, products with amounts, protection, checks before the client is
+there.
+"""
 
 from merak.core.knowledge import about, methods, traits
 from merak.core.modality.catalogue import MODALITIES
@@ -6,10 +8,15 @@ from merak.core.plan.brief import Brief
 from merak.core.plan.visit_plan import VisitPlan, in_force
 from merak.core.working import Frozen
 
-#: Numbers of a dose that are amounts of something on the tray, with what they are amounts of (None: the step's first consumable).
+#: Numbers of a dose that are amounts of something on the tray, with what they are amounts of (None: the step's first
+#: consumable).
 AMOUNTS: dict[str, str | None] = {
-    "gel": None, "product": None, "liquid": "solution, all stages", "grams": "numbing cream", "bicarbonate": "bicarbonate to neutralise",
-}  # fmt: skip
+    "gel": None,
+    "product": None,
+    "liquid": "solution, all stages",
+    "grams": "numbing cream",
+    "bicarbonate": "bicarbonate to neutralise",
+}
 #: Every visit has these at hand.
 ALWAYS = ("towels", "cotton", "thin gauze to lift, plush gauze to dry", "bowls of lukewarm water", "bin", "gloves")
 

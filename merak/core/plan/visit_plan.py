@@ -19,8 +19,8 @@ from merak.core.working import Caution, Frozen, Quantity
 
 
 class Plan(Frozen):
-    """What is chosen: items in their order, the side when it is not the computed one, schools that differ from the studio's, the
-    routine that it was fitted from.
+    """What is chosen: items in their order, the side when it is not the computed one, schools that differ from the
+    studio's, the routine that it was fitted from.
     """
 
     steps: tuple[Step, ...] = Field((), max_length=40)
@@ -48,7 +48,9 @@ class Plan(Frozen):
 
 
 class VisitPlan(Frozen):
-    """A computed plan. Numbers are keyed "item.name" (and "visit.…"), `refused` "item.field"; `stopped` says by item why it cannot be."""
+    """A computed plan. Numbers are keyed "item.name" (and "visit.…"), `refused` "item.field"; `stopped` says by item
+    why it cannot be.
+    """
 
     plan: Plan
     first: FirstSide
@@ -67,7 +69,9 @@ class VisitPlan(Frozen):
     def startable(self) -> bool:
         """Whether nothing stands against it and something is planned."""
         clear = not self.refused and not self.stopped and not self.clashes
-        return clear and any(about()[one.modality].group != "support" or one.modality == "mask" for one in self.plan.steps)
+        return clear and any(
+            about()[one.modality].group != "support" or one.modality == "mask" for one in self.plan.steps
+        )
 
     @property
     def seconds(self) -> int:
@@ -86,9 +90,10 @@ def _in_force(brief: Brief, own: dict[str, str]) -> dict[str, str]:
 
 
 def visit_plan(brief: Brief, plan: Plan, chair: bool = True, laid: bool = False) -> VisitPlan:
-    """The plan that follows from a choice. What cannot be is told by item in `stopped`, by field in `refused`, between items in `clashes`;
-    a plan with any of it cannot be started. Without `chair` the steps of the treatment are left out, which nobody sees while a field is
-    typed; with `laid` they stand on the client's plate, section by section. Raises BadInput for measures that no body has.
+    """The plan that follows from a choice. What cannot be is told by item in `stopped`, by field in `refused`, between
+    items in `clashes`; a plan with any of it cannot be started. Without `chair` the steps of the treatment are left
+    out, which nobody sees while a field is typed; with `laid` they stand on the client's plate, section by section.
+    Raises BadInput for measures that no body has.
     """
     if laid:  # once in a visit's life, and long: not remembered
         return _visit_plan(brief, plan, chair, laid)
@@ -113,14 +118,27 @@ def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     numbers |= _totals(brief, worked, spans)
     against, allowed = _clashes(brief, plan, worked, of, numbers, spans)
     return VisitPlan(
-        plan=plan, first=first, acts=acts, spans=spans, numbers=numbers, refused=refused, stopped=stopped, clashes=against,
+        plan=plan,
+        first=first,
+        acts=acts,
+        spans=spans,
+        numbers=numbers,
+        refused=refused,
+        stopped=stopped,
+        clashes=against,
         cautions={one.step.id: one.cautions for one in worked.values()},
-        allowed=(*allowed, *(c for one in worked.values() for c in one.cautions if c.words.startswith("Past a ceiling"))),
-        zones={one.step.id: one.areas for one in worked.values()}, slot_s=60 * brief.facts.slot,
-    )  # fmt: skip
+        allowed=(
+            *allowed,
+            *(c for one in worked.values() for c in one.cautions if c.words.startswith("Past a ceiling")),
+        ),
+        zones={one.step.id: one.areas for one in worked.values()},
+        slot_s=60 * brief.facts.slot,
+    )
 
 
-def _all_worked(brief: Brief, plan: Plan, of: dict[str, str]) -> tuple[dict[str, Worked], dict[str, Caution], dict[str, Caution]]:
+def _all_worked(
+    brief: Brief, plan: Plan, of: dict[str, str]
+) -> tuple[dict[str, Worked], dict[str, Caution], dict[str, Caution]]:
     worked: dict[str, Worked] = {}
     stopped: dict[str, Caution] = {}
     refused: dict[str, Caution] = {}
@@ -149,10 +167,14 @@ def _guest_of(plan: Plan, step: Step, of: dict[str, str], stopped: dict[str, Cau
 
 
 def _spans(plan: Plan, worked: dict[str, Worked], of: dict[str, str], stopped: dict[str, Caution]) -> tuple[Span, ...]:
-    """The items in time. Guests run in their host's waiting time, one after the other; what they need beyond it lengthens it."""
+    """The items in time. Guests run in their host's waiting time, one after the other; what they need beyond it
+    lengthens it.
+    """
     found: list[Span] = []
     at = 0
-    hosts = {step.id: host.id for step in plan.steps if step.id in worked and (host := _guest_of(plan, step, of, stopped))}
+    hosts = {
+        step.id: host.id for step in plan.steps if step.id in worked and (host := _guest_of(plan, step, of, stopped))
+    }
     for step in plan.steps:
         if step.id not in worked or step.id in hosts:
             continue
@@ -170,9 +192,15 @@ def _spans(plan: Plan, worked: dict[str, Worked], of: dict[str, str], stopped: d
 
 def _span(one: Worked, track: Literal[0, 1], at: int) -> Span:
     return Span(
-        step=one.step.id, title=one.title, modality=one.step.modality, track=track, start_s=at, seconds=one.seconds, hands_s=one.hands_s,
+        step=one.step.id,
+        title=one.title,
+        modality=one.step.modality,
+        track=track,
+        start_s=at,
+        seconds=one.seconds,
+        hands_s=one.hands_s,
         waits=one.waits,
-    )  # fmt: skip
+    )
 
 
 def _totals(brief: Brief, worked: dict[str, Worked], spans: tuple[Span, ...]) -> dict[str, Quantity]:
@@ -180,34 +208,56 @@ def _totals(brief: Brief, worked: dict[str, Worked], spans: tuple[Span, ...]) ->
     total = max((span.start_s + span.seconds for span in spans), default=0) / 60
     saved = sum(part.value or 0 for part in parts) - total
     minutes = Quantity(
-        name="minutes in the room", value=total, unit="min", digits=0,
-        formula="all steps" + (f", less {saved:.0f} min that run beside others" if saved > 0.05 else ""), inputs=parts,
+        name="minutes in the room",
+        value=total,
+        unit="min",
+        digits=0,
+        formula="all steps" + (f", less {saved:.0f} min that run beside others" if saved > 0.05 else ""),
+        inputs=parts,
         rules=("plan.slot",),
-    )  # fmt: skip
+    )
     prices = tuple(Quantity(name=one.title, value=one.price, unit="", digits=2) for one in worked.values() if one.price)
     price = Quantity(
-        name="price", value=sum(part.value or 0 for part in prices), digits=2, formula="the studio's prices, added up", inputs=prices,
+        name="price",
+        value=sum(part.value or 0 for part in prices),
+        digits=2,
+        formula="the studio's prices, added up",
+        inputs=prices,
         rules=("plan.price",),
-    )  # fmt: skip
+    )
     loads = tuple(Quantity(name=one.title, value=one.load, unit="points") for one in worked.values() if one.load)
     load = Quantity(
-        name="load on the skin", value=sum(part.value or 0 for part in loads), unit=f"of {brief.budget.value:g}",
-        formula="loads of all steps", inputs=(*loads, brief.budget), rules=("budget.load",),
-    )  # fmt: skip
+        name="load on the skin",
+        value=sum(part.value or 0 for part in loads),
+        unit=f"of {brief.budget.value:g}",
+        formula="loads of all steps",
+        inputs=(*loads, brief.budget),
+        rules=("budget.load",),
+    )
     return {"visit.minutes": minutes, "visit.price": price, "visit.load": load}
 
 
 def _clashes(
-    brief: Brief, plan: Plan, worked: dict[str, Worked], of: dict[str, str], numbers: dict[str, Quantity], spans: tuple[Span, ...]
+    brief: Brief,
+    plan: Plan,
+    worked: dict[str, Worked],
+    of: dict[str, str],
+    numbers: dict[str, Quantity],
+    spans: tuple[Span, ...],
 ) -> tuple[tuple[Clash, ...], tuple[Caution, ...]]:
-    """What does not fit between steps, with the clock, the slot, the money, the event; and what of it a senior allowed in writing."""
+    """What does not fit between steps, with the clock, the slot, the money, the event; and what of it a senior allowed
+    in writing.
+    """
     placed = tuple(Placed(i.id, i.modality, frozenset(worked[i.id].areas)) for i in plan.steps if i.id in worked)
     between_steps = _clashes_between(brief, placed, of)
     found = [*between_steps, *_limits(brief, plan, worked, numbers, spans)]
     kept, allowed = [], []
     for clash in found:
         name = between(plan, clash)
-        word = next((o for o in brief.facts.overrides if o.rule == clash.rule and o.modality == name and o.words == clash.act), None)
+        word = next(
+            (o for o in brief.facts.overrides if o.rule == clash.rule and o.modality == name and o.words == clash.act),
+            None,
+        )
         if word and not clash.absolute:
             act = f"Allowed by {word.by}, {word.at:%-d %b %Y %H:%M}: “{word.reason}”."
             allowed.append(Caution(weight="change", words=clash.words, act=act, rule=clash.rule))
@@ -231,20 +281,28 @@ def _limit(rule_id: str, steps: Iterable[str], words: str, act: str) -> Clash:
     return Clash(kind="apart", rule=rule_id, steps=tuple(steps), words=words, act=act)
 
 
-def _limits(brief: Brief, plan: Plan, worked: dict[str, Worked], numbers: dict[str, Quantity], spans: tuple[Span, ...]) -> Iterable[Clash]:
+def _limits(
+    brief: Brief, plan: Plan, worked: dict[str, Worked], numbers: dict[str, Quantity], spans: tuple[Span, ...]
+) -> Iterable[Clash]:
     """What the whole visit may not pass: load, booked time, money, the days before an event, numbing's clock."""
     load, budget = numbers["visit.load"].value or 0, brief.budget.value or 0
     if load > budget:
         words = f"The steps load the skin with {load:g} points; it bears {budget:g} today. {rule('budget.load').reason}"
         yield _limit("budget.load", (), words, f"Leave out {load - budget:g} points.")
-    minutes, slot = numbers["visit.minutes"].value or 0, min(brief.facts.slot, brief.facts.wish.minutes or brief.facts.slot)
+    minutes, slot = (
+        numbers["visit.minutes"].value or 0,
+        min(brief.facts.slot, brief.facts.wish.minutes or brief.facts.slot),
+    )
     if minutes > slot + 0.05:
         words = f"{minutes:.0f} minutes do not fit into {slot:.0f}."
         yield _limit("plan.slot", (), words, "Shorten, leave a step out, let one run beside another, or book longer.")
     price = numbers["visit.price"].value or 0
     if brief.facts.wish.money is not None and price > brief.facts.wish.money + 0.004:
         yield _limit(
-            "plan.price", (), f"{price:.2f} is more than the {brief.facts.wish.money:.2f} that were named.", "Leave something out, or ask."
+            "plan.price",
+            (),
+            f"{price:.2f} is more than the {brief.facts.wish.money:.2f} that were named.",
+            "Leave something out, or ask.",
         )
     if brief.facts.wish.event:
         yield from _event(brief, worked)
@@ -260,15 +318,28 @@ def _event(brief: Brief, worked: dict[str, Worked]) -> Iterable[Clash]:
 
 
 def _numb_clock(plan: Plan, worked: dict[str, Worked], laid: tuple[Span, ...]) -> Iterable[Clash]:
-    """Numbing's minutes must be over before what is numbed for begins; what is put beside it may lengthen but not shorten it."""
+    """Numbing's minutes must be over before what is numbed for begins; what is put beside it may lengthen but not
+    shorten it.
+    """
     spans = {span.step: span for span in laid}
     for step in plan.steps:
         if step.modality == "numbing" and step.id in spans:
             cream = worked[step.id].settings
             ready = spans[step.id].start_s + spans[step.id].hands_s + round(cream.minutes * 60)
             for other in plan.steps:
-                if other.modality in ("rf_fractional", "micro_needling") and other.id in spans and cream.school != "none":
+                if (
+                    other.modality in ("rf_fractional", "micro_needling")
+                    and other.id in spans
+                    and cream.school != "none"
+                ):
                     early = ready - spans[other.id].start_s
                     if early > 30:
-                        words = f"{title(other.modality)} begins {early / 60:.0f} min before the cream has had its time."
-                        yield _limit("plan.numb_clock", (step.id, other.id), words, "Put numbing earlier, or something beside it.")
+                        words = (
+                            f"{title(other.modality)} begins {early / 60:.0f} min before the cream has had its time."
+                        )
+                        yield _limit(
+                            "plan.numb_clock",
+                            (step.id, other.id),
+                            words,
+                            "Put numbing earlier, or something beside it.",
+                        )

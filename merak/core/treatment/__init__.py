@@ -38,4 +38,4 @@ __all__ = [
     "pace",
     "setting",
     "walked",
-]  # fmt: skip
+]

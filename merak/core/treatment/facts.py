@@ -10,9 +10,10 @@ from merak.core.working import Frozen
 
 
 class ActFacts(Frozen):
-    """Planned beside done, for one act of the record; `set_to` is what a test spot changed the setting to, `level` where it was at the
-    last, `highest` the highest that anything was counted at, `changes` how often it was moved; `left` why it was left before its end,
-    `cold` the zones that were worked and never reached their band, with what was read.
+    """Planned beside done, for one act of the record; `set_to` is what a test spot changed the setting to, `level`
+    where it was at the last, `highest` the highest that anything was counted at, `changes` how often it was moved;
+    `left` why it was left before its end, `cold` the zones that were worked and never reached their band, with what was
+    read.
     """
 
     title: str
@@ -83,14 +84,17 @@ def cold(act: Act, run: ActRun) -> tuple[str, ...]:
 def delivered(order: Order, state: RunState, now: datetime) -> tuple[str, ...]:
     """The plan's items that were really done: in their counted parts, else in those on a clock, else in any.
 
-    A counted part was done where something was counted, or where so much of its time was spent that somebody forgot to count (rule
-    close.uncounted); one on a clock after the first seconds (rule close.touched). A test spot that is read on a later day is none.
+    A counted part was done where something was counted, or where so much of its time was spent that somebody forgot to
+    count (rule close.uncounted); one on a clock after the first seconds (rule close.touched). A test spot that is read
+    on a later day is none.
     """
     parts: dict[str, list[tuple[Act, ActRun]]] = {}
     for act, run in zip(order.acts, state.runs, strict=True):
         if act.step and act.modality and not act.only_spot:
             parts.setdefault(act.step, []).append((act, run))
-    return tuple(step for step, those in parts.items() if any(_done(act, run, now, order.limits) for act, run in _giving(those)))
+    return tuple(
+        step for step, those in parts.items() if any(_done(act, run, now, order.limits) for act, run in _giving(those))
+    )
 
 
 def _giving(parts: list[tuple[Act, ActRun]]) -> list[tuple[Act, ActRun]]:

@@ -1,7 +1,8 @@
 """The treatment as a fold over taps: state = fold(order, taps).
 
-An tap that does not fit the state it meets (a count while it stands, a second start) changes nothing; it stays on the record. What was
-tapped before the state changed still counts when it arrives after: a tap names its own act and its own moment.
+An tap that does not fit the state it meets (a count while it stands, a second start) changes nothing; it stays on the
+record. What was tapped before the state changed still counts when it arrives after: a tap names its own act and its own
+moment.
 """
 
 from collections.abc import Callable, Iterable
@@ -26,7 +27,9 @@ MOST_SAID = 60
 
 
 def fold(order: Order, taps: Iterable[Tap], before: RunState | None = None) -> RunState:
-    """The state after these taps, in this order, from the beginning or from the state `before`. Repeated ids are harmless."""
+    """The state after these taps, in this order, from the beginning or from the state `before`. Repeated ids are
+    harmless.
+    """
     state = before.copy() if before else RunState(runs=[ActRun() for _ in order.acts])
     for tap in taps:
         if tap.id not in state.seen:
@@ -46,13 +49,17 @@ def _act_of(state: RunState, order: Order, tap: Tap) -> int:
 
 
 def _felt_in(state: RunState, order: Order, tap: Tap) -> ActRun:
-    """The run of the act that something was felt, said or set in: the tap's own, or the current one where that has not begun."""
+    """The run of the act that something was felt, said or set in: the tap's own, or the current one where that has not
+    begun.
+    """
     run = state.runs[_act_of(state, order, tap)]
     return run if run.begun is not None else state.runs[state.act]
 
 
 def _open(state: RunState, order: Order, tap: Tap) -> ActRun | None:
-    """The run of the tap's act when something may be counted in it: begun, unlocked, going on, or standing only since after the tap."""
+    """The run of the tap's act when something may be counted in it: begun, unlocked, going on, or standing only since
+    after the tap.
+    """
     n = _act_of(state, order, tap)
     run = state.runs[n]
     if run.begun is None or run.over or locked(order, state, n) is not None:
@@ -107,8 +114,8 @@ def _pass(state: RunState, order: Order, tap: Tap) -> None:
 
 
 def _next(state: RunState, order: Order, tap: Tap) -> None:
-    """On to the next act; a tap that was made in another act than the current one has been overtaken. A host whose guests were not yet
-    begun stays open beside them; after the last guest comes the host again.
+    """On to the next act; a tap that was made in another act than the current one has been overtaken. A host whose
+    guests were not yet begun stays open beside them; after the last guest comes the host again.
     """
     here = state.act
     to = following(order, state)
@@ -228,7 +235,11 @@ def _reading(state: RunState, order: Order, tap: Tap) -> None:
     _hand(run, tap)
     if known.over(heat) and not run.over:
         hot = known.peak_c >= heat.stop_c
-        run.over = f"{known.peak_c:.1f} °C in {zone or 'a zone'}" if hot else f"{known.deep43_min:.1f} CEM43 min in {zone or 'a zone'}"
+        run.over = (
+            f"{known.peak_c:.1f} °C in {zone or 'a zone'}"
+            if hot
+            else f"{known.deep43_min:.1f} CEM43 min in {zone or 'a zone'}"
+        )
         if n == state.act:
             _stand(state, order, tap.at, run.over)
         else:
@@ -273,7 +284,9 @@ def _spot_read(state: RunState, order: Order, tap: Tap) -> None:
 
 
 def _unlock(state: RunState, order: Order, tap: Tap) -> None:
-    """A senior lets it begin without a read spot, in writing. Whether it is one is for the services to ask before it keeps the tap."""
+    """A senior lets it begin without a read spot, in writing. Whether it is one is for the services to ask before it
+    keeps the tap.
+    """
     n = _act_of(state, order, tap)
     run = state.runs[n]
     if order.acts[n].spot is not None and run.begun is not None and not run.over and tap.words.strip():
@@ -334,7 +347,9 @@ def _why(state: RunState, order: Order, tap: Tap) -> None:
 
 
 def _leave_act(state: RunState, order: Order, tap: Tap) -> None:
-    """The act under way is left before its end, with its reason; the hands stand before the next one. From the last one nothing follows."""
+    """The act under way is left before its end, with its reason; the hands stand before the next one. From the last one
+    nothing follows.
+    """
     if state.status not in ("running", "paused", "halted") or state.owed or tap.act not in (None, state.act):
         return
     here, to = state.act, following(order, state)
@@ -362,7 +377,9 @@ def _finish(state: RunState, order: Order, tap: Tap) -> None:
 
 
 def _reopen(state: RunState, order: Order, tap: Tap) -> None:
-    """The ending is taken back: the hands stand where they stood. What was on the skin has worked on meanwhile; both times are kept."""
+    """The ending is taken back: the hands stand where they stood. What was on the skin has worked on meanwhile; both
+    times are kept.
+    """
     if not state.over:
         return
     ended = state.endings[-1]
@@ -378,7 +395,9 @@ def _reopen(state: RunState, order: Order, tap: Tap) -> None:
 
 
 def _enter(state: RunState, order: Order, n: int, tap: Tap) -> None:
-    """At an act. A level that was moved on one side goes with the therapist to the other; another machine is not connected yet."""
+    """At an act. A level that was moved on one side goes with the therapist to the other; another machine is not
+    connected yet.
+    """
     if state.machine and order.acts[n].machine and order.acts[n].machine != order.acts[state.act].machine:
         state.machine = ""
     state.act = n
@@ -442,11 +461,35 @@ def _no_licence(order: Order, state: RunState, n: int) -> bool:
 
 
 HANDLERS: dict[str, Callable[[RunState, Order, Tap], None]] = {
-    "start": _start, "count": _count, "uncount": _uncount, "pass": _pass, "next": _next, "back": _back, "go": _go, "pause": _pause,
-    "resume": _resume, "level": _level, "comfort": _comfort, "heat": _heat, "pain": _pain, "reading": _reading, "clean": _clean,
-    "spot": _spot, "spot_read": _spot_read, "unlock": _unlock, "take_over": _take_over, "incident": _incident, "strike": _strike,
-    "photo": _photo, "machine": _machine, "halt": _halt, "why": _why, "leave": _leave_act, "stop": _stop, "finish": _finish,
+    "start": _start,
+    "count": _count,
+    "uncount": _uncount,
+    "pass": _pass,
+    "next": _next,
+    "back": _back,
+    "go": _go,
+    "pause": _pause,
+    "resume": _resume,
+    "level": _level,
+    "comfort": _comfort,
+    "heat": _heat,
+    "pain": _pain,
+    "reading": _reading,
+    "clean": _clean,
+    "spot": _spot,
+    "spot_read": _spot_read,
+    "unlock": _unlock,
+    "take_over": _take_over,
+    "incident": _incident,
+    "strike": _strike,
+    "photo": _photo,
+    "machine": _machine,
+    "halt": _halt,
+    "why": _why,
+    "leave": _leave_act,
+    "stop": _stop,
+    "finish": _finish,
     "reopen": _reopen,
-}  # fmt: skip
+}
 #: What is still heard once it is over: what went wrong is often seen afterwards.
 AFTERWARDS = frozenset({"incident", "strike", "photo", "reopen"})

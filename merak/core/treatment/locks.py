@@ -16,7 +16,9 @@ class Lock(NamedTuple):
 
 
 def locked(order: Order, state: RunState, n: int) -> Lock | None:
-    """What an act waits for; None when it is free. A spot opens it once its answer was to keep the setting, or a senior wrote why not."""
+    """What an act waits for; None when it is free. A spot opens it once its answer was to keep the setting, or a senior
+    wrote why not.
+    """
     act, run = order.acts[n], state.runs[n]
     if act.licence and act.licence not in state.licences:
         words = f"This asks for a licence for {act.licence}, which {state.holder or 'nobody here'} does not hold."

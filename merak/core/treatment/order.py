@@ -1,4 +1,6 @@
-"""The order of a treatment: its acts, and every threshold that its fold needs, as they stood when it was begun. Nothing else is read."""
+"""The order of a treatment: its acts, and every threshold that its fold needs, as they stood when it was begun. Nothing
+else is read.
+"""
 
 from merak.core.knowledge import edition, number, rule
 from merak.core.plan.acts import Act
@@ -7,9 +9,9 @@ from merak.core.working import Frozen
 
 
 class Limits(Frozen):
-    """The thresholds of the chair: heat words (of 4), pain (of 10), age of a reading (s), the thermometer's offset (mm), the least share of
-    infusing in wet work (%), the share of an act's clock (%) and the seconds from which something was done though it was not counted, how
-    far a clock may differ (%); what is said of licences.
+    """The thresholds of the chair: heat words (of 4), pain (of 10), age of a reading (s), the thermometer's offset
+    (mm), the least share of infusing in wet work (%), the share of an act's clock (%) and the seconds from which
+    something was done though it was not counted, how far a clock may differ (%); what is said of licences.
     """
 
     heat_move: float
@@ -27,7 +29,9 @@ class Limits(Frozen):
 
 
 class Order(Frozen):
-    """What was ordered: the acts, the seconds that were booked, the thresholds, and the edition of the rule book that they come from."""
+    """What was ordered: the acts, the seconds that were booked, the thresholds, and the edition of the rule book that
+    they come from.
+    """
 
     acts: tuple[Act, ...]
     booked_s: float
@@ -36,7 +40,9 @@ class Order(Frozen):
 
 
 class Ordered(VisitPlan):
-    """A plan as it was ordered, as the record keeps it: laid on the client's plate, with the thresholds and the edition of that day."""
+    """A plan as it was ordered, as the record keeps it: laid on the client's plate, with the thresholds and the edition
+    of that day.
+    """
 
     limits: Limits
     edition: str = ""

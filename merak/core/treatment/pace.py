@@ -12,8 +12,8 @@ RULE = "chair.late"
 
 
 class Pace(NamedTuple):
-    """Seconds used since the start, seconds still planned, how much of them is too long for the booked time; the acts that go short, as
-    (act, seconds it would lack); what else would starve, in words.
+    """Seconds used since the start, seconds still planned, how much of them is too long for the booked time; the acts
+    that go short, as (act, seconds it would lack); what else would starve, in words.
     """
 
     used_s: float
@@ -38,7 +38,13 @@ def pace(order: Order, state: RunState, now: datetime) -> Pace:
         left += max(own, beside)
         if lacking >= 1 and not state.over:
             short.append((n, lacking))
-    return Pace(used, left, max(0.0, left - max(0.0, room)) if not state.over else 0.0, tuple(short), _infusion(order, state, now))
+    return Pace(
+        used,
+        left,
+        max(0.0, left - max(0.0, room)) if not state.over else 0.0,
+        tuple(short),
+        _infusion(order, state, now),
+    )
 
 
 def _left(order: Order, state: RunState, n: int, now: datetime) -> float:
@@ -59,5 +65,8 @@ def _infusion(order: Order, state: RunState, now: datetime) -> str:
     if share >= least:
         return ""
     longer = cleaning * least / (100 - least) - infusing
-    words = f"Cleaning has taken {cleaning / 60:.1f} min: infusing falls to {share:.0f} % of the wet time, {least:.0f} % is least."
+    words = (
+        f"Cleaning has taken {cleaning / 60:.1f} min: infusing falls to {share:.0f} % of the wet time, {least:.0f} % is"
+        " least."
+    )
     return f"{words} Infuse {longer / 60:.1f} min longer."

@@ -14,7 +14,9 @@ NEVER = timedelta(0)
 
 @dataclass(slots=True)
 class Spot:
-    """A test spot that was placed in this run: when, at which setting, where, when it may be read; what was seen, and the answer."""
+    """A test spot that was placed in this run: when, at which setting, where, when it may be read; what was seen, and
+    the answer.
+    """
 
     id: str
     placed: datetime
@@ -56,11 +58,12 @@ class Ending:
 
 @dataclass(slots=True)
 class ActRun:
-    """What happened in one act. `walk` is the places as they were counted in the pass under way, `tally` how often each was in it,
-    `passes` the walks of closed passes.
+    """What happened in one act. `walk` is the places as they were counted in the pass under way, `tally` how often each
+    was in it, `passes` the walks of closed passes.
 
-    `worked_s` are the seconds of its clock up to `since`, from which it runs on (None: it stands). `left` is why it was left before its
-    end. `level_most` is the highest level that something was counted at, `level_changes` how often the level was moved.
+    `worked_s` are the seconds of its clock up to `since`, from which it runs on (None: it stands). `left` is why it was
+    left before its end. `level_most` is the highest level that something was counted at, `level_changes` how often the
+    level was moved.
     """
 
     walk: list[int] = field(default_factory=list)
@@ -111,11 +114,12 @@ class ActRun:
 
 @dataclass(slots=True)
 class RunState:
-    """Where a treatment stands. `why` is why it stands while it is paused or halted; `owed` the incident that is to be written first.
+    """Where a treatment stands. `why` is why it stands while it is paused or halted; `owed` the incident that is to be
+    written first.
 
-    `holder` has it in hand, with these licences. `stood_at` is the moment since which it stands. `machine` is "" without one, else
-    "plugged", "lost" or "hand". `ran` are the acts whose clocks were running when it was last ended. `unheard` is why the last tap did
-    nothing that its giver should know of.
+    `holder` has it in hand, with these licences. `stood_at` is the moment since which it stands. `machine` is ""
+    without one, else "plugged", "lost" or "hand". `ran` are the acts whose clocks were running when it was last ended.
+    `unheard` is why the last tap did nothing that its giver should know of.
     """
 
     status: Phase = "ready"
@@ -149,6 +153,11 @@ class RunState:
     def copy(self) -> "RunState":
         """One that may be changed."""
         return replace(
-            self, runs=[run.copy() for run in self.runs], holders=self.holders[:], photos=self.photos[:], seen=set(self.seen),
-            incidents=[replace(one) for one in self.incidents], endings=[replace(one) for one in self.endings],
-        )  # fmt: skip
+            self,
+            runs=[run.copy() for run in self.runs],
+            holders=self.holders[:],
+            photos=self.photos[:],
+            seen=set(self.seen),
+            incidents=[replace(one) for one in self.incidents],
+            endings=[replace(one) for one in self.endings],
+        )

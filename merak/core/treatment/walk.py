@@ -8,7 +8,9 @@ from merak.core.treatment.state import ActRun
 
 
 class Walked(NamedTuple):
-    """A pass: how often each place was counted, those that still lack one (`open`), those passed over, those that had one too many."""
+    """A pass: how often each place was counted, those that still lack one (`open`), those passed over, those that had
+    one too many.
+    """
 
     counts: tuple[int, ...]
     open: tuple[int, ...]
@@ -34,7 +36,9 @@ def tallied(act: Act, walk: Sequence[int]) -> list[int]:
 
 
 def next_place(act: Act, run: ActRun) -> int | None:
-    """The place that is lit: from the last that was counted on the next that lacks one, then what was passed over; None when none lacks."""
+    """The place that is lit: from the last that was counted on the next that lacks one, then what was passed over; None
+    when none lacks.
+    """
     wanted, tally, many = act.wanted, run.tally, len(act.wanted)
     if len(run.passes) >= act.passes:
         return None
@@ -60,7 +64,9 @@ def missed_in_all(act: Act, run: ActRun) -> tuple[int, int]:
 
 
 def setting(act: Act, run: ActRun) -> float | None:
-    """What the machine is to be set to now: the lit line's level as it was moved, what a spot said, or the plan; None without a machine."""
+    """What the machine is to be set to now: the lit line's level as it was moved, what a spot said, or the plan; None
+    without a machine.
+    """
     if not act.machine:
         return None
     if act.lines:

@@ -1,4 +1,6 @@
-"""How warm a zone got: from readings, by hand or by instrument; time in the band, thermal dose, how long the tip may still stay."""
+"""How warm a zone got: from readings, by hand or by instrument; time in the band, thermal dose, how long the tip may
+still stay.
+"""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -9,10 +11,11 @@ from merak.core.plan.acts import HeatRule
 
 @dataclass(slots=True)
 class Warmth:
-    """One zone: last and highest reading at the surface (°C), seconds in the band, thermal dose of surface and hottest depth (CEM43 min).
+    """One zone: last and highest reading at the surface (°C), seconds in the band, thermal dose of surface and hottest
+    depth (CEM43 min).
 
-    The hottest depth is taken to be as much warmer than the surface as the model says for the target; between readings the skin is taken
-    to go straight from one to the next.
+    The hottest depth is taken to be as much warmer than the surface as the model says for the target; between readings
+    the skin is taken to go straight from one to the next.
     """
 
     last_c: float

@@ -1,7 +1,8 @@
-"""What a record holds: one model for each phase of a visit and each kind of task. A body says the version of its shape (`v`; none is 0),
-and is brought up when it is read.
+"""What a record holds: one model for each phase of a visit and each kind of task. A body says the version of its shape
+(`v`; none is 0), and is brought up when it is read.
 
-A record is never rewritten. A shape that changes gets the next number in `VERSIONS` and one upgrader more (`upgrades`), for ever.
+A record is never rewritten. A shape that changes gets the next number in `VERSIONS` and one upgrader more (`upgrades`),
+for ever.
 """
 
 from functools import lru_cache
@@ -38,7 +39,9 @@ PHASES: dict[type[BaseModel], str] = {
 
 
 def read(model: type[Body], text: str) -> Body:
-    """A body as the database holds it, as a value of today's shape. Raises ValueError for one that a later program wrote."""
+    """A body as the database holds it, as a value of today's shape. Raises ValueError for one that a later program
+    wrote.
+    """
     return model.model_validate(upgraded(_named(model), from_json(text)))
 
 

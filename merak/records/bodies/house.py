@@ -18,7 +18,9 @@ class Habits(KeptBody):
 
 
 class LetterBody(KeptBody):
-    """A doctor's letter: what it is about, when it was asked for and received, to when it holds, what it says, who took it in."""
+    """A doctor's letter: what it is about, when it was asked for and received, to when it holds, what it says, who took
+    it in.
+    """
 
     rule: str
     asked: date | None = None

@@ -61,7 +61,9 @@ class SpotFound(KeptBody):
 
 
 class SaidAfter(KeptBody):
-    """What a client said, and what of it raises a senior; nothing where the question was `dropped`. `told` is when it was said."""
+    """What a client said, and what of it raises a senior; nothing where the question was `dropped`. `told` is when it
+    was said.
+    """
 
     said: FollowUp | None = None
     alarms: tuple[Caution, ...] = ()

@@ -21,7 +21,9 @@ def versioned(phase: str, body: Raw) -> Raw:
 
 
 def upgraded(phase: str, body: Raw) -> Raw:
-    """A body as it was kept in the shape of today, without its version. Raises ValueError for one that a later program wrote."""
+    """A body as it was kept in the shape of today, without its version. Raises ValueError for one that a later program
+    wrote.
+    """
     kept = dict(body)
     version = kept.pop("v", 0)
     if version > VERSIONS.get(phase, 0):
@@ -41,7 +43,9 @@ def _plan_of_steps(plan: Raw) -> Raw:
 
 
 def _draft_of_steps(body: Raw) -> Raw:
-    """A plan's steps were its items. The way back was a list of versions, which nobody owned: it is not gone any more."""
+    """A plan's steps were its items. The way back was a list of versions, which nobody owned: it is
+    not gone any more.
+    """
     if "plan" not in body:
         return _draft_of_fields(body)
     kept = {key: value for key, value in body.items() if key not in ("did", "past", "future")}
@@ -49,12 +53,18 @@ def _draft_of_steps(body: Raw) -> Raw:
 
 
 def _draft_of_fields(body: Raw) -> Raw:
-    """A plan from before there were steps: a form's fields of a lift and of red light. What cannot be read any more is left out."""
+    """A plan from before there were steps: a form's fields of a lift and of red light. What cannot be read any more is
+    left out.
+    """
     fields: dict[str, str] = body.get("draft", {})
     steps: list[Raw] = []
     for modality in ("microcurrent", "led"):
         if fields.get(modality) == "on":
-            own = {key.partition(".")[2]: text.replace(",", ".") for key, text in fields.items() if key.startswith(f"{modality}.")}
+            own = {
+                key.partition(".")[2]: text.replace(",", ".")
+                for key, text in fields.items()
+                if key.startswith(f"{modality}.")
+            }
             settings: Raw = {key: text for key, text in own.items() if key not in ("current", "fluence", "paths")}
             if own.get("paths"):
                 settings["paths"] = own["paths"].split("|")
@@ -78,8 +88,10 @@ LIMITS_0: Raw = {
     "uncounted": 20.0,
     "touched_s": 5.0,
     "differs": 20.0,
-    "hands": "In an act that asks for a licence only who holds it counts, places and reads spots, and connects the machine. "
-    "Anybody who treats keeps the clock, asks, reads, wipes, photographs, pauses and stops.",
+    "hands": (
+        "In an act that asks for a licence only who holds it counts, places and reads spots, and connects the machine. "
+        "Anybody who treats keeps the clock, asks, reads, wipes, photographs, pauses and stops."
+    ),
 }
 SPOT_0: Raw = {
     "severe": 3,
@@ -114,11 +126,20 @@ def _spot_with_words(one: Raw) -> Raw:
     if not one.get("spot"):
         return one
     spot = one["spot"]
-    return {**one, "spot": {**SPOT_0, **spot, "words": {**SPOT_0["words"], "wait": WAITS_0.get(spot["rule"], "Read it when it is due.")}}}
+    return {
+        **one,
+        "spot": {
+            **SPOT_0,
+            **spot,
+            "words": {**SPOT_0["words"], "wait": WAITS_0.get(spot["rule"], "Read it when it is due.")},
+        },
+    }
 
 
 def _order_of_acts(body: Raw) -> Raw:
-    """An order's acts were its steps, a plan's steps its items; what to do in an act was its act; thresholds were not in it."""
+    """An order's acts were its steps, a plan's steps its items; what to do in an act was its act; thresholds were not
+    in it.
+    """
     body = _renamed(body, steps="acts")
     body["acts"] = [_spot_with_words(_renamed(one, act="instruction", item="step")) for one in body.get("acts", ())]
     body = {**PLAN_0, "limits": LIMITS_0, "edition": "", **body}

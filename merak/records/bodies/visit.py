@@ -1,4 +1,6 @@
-"""What stands on each phase of a visit. Phases whose body is a value of the core (findings, draft, order, answer) have no other here."""
+"""What stands on each phase of a visit. Phases whose body is a value of the core (findings, draft, order, answer) have
+no other here.
+"""
 
 from datetime import datetime
 from typing import Any
@@ -45,7 +47,9 @@ class OverridesBody(KeptBody):
 
 
 class Stood(KeptBody):
-    """The versions that a plan follows from, 0 where nothing was written; margins, overrides and marks only where they change it."""
+    """The versions that a plan follows from, 0 where nothing was written; margins, overrides and marks only where they
+    change it.
+    """
 
     ask: int = 0
     look: int = 0
@@ -56,8 +60,8 @@ class Stood(KeptBody):
 
 
 class ConsentBody(KeptBody):
-    """Whether the client agreed, to which version of the general words, to what as it stood; the words of each treatment; how it was
-    signed, by a guardian where there was one, in whose presence.
+    """Whether the client agreed, to which version of the general words, to what as it stood; the words of each
+    treatment; how it was signed, by a guardian where there was one, in whose presence.
     """
 
     agreed: bool = False
@@ -71,7 +75,9 @@ class ConsentBody(KeptBody):
 
 
 class Given(KeptBody):
-    """How a modality was really given: where it was set at the last, whether that was a step up, on which machine, how much of it."""
+    """How a modality was really given: where it was set at the last, whether that was a step up, on which machine, how
+    much of it.
+    """
 
     at: float | str | None = None
     stepped_up: bool = False
@@ -103,7 +109,9 @@ class Addition(KeptBody):
 
 
 class CloseBody(KeptBody):
-    """What was done, and how the skin answered it. Grades are None where nothing was treated; `mark` is what stops the course, in words."""
+    """What was done, and how the skin answered it. Grades are None where nothing was treated; `mark` is what stops the
+    course, in words.
+    """
 
     ended: datetime | None = None
     note: str = ""

@@ -81,10 +81,14 @@ def soothe(ctx: Context, visit_id: UUID, remedy_id: str, what: str) -> None:
         held = before or Soothed(remedy=remedy_id, zones=where(answer, remedy))
         others = tuple(one for one in answer.remedies if one.remedy != remedy_id)
         if what == "ask" and held.asked is None:
-            tasks.add_tasks(ctx.db, visit_id, ctx.me.id, ctx.now, [NewTask(uuid7(), ctx.now, OrderTask(remedy=remedy_id))])
+            tasks.add_tasks(
+                ctx.db, visit_id, ctx.me.id, ctx.now, [NewTask(uuid7(), ctx.now, OrderTask(remedy=remedy_id))]
+            )
         if what == "order":
             _settled(ctx, visit_id, remedy_id)
-        _keep(ctx, file, answer.model_copy(update={"remedies": (*others, held.model_copy(update=_word(ctx, held, what)))}))
+        _keep(
+            ctx, file, answer.model_copy(update={"remedies": (*others, held.model_copy(update=_word(ctx, held, what)))})
+        )
 
 
 def _word(ctx: Context, held: Soothed, what: str) -> dict[str, Word]:

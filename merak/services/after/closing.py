@@ -1,4 +1,6 @@
-"""Closing: planned beside done and why it differs, the skin's answer, products left on, the sheet; then the record is sealed."""
+"""Closing: planned beside done and why it differs, the skin's answer, products left on, the sheet; then the record is
+sealed.
+"""
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -41,7 +43,9 @@ LOTS_OF = timedelta(days=60)
 
 @dataclass
 class Closed:
-    """The close page: what was to be and what was, why it differs, how the skin answered, what the form holds, the sheet."""
+    """The close page: what was to be and what was, why it differs, how the skin answered, what the form holds, the
+    sheet.
+    """
 
     file: VisitFile
     kept: CloseBody
@@ -75,7 +79,9 @@ class Closed:
         return tuple(name for name in self.begun if name in AMOUNTS)
 
 
-def closing(ctx: Context, visit_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> Closed:
+def closing(
+    ctx: Context, visit_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None
+) -> Closed:
     """What stands, the fields as typed or as kept."""
     file, run = run_file(ctx, visit_id)
     kept = file.body(CloseBody)
@@ -94,9 +100,22 @@ def closing(ctx: Context, visit_id: UUID, form: dict[str, str] | None = None, wr
         sheet = joined(ctx, file, run, tags, (answer.worst("redness"), answer.worst("swelling")), ended, next_at, form)
     held = _held(kept) if form is None else form
     return Closed(
-        file, kept or CloseBody(), run, order, facts, differ, answer, _begun(run, done), tags, held, _products(ctx, run, order, kept, form), sheet, ended,
-        next_at, wrong or {},
-    )  # fmt: skip
+        file,
+        kept or CloseBody(),
+        run,
+        order,
+        facts,
+        differ,
+        answer,
+        _begun(run, done),
+        tags,
+        held,
+        _products(ctx, run, order, kept, form),
+        sheet,
+        ended,
+        next_at,
+        wrong or {},
+    )
 
 
 def _held(kept: CloseBody | None) -> dict[str, str]:
@@ -134,12 +153,16 @@ def _ended(ctx: Context, visit_id: UUID) -> datetime:
 def _products(
     ctx: Context, run: Run | None, order: Ordered | None, kept: CloseBody | None, form: dict[str, str] | None
 ) -> list[tuple[str, str, bool]]:
-    """(product, lot, left on) as typed or kept; before that, what the steps use that were begun, with the lots that were used last."""
+    """(product, lot, left on) as typed or kept; before that, what the steps use that were begun, with the lots that
+    were used last.
+    """
     if form is not None:
         return [(form.get(f"product.{n}", ""), form.get(f"lot.{n}", ""), f"left.{n}" in form) for n in range(PRODUCTS)]
     if kept:
         return [(one.product, one.lot, one.left) for one in kept.products]
-    reached = {act.step for act, one in zip(run.acts, run.state.runs, strict=True) if one.begun is not None} if run else set()
+    reached = (
+        {act.step for act, one in zip(run.acts, run.state.runs, strict=True) if one.begun is not None} if run else set()
+    )
     steps = [step for step in order.plan.steps if step.id in reached] if order else []
     used = dict.fromkeys(thing for step in steps for thing in about()[step.modality].consumables if thing not in LINEN)
     lots = visits.last_lots(ctx.db, ctx.now - LOTS_OF) if used else {}
@@ -149,11 +172,14 @@ def _products(
 
 
 #: Things without a lot.
-LINEN = frozenset({"towel", "swabs", "gauze", "gloves", "eye shields", "opaque eye shields", "band covers", "electrode sponge"})
+LINEN = frozenset(
+    {"towel", "swabs", "gauze", "gloves", "eye shields", "opaque eye shields", "band covers", "electrode sponge"}
+)
 
 
 def close(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") -> None:
-    """Closes and seals the visit; leaves follow-ups with their links (below `base`), and lines in the reactions register.
+    """Closes and seals the visit; leaves follow-ups with their links (below `base`), and lines in the reactions
+    register.
 
     Raises BadInput by field, OutOfTurn in mid-treatment.
     """
@@ -176,8 +202,10 @@ def _read(ctx: Context, page: Closed, form: dict[str, str]) -> dict[str, Any]:
     """The form's words as they are kept. Raises BadInput by field."""
     wrong: dict[str, str] = {}
     body: dict[str, Any] = {
-        "note": form.get("note", "").strip()[:2000], "words": form.get("words", "").strip()[:1000], "ended": page.ended,
-    }  # fmt: skip
+        "note": form.get("note", "").strip()[:2000],
+        "words": form.get("words", "").strip()[:1000],
+        "ended": page.ended,
+    }
     if page.run:
         _read_answer(page, form, body, wrong)
         _read_differences(page, form, body, wrong)
@@ -203,7 +231,9 @@ def _read_answer(page: Closed, form: dict[str, str], body: dict[str, Any], wrong
     answer = page.answer
     body |= {"redness": answer.worst("redness"), "swelling": answer.worst("swelling")}
     if answer.missing:
-        wrong["answer"] = f"Look once more {' and '.join(LOOKS[one] for one in answer.missing)}: tap what is seen, or “nothing seen”."
+        wrong["answer"] = (
+            f"Look once more {' and '.join(LOOKS[one] for one in answer.missing)}: tap what is seen, or “nothing seen”."
+        )
     for key, (words, most) in GRADES.items():
         told = whole(form.get(key), most)
         if told is not None:
@@ -250,7 +280,9 @@ def _read_products(page: Closed, wrong: dict[str, str]) -> list[UsedProduct]:
 
 
 def _did(page: Closed) -> dict[str, Given]:
-    """Each modality that was really begun: where it was set, whether that was a step up, on which machine, how much of it was given."""
+    """Each modality that was really begun: where it was set, whether that was a step up, on which machine, how much of
+    it was given.
+    """
     done, found = _done(page), {}
     ended = {"microcurrent": done.get("level"), "led": done.get("led_minutes")} | _set_to(page.run)
     names = {one.id: one.card.name for one in page.file.machines}
@@ -259,7 +291,12 @@ def _did(page: Closed) -> dict[str, Given]:
             continue
         field, _, down = MODALITIES[step.modality].INCREMENT
         at, before = ended.get(step.modality) or step.settings.get(field), page.file.history.get(step.modality)
-        up = before is not None and before.at is not None and at is not None and (at < before.at if down else at > before.at)
+        up = (
+            before is not None
+            and before.at is not None
+            and at is not None
+            and (at < before.at if down else at > before.at)
+        )
         found[step.modality] = Given(
             at=at, stepped_up=up, device=step.machine, machine=names.get(step.machine, ""), given=_given(page, step, at)
         )
@@ -288,7 +325,11 @@ def _share(page: Closed, step_id: str) -> float:
     for act, fact in mine:
         if bool(fact.planned_strokes) if counted else act.must_end:
             planned += fact.planned_s
-            part = fact.done_strokes / fact.planned_strokes if fact.planned_strokes else fact.done_s / (fact.planned_s or 1)
+            part = (
+                fact.done_strokes / fact.planned_strokes
+                if fact.planned_strokes
+                else fact.done_s / (fact.planned_s or 1)
+            )
             done += fact.planned_s * part
     return round(done / planned, 3) if planned else 1.0
 
@@ -304,7 +345,11 @@ def _done(page: Closed) -> dict[str, Any]:
     if page.run is None:
         return {}
     levels = [fact.level for fact in page.facts if fact.level is not None and fact.done_strokes]
-    light = [fact.done_s / 60 for act, fact in zip(page.run.acts, page.facts, strict=True) if act.modality == "led" and fact.reached]
+    light = [
+        fact.done_s / 60
+        for act, fact in zip(page.run.acts, page.facts, strict=True)
+        if act.modality == "led" and fact.reached
+    ]
     return {
         "facts": page.facts,
         "level": levels[-1] if levels else None,

@@ -52,7 +52,9 @@ def _leave(ctx: Context, visit_id: UUID, kind: FollowKind, due: datetime, base: 
     if any(task.done_at is None for task in there):
         return
     token, task_id = secrets.token_urlsafe(24), uuid7()
-    tasks.add_tasks(ctx.db, visit_id, ctx.me.id, ctx.now, [NewTask(task_id, due, AskTask(follow=kind), token_hash(token))])
+    tasks.add_tasks(
+        ctx.db, visit_id, ctx.me.id, ctx.now, [NewTask(task_id, due, AskTask(follow=kind), token_hash(token))]
+    )
     visit = ctx.db.get(Visit, visit_id)
     client = ctx.db.get(Client, visit.client_id) if visit else None
     if client is not None:
@@ -83,7 +85,9 @@ def answered(ctx: Context, task: Task, about: AskTask, form: dict[str, str]) -> 
     against = alarms(said)
     if against or said.call:
         words = [one.words for one in against] or ["The client asks for a call."]
-        body = RaiseTask(words=tuple(words), grade=3 if against else 0, said=said, senior=bool(against), follow=about.follow)
+        body = RaiseTask(
+            words=tuple(words), grade=3 if against else 0, said=said, senior=bool(against), follow=about.follow
+        )
         tasks.add_tasks(ctx.db, task.visit_id, task.by, ctx.now, [NewTask(uuid7(), ctx.now, body)])
     if against:
         registering.from_answer(ctx, task, said)
@@ -92,7 +96,9 @@ def answered(ctx: Context, task: Task, about: AskTask, form: dict[str, str]) -> 
 
 @dataclass
 class AnswerPage:
-    """What the client's own page holds: the questions, and nothing of whose they are; `state` is open, early, done or gone."""
+    """What the client's own page holds: the questions, and nothing of whose they are; `state` is open, early, done or
+    gone.
+    """
 
     kind: FollowKind
     questions: tuple[AskAfter, ...]
@@ -117,7 +123,9 @@ def _visitor() -> Iterator[Context]:
 
 
 def asked_by(token: str, address: str, form: dict[str, str] | None = None, language: str = "") -> AnswerPage:
-    """The page behind a secret address; with a form its answers are kept, once. Raises NotFound for a wrong address, TooMany."""
+    """The page behind a secret address; with a form its answers are kept, once. Raises NotFound for a wrong address,
+    TooMany.
+    """
     if not _TRIES.hit(_BY_ADDRESS, "address", address):
         raise TooMany(later("Too many tries. Wait five minutes, then try again."))
     with _visitor() as ctx:

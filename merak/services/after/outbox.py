@@ -1,4 +1,6 @@
-"""The outbox: mail and texts to clients, handed to whatever carries them; here a simulator that holds them and shows them."""
+"""The outbox: mail and texts to clients, handed to whatever carries them; here a simulator that holds them and shows
+them.
+"""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -37,9 +39,17 @@ def _shown(ctx: Context, message: Message, client: str) -> Sent:
 
 
 def post(
-    ctx: Context, client: Client, visit_id: UUID, subject: str, words: str, at: datetime, attached: str = "", task_id: UUID | None = None
+    ctx: Context,
+    client: Client,
+    visit_id: UUID,
+    subject: str,
+    words: str,
+    at: datetime,
+    attached: str = "",
+    task_id: UUID | None = None,
 ) -> str:
-    """Hands a message over, to go out at `at`: as mail where there is an address, else as a text. Inside the caller's transaction.
+    """Hands a message over, to go out at `at`: as mail where there is an address, else as a text. Inside the caller's
+    transaction.
 
     "" when it was taken, else why it was not: then the client is called.
     """
@@ -48,8 +58,17 @@ def post(
     if taken.ok:
         ctx.db.add(
             Message(
-                client_id=client.id, visit_id=visit_id, task_id=task_id, channel=channel, address=address, subject=subject, words=words,
-                attached=attached, send_at=max(at, ctx.now), by=ctx.me.id, at=ctx.now,
+                client_id=client.id,
+                visit_id=visit_id,
+                task_id=task_id,
+                channel=channel,
+                address=address,
+                subject=subject,
+                words=words,
+                attached=attached,
+                send_at=max(at, ctx.now),
+                by=ctx.me.id,
+                at=ctx.now,
             )
-        )  # fmt: skip
+        )
     return "" if taken.ok else taken.words

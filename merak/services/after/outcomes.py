@@ -1,4 +1,6 @@
-"""What the studio as a whole has seen: which routine changed which condition by how much, with counts and intervals, without names."""
+"""What the studio as a whole has seen: which routine changed which condition by how much, with counts and intervals,
+without names.
+"""
 
 from collections.abc import Iterable
 from itertools import pairwise
@@ -12,7 +14,9 @@ from merak.services.context import Context
 
 
 def outcomes(ctx: Context) -> tuple[Effect, ...]:
-    """By routine and condition: the change of the mean grade from one visit to the next, after what was done at the first."""
+    """By routine and condition: the change of the mean grade from one visit to the next, after what was done at the
+    first.
+    """
     ctx.demand("use the bench")
     return effects(_seen(clients.graded(ctx.db)))
 
@@ -35,7 +39,13 @@ def _seen(visits: list[Graded]) -> Iterable[Seen]:
 def table(ctx: Context) -> tuple[list[str], list[list[object]]]:
     """The same as a table; what is not shown is not taken out either."""
     rows: list[list[object]] = [
-        [one.routine, one.condition, one.clients, one.visits, *(None if x is None else round(x, 3) for x in (one.mean, one.low, one.high))]
+        [
+            one.routine,
+            one.condition,
+            one.clients,
+            one.visits,
+            *(None if x is None else round(x, 3) for x in (one.mean, one.low, one.high)),
+        ]
         for one in outcomes(ctx)
     ]
     return ["routine", "condition", "clients", "visits", "mean change of grade", "95 % from", "95 % to"], rows

@@ -1,4 +1,6 @@
-"""The reactions register: what went wrong, how badly, with which device and lot, what was done, when it settled, who was told."""
+"""The reactions register: what went wrong, how badly, with which device and lot, what was done, when it settled, who
+was told.
+"""
 
 from dataclasses import dataclass
 from datetime import date
@@ -23,7 +25,12 @@ from merak.services.treatment.treating import Run
 from merak.services.visit.file import VisitFile
 
 #: Who may have to hear of it.
-TELL = {"nobody": "nobody has to", "maker": "the maker", "authority": "an authority", "both": "the maker and an authority"}
+TELL = {
+    "nobody": "nobody has to",
+    "maker": "the maker",
+    "authority": "an authority",
+    "both": "the maker and an authority",
+}
 
 
 @dataclass
@@ -50,17 +57,23 @@ def register(ctx: Context) -> Register:
 
 
 def from_close(ctx: Context, file: VisitFile, run: Run | None, answer: SkinAnswer, close: CloseBody) -> None:
-    """The lines that a visit leaves: each incident, and an answer of grade 3 or more or a mark that stops the course."""
+    """The lines that a visit leaves: each incident, and an answer of grade 3 or more or a mark that
+    stops the course.
+    """
     for one in [one for one in run.state.incidents if not one.struck] if run else ():
         modality = run.acts[one.act].modality if run else ""
-        line = ReactionBody(source=f"incident {one.id}", grade=one.grade, what=one.card or "Incident", where=one.zone, modality=modality)
+        line = ReactionBody(
+            source=f"incident {one.id}", grade=one.grade, what=one.card or "Incident", where=one.zone, modality=modality
+        )
         _add(ctx, file, _with_what(line.model_copy(update={"done": one.done, "told": one.told}), close))
     grade = max(answer.strongest, answer.worst("marks") if close.mark else 0)
     if grade >= number("follow.severe") or close.mark:
         zones = sorted({zone for look in answer.looks.values() for of in look.zones.values() for zone in of})
         what = close.mark or ("redness" if answer.worst("redness") >= answer.worst("swelling") else "swelling")
         done = "; ".join(one.remedy.removeprefix("remedy.").replace("_", " ") for one in answer.remedies if one.done)
-        line = ReactionBody(source="close", grade=grade, what=what, where=", ".join(zones), done=done, told=close.senior)
+        line = ReactionBody(
+            source="close", grade=grade, what=what, where=", ".join(zones), done=done, told=close.senior
+        )
         _add(ctx, file, _with_what(line, close))
 
 
@@ -77,13 +90,20 @@ def _with_what(line: ReactionBody, close: CloseBody) -> ReactionBody:
 
 def _add(ctx: Context, file: VisitFile, body: ReactionBody) -> None:
     new = ReactionVersion(
-        reaction_id=uuid7(), client_id=file.visit.client_id, visit_id=file.visit.id, version=1, body=body, by=ctx.me.id, at=ctx.now
+        reaction_id=uuid7(),
+        client_id=file.visit.client_id,
+        visit_id=file.visit.id,
+        version=1,
+        body=body,
+        by=ctx.me.id,
+        at=ctx.now,
     )
     ctx.db.add(new)
 
 
 def from_answer(ctx: Context, task: Task, said: FollowUp) -> None:
-    """The line that a bad answer leaves, once a visit; a later answer is a later version, in which what was done about it stands.
+    """The line that a bad answer leaves, once a visit; a later answer is a later version, in which what was done about
+    it stands.
 
     Inside the caller's transaction.
     """
@@ -91,7 +111,9 @@ def from_answer(ctx: Context, task: Task, said: FollowUp) -> None:
     if there:
         base = there.body
     else:
-        base = _with_what(ReactionBody(source="follow-up"), visits.standing(ctx.db, task.visit_id, CloseBody) or CloseBody())
+        base = _with_what(
+            ReactionBody(source="follow-up"), visits.standing(ctx.db, task.visit_id, CloseBody) or CloseBody()
+        )
     grade = max(base.grade, said.redness or 0, said.swelling or 0, 3 if said.marked else 0)
     ctx.db.add(
         ReactionVersion(
@@ -125,7 +147,9 @@ class ReactionPage:
     wrong: dict[str, str]
 
 
-def reaction(ctx: Context, reaction_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> ReactionPage:
+def reaction(
+    ctx: Context, reaction_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None
+) -> ReactionPage:
     """One line. Raises NotFound, Denied."""
     ctx.demand("read notes")
     line = next((one for one in reactions.register(ctx.db) if one.id == reaction_id), None)
@@ -136,7 +160,9 @@ def reaction(ctx: Context, reaction_id: UUID, form: dict[str, str] | None = None
 
 
 def correct(ctx: Context, reaction_id: UUID, form: dict[str, str]) -> None:
-    """A later version: grade, what was done, when it settled, who was told, who has to hear. Raises BadInput by field, NotFound."""
+    """A later version: grade, what was done, when it settled, who was told, who has to hear. Raises BadInput by field,
+    NotFound.
+    """
     ctx.demand("close")
     page = reaction(ctx, reaction_id)
     wrong: dict[str, str] = {}
@@ -161,7 +187,12 @@ def correct(ctx: Context, reaction_id: UUID, form: dict[str, str]) -> None:
         newest = reactions.versions(db, reaction_id)[0]
         db.add(
             ReactionVersion(
-                reaction_id=reaction_id, client_id=newest.client_id, visit_id=newest.visit_id, version=newest.version + 1, body=body,
-                by=ctx.me.id, at=ctx.now,
+                reaction_id=reaction_id,
+                client_id=newest.client_id,
+                visit_id=newest.visit_id,
+                version=newest.version + 1,
+                body=body,
+                by=ctx.me.id,
+                at=ctx.now,
             )
-        )  # fmt: skip
+        )

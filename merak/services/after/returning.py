@@ -29,7 +29,9 @@ class Returning:
     wrong: dict[str, str]
 
 
-def returning(ctx: Context, visit_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> Returning:
+def returning(
+    ctx: Context, visit_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None
+) -> Returning:
     """The next date, booked or proposed from the course's gap, the opening hours and the therapist's diary."""
     visit = find_visit(ctx, visit_id)
     ctx.demand("see the day")
@@ -39,7 +41,9 @@ def returning(ctx: Context, visit_id: UUID, form: dict[str, str] | None = None, 
         busy = booked_spans(ctx, visit.therapist_id, visit.starts_at, visit.starts_at + timedelta(days=70))
         course, zone = visit.course, ctx.studio.time_zone
         wait = days_until_next(_incidents(ctx, visit_id))
-        proposal = propose(visit.starts_at, visit.session_no, course.sessions, visit.minutes, opening_of(ctx), busy, zone, wait)
+        proposal = propose(
+            visit.starts_at, visit.session_no, course.sessions, visit.minutes, opening_of(ctx), busy, zone, wait
+        )
     if form is None:
         form = {"day": f"{proposal.at:%Y-%m-%d}", "time": f"{proposal.at:%H:%M}"} if proposal else {}
     return Returning(visit, proposal, booked, form, wrong or {})
@@ -66,7 +70,9 @@ def book(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") -> 
         if already:
             return already
         if start:
-            least = timedelta(days=max(number("course.microcurrent.gap_least"), days_until_next(_incidents(ctx, visit_id))))
+            least = timedelta(
+                days=max(number("course.microcurrent.gap_least"), days_until_next(_incidents(ctx, visit_id)))
+            )
             here = visit.starts_at.astimezone(ctx.zone).date()
             if start <= ctx.now:
                 wrong["day"] = "That is past."
@@ -79,7 +85,9 @@ def book(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") -> 
         ended = visit.session_no >= visit.course.sessions
         course = visit.course
         if ended:
-            course = Course(client_id=visit.client_id, name=course.name, sessions=int(number("course.microcurrent.sessions")))
+            course = Course(
+                client_id=visit.client_id, name=course.name, sessions=int(number("course.microcurrent.sessions"))
+            )
             db.add(course)
             db.flush()
         following = Visit(
@@ -101,9 +109,13 @@ def book(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") -> 
 
 
 def calendar_file(ctx: Context, visit_id: UUID) -> bytes:
-    """The booked return as an iCalendar file. Raises NotFound when none is booked. It says where and when, nothing clinical."""
+    """The booked return as an iCalendar file. Raises NotFound when none is booked. It says where and when, nothing
+    clinical.
+    """
     page = returning(ctx, visit_id)
     if page.booked is None:
         raise NotFound("No return is booked.")
     start: datetime = page.booked.starts_at.astimezone(ctx.zone)
-    return invitation(str(page.booked.id), f"Visit at {ctx.studio.name}", start, page.booked.minutes, ctx.now, ctx.studio.name)
+    return invitation(
+        str(page.booked.id), f"Visit at {ctx.studio.name}", start, page.booked.minutes, ctx.now, ctx.studio.name
+    )

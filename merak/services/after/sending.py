@@ -12,7 +12,9 @@ from merak.services.context import Context, OutOfTurn
 
 
 def send_sheet(ctx: Context, visit_id: UUID) -> None:
-    """Hands the sheet over as a mail or a text. Raises OutOfTurn before it is sealed, BadInput on "send" where there is no address."""
+    """Hands the sheet over as a mail or a text. Raises OutOfTurn before it is sealed, BadInput on "send" where there is
+    no address.
+    """
     ctx.demand("close")
     page = closing(ctx, visit_id)
     if page.file.visit.status != "closed":
@@ -23,6 +25,8 @@ def send_sheet(ctx: Context, visit_id: UUID) -> None:
         subject = said(sheet.language, "After your visit")
         words = sheet_words(sheet.lines, sheet.language, sheet.number, sheet.words)
         if client is None or (
-            refused := outbox.post(ctx, client, visit_id, subject, words, ctx.now, f"/visits/{visit_id}/sheet.pdf?lang={sheet.language}")
+            refused := outbox.post(
+                ctx, client, visit_id, subject, words, ctx.now, f"/visits/{visit_id}/sheet.pdf?lang={sheet.language}"
+            )
         ):
             raise BadInput({"send": f"Not sent. {refused} Write one on the client’s page, or print the sheet."})

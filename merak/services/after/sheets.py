@@ -1,11 +1,23 @@
-"""The aftercare sheet of a visit: joined from what was really done while it is open, as it was kept once it is closed."""
+"""The aftercare sheet of a visit: joined from what was really done while it is open, as it was kept
+once it is closed.
+"""
 
 from dataclasses import dataclass
 from datetime import datetime
 from typing import TypeVar
 from uuid import UUID
 
-from merak.core.after.aftercare import INCIDENTS, Family, Moments, Personal, SheetLine, answered, family_of, sheet, tags_of
+from merak.core.after.aftercare import (
+    INCIDENTS,
+    Family,
+    Moments,
+    Personal,
+    SheetLine,
+    answered,
+    family_of,
+    sheet,
+    tags_of,
+)
 from merak.core.after.home import Take, kit
 from merak.core.body.plate import area_cm2
 from merak.core.knowledge import emergencies
@@ -24,7 +36,9 @@ FAMILIES: tuple[Family, ...] = ("", "acne-prone", "pigment", "ageing", "sensitiv
 
 @dataclass
 class Sheet:
-    """A sheet ready to be shown: its lines, what is taken home, words of the therapist's own, incidents, when and whose, the language."""
+    """A sheet ready to be shown: its lines, what is taken home, words of the therapist's own, incidents, when and
+    whose, the language.
+    """
 
     client: str
     ended: datetime
@@ -75,9 +89,15 @@ def personal_of(file: VisitFile, client: Client, form: dict[str, str] | None) ->
 
 
 def joined(
-    ctx: Context, file: VisitFile, run: Run | None, tags: tuple[str, ...], grades: tuple[int, int], ended: datetime,
-    next_at: datetime | None, form: dict[str, str] | None,
-) -> Sheet:  # fmt: skip
+    ctx: Context,
+    file: VisitFile,
+    run: Run | None,
+    tags: tuple[str, ...],
+    grades: tuple[int, int],
+    ended: datetime,
+    next_at: datetime | None,
+    form: dict[str, str] | None,
+) -> Sheet:
     """The sheet that follows from what was done and how the skin answered (redness, swelling)."""
     client = _client(ctx, file.visit.client_id)
     of = personal_of(file, client, form)
@@ -87,9 +107,19 @@ def joined(
     lines = sheet(all_tags, of, at)
     told = tuple(f"{one.card or 'Incident'}: {one.done}" for one in run.state.incidents if one.done) if run else ()
     return Sheet(
-        file.visit.client.name, ended, next_at, lines, kit(all_tags, of, at, lines), (form or {}).get("words", "").strip(), told, of,
-        client.language if client.language in LANGUAGES else "en", client.habits.large, number_of(ctx), False,
-    )  # fmt: skip
+        file.visit.client.name,
+        ended,
+        next_at,
+        lines,
+        kit(all_tags, of, at, lines),
+        (form or {}).get("words", "").strip(),
+        told,
+        of,
+        client.language if client.language in LANGUAGES else "en",
+        client.habits.large,
+        number_of(ctx),
+        False,
+    )
 
 
 def kept(ctx: Context, file: VisitFile, ended: datetime, next_at: datetime | None) -> Sheet:

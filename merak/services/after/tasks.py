@@ -49,7 +49,9 @@ class Due:
 
 
 def due(ctx: Context) -> list[Due]:
-    """What is due up to tomorrow, for those who may read notes, what asks for a senior at once before all else; nothing for others."""
+    """What is due up to tomorrow, for those who may read notes, what asks for a senior at once before all else; nothing
+    for others.
+    """
     if not may(ctx.me, "read notes"):
         return []
     found = [_shown(ctx, task, client) for task, client in tasks.open_tasks(ctx.db, ctx.now + AHEAD)]
@@ -96,7 +98,9 @@ class TaskPage:
     alarms: tuple[Caution, ...] = ()
 
 
-def task_page(ctx: Context, task_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None) -> TaskPage:
+def task_page(
+    ctx: Context, task_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None
+) -> TaskPage:
     """One task. Raises NotFound, Denied."""
     ctx.demand("read notes")
     found = tasks.locked_task(ctx.db, task_id)
@@ -152,7 +156,9 @@ def _spot_answer(ctx: Context, task: Task, about: SpotTask, form: dict[str, str]
     """What is seen at a spot, and what the rule says to it."""
     if ctx.now < task.due_at:
         raise OutOfTurn(f"Too soon: this spot is read from {task.due_at.astimezone(ctx.zone):%a %-d %b, %H:%M} on.")
-    wrong = {key: f"{words}: 0 to {most}." for key, (words, most) in LOOKS.items() if whole(form.get(key), most) is None}
+    wrong = {
+        key: f"{words}: 0 to {most}." for key, (words, most) in LOOKS.items() if whole(form.get(key), most) is None
+    }
     if form.get("mark") not in ("yes", "no"):
         wrong["mark"] = "Did it leave a mark, a blister, white skin?"
     if wrong:

@@ -54,7 +54,11 @@ class ClientPage:
 
 
 def client_page(
-    ctx: Context, client_id: UUID, skip: int = 0, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None
+    ctx: Context,
+    client_id: UUID,
+    skip: int = 0,
+    form: dict[str, str] | None = None,
+    wrong: dict[str, str] | None = None,
 ) -> ClientPage:
     """A client. Raises NotFound, Denied."""
     ctx.demand("see the day")
@@ -63,10 +67,17 @@ def client_page(
         raise NotFound("There is no such client.")
     clinical = may(ctx.me, "read notes")
     seen = [_seen(ctx, one, clinical) for one in found.visits[:AT_ONCE]]
-    held = {"phone": found.phone, "email": found.email, "language": found.language, "large": "on" if found.habits.large else ""}
+    held = {
+        "phone": found.phone,
+        "email": found.email,
+        "language": found.language,
+        "large": "on" if found.habits.large else "",
+    }
     more = len(found.visits) > AT_ONCE
     doubles = [one for one in clients.named(ctx.db, plain(found.name), found.born) if one.id != found.id]
-    return ClientPage(found, age_on(found.born, ctx.today), seen, max(0, skip), more, form or held, wrong or {}, doubles)
+    return ClientPage(
+        found, age_on(found.born, ctx.today), seen, max(0, skip), more, form or held, wrong or {}, doubles
+    )
 
 
 def _seen(ctx: Context, one: VisitTold, clinical: bool) -> VisitLine:
@@ -108,8 +119,8 @@ def _said(answers: Iterable[SaidAfter]) -> str:
 
 
 def merge(ctx: Context, into: UUID, other: UUID) -> None:
-    """Two records of one person become one: everything of the other's goes into this one's. A senior's act: it cannot be taken apart.
-    Raises NotFound, Denied, OutOfTurn where they do not look like one person.
+    """Two records of one person become one: everything of the other's goes into this one's. A senior's act: it cannot
+    be taken apart. Raises NotFound, Denied, OutOfTurn where they do not look like one person.
     """
     ctx.demand("override")
     page = client_page(ctx, into)

@@ -1,4 +1,6 @@
-"""Files of a client: their type is read from their content, never from their name; what a picture tells of itself is stripped."""
+"""Files of a client: their type is read from their content, never from their name; what a picture tells of itself is
+stripped.
+"""
 
 import base64
 import binascii
@@ -43,7 +45,9 @@ def _picture(content: bytes, use: Use, field: str) -> tuple[str, bytes]:
     from PIL import Image, ImageOps, UnidentifiedImageError
 
     try:
-        with Image.open(BytesIO(content), formats=("PNG",) if use == "signature" else ("JPEG", "PNG", "WEBP")) as picture:
+        with Image.open(
+            BytesIO(content), formats=("PNG",) if use == "signature" else ("JPEG", "PNG", "WEBP")
+        ) as picture:
             if picture.width * picture.height > PIXELS:
                 raise BadInput({field: f"{picture.width} × {picture.height} pixels are too many."})
             picture.load()

@@ -62,7 +62,9 @@ def _kept(letter: LetterSeen, today: date) -> KeptLetter:
 
 
 def ask_for(ctx: Context, visit_id: UUID, rule_id: str) -> None:
-    """A letter is asked for, about one question or finding. Asked for twice it is one. Raises BadInput for a rule that there is not."""
+    """A letter is asked for, about one question or finding. Asked for twice it is one. Raises BadInput for a rule that
+    there is not.
+    """
     ctx.demand("keep letters")
     file = open_file(ctx, visit_id)
     if cited(rule_id) is None:
@@ -71,7 +73,11 @@ def ask_for(ctx: Context, visit_id: UUID, rule_id: str) -> None:
         return
     with ctx.saving("ask for a letter", visit_id) as db:
         body = LetterBody(rule=rule_id, asked=ctx.today)
-        db.add(LetterVersion(letter_id=uuid7(), client_id=file.visit.client_id, version=1, body=body, by=ctx.me.id, at=ctx.now))
+        db.add(
+            LetterVersion(
+                letter_id=uuid7(), client_id=file.visit.client_id, version=1, body=body, by=ctx.me.id, at=ctx.now
+            )
+        )
 
 
 def receive(ctx: Context, visit_id: UUID, letter_id: UUID, form: dict[str, str], content: bytes | None) -> None:
@@ -86,7 +92,9 @@ def receive(ctx: Context, visit_id: UUID, letter_id: UUID, form: dict[str, str],
         raise NotFound("There is no such letter.")
     wrong: dict[str, str] = {}
     received = _day(form, "received", wrong, "past", ctx.today) or ctx.today
-    until = _day(form, "until", wrong, "letter", ctx.today) or received + timedelta(days=int(number("screening.letter_valid")))
+    until = _day(form, "until", wrong, "letter", ctx.today) or received + timedelta(
+        days=int(number("screening.letter_valid"))
+    )
     if until < received:
         wrong["until"] = "It would have run out before it came."
     if form.get("says") not in ("yes", "no"):
@@ -97,12 +105,25 @@ def receive(ctx: Context, visit_id: UUID, letter_id: UUID, form: dict[str, str],
         raise BadInput(wrong)
     with ctx.saving("receive a letter", visit_id) as db:
         file_id = keep_file(ctx, visit.client_id, content, "letter").id if content else standing.file_id
-        changed = {"received": received, "until": until, "says": form["says"], "note": form.get("note", "").strip(), "by": ctx.me.name}
+        changed = {
+            "received": received,
+            "until": until,
+            "says": form["says"],
+            "note": form.get("note", "").strip(),
+            "by": ctx.me.name,
+        }
         body = standing.body.model_copy(update=changed)
         db.add(
-            LetterVersion(letter_id=letter_id, client_id=visit.client_id, version=standing.version + 1, body=body, file_id=file_id,
-                          by=ctx.me.id, at=ctx.now)
-        )  # fmt: skip
+            LetterVersion(
+                letter_id=letter_id,
+                client_id=visit.client_id,
+                version=standing.version + 1,
+                body=body,
+                file_id=file_id,
+                by=ctx.me.id,
+                at=ctx.now,
+            )
+        )
 
 
 def _day(form: dict[str, str], key: str, wrong: dict[str, str], kind: DateKind, today: date) -> date | None:

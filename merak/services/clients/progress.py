@@ -63,8 +63,12 @@ def progress(ctx: Context, client_id: UUID) -> Progress:
     client, steps = _steps(ctx, client_id)
     first = steps[0].at.astimezone(ctx.zone) if steps else None
     rows = [row for step in steps for row in _rows(ctx, step)]
-    pictured = {view: sum(view in shots.root for step in steps for shots in (step.photos, step.photos_after)) for view in VIEWS}
-    return Progress(client, first, [*_curves(steps)], rows, [*_doses(rows)], {view: n for view, n in pictured.items() if n})
+    pictured = {
+        view: sum(view in shots.root for step in steps for shots in (step.photos, step.photos_after)) for view in VIEWS
+    }
+    return Progress(
+        client, first, [*_curves(steps)], rows, [*_doses(rows)], {view: n for view, n in pictured.items() if n}
+    )
 
 
 def _steps(ctx: Context, client_id: UUID) -> tuple[Client, list[ClosedVisit]]:
@@ -124,7 +128,9 @@ def _curves(steps: list[ClosedVisit]) -> Iterable[Curve]:
         for (what, unit), value in measures(step).items():
             lines.setdefault(unit, {}).setdefault(what, []).append((day, value))
     for unit, threads in lines.items():
-        shown = tuple(Thread(name=what, points=tuple(points), dots=len(points) == 1) for what, points in threads.items())
+        shown = tuple(
+            Thread(name=what, points=tuple(points), dots=len(points) == 1) for what, points in threads.items()
+        )
         name = next(iter(threads)) if len(threads) == 1 else TOGETHER.get(unit, ", ".join(threads))
         yield Curve(title=name, x="days since the first visit", y=unit, threads=shown, span=_span(unit))
 
@@ -163,13 +169,21 @@ def _doses(rows: list[ProgressRow]) -> Iterable[Curve]:
         by.setdefault((row.modality, row.name, row.unit), []).append(row)
     for (modality, name, unit), mine in by.items():
         answers = {
-            words: tuple((row.done, float(value)) for row in mine if row.done is not None and (value := getattr(row, key)) is not None)
+            words: tuple(
+                (row.done, float(value))
+                for row in mine
+                if row.done is not None and (value := getattr(row, key)) is not None
+            )
             for key, words in (("redness", "redness"), ("swelling", "swelling"))
         }
         if len(answers["redness"]) >= 2:
             dots = tuple(Thread(name=words, points=points, dots=True) for words, points in answers.items() if points)
             yield Curve(
-                title=f"{modality}: {name} given, and the answer", x=f"{name}, {unit}".rstrip(", "), y="of 4", threads=dots, span=(0.0, 4.0)
+                title=f"{modality}: {name} given, and the answer",
+                x=f"{name}, {unit}".rstrip(", "),
+                y="of 4",
+                threads=dots,
+                span=(0.0, 4.0),
             )
 
 
@@ -187,7 +201,9 @@ class Shot:
 
 @dataclass
 class Compared:
-    """Two photographs of one view side by side, the earlier laid over the later where landmarks allow; what changed in a place."""
+    """Two photographs of one view side by side, the earlier laid over the later where landmarks allow; what changed in
+    a place.
+    """
 
     client: Client
     view: str
@@ -200,11 +216,13 @@ class Compared:
     wrong: dict[str, str]
 
 
-def compared(ctx: Context, client_id: UUID, view: str, one: str = "", other: str = "", points: dict[str, str] | None = None) -> Compared:
+def compared(
+    ctx: Context, client_id: UUID, view: str, one: str = "", other: str = "", points: dict[str, str] | None = None
+) -> Compared:
     """Photographs of a view, the first and the last unless others are named by their files.
 
-    `points` are "x,y" in pixels: "neutral_one", "neutral_other" (the reference in each) and "place" (in the later): with all three the
-    change of colour is measured. What is wrong comes back by field.
+    `points` are "x,y" in pixels: "neutral_one", "neutral_other" (the reference in each) and "place" (in the later):
+    with all three the change of colour is measured. What is wrong comes back by field.
     """
     client, steps = _steps(ctx, client_id)
     view = view if view in VIEWS else "front"
@@ -243,10 +261,14 @@ def _point(text: str) -> PhotoPair:
 def _changed(ctx: Context, page: Compared, one: Shot, other: Shot) -> ColourChange:
     """What changed in the place that was pointed at, found again in the earlier photograph by its landmarks."""
     if page.laid is None:
-        return ColourChange(sayable=False, words="Cannot say. The same landmarks have to be clicked in both photographs.")
+        return ColourChange(
+            sayable=False, words="Cannot say. The same landmarks have to be clicked in both photographs."
+        )
     there = _undone(page.laid, page.points["place"])
     was, neutral_was = (_patch(ctx, page.client.id, one, at) for at in (there, page.points["neutral_one"]))
-    now, neutral_now = (_patch(ctx, page.client.id, other, at) for at in (page.points["place"], page.points["neutral_other"]))
+    now, neutral_now = (
+        _patch(ctx, page.client.id, other, at) for at in (page.points["place"], page.points["neutral_other"])
+    )
     if was is None or now is None:
         return ColourChange(sayable=False, words="Cannot say. The place lies outside one of the photographs.")
     return change(was, now, neutral_was, neutral_now)

@@ -1,4 +1,6 @@
-"""The bench: calculations by themselves, modalities tried on a described skin, results taken into a plan. Nothing is kept."""
+"""The bench: calculations by themselves, modalities tried on a described skin, results taken into a plan. Nothing is
+kept.
+"""
 
 from dataclasses import dataclass, field
 from typing import Any
@@ -94,8 +96,8 @@ class Trial:
 
 
 def tried(ctx: Context, name: str, form: dict[str, str]) -> Trial:
-    """A modality with settings as they were sent; with its start values when there are none, when the skin or the machine is another than
-    they were `fitted` to, or when they are asked for `again`.
+    """A modality with settings as they were sent; with its start values when there are none, when the skin or the
+    machine is another than they were `fitted` to, or when they are asked for `again`.
     """
     ctx.demand("use the bench")
     if name not in MODALITIES:
@@ -105,16 +107,22 @@ def tried(ctx: Context, name: str, form: dict[str, str]) -> Trial:
     trial = Trial(name, about()[name], module, fitting, form.get("machine") or (fitting[0][0] if fitting else ""))
     skin_form = form if any(key.startswith("subject.") for key in form) else texts(Subject(phototype=2), "subject.")
     before_form = form if any(key.startswith("before.") for key in form) else {}
-    trial.subject = tuple(one for one in shown(Subject, skin_form, "subject.") if one.name != "subject.verdict")  # screening’s to say
+    trial.subject = tuple(
+        one for one in shown(Subject, skin_form, "subject.") if one.name != "subject.verdict"
+    )  # screening’s to say
     trial.before = tuple(
-        one for one in shown(Before, before_form, "before.") if Before.model_fields[one.name.removeprefix("before.")].title
+        one
+        for one in shown(Before, before_form, "before.")
+        if Before.model_fields[one.name.removeprefix("before.")].title
     )
     trial.zone = form.get("zone", "")
     try:
         skin = read(Subject, skin_form, "subject.")
         if trial.zone:
             skin = in_zone(skin, trial.zone, trial.words.work)
-            trial.subject = tuple(one for one in shown(Subject, texts(skin, "subject."), "subject.") if one.name != "subject.verdict")
+            trial.subject = tuple(
+                one for one in shown(Subject, texts(skin, "subject."), "subject.") if one.name != "subject.verdict"
+            )
         if any(one.value for one in trial.before):
             skin = skin.model_copy(update={"last": read(Before, before_form, "before."), "first_visit": False})
         if module.CARD and trial.card is None:
@@ -142,20 +150,26 @@ def client_of(ctx: Context, visit_id: UUID) -> str:
 
 
 def use(ctx: Context, visit_id: UUID, name: str, form: dict[str, str]) -> None:
-    """Takes what a calculation found into a plan. Raises OutOfTurn while it refuses or cannot be read, or has nothing for a plan."""
+    """Takes what a calculation found into a plan. Raises OutOfTurn while it refuses or cannot be read, or has nothing
+    for a plan.
+    """
     bench = laid_out(ctx, name, form)
     if bench.answer is None or bench.slips or not bench.what.fills:
         raise OutOfTurn("There is nothing here that a plan could take as it stands.")
     found = {key: number.value for key, number in bench.answer.numbers.items()}
     sent = {shown_.name: shown_.value for shown_ in bench.fields}
-    values = {to: f"{found[key]:.3g}" if found.get(key) is not None else sent.get(key, "") for key, to in bench.what.fills}
+    values = {
+        to: f"{found[key]:.3g}" if found.get(key) is not None else sent.get(key, "") for key, to in bench.what.fills
+    }
     for modality in dict.fromkeys(to.partition(".")[0] for to in values):
         own = {to.partition(".")[2]: value for to, value in values.items() if to.partition(".")[0] == modality}
         planning.take_values(ctx, visit_id, modality, own)
 
 
 def use_trial(ctx: Context, visit_id: UUID, name: str, form: dict[str, str]) -> None:
-    """Takes a tried modality's settings into a plan. Raises OutOfTurn while something is refused, or a plan cannot take it."""
+    """Takes a tried modality's settings into a plan. Raises OutOfTurn while something is refused, or a plan cannot take
+    it.
+    """
     trial = tried(ctx, name, form)
     if trial.dose is None or trial.slips:
         raise OutOfTurn("There is nothing here that a plan could take as it stands.")

@@ -25,8 +25,14 @@ from merak.services.studio.signing_in import HASHER, forget
 from merak.services.treatment import treating
 
 SHORTEST_PASSWORD = 10
-WEEK = {"0": ["09:00", "19:00"], "1": ["09:00", "19:00"], "2": ["09:00", "19:00"], "3": ["09:00", "19:00"], "4": ["09:00", "19:00"],
-        "5": ["09:00", "15:00"]}  # fmt: skip
+WEEK = {
+    "0": ["09:00", "19:00"],
+    "1": ["09:00", "19:00"],
+    "2": ["09:00", "19:00"],
+    "3": ["09:00", "19:00"],
+    "4": ["09:00", "19:00"],
+    "5": ["09:00", "15:00"],
+}
 CARD: TypeAdapter[Any] = TypeAdapter(Card)
 
 
@@ -105,7 +111,11 @@ def add_person(ctx: Context, name: str, login: str, password: str, role: str, fi
     if wrong:
         raise BadInput(wrong)
     with ctx.saving("add a person") as db:
-        db.add(Person(name=name.strip(), login=login.strip(), password_hash=HASHER.hash(password), role=role, finger_mm=finger))
+        db.add(
+            Person(
+                name=name.strip(), login=login.strip(), password_hash=HASHER.hash(password), role=role, finger_mm=finger
+            )
+        )
 
 
 #: What somebody may hold beyond a therapist's own right, as the modalities ask for it.
@@ -124,7 +134,9 @@ def license_person(ctx: Context, person_id: str, form: dict[str, str]) -> None:
 
 
 def choose_methods(ctx: Context, form: dict[str, str]) -> None:
-    """The studio's own school for each matter that practitioners disagree on. What no school is called is left as it was."""
+    """The studio's own school for each matter that practitioners disagree on. What no school is called is left as it
+    was.
+    """
     ctx.demand("run the practice")
     with ctx.saving("choose methods"):
         kept = dict(ctx.studio.house.methods)
@@ -169,7 +181,9 @@ def _keep_house(ctx: Context, **changed: Any) -> None:
 
 
 def end_access(ctx: Context, person_id: str) -> None:
-    """Ends somebody's access at once; what they did stays on the record. Raises OutOfTurn for oneself: somebody has to own the studio."""
+    """Ends somebody's access at once; what they did stays on the record. Raises OutOfTurn for oneself: somebody has to
+    own the studio.
+    """
     ctx.demand("run the practice")
     if person_id == str(ctx.me.id):
         raise OutOfTurn("You cannot end your own access. Let another owner do it.")
@@ -188,31 +202,55 @@ def give_back(ctx: Context, person_id: str) -> None:
 def add_device(ctx: Context, form: dict[str, str]) -> None:
     """Adds a machine by its card. Raises BadInput by field.
 
-    `points` holds a measured pair a line (level µA, cm mW/cm², scale and unit; a light's may begin with its colour), `tips` a tip a line:
-    name; mm across; mm down; pins. `by_phototype` holds a phototype and its ceiling a line.
+    `points` holds a measured pair a line (level µA, cm mW/cm², scale and unit; a light's may begin with its colour),
+    `tips` a tip a line: name; mm across; mm down; pins. `by_phototype` holds a phototype and its ceiling a line.
     """
     ctx.demand("run the practice")
     modality, name = form.get("modality", ""), form.get("name", "").strip()
     wrong: dict[str, str] = {} if name else {"name": "What is this machine called in the room?"}
-    lines = {key: [line.strip() for line in form.get(key, "").splitlines() if line.strip()] for key in ("points", "tips", "by_phototype")}
+    lines = {
+        key: [line.strip() for line in form.get(key, "").splitlines() if line.strip()]
+        for key in ("points", "tips", "by_phototype")
+    }
     body: dict[str, Any] = {"modality": modality, "name": name}
     if modality == "led":
-        body |= {"wavelength_nm": form.get("wavelength_nm") or 633, "points": _pairs(lines["points"], "points", wrong, "red")}
+        body |= {
+            "wavelength_nm": form.get("wavelength_nm") or 633,
+            "points": _pairs(lines["points"], "points", wrong, "red"),
+        }
         body["colours"] = {
-            colour: pairs for colour in COLOURS if colour != "red" and (pairs := _pairs(lines["points"], "points", wrong, colour))
+            colour: pairs
+            for colour in COLOURS
+            if colour != "red" and (pairs := _pairs(lines["points"], "points", wrong, colour))
         }
     elif modality == "microcurrent":
         contact = decimal(form.get("contact_cm2", ""))
-        body |= {"levels": form.get("levels") or 10, "contact_cm2": contact, "calibration": _pairs(lines["points"], "points", wrong)}
+        body |= {
+            "levels": form.get("levels") or 10,
+            "contact_cm2": contact,
+            "calibration": _pairs(lines["points"], "points", wrong),
+        }
     else:
-        body |= {key: decimal(form[key]) for key in ("scale", "least", "most", "step", "cleaned") if form.get(key, "").strip()}
+        body |= {
+            key: decimal(form[key])
+            for key in ("scale", "least", "most", "step", "cleaned")
+            if form.get(key, "").strip()
+        }
         body |= {"calibration": _pairs(lines["points"], "points", wrong), "tips": _tips(lines["tips"], wrong)}
-        body["by_phototype"] = {str(int(kind)): most for kind, most in _pairs(lines["by_phototype"], "by_phototype", wrong)}
+        body["by_phototype"] = {
+            str(int(kind)): most for kind, most in _pairs(lines["by_phototype"], "by_phototype", wrong)
+        }
     try:
         card = CARD.validate_python(body)
     except ValidationError as broken:
         for error in broken.errors():
-            field = str(error["loc"][1]) if len(error["loc"]) > 1 else "modality" if "union_tag" in error["type"] else "points"
+            field = (
+                str(error["loc"][1])
+                if len(error["loc"]) > 1
+                else "modality"
+                if "union_tag" in error["type"]
+                else "points"
+            )
             wrong.setdefault({"calibration": "points", "colours": "points"}.get(field, field), said(dict(error)))
     if wrong:
         raise BadInput(wrong)
@@ -249,7 +287,9 @@ def _tips(lines: list[str], wrong: dict[str, str]) -> list[dict[str, Any]]:
 
 
 def put_away(ctx: Context, device_id: str) -> None:
-    """Takes a machine out of use; plans made with it keep their numbers. Raises OutOfTurn while a treatment under way needs it."""
+    """Takes a machine out of use; plans made with it keep their numbers. Raises OutOfTurn while a treatment under way
+    needs it.
+    """
     ctx.demand("run the practice")
     if treating.running_with(ctx, device_id):
         raise OutOfTurn("A treatment under way is done with this machine. It is put away once that has ended.")
@@ -292,12 +332,18 @@ def brief_of(ctx: Context) -> Brief:
     """A brief for nobody yet: today, this studio's machines, methods and prices, and whoever asks."""
     person = ctx.db.get(Person, ctx.me.id)
     facts = Facts(
-        today=ctx.today, born=ctx.today, returning=False, answers={}, findings=Findings(),
+        today=ctx.today,
+        born=ctx.today,
+        returning=False,
+        answers={},
+        findings=Findings(),
         machines=tuple(Machine(id=str(one.id), card=one.card) for one in people.devices(ctx.db)),
         finger_mm=(person.finger_mm if person else None) or number("face.finger_breadth"),
-        licences=frozenset(person.licences if person else ()), senior=ctx.me.role in ("senior", "owner"),
-        methods=ctx.studio.house.methods, prices=ctx.studio.house.prices,
-    )  # fmt: skip
+        licences=frozenset(person.licences if person else ()),
+        senior=ctx.me.role in ("senior", "owner"),
+        methods=ctx.studio.house.methods,
+        prices=ctx.studio.house.prices,
+    )
     return Brief(facts)
 
 

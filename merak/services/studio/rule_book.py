@@ -1,4 +1,6 @@
-"""The rule book as it is read: every entry with reason, source, mark and where it is used; found by words, modality, zone, condition."""
+"""The rule book as it is read: every entry with reason, source, mark and where it is used; found by words, modality,
+zone, condition.
+"""
 
 import ast
 import re
@@ -63,22 +65,66 @@ FAMILIES = {
 ANYTHING = "[a-z0-9_.]*"
 #: Headings for families of rules, and for entries that are no plain rules.
 SUBJECTS = {
-    "acid": "Acids", "current": "Current", "galvanic": "Galvanic work", "grid": "Grids", "needles": "Needles", "oxygen": "Oxygen",
-    "path": "Strokes", "travel": "Strokes", "product": "Product amounts", "start": "Start values", "device": "Machines", "work": "Strokes",
-    "dose": "Dose", "mark": "Marks", "side": "Which side first", "after": "Aftercare", "physician": "A physician’s", "body": "Areas",
-    "arm": "Tapes", "hand": "Tapes", "neck": "Tapes", "thigh": "Tapes", "face": "The face", "course": "Courses", "visit": "The visit",
-    "screening": "Ask", "budget": "Load on the skin", "event": "Before an event", "plan": "The plan", "propose": "Proposals",
-    "chair": "At the chair", "thermometer": "Instruments", "meter": "Instruments", "emergency": "Emergencies", "halting": "Emergencies",
+    "acid": "Acids",
+    "current": "Current",
+    "galvanic": "Galvanic work",
+    "grid": "Grids",
+    "needles": "Needles",
+    "oxygen": "Oxygen",
+    "path": "Strokes",
+    "travel": "Strokes",
+    "product": "Product amounts",
+    "start": "Start values",
+    "device": "Machines",
+    "work": "Strokes",
+    "dose": "Dose",
+    "mark": "Marks",
+    "side": "Which side first",
+    "after": "Aftercare",
+    "physician": "A physician’s",
+    "body": "Areas",
+    "arm": "Tapes",
+    "hand": "Tapes",
+    "neck": "Tapes",
+    "thigh": "Tapes",
+    "face": "The face",
+    "course": "Courses",
+    "visit": "The visit",
+    "screening": "Ask",
+    "budget": "Load on the skin",
+    "event": "Before an event",
+    "plan": "The plan",
+    "propose": "Proposals",
+    "chair": "At the chair",
+    "thermometer": "Instruments",
+    "meter": "Instruments",
+    "emergency": "Emergencies",
+    "halting": "Emergencies",
     "look": "Looking",
     "suction": "Suction",
-}  # fmt: skip
+}
 KINDS = {
-    "margin": "Margins", "no-go area": "No-go areas", "question": "Ask", "aftercare": "Aftercare", "mark on the plate": "Marks",
-    "tissue": "Tissue", "modality": "Modalities", "way of working": "Ways of working",
-    "finding": "Findings", "group": "Groups", "aspect": "Aspects", "condition": "Conditions", "trait": "In a plan",
-    "pairing": "What fits with what", "method": "Methods", "emergency card": "Emergencies",
-    "when it is stopped": "Emergencies", "for home": "Aftercare", "question afterwards": "Afterwards", "remedy": "Afterwards",
-}  # fmt: skip
+    "margin": "Margins",
+    "no-go area": "No-go areas",
+    "question": "Ask",
+    "aftercare": "Aftercare",
+    "mark on the plate": "Marks",
+    "tissue": "Tissue",
+    "modality": "Modalities",
+    "way of working": "Ways of working",
+    "finding": "Findings",
+    "group": "Groups",
+    "aspect": "Aspects",
+    "condition": "Conditions",
+    "trait": "In a plan",
+    "pairing": "What fits with what",
+    "method": "Methods",
+    "emergency card": "Emergencies",
+    "when it is stopped": "Emergencies",
+    "for home": "Aftercare",
+    "question afterwards": "Afterwards",
+    "remedy": "Afterwards",
+}
 
 
 @dataclass(frozen=True)
@@ -166,7 +212,13 @@ def _all() -> Iterator[Entry]:
         yield _entry(never, "no-go area", ", ".join(never.places), _works(never.works), never.places, True, ("Plate",))
     for question in everything.question:
         options = "; ".join(option.words for option in question.options)
-        cited = Cited(id=f"screening.{question.id}", words=question.ask, reason=options, source=question.source, mark=question.mark)
+        cited = Cited(
+            id=f"screening.{question.id}",
+            words=question.ask,
+            reason=options,
+            source=question.source,
+            mark=question.mark,
+        )
         concerned = {aspects()[name].of if name in aspects() else name for name in acted_on(question)}
         yield _entry(cited, "question", "", concerned, used=("Ask",))
     for advice in everything.advice:
@@ -174,22 +226,36 @@ def _all() -> Iterator[Entry]:
         after = {name for name, tags in TAGS.items() if set(tags) & set(advice.tags)}
         yield _entry(said, "aftercare", topics()[advice.topic].weight, after, used=("Close",))
     for take in everything.home:
-        yield _entry(take, "for home", take.use, {name for name, tags in TAGS.items() if set(tags) & set(take.tags)}, used=("Close",))
+        yield _entry(
+            take,
+            "for home",
+            take.use,
+            {name for name, tags in TAGS.items() if set(tags) & set(take.tags)},
+            used=("Close",),
+        )
     for asked in everything.ask_after:
-        yield _entry(asked, "question afterwards", ", ".join(option.words for option in asked.options), (), used=("Close",))
+        yield _entry(
+            asked, "question afterwards", ", ".join(option.words for option in asked.options), (), used=("Close",)
+        )
     for remedy in everything.remedy:
         yield _entry(remedy, "remedy", f"from {remedy.least} of 4, {remedy.minutes} min", (), used=("Close",))
     for kind in everything.mark_kind:
         yield _entry(kind, "mark on the plate", "", _works(kind.keeps_out), used=("Plate",))
     for tissue in everything.tissue:
-        value = f"{tissue.mm:g} mm, {tissue.k:g} W/mK, {tissue.rho:g} kg/m³, {tissue.c:g} J/kgK, {tissue.perfusion:g} /s"
+        value = (
+            f"{tissue.mm:g} mm, {tissue.k:g} W/mK, {tissue.rho:g} kg/m³, {tissue.c:g} J/kgK, {tissue.perfusion:g} /s"
+        )
         yield _entry(tissue, "tissue", value, _concerned(tissue.id), used=(about()["rf_bulk"].title, "Bench: heat"))
     for one in everything.modality:
         yield _entry(one, "modality", one.licence, {one.id}, used=("Bench",))
     for sign in everything.sign:
-        yield _entry(sign, "finding", f"{sign.finding} from {sign.least} up", _ruled(sign.rulings), used=("Ask", "Look"))
+        yield _entry(
+            sign, "finding", f"{sign.finding} from {sign.least} up", _ruled(sign.rulings), used=("Ask", "Look")
+        )
     for group in everything.group:
-        yield _entry(group, "group", ", ".join(group.members), all_of(group.members) & about().keys(), used=("Ask", "Plan"))
+        yield _entry(
+            group, "group", ", ".join(group.members), all_of(group.members) & about().keys(), used=("Ask", "Plan")
+        )
     for aspect in everything.aspect:
         yield _entry(aspect, "aspect", "", {aspect.of}, used=("Ask", "Plan"))
     for condition in everything.condition:
@@ -199,12 +265,31 @@ def _all() -> Iterator[Entry]:
         value = f"load {trait.load}, settled in {trait.settle_h:g} h" if trait.load or trait.settle_h else ""
         yield _entry(trait, "trait", value, {trait.modality}, used=("Plan",))
     for pairing in everything.pairing:
-        yield _entry(pairing, "pairing", pairing.kind, all_of((*pairing.a, *pairing.b)), absolute=pairing.absolute, used=("Plan",))
+        yield _entry(
+            pairing,
+            "pairing",
+            pairing.kind,
+            all_of((*pairing.a, *pairing.b)),
+            absolute=pairing.absolute,
+            used=("Plan",),
+        )
     for method in everything.method:
         value = " · ".join(school.words for school in method.schools)
-        yield _entry(method, "method", value, {name for school in method.schools for name in school.on}, used=("Plan", "Practice"))
+        yield _entry(
+            method,
+            "method",
+            value,
+            {name for school in method.schools for name in school.on},
+            used=("Plan", "Practice"),
+        )
     for card in everything.emergency:
-        yield _entry(card, "emergency card", " ".join(card.act), all_of(card.modalities) & about().keys(), used=("Treat", "Emergencies"))
+        yield _entry(
+            card,
+            "emergency card",
+            " ".join(card.act),
+            all_of(card.modalities) & about().keys(),
+            used=("Treat", "Emergencies"),
+        )
     for first in everything.halting:
         yield _entry(first, "when it is stopped", "", all_of(first.modalities) & about().keys(), used=("Treat",))
     for work in everything.work:
@@ -265,13 +350,17 @@ def uses() -> dict[str, tuple[str, ...]]:
         put_together = re.compile("|".join(f"(?:{one})" for one in sorted(patterns)) or "(?!)")
         for rule_id in ids:
             if rule_id in whole or rule_id.removesuffix(".men") in whole or put_together.fullmatch(rule_id):
-                named = about().get(rule_id.partition(".")[0])  # what all modalities share is used by the one that the rule is named for
+                named = about().get(
+                    rule_id.partition(".")[0]
+                )  # what all modalities share is used by the one that the rule is named for
                 places.setdefault(rule_id, set()).add(title or (named.title if named else "every modality"))
     return {rule_id: tuple(sorted(found_)) for rule_id, found_ in places.items()}
 
 
 def _named(tree: ast.Module) -> tuple[set[str], set[str]]:
-    """The texts of a file that can name a rule: whole ones, and patterns of those put together, with what is filled in as anything."""
+    """The texts of a file that can name a rule: whole ones, and patterns of those put together, with what is filled in
+    as anything.
+    """
     whole: set[str] = set()
     patterns: set[str] = set()
     own = {
@@ -282,7 +371,11 @@ def _named(tree: ast.Module) -> tuple[set[str], set[str]]:
         if isinstance(target, ast.Name)
     }
     for node in ast.walk(tree):
-        if isinstance(node, ast.Constant) and isinstance(node.value, str) and re.fullmatch(r"[a-z_]+(\.[a-z0-9_]+)+", node.value):
+        if (
+            isinstance(node, ast.Constant)
+            and isinstance(node.value, str)
+            and re.fullmatch(r"[a-z_]+(\.[a-z0-9_]+)+", node.value)
+        ):
             whole.add(node.value)
         elif isinstance(node, ast.JoinedStr):
             parts = [_part(part, own) for part in node.values]

@@ -61,7 +61,14 @@ def sign_in(login: str, password: str, address: str) -> str:
         token = secrets.token_urlsafe(32)
         now = datetime.now(UTC)
         people.end_sign_ins(db, "", now)
-        db.add(SignedIn(token_hash=token_hash(token), person_id=person.id, csrf=secrets.token_urlsafe(24), expires_at=now + LASTS))
+        db.add(
+            SignedIn(
+                token_hash=token_hash(token),
+                person_id=person.id,
+                csrf=secrets.token_urlsafe(24),
+                expires_at=now + LASTS,
+            )
+        )
         db.add(Audit(person_id=person.id, action="sign in"))
         db.commit()
         return token

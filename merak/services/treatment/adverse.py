@@ -40,6 +40,8 @@ def add_photo(ctx: Context, visit_id: UUID, content: bytes | None, when: str, zo
     """A photograph of the run: of one half, of a spot, of what went wrong. Raises BadInput on "file"."""
     with changing(ctx, visit_id, "treat") as file:
         found = keep_file(ctx, file.visit.client_id, content or b"", "photo")
-        run = append(ctx, visit_id, [own_tap(ctx, visit_id, "photo", file=str(found.id), when=when[:40], zone=zone[:80])])
+        run = append(
+            ctx, visit_id, [own_tap(ctx, visit_id, "photo", file=str(found.id), when=when[:40], zone=zone[:80])]
+        )
     kept(visit_id, run)
     return run

@@ -18,7 +18,9 @@ MOST_KEPT = 500
 
 
 class Clock(NamedTuple):
-    """A device's last tap: when the order was fixed, the tap's moment (None: none yet), the device's steady clock then, the server's."""
+    """A device's last tap: when the order was fixed, the tap's moment (None: none yet), the device's steady clock then,
+    the server's.
+    """
 
     begun: datetime
     at: datetime | None

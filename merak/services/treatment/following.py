@@ -9,7 +9,9 @@ _told: dict[UUID, set[Callable[[], None]]] = {}
 
 @contextmanager
 def following(visit_id: UUID, tell: Callable[[], None]) -> Iterator[None]:
-    """While this lasts, `tell` is called after every change of the visit's treatment, from any thread: it must only wake somebody."""
+    """While this lasts, `tell` is called after every change of the visit's treatment, from any thread: it must only
+    wake somebody.
+    """
     mine = _told.setdefault(visit_id, set())
     mine.add(tell)
     try:

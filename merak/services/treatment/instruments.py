@@ -1,4 +1,6 @@
-"""The instruments: what is plugged in, what it says. Here simulators are plugged in, behind the ports that real ones would use."""
+"""The instruments: what is plugged in, what it says. Here simulators are plugged in, behind the ports that real ones
+would use.
+"""
 
 from dataclasses import dataclass
 from typing import Any
@@ -26,8 +28,13 @@ Reader = SimulatedThermometer | SimulatedMeter
 #: Skin of which nothing was measured: moisture points, and L*, a*, b* by phototype.
 MOISTURE = 45.0
 TONES = {
-    1: (70.0, 9.0, 14.0), 2: (66.0, 10.0, 16.0), 3: (61.0, 11.0, 18.0), 4: (54.0, 12.0, 20.0), 5: (44.0, 12.0, 18.0), 6: (34.0, 10.0, 13.0)
-}  # fmt: skip
+    1: (70.0, 9.0, 14.0),
+    2: (66.0, 10.0, 16.0),
+    3: (61.0, 11.0, 18.0),
+    4: (54.0, 12.0, 20.0),
+    5: (44.0, 12.0, 18.0),
+    6: (34.0, 10.0, 13.0),
+}
 
 
 @dataclass
@@ -49,7 +56,10 @@ def shelf(ctx: Context, said: str = "") -> Shelf:
         for key, card in ((str(one.id), one.card) for one in people.devices(ctx.db))
     }
     return Shelf(
-        sources, SimulatedThermometer.model_validate(kept.get(THERMOMETER, {})), SimulatedMeter.model_validate(kept.get(METER, {})), said
+        sources,
+        SimulatedThermometer.model_validate(kept.get(THERMOMETER, {})),
+        SimulatedMeter.model_validate(kept.get(METER, {})),
+        said,
     )
 
 
@@ -67,7 +77,9 @@ def _one_source(ctx: Context, device: str) -> SimulatedSource:
 
 
 def _card_of(ctx: Context, device: str) -> Card | None:
-    """The card of a machine, also of one that was put away: a treatment that was ordered with it goes on. None where there is none."""
+    """The card of a machine, also of one that was put away: a treatment that was ordered with it goes on. None where
+    there is none.
+    """
     found = people.device(ctx.db, device)
     return found.card if found else None
 
@@ -75,8 +87,8 @@ def _card_of(ctx: Context, device: str) -> Card | None:
 def drive(ctx: Context, instrument: str, command: str, value: str = "") -> Reply:
     """Does something to an instrument, as a hand would: plug, unplug, fault, mend, set, fire, wipe.
 
-    What happens to one that is at work in a treatment is told there: pulses are counted, a lost machine is a state with a next act.
-    Raises NotFound for what there is not, BadInput on "value" for a number that is none.
+    What happens to one that is at work in a treatment is told there: pulses are counted, a lost machine is a state with
+    a next act. Raises NotFound for what there is not, BadInput on "value" for a number that is none.
     """
     ctx.demand("use the bench")
     run = None
@@ -123,7 +135,9 @@ def _driven(source: SimulatedSource, command: str, value: str) -> tuple[Simulate
             raise NotFound(f"It knows no “{command}”.")
 
 
-def _tell_treatment(ctx: Context, device: str, visit_id: UUID, source: SimulatedSource, command: str, answer: Reply) -> Run | None:
+def _tell_treatment(
+    ctx: Context, device: str, visit_id: UUID, source: SimulatedSource, command: str, answer: Reply
+) -> Run | None:
     """What an instrument at work says to its treatment. One whose treatment is over goes back to the shelf."""
     run = run_of(ctx, visit_id)
     mine = run.acts[run.state.act].machine == device
@@ -144,7 +158,9 @@ def _tell_treatment(ctx: Context, device: str, visit_id: UUID, source: Simulated
 
 
 def attach(ctx: Context, visit_id: UUID) -> tuple[Reply, Run]:
-    """Lets the machine of the current act count for itself: it is set as planned, or as the test spot said, and refuses what it cannot."""
+    """Lets the machine of the current act count for itself: it is set as planned, or as the test spot said, and refuses
+    what it cannot.
+    """
     with transaction(ctx.db):
         run = run_of(ctx, visit_id)
         n, act = run.state.act, run.acts[run.state.act]
@@ -163,7 +179,9 @@ def attach(ctx: Context, visit_id: UUID) -> tuple[Reply, Run]:
 
 @hearing
 def follow_setting(ctx: Context, visit_id: UUID, run: Run) -> Run:
-    """A machine that is connected is set to what the last taps left: a level, a spot's answer. One that refuses is lost."""
+    """A machine that is connected is set to what the last taps left: a level, a spot's answer. One that refuses is
+    lost.
+    """
     n = run.state.act
     act, wanted = run.acts[n], setting(run.acts[n], run.state.runs[n])
     if run.state.machine != "plugged" or wanted is None:
@@ -220,7 +238,9 @@ def _skin(ctx: Context, visit_id: UUID, run: Run) -> tuple[float, float]:
     since = one.counted or one.begun or ctx.now
     seconds = min((ctx.now - since).total_seconds(), one.seconds(ctx.now))
     runaway = bool(act.machine) and _one_source(ctx, act.machine).fault == "overheated"
-    return rf_bulk.surface_c(power, settings, min(max(seconds, 1.0) * (10 if runaway else 1), rf_bulk.PATIENCE_S), not runaway)
+    return rf_bulk.surface_c(
+        power, settings, min(max(seconds, 1.0) * (10 if runaway else 1), rf_bulk.PATIENCE_S), not runaway
+    )
 
 
 def read_meter(ctx: Context, visit_id: UUID) -> Reply:

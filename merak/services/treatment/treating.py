@@ -34,8 +34,9 @@ MOST_KEPT = 500
 
 @dataclass
 class Run:
-    """A treatment and where it stands. `seq` is the server's number of the last tap, `now` the treatment's own time: the server's clock,
-    less what it jumped by meanwhile. `clocks` is what the taps just kept say of their devices' clocks.
+    """A treatment and where it stands. `seq` is the server's number of the last tap, `now` the treatment's own time:
+    the server's clock, less what it jumped by meanwhile. `clocks` is what the taps just kept say of their devices'
+    clocks.
     """
 
     order: Order
@@ -67,14 +68,17 @@ def _run(ctx: Context, visit_id: UUID, order: Order) -> Run:
     return _folded_on(ctx, visit_id, order, records.since(ctx.db, visit_id, seen), seen, before)
 
 
-def _folded_on(ctx: Context, visit_id: UUID, order: Order, taps: Sequence[Tap], seen: int, before: RunState | None) -> Run:
+def _folded_on(
+    ctx: Context, visit_id: UUID, order: Order, taps: Sequence[Tap], seen: int, before: RunState | None
+) -> Run:
     now = treatment_time(ctx, visit_id)
     if before is not None and not taps:
         return Run(order, before, seen, now)
     return Run(order, fold(order, taps, before), taps[-1].seq if taps else seen, now)
 
 
-#: visit → (number of the last tap, the state after it), of committed taps only: what is read again is only what came since.
+#: visit → (number of the last tap, the state after it), of committed taps only: what is read again is only what came
+#: since.
 _folded: dict[UUID, tuple[int, RunState]] = {}
 _orders: dict[UUID, Order] = {}
 #: Phases in which a treatment is under way.
@@ -112,7 +116,9 @@ def holders(ctx: Context) -> dict[str, list[str]]:
 
 
 def order_of(db: Session, visit_id: UUID) -> Order:
-    """What was ordered. An order is written once and never changed, so it is read once a process. Raises OutOfTurn before there is one."""
+    """What was ordered. An order is written once and never changed, so it is read once a process. Raises OutOfTurn
+    before there is one.
+    """
     if visit_id not in _orders:
         found = visits.order(db, visit_id)
         if found is None:
@@ -124,24 +130,28 @@ def order_of(db: Session, visit_id: UUID) -> Order:
 
 
 def forget() -> None:
-    """Forgets every order and state that this process has read; they are read and folded anew when they are asked for."""
+    """Forgets every order and state that this process has read; they are read and folded anew when
+    they are asked for.
+    """
     _orders.clear()
     _folded.clear()
 
 
 def begin(ctx: Context, visit_id: UUID, another_day: bool = True) -> None:
-    """Fixes the plan as the order of the treatment. Raises OutOfTurn without consent, while anything is refused, and for a visit of
-    another day unless it was said that this is meant (`another_day`).
+    """Fixes the plan as the order of the treatment. Raises OutOfTurn without consent, while anything is refused, and
+    for a visit of another day unless it was said that this is meant (`another_day`).
 
-    The plan is computed afresh from today's answers, so that an answer given after consent still stops it. An act that asks for a licence
-    waits at the chair for who holds it. A second call is harmless.
+    The plan is computed afresh from today's answers, so that an answer given after consent still stops it. An act that
+    asks for a licence waits at the chair for who holds it. A second call is harmless.
     """
     with changing(ctx, visit_id, "treat") as file:
         if "order" in file.records:
             return
         if not another_day and not is_today(ctx, file):
             booked = file.visit.starts_at.astimezone(ctx.zone)
-            raise OutOfTurn(f"This visit is booked for {booked:%A %-d %B}, not for today. Say that it is begun today all the same.")
+            raise OutOfTurn(
+                f"This visit is booked for {booked:%A %-d %B}, not for today. Say that it is begun today all the same."
+            )
         page = planned(ctx, visit_id)
         if not page.settled:
             raise OutOfTurn(page.refusal or "The plan cannot be started: something in it is refused.")
@@ -168,16 +178,18 @@ def hearing(what: Hearing) -> Hearing:
 
 
 def record(ctx: Context, visit_id: UUID, taps: Sequence[Tap], sent: Sender | None = None) -> Run:
-    """Keeps taps, in the order sent (by which load, when: `sent`), and says where the treatment stands; when this returns they are on
-    the disk, and the instruments have heard of them.
+    """Keeps taps, in the order sent (by which load, when: `sent`), and says where the treatment stands; when this
+    returns they are on the disk, and the instruments have heard of them.
 
-    Repeated ids are harmless, one of another visit is refused. A tap counts at the moment that `core.treatment.moments` finds. Raises
-    OutOfTurn before the treatment began, Denied or BadInput for what only a senior lets pass, and only with a reason, BadInput for a
-    taken id and for an incident of which nothing is said.
+    Repeated ids are harmless, one of another visit is refused. A tap counts at the moment that `core.treatment.moments`
+    finds. Raises OutOfTurn before the treatment began, Denied or BadInput for what only a senior lets pass, and only
+    with a reason, BadInput for a taken id and for an incident of which nothing is said.
     """
     order = order_of(ctx.db, visit_id)
     leaves = any(tap.kind in LEAVE_TASKS for tap in taps)
-    with transaction(ctx.db) if leaves else nullcontext():  # the taps alone are one statement, which is a transaction of its own
+    with (
+        transaction(ctx.db) if leaves else nullcontext()
+    ):  # the taps alone are one statement, which is a transaction of its own
         run = append(ctx, visit_id, taps, order, sent)
     if taps:
         kept(visit_id, run)
@@ -186,7 +198,9 @@ def record(ctx: Context, visit_id: UUID, taps: Sequence[Tap], sent: Sender | Non
     return run
 
 
-def append(ctx: Context, visit_id: UUID, taps: Sequence[Tap], order: Order | None = None, sent: Sender | None = None) -> Run:
+def append(
+    ctx: Context, visit_id: UUID, taps: Sequence[Tap], order: Order | None = None, sent: Sender | None = None
+) -> Run:
     """The same inside the caller's transaction; `kept` follows once it is committed."""
     order = order or order_of(ctx.db, visit_id)
     ctx.demand("treat")
@@ -220,11 +234,19 @@ def kept(visit_id: UUID, run: Run) -> None:
 
 
 def own_tap(
-    ctx: Context, visit_id: UUID, kind: TapKind, act: int | None = None, value: float | None = None, words: str = "", **data: str
+    ctx: Context,
+    visit_id: UUID,
+    kind: TapKind,
+    act: int | None = None,
+    value: float | None = None,
+    words: str = "",
+    **data: str,
 ) -> Tap:
     """A tap that the server makes itself, now: what an instrument says, a photograph."""
     at = treatment_time(ctx, visit_id)
-    return Tap(id=uuid7(), kind=kind, at=at, act=act, value=value, words=words, data=TapData.model_validate(data), own=True)
+    return Tap(
+        id=uuid7(), kind=kind, at=at, act=act, value=value, words=words, data=TapData.model_validate(data), own=True
+    )
 
 
 def _checked(ctx: Context, visit_id: UUID, tap: Tap, sent: Sender | None, licensed: bool, clocks: Clocks) -> Tap:

@@ -13,7 +13,8 @@ from merak.services.visit.file import VisitFile, changing
 
 
 def allow(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
-    """A senior plans past something in writing: a verdict, a ceiling that is not absolute, or two steps that do not fit.
+    """A senior plans past something in writing: a verdict, a ceiling that is not absolute, or two steps that do not
+    fit.
 
     Raises Denied, Refused for what nobody may, BadInput on "reason".
     """
@@ -28,9 +29,16 @@ def _verdict_allowed(ctx: Context, file: VisitFile, form: dict[str, str]) -> Ove
     if name not in file.brief.board:
         raise BadInput({"modality": "Which treatment?"})
     return override(
-        name, form.get("verdict", ""), form.get("rule", ""), file.brief.board[name], file.letters, form.get("reason", ""), ctx.me.name,
-        ctx.now.astimezone(ctx.zone), ctx.today,
-    )  # fmt: skip
+        name,
+        form.get("verdict", ""),
+        form.get("rule", ""),
+        file.brief.board[name],
+        file.letters,
+        form.get("reason", ""),
+        ctx.me.name,
+        ctx.now.astimezone(ctx.zone),
+        ctx.today,
+    )
 
 
 def _plan_allowed(ctx: Context, file: VisitFile, form: dict[str, str]) -> Override:
@@ -47,7 +55,9 @@ def _plan_allowed(ctx: Context, file: VisitFile, form: dict[str, str]) -> Overri
         raise BadInput({"key": "Nothing like that stands in the plan now."})
     if clash.absolute:
         raise Refused(f"Nobody plans past this. {clash.words}", clash.rule)
-    return Override(rule=clash.rule, modality=between(computed.plan, clash), words=clash.act, reason=reason, by=ctx.me.name, at=at)
+    return Override(
+        rule=clash.rule, modality=between(computed.plan, clash), words=clash.act, reason=reason, by=ctx.me.name, at=at
+    )
 
 
 def withdraw(ctx: Context, visit_id: UUID, number: int) -> None:

@@ -13,7 +13,17 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import Question, aspects, conditions
 from merak.core.plan.facts import Wish
 from merak.core.plan.fitting import rank, title
-from merak.core.plan.screening import Answer, Answers, Overridable, Reason, Standing, board, option_of, overridable, questions
+from merak.core.plan.screening import (
+    Answer,
+    Answers,
+    Overridable,
+    Reason,
+    Standing,
+    board,
+    option_of,
+    overridable,
+    questions,
+)
 from merak.core.windows import read_day, wrong_day
 from merak.records.bodies.visit import AskBody
 from merak.services.clients.lettering import KeptLetter, letters_of
@@ -27,7 +37,9 @@ ZONES = tuple(zone for zone in zone_names("face") if zone not in BESIDE)
 
 @dataclass
 class AskPage:
-    """The ask page: the questions for this client, today's answers, and the board that follows. `typed` are fields that cannot be kept."""
+    """The ask page: the questions for this client, today's answers, and the board that follows. `typed` are fields that
+    cannot be kept.
+    """
 
     file: VisitFile
     questions: tuple[Question, ...]
@@ -45,7 +57,9 @@ class AskPage:
 
     @property
     def board(self) -> list[Standing]:
-        """Where each modality stands that this studio offers, in the order of the work; aspects after what they are of."""
+        """Where each modality stands that this studio offers, in the order of the work; aspects
+        after what they are of.
+        """
         brief = self.file.brief
         offered = sorted(brief.offered & brief.board.keys(), key=lambda name: (rank(name, brief.facts.methods), name))
         return [brief.board[name] for name in offered]
@@ -75,7 +89,9 @@ class AskPage:
         found: dict[str, str] = {}
         for standing in self.file.brief.board.values():
             for reason in standing.reasons:
-                if reason.verdict in ("letter", "no") and (standing.modality in self.file.brief.offered or standing.modality in aspects()):
+                if reason.verdict in ("letter", "no") and (
+                    standing.modality in self.file.brief.offered or standing.modality in aspects()
+                ):
                     found.setdefault(reason.rule, reason.answer)
         return list(found.items())
 
@@ -91,14 +107,17 @@ def asked(ctx: Context, visit_id: UUID) -> AskPage:
 
 
 def _page(file: VisitFile, wrong: dict[str, str] | None = None, typed: dict[str, str] | None = None) -> AskPage:
-    return AskPage(file, questions(file.previous is not None, file.brief.offered), wrong or {}, typed or {}, letters_of(file))
+    return AskPage(
+        file, questions(file.previous is not None, file.brief.offered), wrong or {}, typed or {}, letters_of(file)
+    )
 
 
 def save_answers(ctx: Context, visit_id: UUID, form: dict[str, str]) -> AskPage:
-    """Keeps the answers of the form, "question" → option, "question.on" → date and "question.zone.…" → on, and what the client wants,
-    "wish.…"; what is wrong comes back by field.
+    """Keeps the answers of the form, "question" → option, "question.on" → date and "question.zone.…" → on, and what the
+    client wants, "wish.…"; what is wrong comes back by field.
 
-    What the form does not speak of stays as it was; good answers are kept even when another is wrong, so that nothing typed is lost.
+    What the form does not speak of stays as it was; good answers are kept even when another is wrong, so that nothing
+    typed is lost.
     """
     with changing(ctx, visit_id, "ask") as file:
         answers, wrong = _answered(ctx, file, form)
@@ -127,8 +146,8 @@ def confirm_carried(ctx: Context, visit_id: UUID) -> AskPage:
 
 
 def rest_is_none(ctx: Context, visit_id: UUID, heading: str, form: dict[str, str]) -> AskPage:
-    """The form is kept, and every question under a heading that has no answer by then was asked, and nothing applies: the option that
-    changes nothing.
+    """The form is kept, and every question under a heading that has no answer by then was asked, and nothing applies:
+    the option that changes nothing.
     """
     with changing(ctx, visit_id, "ask") as file:
         answers, wrong = _answered(ctx, file, form)

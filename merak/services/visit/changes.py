@@ -37,7 +37,10 @@ WHOLE = "plan"
 
 
 #: (modality, setting) → (twin, words, unit, digits)
-TWINS = {("microcurrent", "level"): ("current", "Current", "µA", 0), ("led", "minutes"): ("fluence", "Fluence", "J/cm²", 1)}
+TWINS = {
+    ("microcurrent", "level"): ("current", "Current", "µA", 0),
+    ("led", "minutes"): ("fluence", "Fluence", "J/cm²", 1),
+}
 
 
 def draft_of(file: VisitFile) -> tuple[Draft, int]:
@@ -66,7 +69,9 @@ def _clear(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) ->
 
 
 def _add(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
-    """A modality with its start values, at its place in the order. Raises Refused where screening or a machine stops it."""
+    """A modality with its start values, at its place in the order. Raises Refused where screening or a machine stops
+    it.
+    """
     name = form.get("modality", "")
     if name not in MODALITIES:
         raise BadInput({"modality": "Which treatment?"})
@@ -80,15 +85,25 @@ def _add(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> D
 
 def _remove(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
     step = draft.plan.of(form.get("step", ""))
-    steps = tuple(one.model_copy(update={"beside": ""}) if one.beside == step.id else one for one in draft.plan.steps if one.id != step.id)
+    steps = tuple(
+        one.model_copy(update={"beside": ""}) if one.beside == step.id else one
+        for one in draft.plan.steps
+        if one.id != step.id
+    )
     keep = {key: text for key, text in draft.typed.items() if not key.startswith(f"{step.id}.")}
     wrong = {key: text for key, text in draft.wrong.items() if not key.startswith(f"{step.id}.")}
-    return _with(draft, draft.plan.model_copy(update={"steps": steps}), f"removed {title(step.modality)}", typed=keep, wrong=wrong)
+    return _with(
+        draft,
+        draft.plan.model_copy(update={"steps": steps}),
+        f"removed {title(step.modality)}",
+        typed=keep,
+        wrong=wrong,
+    )
 
 
 def _move(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
-    """A step to another place: `after` which step it comes ("" first), or `by` how many places it moves. Out of another's waiting time
-    it comes when it is moved; what runs beside it stays beside it.
+    """A step to another place: `after` which step it comes ("" first), or `by` how many places it moves. Out of
+    another's waiting time it comes when it is moved; what runs beside it stays beside it.
     """
     step = draft.plan.of(form.get("step", ""))
     steps = [one for one in draft.plan.steps if one.id != step.id]
@@ -107,7 +122,9 @@ def _move(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> 
 
 
 def _set(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
-    """Fields of one step, as typed. A twin leads when it is what changed; what cannot be read is kept as typed and told beside it."""
+    """Fields of one step, as typed. A twin leads when it is what changed; what cannot be read is kept as typed and told
+    beside it.
+    """
     step = draft.plan.of(form.get("step", ""))
     prefix = f"{step.id}."
     model = MODALITIES[step.modality].Settings
@@ -120,7 +137,13 @@ def _set(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> D
     for name, text in texts_.items():
         if name not in kinds or changed not in ("", name):
             continue
-        value: Any = text in ("on", "yes", "true") if kinds[name] == "yes" else decimal(text.strip()) if kinds[name] == "number" else text
+        value: Any = (
+            text in ("on", "yes", "true")
+            if kinds[name] == "yes"
+            else decimal(text.strip())
+            if kinds[name] == "number"
+            else text
+        )
         tried = settings | {name: value}
         problem = _misfit(step, tried, name)
         if problem:
@@ -128,7 +151,9 @@ def _set(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> D
         else:
             settings = tried
     if changed.startswith("path."):
-        paths = [key.partition("path.")[2] for key, value in texts_.items() if key.startswith("path.") and value == "on"]
+        paths = [
+            key.partition("path.")[2] for key, value in texts_.items() if key.startswith("path.") and value == "on"
+        ]
         if paths:
             settings["paths"] = paths
         else:
@@ -179,7 +204,14 @@ def _by_twin(file: VisitFile, step: Step, settings: dict[str, Any], twin: str, t
         if level is None:
             if not card.calibration:
                 raise BadInput({twin: f"The {card.name} has no calibration."})
-            raise BadInput({twin: f"The {card.name} was measured from {card.calibration[0][1]:g} to {card.calibration[-1][1]:g} µA."})
+            raise BadInput(
+                {
+                    twin: (
+                        f"The {card.name} was measured from {card.calibration[0][1]:g} to"
+                        f" {card.calibration[-1][1]:g} µA."
+                    )
+                }
+            )
         return settings | {"level": level}
     light = led.Settings.model_validate(settings)
     bright = led.irradiance(light, card).value
@@ -207,7 +239,15 @@ def _said_change(before: Step, after: Step) -> str:
 def _short(value: Any) -> str:
     if isinstance(value, float):
         return f"{value:g}"
-    return f"{len(value)} lines" if isinstance(value, list) else "on" if value is True else "off" if value is False else str(value)
+    return (
+        f"{len(value)} lines"
+        if isinstance(value, list)
+        else "on"
+        if value is True
+        else "off"
+        if value is False
+        else str(value)
+    )
 
 
 def _lengthen(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
@@ -239,7 +279,10 @@ def _strength(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str])
     machine = file.brief.machine(step.modality, step.machine)
     module = MODALITIES[step.modality]
     settings = incremented(
-        module, module.Settings.model_validate(step.settings), machine.card if machine else None, up=form.get("by") != "-1"
+        module,
+        module.Settings.model_validate(step.settings),
+        machine.card if machine else None,
+        up=form.get("by") != "-1",
     )
     new = step.with_settings(settings)
     return _with(draft, draft.plan.with_step(new), _said_change(step, new))
@@ -273,21 +316,27 @@ def _beside(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -
     step = draft.plan.of(form.get("step", ""))
     host_id = form.get("host", "")
     if not host_id:
-        return _with(draft, draft.plan.with_step(step.model_copy(update={"beside": ""})), f"{title(step.modality)} by itself")
+        return _with(
+            draft, draft.plan.with_step(step.model_copy(update={"beside": ""})), f"{title(step.modality)} by itself"
+        )
     host = draft.plan.of(host_id)
     if not may_run_beside(host.modality, step.modality, in_force(file.brief, draft.plan)) or host.beside:
         raise Refused(f"{title(step.modality)} does not run beside {title(host.modality)}.", "plan.order")
     if any(one.beside == step.id for one in draft.plan.steps):
         raise Refused(f"Something runs beside {title(step.modality)} already.", "plan.order")
     return _with(
-        draft, draft.plan.with_step(step.model_copy(update={"beside": host_id})), f"{title(step.modality)} beside {title(host.modality)}"
+        draft,
+        draft.plan.with_step(step.model_copy(update={"beside": host_id})),
+        f"{title(step.modality)} beside {title(host.modality)}",
     )
 
 
 def _machine(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
     """Another machine for a step; settings begin anew, since a level means nothing across machines."""
     step = draft.plan.of(form.get("step", ""))
-    machine = next((one for one in file.machines if one.id == form.get("machine") and fits(one.card, step.modality)), None)
+    machine = next(
+        (one for one in file.machines if one.id == form.get("machine") and fits(one.card, step.modality)), None
+    )
     if machine is None:
         raise BadInput({"machine": "There is no such machine for this."})
     rest = (one for one in file.machines if one.id != machine.id)
@@ -323,7 +372,11 @@ def _method(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -
     if school.rank or any(one.rank for one in method.schools):
         plan = plan.model_copy(update={"steps": tuple(sorted(plan.steps, key=lambda one: rank(one.modality, of)))})
     for extra in school.adds:
-        if plan.steps and any(one.modality in school.on for one in plan.steps) and all(one.modality != extra for one in plan.steps):
+        if (
+            plan.steps
+            and any(one.modality in school.on for one in plan.steps)
+            and all(one.modality != extra for one in plan.steps)
+        ):
             added = _add(ctx, file, draft.model_copy(update={"plan": plan}), {"modality": extra})
             plan = added.plan
     return _with(draft, plan, f"{method.words}: {school.words}")
@@ -367,7 +420,9 @@ def _back(ctx: Context, file: VisitFile, draft: Draft, out_of: str, into: str, w
 def _texts_back(before: dict[str, str], after: dict[str, str], now: dict[str, str], steps: set[str]) -> dict[str, str]:
     """What is typed and cannot be kept, without what one change did to it; what was typed since stays."""
     mine = {key for key in before | after if before.get(key) != after.get(key) and now.get(key) == after.get(key)}
-    found = {key: text for key, text in now.items() if key not in mine} | {key: before[key] for key in mine & before.keys()}
+    found = {key: text for key, text in now.items() if key not in mine} | {
+        key: before[key] for key in mine & before.keys()
+    }
     return {key: text for key, text in found.items() if key.partition(".")[0] in steps}
 
 
@@ -389,7 +444,19 @@ def with_new_ids(plan: Plan) -> Plan:
 
 
 OPS: dict[str, Op] = {
-    "take": _take, "clear": _clear, "add": _add, "remove": _remove, "move": _move, "set": _set, "lengthen": _lengthen,
+    "take": _take,
+    "clear": _clear,
+    "add": _add,
+    "remove": _remove,
+    "move": _move,
+    "set": _set,
+    "lengthen": _lengthen,
     "strength": _strength,
-    "zones": _zones, "beside": _beside, "machine": _machine, "side": _side, "method": _method, "undo": _undo, "redo": _redo,
-}  # fmt: skip
+    "zones": _zones,
+    "beside": _beside,
+    "machine": _machine,
+    "side": _side,
+    "method": _method,
+    "undo": _undo,
+    "redo": _redo,
+}

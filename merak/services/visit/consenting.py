@@ -15,11 +15,13 @@ from merak.services.visit.changes import draft_of
 from merak.services.visit.file import VisitFile, changing, open_file
 from merak.services.visit.planning import Planned, planned
 
-#: What the client agrees to beside the words for each treatment, by version, so that the record says which words were read.
+#: What the client agrees to beside the words for each treatment, by version, so that the record says which words were
+#: read.
 GENERAL = {
     "2026-11": (
-        "The plan was read to me: what is done, with which settings, how it may feel, how long it takes. "
-        "I have said what I know about my health. I know that results differ and none is promised, and that I can say stop at any moment."
+        "The plan was read to me: what is done, with which settings, how it may feel, how long it takes. I have said"
+        " what I know about my health. I know that results differ and none is promised, and that I can say stop at any"
+        " moment."
     )
 }
 VERSION = "2026-11"
@@ -53,7 +55,9 @@ def hours(of: float) -> str:
 
 
 class NotAsShown(OutOfTurn):
-    """The plan is not any more what was on the screen; `page` is the plan as it stands now, to be shown before anybody agrees."""
+    """The plan is not any more what was on the screen; `page` is the plan as it stands now, to be shown before anybody
+    agrees.
+    """
 
     def __init__(self, page: Planned) -> None:
         super().__init__(NOT_AS_SHOWN)
@@ -61,14 +65,18 @@ class NotAsShown(OutOfTurn):
         self.page = page
 
 
-NOT_AS_SHOWN = "The plan, or an answer that it follows from, was changed since this page was shown. Read it again, then ask again."
+NOT_AS_SHOWN = (
+    "The plan, or an answer that it follows from, was changed since this page was shown. Read it again, then ask again."
+)
 
 
 def consent(ctx: Context, visit_id: UUID, form: dict[str, str], shown: str | None = None) -> Planned:
-    """Keeps that the client agreed, or did not, to the plan as it stands: the words of each treatment, and the signature.
+    """Keeps that the client agreed, or did not, to the plan as it stands: the words of each treatment, and the
+    signature.
 
-    `shown` is what was on the screen (`VisitFile.shown`; None: asked without one). Raises NotAsShown when that is not what stands,
-    OutOfTurn while the plan cannot be started, BadInput by field for a missing signature, or a guardian's where one is needed.
+    `shown` is what was on the screen (`VisitFile.shown`; None: asked without one). Raises NotAsShown when that is not
+    what stands, OutOfTurn while the plan cannot be started, BadInput by field for a missing signature, or a guardian's
+    where one is needed.
     """
     agreed = form.get("agreed") == "yes"
     with changing(ctx, visit_id, "plan") as file:
@@ -105,7 +113,9 @@ def _signed(ctx: Context, file: VisitFile, form: dict[str, str], consent: Consen
     if wrong:
         raise BadInput(wrong)
     drawn = how == "drawn"
-    signature = keep_drawing(ctx, file.visit.client_id, drawing, "signature", "There is no signature yet.") if drawn else None
+    signature = (
+        keep_drawing(ctx, file.visit.client_id, drawing, "signature", "There is no signature yet.") if drawn else None
+    )
     return consent.model_copy(update={"signed": how, "guardian": guardian, "by": ctx.me.name, "signature": signature})
 
 
@@ -120,7 +130,9 @@ class Consented:
 
 
 def consent_sheet(ctx: Context, visit_id: UUID) -> Consented:
-    """The consent that stands; before one was given, the words as they would be read. Raises NotFound without a plan."""
+    """The consent that stands; before one was given, the words as they would be read. Raises
+    NotFound without a plan.
+    """
     file = open_file(ctx, visit_id)
     plan = draft_of(file)[0].plan
     if not plan.steps:

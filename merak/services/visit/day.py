@@ -33,8 +33,8 @@ LONGEST_NAME = 120
 
 @dataclass
 class DayRow:
-    """One line of the day sheet. `flags` are (weight, words); empty for those who may not read notes. `alike` where another client bears
-    the same name, so that the birth year tells them apart.
+    """One line of the day sheet. `flags` are (weight, words); empty for those who may not read notes. `alike` where
+    another client bears the same name, so that the birth year tells them apart.
     """
 
     visit: Visit
@@ -45,7 +45,9 @@ class DayRow:
 
 
 def day_sheet(ctx: Context, day: date) -> list[DayRow]:
-    """The visits of a day in order, with what to know before the client is there. Raises BadInput for a day that no studio has."""
+    """The visits of a day in order, with what to know before the client is there. Raises BadInput for a day that no
+    studio has.
+    """
     ctx.demand("see the day")
     if outside := wrong_day("sheet", day, ctx.today):
         raise BadInput({"on": outside})
@@ -65,8 +67,20 @@ def day_sheet(ctx: Context, day: date) -> list[DayRow]:
         flags = _flags(visit, records, last, last_id is not None, ctx.today, offered) if clinical else []
         if last_id in said:
             flags = [*_said(said[last_id]), *flags]
-        rows.append(DayRow(visit, visit.starts_at.astimezone(ctx.zone), _stage(visit, records), flags, plain(visit.client.name) in alike))
-    gone = [DayRow(one, one.starts_at.astimezone(ctx.zone), "", [], plain(one.client.name) in alike) for one in every if one not in found]
+        rows.append(
+            DayRow(
+                visit,
+                visit.starts_at.astimezone(ctx.zone),
+                _stage(visit, records),
+                flags,
+                plain(visit.client.name) in alike,
+            )
+        )
+    gone = [
+        DayRow(one, one.starts_at.astimezone(ctx.zone), "", [], plain(one.client.name) in alike)
+        for one in every
+        if one not in found
+    ]
     return sorted([*rows, *gone], key=lambda row: (row.start, row.visit.id))
 
 
@@ -88,7 +102,9 @@ def _flags(
     findings = records.body(Findings) or last.body(Findings) or Findings()
     close = last.body(CloseBody) or CloseBody()
     standing, usual = board(still_asked(asked.answers), visit.client.born, today, returning, findings), close.did
-    order = sorted(offered, key=lambda name: (name not in usual, list(about()).index(name)))  # what this client had comes first
+    order = sorted(
+        offered, key=lambda name: (name not in usual, list(about()).index(name))
+    )  # what this client had comes first
     for verdict in reversed(VERDICTS):
         names = [title(name) for name in order if name in standing and standing[name].verdict == verdict]
         if verdict in STOPPING and names:
@@ -147,7 +163,8 @@ def check_free(ctx: Context, therapist_id: UUID, start: datetime, minutes: int) 
 
 
 def add_visit(ctx: Context, form: dict[str, str], base: str = "") -> UUID:
-    """A walk-in or a booking, for a client who is known or new. Raises BadInput by field, SameClient where the person may be known.
+    """A walk-in or a booking, for a client who is known or new. Raises BadInput by field, SameClient where the person
+    may be known.
 
     A walk-in that starts now is taken outside opening hours too, but never over another visit of the same therapist.
     """
@@ -173,7 +190,9 @@ def add_visit(ctx: Context, form: dict[str, str], base: str = "") -> UUID:
         if known is None and born:
             visits.hold_name(db, plain(form["name"]))
             _check_new(ctx, form, born)
-        client = known or Client(name=form["name"].strip(), born=born, phone=form.get("phone", "").strip(), created_by=ctx.me.id)
+        client = known or Client(
+            name=form["name"].strip(), born=born, phone=form.get("phone", "").strip(), created_by=ctx.me.id
+        )
         db.add(client)
         db.flush()
         course = visits.course_of(db, client.id)
@@ -181,8 +200,15 @@ def add_visit(ctx: Context, form: dict[str, str], base: str = "") -> UUID:
             course = Course(client_id=client.id, name=COURSE_NAME, sessions=int(number("course.microcurrent.sessions")))
             db.add(course)
             db.flush()
-        visit = Visit(client_id=client.id, course_id=course.id, session_no=visits.sessions_so_far(db, course.id) + 1,
-                      therapist_id=therapist.id, starts_at=start.astimezone(UTC), minutes=minutes, created_by=ctx.me.id)  # fmt: skip
+        visit = Visit(
+            client_id=client.id,
+            course_id=course.id,
+            session_no=visits.sessions_so_far(db, course.id) + 1,
+            therapist_id=therapist.id,
+            starts_at=start.astimezone(UTC),
+            minutes=minutes,
+            created_by=ctx.me.id,
+        )
         visits.add(db, visit)
         last = visits.previous_of(db, [visit]).get(visit.id)
         if last:
@@ -208,7 +234,9 @@ class SameClient(BadInput):
 
 
 def _check_new(ctx: Context, form: dict[str, str], born: date) -> None:
-    """Raises SameClient unless nobody of this name and birth date is known, or the form says that it is another person."""
+    """Raises SameClient unless nobody of this name and birth date is known, or the form says that
+    it is another person.
+    """
     if form.get("whose") != "new":
         known = clients.named(ctx.db, plain(form["name"]), born)
         if known:
@@ -226,7 +254,9 @@ def _minutes(form: dict[str, str], wrong: dict[str, str]) -> int:
 
 
 def _known_client(ctx: Context, form: dict[str, str], wrong: dict[str, str]) -> Client | None:
-    """The client chosen from the list, or from those that were offered. The list holds "name, born" lines: two people can share a name."""
+    """The client chosen from the list, or from those that were offered. The list holds "name, born" lines: two people
+    can share a name.
+    """
     typed = form.get("name", "").strip()
     if not typed:
         wrong["name"] = "Whose visit is it?"
@@ -254,7 +284,9 @@ def _born(ctx: Context, form: dict[str, str], wrong: dict[str, str]) -> date | N
 
 
 def cancel(ctx: Context, visit_id: UUID) -> None:
-    """Takes a booked visit off the diary; what was written stays on the record. Raises OutOfTurn once its treatment has run."""
+    """Takes a booked visit off the diary; what was written stays on the record. Raises OutOfTurn once its treatment has
+    run.
+    """
     ctx.demand("book")
     visit = find_visit(ctx, visit_id)
     with ctx.saving("cancel", visit_id) as db:

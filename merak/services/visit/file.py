@@ -1,4 +1,6 @@
-"""A visit's file: the appointment, what stands on each phase, what came before, and the brief that a plan follows from."""
+"""A visit's file: the appointment, what stands on each phase, what came before, and the brief that
+a plan follows from.
+"""
 
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -69,14 +71,18 @@ class VisitFile:
         return self.around.records
 
     def keep(self, ctx: Context, body: BaseModel) -> None:
-        """A new version of the phase that this is the body of, which stands from now on. The caller has the turn (`changing`)."""
+        """A new version of the phase that this is the body of, which stands from now on. The caller has the turn
+        (`changing`).
+        """
         self.records[PHASES[type(body)]] = visits.add_version(ctx.db, self.visit.id, body, ctx.me.id, ctx.now)
         self.follow_anew()
 
     def mark(self, version: int, mark: Mark, removed: bool) -> None:
         """A mark stands otherwise from now on, or no longer."""
         others = [one for one in self.around.marks if one[1].id != mark.id]
-        self.around = self.around._replace(marks=others if removed else sorted([*others, (version, mark)], key=lambda one: str(one[1].id)))
+        self.around = self.around._replace(
+            marks=others if removed else sorted([*others, (version, mark)], key=lambda one: str(one[1].id))
+        )
         self.follow_anew()
 
     def follow_anew(self) -> None:
@@ -114,7 +120,9 @@ class VisitFile:
 
     @cached_property
     def findings(self) -> Findings:
-        """Today's findings; before anything was looked at, those of last time (skin, grades, tapes), to be confirmed: heights are new."""
+        """Today's findings; before anything was looked at, those of last time (skin, grades, tapes), to be confirmed:
+        heights are new.
+        """
         looked, earlier = self.body(Findings), self.before(Findings)
         if looked or earlier is None:
             return looked or Findings()
@@ -187,7 +195,8 @@ class VisitFile:
                 pain=done.close.pain or 0,
             )
             at, mark = marks.get(done.modality, (done.at, ""))
-            # What was told once it had been done again since had its letter; what was told later, of whichever visit, has not.
+            # What was told once it had been done again since had its letter; what was told later, of whichever visit,
+            # has not.
             marked = {"mark": mark, "marked_on": at.date()} if mark and at >= done.at else {"mark": ""}
             ended = with_answers(ended, done.modality, [said for _, said in told])
             found[done.modality] = ended.model_copy(update=marked)
@@ -233,7 +242,9 @@ class VisitFile:
 
     @property
     def consented(self) -> bool:
-        """Whether the client agreed to the plan as it now stands: an answer, a finding or a setting changed since makes it void."""
+        """Whether the client agreed to the plan as it now stands: an answer, a finding or a setting changed since makes
+        it void.
+        """
         agreed_to, stands = self.consent.to, self.standing_versions
         if "order" in self.records:  # once begun, what is marked along the way changes no plan any more
             agreed_to, stands = (of.model_copy(update={"marks": ()}) for of in (agreed_to, stands))
@@ -254,7 +265,9 @@ class VisitFile:
 
     @property
     def shown(self) -> str:
-        """What a screen that shows this file stands for, in a few signs: another once an answer, a finding or a setting has changed."""
+        """What a screen that shows this file stands for, in a few signs: another once an answer, a finding or a setting
+        has changed.
+        """
         return sha256(self.standing_versions.model_dump_json().encode()).hexdigest()[:16]
 
     def done(self, phase: str) -> bool:
@@ -265,7 +278,9 @@ class VisitFile:
 
 
 def still_asked(kept: Answers) -> Answers:
-    """Answers as they were kept, without those to questions or with options that are asked otherwise now: they have to be asked again."""
+    """Answers as they were kept, without those to questions or with options that are asked otherwise now: they have to
+    be asked again.
+    """
     options = {question.id: {option.id for option in question.options} for question in book().question}
     return {key: one for key, one in kept.items() if one.option in options.get(key, set())}
 
@@ -306,7 +321,9 @@ def forget(ctx: Context, visit_id: UUID) -> None:
 
 @contextmanager
 def changing(ctx: Context, visit_id: UUID, action: Action) -> Iterator[VisitFile]:
-    """One's turn to write: two at once take turns, and the later reads what the earlier wrote. Raises as `open_file` does."""
+    """One's turn to write: two at once take turns, and the later reads what the earlier wrote. Raises as `open_file`
+    does.
+    """
     with ctx.saving(action, visit_id) as db:
         visits.lock(db, visit_id)
         forget(ctx, visit_id)  # what was read before one's turn may be old

@@ -19,9 +19,12 @@ from merak.services.context import Context
 from merak.services.visit.file import VisitFile, changing, open_file
 
 NUMBERS = {
-    "brow_right_mm": "brow, right", "brow_left_mm": "brow, left", "cheek_right_mm": "cheekbone, right", "cheek_left_mm": "cheekbone, left",
+    "brow_right_mm": "brow, right",
+    "brow_left_mm": "brow, left",
+    "cheek_right_mm": "cheekbone, right",
+    "cheek_left_mm": "cheekbone, left",
     **{tape.field: tape.words for tape in ALL},
-}  # fmt: skip
+}
 #: Where conditions are graded: on all of the face but the ear.
 ZONES = frozenset(zone_names("face")) - BESIDE
 GRADABLE = {name: one for name, one in conditions().items() if one.letter}
@@ -125,7 +128,9 @@ def _take(body: dict[str, Any], field: str, raw: str, wrong: dict[str, str]) -> 
 
 
 def tap_zone(ctx: Context, visit_id: UUID, kind: str, zone: str) -> Looked:
-    """A tap on a zone, "side zone": its grade goes up by one, and from 4 back to none. Raises BadInput off the plate."""
+    """A tap on a zone, "side zone": its grade goes up by one, and from 4 back to none. Raises
+    BadInput off the plate.
+    """
     side, _, name = zone.partition(" ")
     if kind not in GRADABLE or side not in SIDES or name not in ZONES:
         raise BadInput({"zone": "That is not a zone where this is graded."})

@@ -1,4 +1,6 @@
-"""Findings marked on the client's plates, and margins narrowed: every change is a version, and the last can be taken back."""
+"""Findings marked on the client's plates, and margins narrowed: every change is a version, and the last can be taken
+back.
+"""
 
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -63,9 +65,15 @@ def undo(ctx: Context, visit_id: UUID) -> str:
             raise OutOfTurn("Nothing to take back in this visit.")
         every = marks.versions(ctx.db, file.visit.client_id, last.mark_id)
         undone = {version.undoes for version in every}
-        if any(version.version > last.version and version.undoes is None and version.id not in undone for version in every):
+        if any(
+            version.version > last.version and version.undoes is None and version.id not in undone for version in every
+        ):
             raise OutOfTurn("Somebody changed this mark since; take theirs up with them.")
-        before = [version for version in every if version.version < last.version and version.undoes is None and version.id not in undone]
+        before = [
+            version
+            for version in every
+            if version.version < last.version and version.undoes is None and version.id not in undone
+        ]
         gone = not before or before[-1].removed
         _write(ctx, file, (before[-1] if before else last).body, removed=gone, undoes=last.id)
     return f"{last.body.words}: {'put back' if last.removed else 'as it was' if not gone else 'taken off again'}."
@@ -90,7 +98,15 @@ def history(ctx: Context, visit_id: UUID, mark_id: UUID) -> list[MarkLine]:
         raise NotFound("There is no such mark.")
     told = []
     for version, by in found:
-        did = "taken back" if version.undoes else "removed" if version.removed else "drawn" if version.version == 1 else "changed"
+        did = (
+            "taken back"
+            if version.undoes
+            else "removed"
+            if version.removed
+            else "drawn"
+            if version.version == 1
+            else "changed"
+        )
         told.append(MarkLine(version.body.words, did, by, version.at, version.body.note))
     return told
 
@@ -140,7 +156,9 @@ def _read(form: dict[str, str], face: Plate, today: date) -> Mark:
             if number is not None:
                 body[field] = int(number) if field == "grade" and number == int(number) else number
     try:
-        there = np.array([[float(part) for part in pair.split(",")] for pair in form.get("points", "").split()], dtype=float).reshape(-1, 2)
+        there = np.array(
+            [[float(part) for part in pair.split(",")] for pair in form.get("points", "").split()], dtype=float
+        ).reshape(-1, 2)
         body["points"] = _home(there, face) if len(there) and np.isfinite(there).all() else ()
     except ValueError:
         wrong["points"] = "That is not a drawing: points are “x,y x,y …” in mm."
@@ -162,7 +180,11 @@ def _read(form: dict[str, str], face: Plate, today: date) -> Mark:
 
 
 def _said(field: str, words: str) -> str:
-    return {"note": "500 characters at most.", "shape": "Spot, line or area?", "grade": "A grade is 0, 1, 2, 3 or 4."}.get(field, words)
+    return {
+        "note": "500 characters at most.",
+        "shape": "Spot, line or area?",
+        "grade": "A grade is 0, 1, 2, 3 or 4.",
+    }.get(field, words)
 
 
 def _home(there: Any, face: Plate) -> tuple[tuple[float, float], ...]:

@@ -37,12 +37,17 @@ class Photo:
 
 
 #: When photographs are taken → as what they are kept, and what one does then.
-MOMENTS: dict[str, tuple[type[PhotosBody], Action]] = {"before": (PhotosBody, "look"), "after": (PhotosAfterBody, "close")}
+MOMENTS: dict[str, tuple[type[PhotosBody], Action]] = {
+    "before": (PhotosBody, "look"),
+    "after": (PhotosAfterBody, "close"),
+}
 
 
 @dataclass
 class Pictured:
-    """The page of one view: today's photograph, earlier ones of the same view, and how one of them is laid over today's."""
+    """The page of one view: today's photograph, earlier ones of the same view, and how one of them is laid over
+    today's.
+    """
 
     file: VisitFile
     view: str
@@ -65,10 +70,15 @@ class Pictured:
 
 
 def pictured(
-    ctx: Context, visit_id: UUID, view: str = "front", against: str = "", wrong: dict[str, str] | None = None, moment: str = "before"
+    ctx: Context,
+    visit_id: UUID,
+    view: str = "front",
+    against: str = "",
+    wrong: dict[str, str] | None = None,
+    moment: str = "before",
 ) -> Pictured:
-    """What stands, before the treatment or after. An earlier photograph is laid over this one where the same landmarks were clicked in
-    both.
+    """What stands, before the treatment or after. An earlier photograph is laid over this one where the same landmarks
+    were clicked in both.
     """
     view = view if view in VIEWS else "front"
     moment = moment if moment in MOMENTS else "before"
@@ -123,7 +133,9 @@ def _size(content: bytes) -> tuple[int, int]:
 
 
 def mark_landmarks(ctx: Context, visit_id: UUID, view: str, points: str, moment: str = "before") -> Pictured:
-    """Keeps the landmarks clicked in a photograph, "x,y x,y …" in its pixels and in their order. Raises BadInput on "landmarks"."""
+    """Keeps the landmarks clicked in a photograph, "x,y x,y …" in its pixels and in their order. Raises BadInput on
+    "landmarks".
+    """
     moment = moment if moment in MOMENTS else "before"
     kind, action = MOMENTS[moment]
     with changing(ctx, visit_id, action) as file:

@@ -54,8 +54,12 @@ class Planned:
 
     @cached_property
     def slips(self) -> dict[str, str]:
-        """What stands beside each field, by "item.field": what cannot be read, or what a ceiling refuses, with its reason and source."""
-        refused = {key: f"{one.words} {one.act} [{rule(one.rule).source}]" for key, one in self.computed.refused.items()}
+        """What stands beside each field, by "item.field": what cannot be read, or what a ceiling refuses, with its
+        reason and source.
+        """
+        refused = {
+            key: f"{one.words} {one.act} [{rule(one.rule).source}]" for key, one in self.computed.refused.items()
+        }
         return refused | self.draft.wrong
 
     def mine(self, person: UUID) -> tuple[bool, bool]:
@@ -73,7 +77,9 @@ class Planned:
         return next((one for one in self.plan.steps if one.id == self.chosen), None)
 
     def fields(self, step: Step) -> tuple[Shown, ...]:
-        """An item's settings as a form shows them: without what follows from the rest of the plan; twins beside what they are told by."""
+        """An item's settings as a form shows them: without what follows from the rest of the plan; twins beside what
+        they are told by.
+        """
         model = MODALITIES[step.modality].Settings
         given = set(derived(step.modality, (), (), self.file.brief, self.schools))
         try:
@@ -97,8 +103,14 @@ class Planned:
 
     def stops(self) -> list[tuple[str, str, Caution]]:
         """(item, "field" or "", why) of all that a senior could plan past in writing."""
-        found = [(key.partition(".")[0], key.partition(".")[2], one) for key, one in self.computed.refused.items() if can_override(one)]
-        return [one for one in found if one[0] in {step.id for step in self.plan.steps} and one[2].rule != "device.scale"]
+        found = [
+            (key.partition(".")[0], key.partition(".")[2], one)
+            for key, one in self.computed.refused.items()
+            if can_override(one)
+        ]
+        return [
+            one for one in found if one[0] in {step.id for step in self.plan.steps} and one[2].rule != "device.scale"
+        ]
 
 
 def planned(ctx: Context, visit_id: UUID, chosen: str = "", propose: bool = False) -> Planned:
@@ -115,7 +127,9 @@ def _page(
     version: int = 0,
     chair: bool = True,
 ) -> Planned:
-    """The page of a draft (the one that stands); with proposals when asked for, or when nothing is planned (never for None)."""
+    """The page of a draft (the one that stands); with proposals when asked for, or when nothing is planned (never for
+    None).
+    """
     if draft is None:
         draft, version = draft_of(file)
     page = Planned(file, draft, version, visit_plan(file.brief, draft.plan, chair), chosen, refusal)
@@ -128,8 +142,9 @@ def _page(
 
 
 def edit(ctx: Context, visit_id: UUID, op: str, form: dict[str, str]) -> Planned:
-    """One change of a plan. It is made on what stands now, whoever made that; what somebody else, or another page of one's own (`page`),
-    changed since this page was drawn (`version`) is left as it is, and told. What is typed wrong is kept as typed.
+    """One change of a plan. It is made on what stands now, whoever made that; what somebody else, or another page of
+    one's own (`page`), changed since this page was drawn (`version`) is left as it is, and told. What is typed wrong is
+    kept as typed.
     """
     if op not in OPS:
         raise BadInput({"op": "That cannot be done with a plan."})
@@ -143,7 +158,12 @@ def edit(ctx: Context, visit_id: UUID, op: str, form: dict[str, str]) -> Planned
         try:
             new = OPS[op](ctx, file, draft, form)
         except (Refused, BadInput) as no:
-            return _page(file, step_id, propose=op == "take", refusal=no.words if isinstance(no, Refused) else " ".join(no.fields.values()))
+            return _page(
+                file,
+                step_id,
+                propose=op == "take",
+                refusal=no.words if isinstance(no, Refused) else " ".join(no.fields.values()),
+            )
         if (new.plan, new.typed, new.wrong) == (draft.plan, draft.typed, draft.wrong):
             return _page(file, step_id)
         new = _kept(ctx, draft, new, version, op, form.get("page", ""))
@@ -184,7 +204,13 @@ def _kept(ctx: Context, old: Draft, new: Draft, version: int, op: str, page: str
 def _redrawn(before: Planned, after: Planned, agreed: bool) -> frozenset[str]:
     """Whether the strip and the consent look otherwise than before: a level that moves leaves both as they were."""
     strips = [
-        (one.computed.spans, one.computed.clashes, one.computed.stopped, one.computed.allowed, {key.partition(".")[0] for key in one.slips})
+        (
+            one.computed.spans,
+            one.computed.clashes,
+            one.computed.stopped,
+            one.computed.allowed,
+            {key.partition(".")[0] for key in one.slips},
+        )
         for one in (before, after)
     ]
     consents = [(one.settled, [step.modality for step in one.plan.steps]) for one in (before, after)]
@@ -193,25 +219,37 @@ def _redrawn(before: Planned, after: Planned, agreed: bool) -> frozenset[str]:
 
 
 def _changed_meanwhile(ctx: Context, draft: Draft, op: str, form: dict[str, str]) -> str:
-    """What of that which this is about was changed after the version that this page shows, by another or from another page; "" when
-    nothing. Going back looks at that by itself.
+    """What of that which this is about was changed after the version that this page shows, by another or from another
+    page; "" when nothing. Going back looks at that by itself.
     """
     seen = whole(form.get("version"), 10**9)
     if seen is None or op in ("undo", "redo"):
         return ""
-    about_ = draft.touched.keys() if op in ("take", "clear") else (WHOLE,) if op in ("side", "method") else (form.get("step", ""),)
+    about_ = (
+        draft.touched.keys()
+        if op in ("take", "clear")
+        else (WHOLE,)
+        if op in ("side", "method")
+        else (form.get("step", ""),)
+    )
     for key in about_:
         one = draft.touched.get(key)
         mine = one is not None and one.by == str(ctx.me.id)
         if one is None or one.version <= seen or (mine and one.page == form.get("page", "")):
             continue
-        who = "You changed this in another window" if mine else f"{one.who} changed this {'plan' if key == WHOLE else 'step'}"
+        who = (
+            "You changed this in another window"
+            if mine
+            else f"{one.who} changed this {'plan' if key == WHOLE else 'step'}"
+        )
         return f"{who} meanwhile: {one.what}. It stands as it was left; look, then change it again."
     return ""
 
 
 def put(ctx: Context, visit_id: UUID, plan: Plan, what: str) -> Planned:
-    """A whole plan in place of what stands (a routine fitted, a calculation's result), as a change that can be taken back."""
+    """A whole plan in place of what stands (a routine fitted, a calculation's result), as a change that can be taken
+    back.
+    """
     with changing(ctx, visit_id, "plan") as file:
         draft, version = draft_of(file)
         new = draft.model_copy(update={"plan": with_new_ids(plan), "typed": {}, "wrong": {}, "what": what})
@@ -220,7 +258,9 @@ def put(ctx: Context, visit_id: UUID, plan: Plan, what: str) -> Planned:
 
 
 def take_values(ctx: Context, visit_id: UUID, modality: str, values: dict[str, str]) -> Planned:
-    """Values from the bench into the step of a modality, each as if it had been typed. Raises OutOfTurn when it is not in the plan."""
+    """Values from the bench into the step of a modality, each as if it had been typed. Raises OutOfTurn when it is not
+    in the plan.
+    """
     draft, _ = draft_of(open_file(ctx, visit_id, "plan"))
     step = next((one for one in draft.plan.steps if one.modality == modality), None)
     if step is None:
@@ -261,6 +301,7 @@ def needed_licences(plan: Plan) -> set[str]:
 
 def _beyond(plan: Plan) -> bool:
     return any(
-        one.modality == "micro_needling" and float(one.settings.get("depth_mm", 0)) > number("micro_needling.unlicensed")
+        one.modality == "micro_needling"
+        and float(one.settings.get("depth_mm", 0)) > number("micro_needling.unlicensed")
         for one in plan.steps
     )

@@ -22,7 +22,9 @@ from merak.services.visit.file import VisitFile, open_file
 
 @dataclass
 class Plated:
-    """The page. `draft` is every field as text; `wrong` holds what cannot be read or used, by field: there the survey is as usual."""
+    """The page. `draft` is every field as text; `wrong` holds what cannot be read or used, by field: there the survey
+    is as usual.
+    """
 
     file: VisitFile
     name: str
@@ -80,7 +82,9 @@ def plated(ctx: Context, visit_id: UUID, query: dict[str, str]) -> Plated:
             found = surveyed(standard)
         except BadInput:  # not even the usual tip will do on so large a plate: its areas stand
             found = surveyed(standard.model_copy(update={"manner": "area"}))
-    draft = {key: _text(value) for key, value in laying.model_dump().items()} | {key: asked[key] for key in wrong if key in asked}
+    draft = {key: _text(value) for key, value in laying.model_dump().items()} | {
+        key: asked[key] for key in wrong if key in asked
+    }
     page = Plated(file, name, work, draft, found, first, wrong)
     if "order" in file.records:
         run = run_of(ctx, visit_id)

@@ -40,12 +40,16 @@ def kept(ctx: Context) -> list[KeptRoutine]:
 
 def suggested(ctx: Context, brief: Brief) -> list[KeptRoutine]:
     """The studio's routines, those first that were kept for most of what this client has and wants."""
-    wanted = {name for name, graded in brief.facts.findings.grades.items() if any(graded.values())} | set(brief.facts.wish.goals)
+    wanted = {name for name, graded in brief.facts.findings.grades.items() if any(graded.values())} | set(
+        brief.facts.wish.goals
+    )
     return sorted(kept(ctx), key=lambda one: -len(wanted & {*one.routine.conditions, *one.routine.goals}))
 
 
 def keep(ctx: Context, visit_id: UUID, name: str) -> None:
-    """A plan is kept as a routine; one of the same name gets a later version. Raises BadInput on "name", NotFound without a plan."""
+    """A plan is kept as a routine; one of the same name gets a later version. Raises BadInput on "name", NotFound
+    without a plan.
+    """
     ctx.demand("keep routines")
     file = open_file(ctx, visit_id)
     plan = draft_of(file)[0].plan
@@ -55,9 +59,15 @@ def keep(ctx: Context, visit_id: UUID, name: str) -> None:
     same = next((one for one in letters.routines(ctx.db) if one.body.name == routine.name), None)
     with ctx.saving("keep a routine") as db:
         db.add(
-            RoutineVersion(routine_id=same.routine_id if same else uuid7(), version=same.version + 1 if same else 1,
-                           body=routine, removed=False, by=ctx.me.id, at=ctx.now)
-        )  # fmt: skip
+            RoutineVersion(
+                routine_id=same.routine_id if same else uuid7(),
+                version=same.version + 1 if same else 1,
+                body=routine,
+                removed=False,
+                by=ctx.me.id,
+                at=ctx.now,
+            )
+        )
 
 
 def drop(ctx: Context, routine_id: str) -> None:
@@ -68,12 +78,21 @@ def drop(ctx: Context, routine_id: str) -> None:
         raise NotFound("There is no such routine.")
     with ctx.saving("drop a routine") as db:
         db.add(
-            RoutineVersion(routine_id=found.routine_id, version=found.version + 1, body=found.body, removed=True, by=ctx.me.id, at=ctx.now)
+            RoutineVersion(
+                routine_id=found.routine_id,
+                version=found.version + 1,
+                body=found.body,
+                removed=True,
+                by=ctx.me.id,
+                at=ctx.now,
+            )
         )
 
 
 def fit(ctx: Context, visit_id: UUID, routine_id: str) -> Planned:
-    """A routine fitted to this client becomes the plan; what this client cannot have today is left out, and said. Raises NotFound."""
+    """A routine fitted to this client becomes the plan; what this client cannot have today is left out, and said.
+    Raises NotFound.
+    """
     found = next((one for one in kept(ctx) if one.id == routine_id), None)
     if found is None:
         raise NotFound("There is no such routine.")

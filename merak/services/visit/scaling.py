@@ -17,7 +17,9 @@ from merak.services.visit.file import VisitFile, changing, open_file
 
 @dataclass
 class ScalesPage:
-    """One scale as the page shows it: its fields, its score where it was entered, last time's score, what is wrong by field."""
+    """One scale as the page shows it: its fields, its score where it was entered, last time's score, what is wrong by
+    field.
+    """
 
     scale: Scale
     fields: tuple[Shown, ...]
@@ -60,7 +62,11 @@ def _page(
         before = earlier.get(scale.id)
         words = f"{before.score:g}, {before.band}" if before else ""
         fields = shown(scale.entry, values or {}, f"{scale.id}.")
-        sheets.append(ScalesPage(scale, fields, scale.score(entry) if entry else None, words, wrong or {} if scale.id == name else {}))
+        sheets.append(
+            ScalesPage(
+                scale, fields, scale.score(entry) if entry else None, words, wrong or {} if scale.id == name else {}
+            )
+        )
     points = file.findings.burning
     try:
         total = phototype_by(points)[1] if points else None
@@ -71,7 +77,9 @@ def _page(
 
 
 def score(ctx: Context, visit_id: UUID, name: str, form: dict[str, str]) -> Scales:
-    """Keeps a scale as it was entered, with its score. Raises NotFound for a scale that there is not; what is wrong comes back by field."""
+    """Keeps a scale as it was entered, with its score. Raises NotFound for a scale that there is not; what is wrong
+    comes back by field.
+    """
     if name not in SCALES:
         raise NotFound("There is no such scale.")
     scale = SCALES[name]
