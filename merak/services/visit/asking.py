@@ -128,7 +128,8 @@ def save_answers(ctx: Context, visit_id: UUID, form: dict[str, str]) -> AskPage:
 
 def _answered(ctx: Context, file: VisitFile, form: dict[str, str]) -> tuple[dict[str, Answer], dict[str, str]]:
     """(today's answers with those of the form, what is wrong by field)."""
-    answers, wrong = dict(file.answers), {}
+    answers: dict[str, Answer] = dict(file.answers)
+    wrong: dict[str, str] = {}
     for question in questions(file.previous is not None):
         if question.id in form:
             try:
