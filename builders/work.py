@@ -32,6 +32,11 @@ MONDAY = datetime(2031, 3, 3, 10, 0, tzinfo=LISBON)  # far from the demo's own d
 NUMBER = iter(range(10_000))
 
 
+def person(name: str, login: str, password: str, role: str, finger_mm: str = "") -> dict[str, str]:
+    """A form for somebody who works here."""
+    return {"name": name, "login": login, "password": password, "role": role, "finger_mm": finger_mm}
+
+
 def later(ctx: Context, **ahead: float) -> Context:
     """The same person, some time later."""
     return Context(ctx.db, ctx.me, ctx.now + timedelta(**ahead))

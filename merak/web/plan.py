@@ -20,7 +20,7 @@ from merak.core.plan.screening import questions
 from merak.core.plan.step import Step
 from merak.exchange.pdf import pdf
 from merak.services.context import Context, NotFound
-from merak.services.fields import shown, texts
+from merak.services.forms import shown, texts
 from merak.services.permission import may
 from merak.services.visit import allowing, changes, consenting, planning, routines, trays
 from merak.web.pages import ENV, STATIC, blocks, go, page, phase_context

@@ -71,7 +71,7 @@ def add_person(request: Request, form: Form) -> Response:
     """Adds somebody."""
     with entered(request, form) as ctx:
         try:
-            practice.add_person(ctx, *(form.get(key, "") for key in ("name", "login", "password", "role", "finger_mm")))
+            practice.add_person(ctx, form)
         except BadInput as bad:
             return _shown(request, ctx, form, bad.fields, "person")
         return go("/practice", "Added: they can sign in.")

@@ -69,9 +69,8 @@ def set_up_page(request: Request) -> Response:
 def set_up(request: Request, form: Form) -> Response:
     """Makes the studio."""
     check_token(request.cookies.get("visitor", "-"), form.get("csrf", ""))
-    keys = ("code", "studio", "time_zone", "name", "login", "password")
     try:
-        practice.set_up(*(form.get(key, "") for key in keys))
+        practice.set_up(form)
     except BadInput as bad:
         return _visitor_page(request, "set_up/page.html", 422, form=form, wrong=bad.fields)
     return go("/sign-in")

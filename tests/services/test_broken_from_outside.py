@@ -26,6 +26,7 @@ from builders.work import (
     lift_and_light,
     looked_twice,
     new_visit,
+    person,
     tap_of,
     tapped,
 )
@@ -140,7 +141,7 @@ def test_the_same_person_is_offered_and_no_second_record_made_in_silence(ctx: Co
 def test_people_of_one_name_are_told_apart(ctx: Context) -> None:
     owner = as_(ctx, "marit")
     with pytest.raises(BadInput) as twice:
-        practice.add_person(owner, " adaeze  OKONJO", "ADAEZE", "long enough for now", "assistant", "")
+        practice.add_person(owner, person(" adaeze  OKONJO", "ADAEZE", "long enough for now", "assistant"))
     assert set(twice.value.fields) == {"name", "login"}
     columns = "id, name, login, password_hash, role, active"
     into = f"INSERT INTO person ({columns}) VALUES (gen_random_uuid(), 'ADAEZE okonjo', 'z', '', 'owner', true)"

@@ -17,6 +17,7 @@ from builders.work import (
     lift_and_light,
     looked_twice,
     new_visit,
+    person,
     setting,
     step_of,
     tap_of,
@@ -252,7 +253,7 @@ def test_the_day_sheet_tells_what_each_role_may_know(ctx: Context) -> None:
 def test_a_booking_says_all_that_is_wrong_at_once(ctx: Context) -> None:
     with pytest.raises(BadInput) as wrong:
         day.add_visit(ctx, {"name": "", "day": "soon", "minutes": "5", "therapist": "nobody"})
-    assert set(wrong.value.fields) == {"name", "day", "minutes", "therapist"}
+    assert set(wrong.value.fields) == {"name", "day", "time", "minutes", "therapist"}
     with pytest.raises(BadInput) as unborn:
         new_visit(ctx, born="2099-01-01")
     assert list(unborn.value.fields) == ["born"]
@@ -267,12 +268,12 @@ def test_a_booking_says_all_that_is_wrong_at_once(ctx: Context) -> None:
 
 def test_only_the_owner_runs_the_practice(ctx: Context) -> None:
     with pytest.raises(Denied):
-        practice.add_person(ctx, "A", "a", "long enough", "therapist", "")
+        practice.add_person(ctx, person("A", "a", "long enough", "therapist"))
     owner = as_(ctx, "marit")
     with pytest.raises(BadInput) as wrong:
-        practice.add_person(owner, " ", "lin", "short", "king", "90")
+        practice.add_person(owner, person(" ", "lin", "short", "king", "90"))
     assert set(wrong.value.fields) == {"name", "login", "password", "role", "finger_mm"}
-    practice.add_person(owner, "New Hand", "newhand", "long enough", "assistant", "14,5")
+    practice.add_person(owner, person("New Hand", "newhand", "long enough", "assistant", "14,5"))
     hand = next(p for p in practice.staff(owner) if p.login == "newhand")
     assert hand.finger_mm == 14.5
     token = signing_in.sign_in("newhand", "long enough", "here")

@@ -4,8 +4,10 @@ sealed.
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
+from typing import Annotated, Any, Literal
 from uuid import UUID
+
+from pydantic import Field
 
 from merak.core.after.aftercare import too_near
 from merak.core.after.answer import LOOKS, SEEN_MARKS, STOPPING_MARKS, SkinAnswer
@@ -20,7 +22,6 @@ from merak.core.plan.step import Step, compute
 from merak.core.treatment import ActFacts, act_facts
 from merak.core.treatment.facts import delivered
 from merak.core.treatment.order import Ordered
-from merak.core.whole import whole
 from merak.core.working import Caution
 from merak.records import taps as records
 from merak.records import visits
@@ -31,12 +32,12 @@ from merak.services.after.sheets import Sheet, body_of, done_tags, joined, keep_
 from merak.services.after.sheets import kept as kept_sheet
 from merak.services.clients.keeping import keep_drawing
 from merak.services.context import Context, OutOfTurn
+from merak.services.forms import Group, Otherwise, TenGrade, TypedForm, cut
 from merak.services.treatment.treating import Run, run_file
 from merak.services.visit.file import VisitFile, changing, forget
 
 #: Field → (words, most).
 GRADES = {"pain": ("Pain at worst", 10), "comfort": ("Comfort", 10)}
-EXPLAINED = ("drawn", "initials", "declined")
 PRODUCTS = 8
 LOTS_OF = timedelta(days=60)
 
@@ -187,7 +188,7 @@ def close(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") ->
         page = closing(ctx, visit_id, form)
         if page.run and page.run.state.status in ("running", "paused", "halted"):
             raise OutOfTurn("The treatment is still running. Finish or stop it first.")
-        body = CloseBody(**_read(ctx, page, form), **_done(page), did=_did(page))
+        body = _read(ctx, page, form).model_copy(update={**_done(page), "did": _did(page)})
         page.file.keep(ctx, body)
         page.file.keep(ctx, body_of(page.sheet))
         visits.set_status(ctx.db, visit_id, "closed")
@@ -198,76 +199,95 @@ def close(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") ->
             follow_ups.leave(ctx, visit_id, page.ended, page.next_at, base)
 
 
-def _read(ctx: Context, page: Closed, form: dict[str, str]) -> dict[str, Any]:
-    """The form's words as they are kept. Raises BadInput by field."""
-    wrong: dict[str, str] = {}
-    body: dict[str, Any] = {
-        "note": form.get("note", "").strip()[:2000],
-        "words": form.get("words", "").strip()[:1000],
-        "ended": page.ended,
-    }
+class CloseForm(TypedForm):
+    """What is said at the close: grades, endpoints and reasons by act ("all" for every act that has none of its own), and
+    how the sheet was explained.
+    """
+
+    note: Annotated[str, cut(2000)] = ""
+    words: Annotated[str, cut(1000)] = ""
+    pain: Annotated[TenGrade | None, Otherwise("Pain at worst: 0 to 10.")] = None
+    comfort: Annotated[TenGrade | None, Otherwise("Comfort: 0 to 10.")] = None
+    endpoints: Annotated[dict[str, str], Group("endpoint.")] = Field(default_factory=dict)
+    marked: str = ""
+    senior: Annotated[str, cut(80)] = ""
+    why: Annotated[dict[str, str], Group("why.")] = Field(default_factory=dict)
+    explained: Annotated[
+        Literal["drawn", "initials", "declined"] | None,
+        Otherwise("Initialled here, by letters, or declined?", needed=True),
+    ] = None
+    initials: Annotated[str, cut(6)] = ""
+    signature: str = ""
+
+
+def _read(ctx: Context, page: Closed, form: dict[str, str]) -> CloseBody:
+    """The form as it is kept. Raises BadInput by field."""
+    asked, wrong = CloseForm.parse(form)
+    body = CloseBody(ended=page.ended, note=asked.note, words=asked.words, products=_products_used(page, wrong))
     if page.run:
-        _read_answer(page, form, body, wrong)
-        _read_differences(page, form, body, wrong)
-    elif not body["note"]:
+        body = _with_answer(page, asked, body, wrong)
+        body = _with_reasons(page, asked, body, wrong)
+    elif not asked.note:
         wrong["note"] = "Nothing was treated: say why."
-    body["products"] = _read_products(page, wrong)
-    body["explained"] = form.get("explained")
-    if form.get("explained") not in EXPLAINED:
-        wrong["explained"] = "Initialled here, by letters, or declined?"
-    body["initials"] = form.get("initials", "").strip()[:6]
-    if form.get("explained") == "initials" and not body["initials"]:
+    if asked.explained == "initials" and not asked.initials:
         wrong["explained"] = "The client’s initials."
     if wrong:
         raise BadInput(wrong)
-    if form.get("explained") == "drawn":
-        body["signature"] = keep_drawing(
-            ctx, page.file.visit.client_id, form.get("signature", ""), "explained", "There are no initials yet."
+    signed = None
+    if asked.explained == "drawn":
+        signed = keep_drawing(
+            ctx, page.file.visit.client_id, asked.signature, "explained", "There are no initials yet."
         )
-    return body
+    explained = {"explained": asked.explained, "initials": asked.initials, "signature": signed}
+    return body.model_copy(update=explained)
 
 
-def _read_answer(page: Closed, form: dict[str, str], body: dict[str, Any], wrong: dict[str, str]) -> None:
+def _with_answer(page: Closed, asked: CloseForm, body: CloseBody, wrong: dict[str, str]) -> CloseBody:
+    """The body with how the skin answered, and how it felt."""
     answer = page.answer
-    body |= {"redness": answer.worst("redness"), "swelling": answer.worst("swelling")}
     if answer.missing:
-        wrong["answer"] = (
-            f"Look once more {' and '.join(LOOKS[one] for one in answer.missing)}: tap what is seen, or “nothing seen”."
-        )
+        looks = " and ".join(LOOKS[one] for one in answer.missing)
+        wrong["answer"] = f"Look once more {looks}: tap what is seen, or “nothing seen”."
     for key, (words, most) in GRADES.items():
-        told = whole(form.get(key), most)
-        if told is not None:
-            body[key] = told
-        else:
-            wrong[key] = f"{words}: 0 to {most}."
-    body["endpoints"] = {name: form.get(f"endpoint.{name}", "") for name in page.judged}
-    for name, seen in body["endpoints"].items():
-        if seen not in ("seen", "not seen"):
-            wrong[f"endpoint.{name}"] = "Was it seen?"
-    if answer.worst("marks"):
-        body["marked"] = form.get("marked", "")
-        if body["marked"] not in SEEN_MARKS:
-            wrong["marked"] = "What kind of mark?"
-        elif body["marked"] in STOPPING_MARKS:
-            body["mark"] = SEEN_MARKS[body["marked"]]
-    body["senior"] = form.get("senior", "").strip()[:80]
-    if answer.asks_senior and not body["senior"]:
+        if getattr(asked, key) is None:
+            wrong.setdefault(key, f"{words}: 0 to {most}.")
+    endpoints = {name: asked.endpoints.get(name, "") for name in page.judged}
+    wrong |= {
+        f"endpoint.{name}": "Was it seen?" for name, seen in endpoints.items() if seen not in ("seen", "not seen")
+    }
+    marked = asked.marked if answer.worst("marks") else ""
+    if answer.worst("marks") and marked not in SEEN_MARKS:
+        wrong["marked"] = "What kind of mark?"
+    if answer.asks_senior and not asked.senior:
         wrong["senior"] = "Grade 3 or more: which senior looked, or was asked?"
+    return body.model_copy(
+        update={
+            "redness": answer.worst("redness"),
+            "swelling": answer.worst("swelling"),
+            "pain": asked.pain,
+            "comfort": asked.comfort,
+            "endpoints": endpoints,
+            "marked": marked,
+            "mark": SEEN_MARKS[marked] if marked in STOPPING_MARKS else "",
+            "senior": asked.senior,
+        }
+    )
 
 
-def _read_differences(page: Closed, form: dict[str, str], body: dict[str, Any], wrong: dict[str, str]) -> None:
-    body["why"] = {}
+def _with_reasons(page: Closed, asked: CloseForm, body: CloseBody, wrong: dict[str, str]) -> CloseBody:
+    """The body with what was done otherwise, and why."""
+    reasons = {}
     for one in page.differences:
-        why = one.because or form.get(f"why.{one.act}", "") or form.get("why.all", "")
+        why = one.because or asked.why.get(f"{one.act}", "") or asked.why.get("all", "")
         if not one.because and why not in WHY:
             wrong[f"why.{one.act}"] = "Why?"
-        elif why == "other" and not body["note"]:
+        elif why == "other" and not asked.note:
             wrong["note"] = "Why it was done otherwise."
-        body["why"][str(one.act)] = why
-    body["differences"] = page.differences
+        reasons[f"{one.act}"] = why
+    return body.model_copy(update={"why": reasons, "differences": page.differences})
 
 
-def _read_products(page: Closed, wrong: dict[str, str]) -> list[UsedProduct]:
+def _products_used(page: Closed, wrong: dict[str, str]) -> tuple[UsedProduct, ...]:
     found = []
     for n, (product, lot, left) in enumerate(page.products):
         if product.strip():
@@ -276,7 +296,7 @@ def _read_products(page: Closed, wrong: dict[str, str]) -> list[UsedProduct]:
                 wrong[f"lot.{n}"] = f"Its lot, or “none”. {rule('close.products').reason}"
         elif lot.strip():
             wrong[f"product.{n}"] = "Which product?"
-    return found
+    return tuple(found)
 
 
 def _did(page: Closed) -> dict[str, Given]:
@@ -351,12 +371,12 @@ def _done(page: Closed) -> dict[str, Any]:
         if act.modality == "led" and fact.reached
     ]
     return {
-        "facts": page.facts,
+        "facts": tuple(page.facts),
         "level": levels[-1] if levels else None,
         "level_most": max((fact.highest for fact in page.facts if fact.highest is not None), default=None),
         "led_minutes": round(sum(light), 1) if light else None,
         "stopped": page.run.state.reason if page.run.state.status == "stopped" else "",
-        "endings": page.run.state.endings,
-        "incidents": incidents_of(page.run),
+        "endings": tuple(page.run.state.endings),
+        "incidents": tuple(incidents_of(page.run)),
         "routine": page.order.plan.routine if page.order else "",
     }

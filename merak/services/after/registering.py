@@ -4,6 +4,7 @@ was told.
 
 from dataclasses import dataclass
 from datetime import date
+from typing import Annotated, Literal
 from uuid import UUID
 
 from uuid_utils.compat import uuid7
@@ -14,13 +15,13 @@ from merak.core.after.outcomes import Signal, signals
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
 from merak.core.plan.fitting import title
-from merak.core.whole import whole
 from merak.records import reactions, visits
 from merak.records.bodies.house import ReactionBody
 from merak.records.bodies.visit import CloseBody
 from merak.records.reactions import ReactionLine
 from merak.records.tables import ReactionVersion, Task
 from merak.services.context import Context, NotFound
+from merak.services.forms import Grade, Otherwise, TypedForm, cut
 from merak.services.treatment.treating import Run
 from merak.services.visit.file import VisitFile
 
@@ -159,30 +160,28 @@ def reaction(
     return ReactionPage(line, reactions.versions(ctx.db, reaction_id), form or held, wrong or {})
 
 
+class ReactionForm(TypedForm):
+    """A line as it is corrected."""
+
+    grade: Annotated[Grade | None, Otherwise("Grade: 0 to 4.", needed=True)] = None
+    settled: Annotated[date | None, Otherwise("A date, please.")] = None
+    tell: Annotated[Literal["", "nobody", "maker", "authority", "both"], Otherwise("Who has to hear of it?")] = ""
+    done: Annotated[str, cut(600)] = ""
+    told: Annotated[str, cut(200)] = ""
+
+
 def correct(ctx: Context, reaction_id: UUID, form: dict[str, str]) -> None:
     """A later version: grade, what was done, when it settled, who was told, who has to hear. Raises BadInput by field,
     NotFound.
     """
     ctx.demand("close")
     page = reaction(ctx, reaction_id)
-    wrong: dict[str, str] = {}
-    grade = whole(form.get("grade"), 4)
-    if grade is None:
-        wrong["grade"] = "Grade: 0 to 4."
-    settled = form.get("settled", "").strip()
-    if settled:
-        try:
-            if not page.line.on.date() <= date.fromisoformat(settled) <= ctx.today:
-                wrong["settled"] = "Between the visit and today."
-        except ValueError:
-            wrong["settled"] = "A date, please."
-    if form.get("tell", "") not in ("", *TELL):
-        wrong["tell"] = "Who has to hear of it?"
+    asked, wrong = ReactionForm.parse(form)
+    if asked.settled and not page.line.on.date() <= asked.settled <= ctx.today:
+        wrong["settled"] = "Between the visit and today."
     if wrong:
         raise BadInput(wrong)
-    changed = {"grade": grade, "settled": settled, "tell": form.get("tell", "")}
-    changed |= {"done": form.get("done", "").strip()[:600], "told": form.get("told", "").strip()[:200]}
-    body = page.line.body.model_copy(update=changed)
+    body = page.line.body.model_copy(update={**dict(asked), "settled": f"{asked.settled or ''}"})
     with ctx.saving("reaction", reaction_id) as db:
         newest = reactions.versions(db, reaction_id)[0]
         db.add(

@@ -14,7 +14,7 @@ from merak.records.bodies.visit import CloseBody
 from merak.records.tables import Course, Visit
 from merak.services.after import follow_ups
 from merak.services.context import Context, NotFound
-from merak.services.visit.day import booked_spans, check_free, opening_of, read_start
+from merak.services.visit.day import StartForm, booked_spans, check_free, opening_of
 from merak.services.visit.file import find_visit
 
 
@@ -62,8 +62,8 @@ def book(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") -> 
     """
     ctx.demand("book")
     visit = find_visit(ctx, visit_id)
-    wrong: dict[str, str] = {}
-    start = read_start(ctx, form, wrong)
+    asked, wrong = StartForm.parse(form, today=ctx.today)
+    start = asked.at(ctx.zone)
     with ctx.saving("book", visit_id) as db:
         visits.lock(db, visit_id)
         already = visits.after(db, visit)

@@ -2,16 +2,13 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import Annotated, Literal
 from uuid import UUID
 
-from pydantic import ValidationError
-
 from merak.core.after.following import FollowUp, asked
-from merak.core.errors import BadInput
 from merak.core.knowledge import AskAfter, cited
 from merak.core.plan.fitting import title
 from merak.core.plan.spots import SpotAnswer, SpotLook, SpotRule, answer
-from merak.core.whole import whole
 from merak.core.working import Caution
 from merak.records import tasks
 from merak.records.bodies.task import (
@@ -29,6 +26,7 @@ from merak.records.tables import Client, Task
 from merak.services.after import follow_ups
 from merak.services.after.follow_ups import TITLES
 from merak.services.context import Context, NotFound, OutOfTurn
+from merak.services.forms import Grade, Otherwise, TenGrade, TypedForm, cut
 from merak.services.permission import Denied, may
 from merak.services.visit.file import SENIORS
 
@@ -152,29 +150,38 @@ def _answer(ctx: Context, task: Task, form: dict[str, str]) -> TaskAnswer:
             return _call_answer(form)
 
 
+class SpotForm(TypedForm):
+    """What is seen at a spot."""
+
+    redness: Annotated[Grade | None, Otherwise("Redness: 0 to 4.", needed=True)] = None
+    swelling: Annotated[Grade | None, Otherwise("Swelling: 0 to 4.", needed=True)] = None
+    pain: Annotated[TenGrade | None, Otherwise("Pain: 0 to 10.", needed=True)] = None
+    mark: Annotated[
+        Literal["yes", "no"] | None, Otherwise("Did it leave a mark, a blister, white skin?", needed=True)
+    ] = None
+    note: Annotated[str, cut(400)] = ""
+
+
+class CallForm(TypedForm):
+    """What came of a call."""
+
+    note: Annotated[str, cut(400), Otherwise("How are they? A few words.", needed=True)] = ""
+    doctor: Annotated[Literal["yes", "no"] | None, Otherwise("Was a doctor asked, or is none needed?", needed=True)] = (
+        None
+    )
+
+
 def _spot_answer(ctx: Context, task: Task, about: SpotTask, form: dict[str, str]) -> SpotFound:
     """What is seen at a spot, and what the rule says to it."""
     if ctx.now < task.due_at:
         raise OutOfTurn(f"Too soon: this spot is read from {task.due_at.astimezone(ctx.zone):%a %-d %b, %H:%M} on.")
-    wrong = {
-        key: f"{words}: 0 to {most}." for key, (words, most) in LOOKS.items() if whole(form.get(key), most) is None
-    }
-    if form.get("mark") not in ("yes", "no"):
-        wrong["mark"] = "Did it leave a mark, a blister, white skin?"
-    if wrong:
-        raise BadInput(wrong)
-    try:
-        look = SpotLook(mark=form["mark"] == "yes", **{key: int(form[key]) for key in LOOKS})
-    except ValidationError as broken:
-        raise BadInput({"redness": str(broken.errors()[0]["msg"])}) from broken
-    said = answer(about.spot, about.at, look, stepped_up=False)
-    return SpotFound(look=look, answer=said, note=form.get("note", "").strip()[:400])
+    seen = SpotForm.read(form)
+    look = SpotLook(
+        redness=seen.redness or 0, swelling=seen.swelling or 0, pain=seen.pain or 0, mark=seen.mark == "yes"
+    )
+    return SpotFound(look=look, answer=answer(about.spot, about.at, look, stepped_up=False), note=seen.note)
 
 
 def _call_answer(form: dict[str, str]) -> Called:
-    note = form.get("note", "").strip()[:400]
-    if not note:
-        raise BadInput({"note": "How are they? A few words."})
-    if form.get("doctor") not in ("yes", "no"):
-        raise BadInput({"doctor": "Was a doctor asked, or is none needed?"})
-    return Called(note=note, doctor=form["doctor"] == "yes")
+    said = CallForm.read(form)
+    return Called(note=said.note, doctor=said.doctor == "yes")

@@ -15,6 +15,7 @@ from merak.records.bodies.task import SaidAfter
 from merak.records.clients import ClientSeen, VisitTold
 from merak.records.tables import Client
 from merak.services.context import Context, NotFound, OutOfTurn
+from merak.services.forms import TypedForm
 from merak.services.permission import may
 from merak.simulators.carrier import carry
 
@@ -130,15 +131,24 @@ def merge(ctx: Context, into: UUID, other: UUID) -> None:
         clients.merge(db, into, other)
 
 
+class ReachForm(TypedForm):
+    """How a client is reached."""
+
+    phone: str = ""
+    email: str = ""
+    language: str = "en"
+    large: bool = False
+
+
 def reach(ctx: Context, client_id: UUID, form: dict[str, str]) -> None:
     """How a client is reached: telephone, mail, language, large print. Raises BadInput by field, NotFound."""
     ctx.demand("book")
-    phone, email, wrong = form.get("phone", "").strip(), form.get("email", "").strip(), {}
-    if email and not carry("mail", email).ok:
+    asked, wrong = ReachForm.parse(form)
+    if asked.email and not carry("mail", asked.email).ok:
         wrong["email"] = "That is no mail address."
-    if phone and not carry("text", phone).ok:
+    if asked.phone and not carry("text", asked.phone).ok:
         wrong["phone"] = "That is no telephone number."
-    if form.get("language", "en") not in LANGUAGES:
+    if asked.language not in LANGUAGES:
         wrong["language"] = "Which language?"
     if wrong:
         raise BadInput(wrong)
@@ -146,5 +156,5 @@ def reach(ctx: Context, client_id: UUID, form: dict[str, str]) -> None:
         client = db.get(Client, client_id)
         if client is None:
             raise NotFound("There is no such client.")
-        client.phone, client.email, client.language = phone, email, form.get("language", "en")
-        client.habits = client.habits.model_copy(update={"large": "large" in form})
+        client.phone, client.email, client.language = asked.phone, asked.email, asked.language
+        client.habits = client.habits.model_copy(update={"large": asked.large})

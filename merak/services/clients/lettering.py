@@ -2,19 +2,20 @@
 
 from dataclasses import dataclass
 from datetime import date, timedelta
+from typing import Annotated, Literal
 from uuid import UUID
 
 from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput
 from merak.core.knowledge import cited, number
-from merak.core.windows import DateKind, read_day
 from merak.records import letters
 from merak.records.bodies.house import LetterBody
 from merak.records.tables import LetterVersion
 from merak.records.visits import LetterSeen
 from merak.services.clients.keeping import keep_file
 from merak.services.context import Context, NotFound
+from merak.services.forms import Otherwise, TypedForm, day_of
 from merak.services.visit.file import VisitFile, find_visit, open_file
 
 
@@ -80,6 +81,15 @@ def ask_for(ctx: Context, visit_id: UUID, rule_id: str) -> None:
         )
 
 
+class LetterForm(TypedForm):
+    """A letter that came."""
+
+    received: Annotated[date | None, day_of("past")] = None
+    until: Annotated[date | None, day_of("letter")] = None
+    says: Annotated[Literal["yes", "no"] | None, Otherwise("Does the doctor allow it?", needed=True)] = None
+    note: str = ""
+
+
 def receive(ctx: Context, visit_id: UUID, letter_id: UUID, form: dict[str, str], content: bytes | None) -> None:
     """A letter came: what it says, from when, to when it holds (a year, where it does not say), and the file.
 
@@ -90,28 +100,18 @@ def receive(ctx: Context, visit_id: UUID, letter_id: UUID, form: dict[str, str],
     standing = letters.latest(ctx.db, visit.client_id, letter_id)
     if standing is None:
         raise NotFound("There is no such letter.")
-    wrong: dict[str, str] = {}
-    received = _day(form, "received", wrong, "past", ctx.today) or ctx.today
-    until = _day(form, "until", wrong, "letter", ctx.today) or received + timedelta(
-        days=int(number("screening.letter_valid"))
-    )
+    came, wrong = LetterForm.parse(form, today=ctx.today)
+    received = came.received or ctx.today
+    until = came.until or received + timedelta(days=int(number("screening.letter_valid")))
     if until < received:
         wrong["until"] = "It would have run out before it came."
-    if form.get("says") not in ("yes", "no"):
-        wrong["says"] = "Does the doctor allow it?"
-    if content is None and standing.file_id is None and not form.get("note", "").strip():
+    if content is None and standing.file_id is None and not came.note:
         wrong["file"] = "The letter itself, or a note of where the paper is filed."
     if wrong:
         raise BadInput(wrong)
     with ctx.saving("receive a letter", visit_id) as db:
         file_id = keep_file(ctx, visit.client_id, content, "letter").id if content else standing.file_id
-        changed = {
-            "received": received,
-            "until": until,
-            "says": form["says"],
-            "note": form.get("note", "").strip(),
-            "by": ctx.me.name,
-        }
+        changed = {"received": received, "until": until, "says": came.says, "note": came.note, "by": ctx.me.name}
         body = standing.body.model_copy(update=changed)
         db.add(
             LetterVersion(
@@ -124,10 +124,3 @@ def receive(ctx: Context, visit_id: UUID, letter_id: UUID, form: dict[str, str],
                 at=ctx.now,
             )
         )
-
-
-def _day(form: dict[str, str], key: str, wrong: dict[str, str], kind: DateKind, today: date) -> date | None:
-    day, said = read_day(form.get(key, ""), kind, today)
-    if said:
-        wrong[key] = said
-    return day

@@ -16,7 +16,7 @@ from merak.core.modality.device import fits
 from merak.core.modality.shared import Dose, Modality, Subject, begun, in_zone
 from merak.core.working import Quantity
 from merak.services.context import Context, NotFound, OutOfTurn
-from merak.services.fields import Shown, read, shown, texts
+from merak.services.forms import Shown, read, shown, texts
 from merak.services.studio.practice import machines
 from merak.services.visit import planning
 from merak.services.visit.file import open_file

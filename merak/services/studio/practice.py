@@ -2,11 +2,11 @@
 
 import hashlib
 import secrets
-from typing import Any
+from typing import Annotated, Any
 from uuid import UUID
 from zoneinfo import available_timezones
 
-from pydantic import TypeAdapter, ValidationError
+from pydantic import Field, TypeAdapter, ValidationError
 from sqlalchemy import text
 
 from merak.core.client import Findings
@@ -19,12 +19,13 @@ from merak.records import db as database
 from merak.records import people
 from merak.records.tables import Audit, Device, Person, SetUpCode, Studio
 from merak.services.context import Context, NotFound, OutOfTurn
-from merak.services.fields import decimal, said
+from merak.services.forms import AsTyped, Otherwise, TypedForm, decimal, said
 from merak.services.permission import ROLES
 from merak.services.studio.signing_in import HASHER, forget
 from merak.services.treatment import treating
 
 SHORTEST_PASSWORD = 10
+TOO_SHORT = f"At least {SHORTEST_PASSWORD} characters."
 WEEK = {
     "0": ["09:00", "19:00"],
     "1": ["09:00", "19:00"],
@@ -52,22 +53,45 @@ def new_code() -> str:
     return code
 
 
-def set_up(code: str, studio: str, time_zone: str, name: str, login: str, password: str) -> None:
+class OwnerForm(TypedForm):
+    """Somebody who signs in."""
+
+    name: Annotated[str, Otherwise("A name is needed: it stands on every record.", needed=True)] = ""
+    login: Annotated[str, Field(pattern=r"^[^ ]*$"), Otherwise("A sign-in name without spaces.", needed=True)] = ""
+    password: Annotated[str, AsTyped, Field(min_length=SHORTEST_PASSWORD), Otherwise(TOO_SHORT, needed=True)] = ""
+
+
+class SetUpForm(OwnerForm):
+    """The studio and its first owner."""
+
+    code: str = ""
+    studio: Annotated[str, Otherwise("What is the studio called?", needed=True)] = ""
+    time_zone: str = ""
+
+
+class PersonForm(OwnerForm):
+    """Somebody who works here."""
+
+    role: str = ""
+    finger_mm: Annotated[float | None, Field(ge=8, le=30), Otherwise("A finger breadth lies between 8 and 30 mm.")] = (
+        None
+    )
+
+
+def set_up(form: dict[str, str]) -> None:
     """Makes the studio and its first owner. Raises BadInput by field, OutOfTurn when there is a studio already."""
-    wrong = _person_wrong(name, login, password)
-    if not studio.strip():
-        wrong["studio"] = "What is the studio called?"
-    if time_zone not in available_timezones():
+    asked, wrong = SetUpForm.parse(form)
+    if asked.time_zone not in available_timezones():
         wrong["time_zone"] = "No such time zone; for example Europe/Lisbon."
     with database.session() as db:
         if people.studio(db):
             raise OutOfTurn("The studio is set up already. Sign in.")
-        if not wrong and not people.use_code(db, _hashed(code)):
+        if not wrong and not people.use_code(db, _hashed(asked.code)):
             wrong["code"] = "That is not the code in the terminal. Start again for a new one."
         if wrong:
             raise BadInput(wrong)
-        db.add(Studio(id=1, name=studio.strip(), time_zone=time_zone, opening=WEEK))
-        owner = Person(name=name.strip(), login=login.strip(), password_hash=HASHER.hash(password), role="owner")
+        db.add(Studio(id=1, name=asked.studio, time_zone=asked.time_zone, opening=WEEK))
+        owner = Person(name=asked.name, login=asked.login, password_hash=HASHER.hash(asked.password), role="owner")
         db.add(owner)
         db.flush()
         db.add(Audit(person_id=owner.id, action="set up the studio"))
@@ -78,42 +102,27 @@ def _hashed(code: str) -> str:
     return hashlib.sha256(code.strip().upper().encode()).hexdigest()
 
 
-def _person_wrong(name: str, login: str, password: str) -> dict[str, str]:
-    wrong = {}
-    if not name.strip():
-        wrong["name"] = "A name is needed: it stands on every record."
-    if not login.strip() or " " in login.strip():
-        wrong["login"] = "A sign-in name without spaces."
-    if len(password) < SHORTEST_PASSWORD:
-        wrong["password"] = f"At least {SHORTEST_PASSWORD} characters."
-    return wrong
-
-
-def add_person(ctx: Context, name: str, login: str, password: str, role: str, finger_mm: str) -> None:
+def add_person(ctx: Context, form: dict[str, str]) -> None:
     """Adds somebody who works here. Raises BadInput by field."""
     ctx.demand("run the practice")
-    wrong = _person_wrong(name, login, password)
-    if role not in ROLES:
+    new, wrong = PersonForm.parse(form)
+    if new.role not in ROLES:
         wrong["role"] = "Choose a role."
     for one in people.everyone(ctx.db):
-        if one.login.casefold() == login.strip().casefold():
+        if one.login.casefold() == new.login.casefold():
             wrong["login"] = "Somebody signs in with this name already."
-        if " ".join(one.name.casefold().split()) == " ".join(name.casefold().split()):
+        if " ".join(one.name.casefold().split()) == " ".join(new.name.casefold().split()):
             wrong["name"] = "Somebody is called so already: records could not tell them apart. Add a second name."
-    finger = None
-    if finger_mm.strip():
-        try:
-            finger = float(finger_mm.replace(",", "."))
-        except ValueError:
-            finger = -1
-        if not 8 <= finger <= 30:
-            wrong["finger_mm"] = "A finger breadth lies between 8 and 30 mm."
     if wrong:
         raise BadInput(wrong)
     with ctx.saving("add a person") as db:
         db.add(
             Person(
-                name=name.strip(), login=login.strip(), password_hash=HASHER.hash(password), role=role, finger_mm=finger
+                name=new.name,
+                login=new.login,
+                password_hash=HASHER.hash(new.password),
+                role=new.role,
+                finger_mm=new.finger_mm,
             )
         )
 

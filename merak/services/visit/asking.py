@@ -2,10 +2,10 @@
 
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
+from typing import Annotated
 from uuid import UUID
 
-from pydantic import ValidationError
+from pydantic import Field
 
 from merak.core.body.plate import zone_names
 from merak.core.body.treatable import BESIDE
@@ -24,11 +24,11 @@ from merak.core.plan.screening import (
     overridable,
     questions,
 )
-from merak.core.windows import read_day, wrong_day
+from merak.core.windows import wrong_day
 from merak.records.bodies.visit import AskBody
 from merak.services.clients.lettering import KeptLetter, letters_of
 from merak.services.context import Context
-from merak.services.fields import decimal, said
+from merak.services.forms import Group, Otherwise, TypedForm, day_of
 from merak.services.visit.file import VisitFile, changing, open_file
 
 #: Zones that a client may point to.
@@ -159,39 +159,52 @@ def rest_is_none(ctx: Context, visit_id: UUID, heading: str, form: dict[str, str
     return asked(ctx, visit_id)
 
 
+class AnswerForm(TypedForm):
+    """One answer as it is sent: the option, its date, its zones."""
+
+    option: str = ""
+    on: Annotated[date | None, Otherwise("“{typed}” is no date.")] = None
+    zones: Annotated[dict[str, str], Group("zone.")] = Field(default_factory=dict)
+
+
+class WishForm(TypedForm):
+    """What the client wants: which goals, until when, within what."""
+
+    goal: Annotated[dict[str, str], Group("wish.goal.")] = Field(default_factory=dict)
+    event: Annotated[date | None, day_of("event")] = Field(None, alias="wish.event")
+    minutes: float | None = Field(None, ge=5, le=480, alias="wish.minutes")
+    money: float | None = Field(None, ge=0, le=100_000, alias="wish.money")
+
+
 def _answer(question: Question, form: dict[str, str], file: VisitFile, today: date) -> Answer:
-    raw = form.get(f"{question.id}.on", "")
+    own = {key.removeprefix(f"{question.id}."): text for key, text in form.items() if key.startswith(f"{question.id}.")}
     option = option_of(question, Answer(option=form[question.id]))
-    try:
-        on = date.fromisoformat(raw) if raw and option.dated else None
-    except ValueError:
-        raise BadInput({question.id: f"“{raw[:40]}” is no date."}) from None
+    asked, wrong = AnswerForm.parse(own)
+    if wrong and option.dated:
+        raise BadInput({question.id: wrong["on"]})
+    on = asked.on if option.dated else None
     if on and on < file.visit.client.born:
         raise BadInput({question.id: wrong_day("past", on, today, file.visit.client.born)})
-    zones = tuple(zone for zone in ZONES if form.get(f"{question.id}.zone.{zone}") == "on") if option.zoned else ()
+    zones = tuple(zone for zone in ZONES if asked.zones.get(zone) == "on") if option.zoned else ()
     answer = Answer(option=option.id, on=on, zones=zones)
     board({question.id: answer}, file.visit.client.born, today, True)  # refuses what does not fit
     return answer
 
 
 def _wish(file: VisitFile, form: dict[str, str], wrong: dict[str, str]) -> Wish:
-    """What the client wants, as far as it can be read."""
-    body: dict[str, Any] = file.wish.model_dump()
-    if "wish.goals" in form:
-        body["goals"] = tuple(name for name in conditions() if form.get(f"wish.goal.{name}") == "on")
+    """What the client wants, as far as it can be read; an event that stood already may be past by now."""
+    asked, slips = WishForm.parse(form, today=file.today)
+    same_event = form.get("wish.event", "").strip() == str(file.wish.event)
+    if same_event:
+        slips.pop("wish.event", None)
+    wrong |= slips
+    body = dict(file.wish)
     for name in ("event", "minutes", "money"):
         key = f"wish.{name}"
-        if key in form:
-            try:
-                Wish.model_validate({name: decimal(form[key].strip()) or None})
-            except ValidationError as broken:
-                wrong[key] = said(dict(broken.errors()[0]))
-            else:
-                body[name] = decimal(form[key].strip()) or None
-                if name == "event" and body[name] and form[key].strip() != str(file.wish.event):
-                    _, outside = read_day(body[name], "event", file.today)
-                    if outside:
-                        wrong[key], body[name] = outside, file.wish.event
+        if key in form and key not in slips and not (same_event and name == "event"):
+            body[name] = getattr(asked, name)
+    if "wish.goals" in form:
+        body["goals"] = tuple(name for name in conditions() if asked.goal.get(name) == "on")
     return Wish.model_validate(body)
 
 

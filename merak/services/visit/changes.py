@@ -24,7 +24,7 @@ from merak.core.plan.step import Step, begin
 from merak.core.plan.visit_plan import Plan, in_force
 from merak.records import visits
 from merak.services.context import Context
-from merak.services.fields import decimal, said, shown
+from merak.services.forms import decimal, said, shown
 from merak.services.visit.file import VisitFile
 
 #: How many changes may be taken back.

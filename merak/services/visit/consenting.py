@@ -1,6 +1,7 @@
 """Consent: the words for each treatment of the plan, signed; and what of it may be printed."""
 
 from dataclasses import dataclass
+from typing import Annotated, Literal
 from uuid import UUID
 
 from merak.core.client import age_on
@@ -11,6 +12,7 @@ from merak.core.plan.visit_plan import Plan
 from merak.records.bodies.visit import ConsentBody
 from merak.services.clients.keeping import keep_drawing, kept_file
 from merak.services.context import Context, NotFound, OutOfTurn
+from merak.services.forms import Otherwise, TypedForm
 from merak.services.visit.changes import draft_of
 from merak.services.visit.file import VisitFile, changing, open_file
 from merak.services.visit.planning import Planned, planned
@@ -25,7 +27,16 @@ GENERAL = {
     )
 }
 VERSION = "2026-11"
-SIGNED = ("drawn", "paper")
+UNSIGNED = "There is no signature yet."
+
+
+class ConsentForm(TypedForm):
+    """Whether the client agreed, and how it was signed."""
+
+    agreed: str = ""
+    signed: Annotated[Literal["drawn", "paper"], Otherwise("Signed here, or on paper?")] = "drawn"
+    guardian: str = ""
+    signature: str = ""
 
 
 @dataclass(frozen=True)
@@ -78,7 +89,7 @@ def consent(ctx: Context, visit_id: UUID, form: dict[str, str], shown: str | Non
     what stands, OutOfTurn while the plan cannot be started, BadInput by field for a missing signature, or a guardian's
     where one is needed.
     """
-    agreed = form.get("agreed") == "yes"
+    agreed = ConsentForm.parse(form)[0].agreed == "yes"
     with changing(ctx, visit_id, "plan") as file:
         page = planned(ctx, visit_id)
         if shown is not None and shown != file.shown:
@@ -100,23 +111,19 @@ def needs_guardian(file: VisitFile) -> bool:
 
 def _signed(ctx: Context, file: VisitFile, form: dict[str, str], consent: ConsentBody) -> ConsentBody:
     """The consent with how it was signed. Raises BadInput by field."""
-    how = form.get("signed", "drawn")
-    wrong = {}
-    guardian = form.get("guardian", "").strip()
-    if needs_guardian(file) and not guardian:
+    asked, wrong = ConsentForm.parse(form)
+    if needs_guardian(file) and not asked.guardian:
         wrong["guardian"] = "The guardian’s name: a minor does not consent alone."
-    drawing = form.get("signature", "")
-    if how not in SIGNED:
-        wrong["signature"] = "Signed here, or on paper?"
-    elif how == "drawn" and not drawing:
-        wrong["signature"] = "There is no signature yet."
+    drawn = asked.signed == "drawn"
+    if "signed" in wrong:
+        wrong["signature"] = wrong.pop("signed")
+    elif drawn and not asked.signature:
+        wrong["signature"] = UNSIGNED
     if wrong:
         raise BadInput(wrong)
-    drawn = how == "drawn"
-    signature = (
-        keep_drawing(ctx, file.visit.client_id, drawing, "signature", "There is no signature yet.") if drawn else None
-    )
-    return consent.model_copy(update={"signed": how, "guardian": guardian, "by": ctx.me.name, "signature": signature})
+    kept = keep_drawing(ctx, file.visit.client_id, asked.signature, "signature", UNSIGNED) if drawn else None
+    named = {"signed": asked.signed, "guardian": asked.guardian, "by": ctx.me.name, "signature": kept}
+    return consent.model_copy(update=named)
 
 
 @dataclass

@@ -4,7 +4,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
+from typing import Annotated
 from uuid import UUID
+from zoneinfo import ZoneInfo
+
+from pydantic import Field
 
 from merak.core.after.course import Opening, free
 from merak.core.after.following import FollowUp
@@ -15,13 +19,14 @@ from merak.core.knowledge import about, number
 from merak.core.plan.brief import offered_by
 from merak.core.plan.fitting import title
 from merak.core.plan.screening import STOPPING, VERDICTS, board
-from merak.core.windows import read_day, wrong_day
+from merak.core.windows import wrong_day
 from merak.records import clients, people, tasks, visits
 from merak.records.bodies.visit import AskBody, CloseBody
 from merak.records.tables import Client, Course, Person, Visit
 from merak.records.visits import VisitRecords
 from merak.services.after import follow_ups
 from merak.services.context import Context, OutOfTurn
+from merak.services.forms import Otherwise, TypedForm, Whole, day_of
 from merak.services.permission import may
 from merak.services.treatment.treating import GOING, status_of
 from merak.services.visit.file import find_visit, still_asked
@@ -142,18 +147,33 @@ def booked_spans(ctx: Context, therapist_id: UUID, start: datetime, end: datetim
     return [(v.starts_at, v.starts_at + timedelta(minutes=v.minutes)) for v in found if v.therapist_id == therapist_id]
 
 
-def read_start(ctx: Context, form: dict[str, str], wrong: dict[str, str]) -> datetime | None:
-    """Date and time fields as a moment; what is wrong goes into `wrong`."""
-    day, said = read_day(form.get("day", ""), "booking", ctx.today)
-    if day is None:
-        wrong["day"] = said or "A date, please."
-        return None
-    try:
-        at = time.fromisoformat(form.get("time", ""))
-    except ValueError:
-        wrong["time"] = "A time, please, as 14:30."
-        return None
-    return datetime.combine(day, at.replace(tzinfo=None), ctx.zone)
+TimeOfDay = time
+
+
+class StartForm(TypedForm):
+    """When somebody comes."""
+
+    day: Annotated[date | None, day_of("booking"), Otherwise("A date, please.", needed=True)] = None
+    time: Annotated[TimeOfDay | None, Otherwise("A time, please, as 14:30.", needed=True)] = None
+
+    def at(self, zone: ZoneInfo) -> datetime | None:
+        """The moment, where both are said."""
+        if self.day is None or self.time is None:
+            return None
+        return datetime.combine(self.day, self.time.replace(tzinfo=None), zone)
+
+
+class VisitForm(StartForm):
+    """A walk-in or a booking: whose, with whom, how long. `whose` is the client that was chosen of those offered, "new"
+    for another person of the same name.
+    """
+
+    therapist: str = ""
+    minutes: Annotated[Whole, Field(ge=10, le=300), Otherwise("Between 10 and 300 minutes.")] = USUAL_MINUTES
+    name: Annotated[str, Otherwise("Whose visit is it?", needed=True), Field(max_length=LONGEST_NAME)] = ""
+    whose: str = ""
+    born: Annotated[date | None, day_of("birth")] = None
+    phone: str = ""
 
 
 def check_free(ctx: Context, therapist_id: UUID, start: datetime, minutes: int) -> str:
@@ -169,30 +189,30 @@ def add_visit(ctx: Context, form: dict[str, str], base: str = "") -> UUID:
     A walk-in that starts now is taken outside opening hours too, but never over another visit of the same therapist.
     """
     ctx.demand("book")
-    wrong: dict[str, str] = {}
-    start = read_start(ctx, form, wrong)
-    therapist = next((p for p in people.treating(ctx.db) if str(p.id) == form.get("therapist")), None)
+    asked, wrong = VisitForm.parse(form, today=ctx.today)
+    start = asked.at(ctx.zone)
+    therapist = next((p for p in people.treating(ctx.db) if str(p.id) == asked.therapist), None)
     if therapist is None:
         wrong["therapist"] = "Who treats?"
-    minutes = _minutes(form, wrong)
-    known = _known_client(ctx, form, wrong)
-    born = _born(ctx, form, wrong) if known is None and "name" not in wrong else None
-    if known is None and born and not wrong:
-        _check_new(ctx, form, born)
-    if start and therapist and minutes:
-        against = check_free(ctx, therapist.id, start, minutes)
+    known = _known_client(ctx, asked) if asked.name else None
+    if known or not asked.name:
+        wrong.pop("born", None)
+    elif asked.born is None:
+        wrong.setdefault("born", "A new client's birth date: some rules go by age.")
+    if known is None and not wrong:
+        _check_new(ctx, asked)
+    if start and therapist and "minutes" not in wrong:
+        against = check_free(ctx, therapist.id, start, asked.minutes)
         walk_in = abs((start - ctx.now).total_seconds()) < 3600 and not against.startswith("Another")
         if against and not walk_in:
             wrong["time"] = against
     if wrong or start is None or therapist is None:
         raise BadInput(wrong)
     with _told_when_booked(), ctx.saving("add a visit") as db:
-        if known is None and born:
-            visits.hold_name(db, plain(form["name"]))
-            _check_new(ctx, form, born)
-        client = known or Client(
-            name=form["name"].strip(), born=born, phone=form.get("phone", "").strip(), created_by=ctx.me.id
-        )
+        if known is None:
+            visits.hold_name(db, plain(asked.name))
+            _check_new(ctx, asked)
+        client = known or Client(name=asked.name, born=asked.born, phone=asked.phone, created_by=ctx.me.id)
         db.add(client)
         db.flush()
         course = visits.course_of(db, client.id)
@@ -206,7 +226,7 @@ def add_visit(ctx: Context, form: dict[str, str], base: str = "") -> UUID:
             session_no=visits.sessions_so_far(db, course.id) + 1,
             therapist_id=therapist.id,
             starts_at=start.astimezone(UTC),
-            minutes=minutes,
+            minutes=asked.minutes,
             created_by=ctx.me.id,
         )
         visits.add(db, visit)
@@ -233,54 +253,30 @@ class SameClient(BadInput):
         self.known = known
 
 
-def _check_new(ctx: Context, form: dict[str, str], born: date) -> None:
+def _check_new(ctx: Context, asked: VisitForm) -> None:
     """Raises SameClient unless nobody of this name and birth date is known, or the form says that
     it is another person.
     """
-    if form.get("whose") != "new":
-        known = clients.named(ctx.db, plain(form["name"]), born)
+    if asked.whose != "new" and asked.born:
+        known = clients.named(ctx.db, plain(asked.name), asked.born)
         if known:
             raise SameClient(known)
 
 
-def _minutes(form: dict[str, str], wrong: dict[str, str]) -> int:
-    try:
-        minutes = int(form.get("minutes", USUAL_MINUTES))
-    except ValueError:
-        minutes = 0
-    if not 10 <= minutes <= 300:
-        wrong["minutes"] = "Between 10 and 300 minutes."
-    return minutes
-
-
-def _known_client(ctx: Context, form: dict[str, str], wrong: dict[str, str]) -> Client | None:
+def _known_client(ctx: Context, asked: VisitForm) -> Client | None:
     """The client chosen from the list, or from those that were offered. The list holds "name, born" lines: two people
     can share a name.
     """
-    typed = form.get("name", "").strip()
-    if not typed:
-        wrong["name"] = "Whose visit is it?"
-        return None
-    if len(typed) > LONGEST_NAME:
-        wrong["name"] = f"{LONGEST_NAME} signs at most."
-        return None
-    offered = clients.one(ctx.db, form.get("whose", ""))
-    known = visits.clients_named(ctx.db, typed.split(",")[0].strip(), 1000)
-    if offered and plain(offered.name) == plain(typed):
+    offered = clients.one(ctx.db, asked.whose)
+    if offered and plain(offered.name) == plain(asked.name):
         return offered
-    return next((client for client in known if listed(client) == typed), None)
+    known = visits.clients_named(ctx.db, asked.name.split(",")[0].strip(), 1000)
+    return next((client for client in known if listed(client) == asked.name), None)
 
 
 def listed(client: Client) -> str:
     """A client as a line of the list."""
     return f"{client.name}, born {client.born:%-d %b %Y}"
-
-
-def _born(ctx: Context, form: dict[str, str], wrong: dict[str, str]) -> date | None:
-    born, said = read_day(form.get("born", ""), "birth", ctx.today)
-    if born is None:
-        wrong["born"] = said or "A new client's birth date: some rules go by age."
-    return born
 
 
 def cancel(ctx: Context, visit_id: UUID) -> None:

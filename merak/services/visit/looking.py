@@ -1,10 +1,10 @@
 """The skin analysis: skin, grades on the plate, heights, tapes."""
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import ValidationError
+from pydantic import Field, ValidationError, create_model
 
 from merak.core.body.marks import Mark
 from merak.core.body.plate import PLATES, SIDES, plate, zone_names
@@ -14,8 +14,8 @@ from merak.core.client import Findings
 from merak.core.errors import BadInput
 from merak.core.knowledge import conditions
 from merak.core.plan.side import FirstSide, first_side
-from merak.core.whole import whole
 from merak.services.context import Context
+from merak.services.forms import Otherwise, TypedForm, Whole
 from merak.services.visit.file import VisitFile, changing, open_file
 
 NUMBERS = {
@@ -60,36 +60,49 @@ def _page(file: VisitFile, wrong: dict[str, str], typed: dict[str, str]) -> Look
     return Looked(file, findings, file.brief.area("microcurrent"), first_side(findings), wrong, typed)
 
 
+class SkinForm(TypedForm):
+    """Skin as it is looked at; what is not sent stays as it was."""
+
+    build: str | None = None
+    skin_type: Literal["dry", "normal", "combination", "oily"] | None = None
+    phototype: Annotated[Whole | None, Field(ge=1, le=6)] = None
+    sensitive: Literal["yes", "no", ""] | None = None
+    hydration: Annotated[
+        Whole | None,
+        Field(ge=0, le=MOST_HYDRATED),
+        Otherwise(f"A whole number from 0 to {MOST_HYDRATED}, as the meter shows it."),
+    ] = None
+
+
+Millimetres = Annotated[float | None, Otherwise("“{typed}” is not a number of millimetres.")]
+_HEIGHTS: dict[str, Any] = {field: (Millimetres, None) for field in NUMBERS}
+#: The same with heights and tapes.
+FindingsForm = create_model("FindingsForm", __base__=SkinForm, **_HEIGHTS)
+
+
 def save_findings(ctx: Context, visit_id: UUID, form: dict[str, str]) -> Looked:
     """Keeps what can be kept of the form's skin, heights and tapes; what is wrong comes back by field, as typed."""
-    wrong: dict[str, str] = {}
+    asked, wrong = FindingsForm.parse(form)
+    said = asked.model_fields_set - wrong.keys()
     with changing(ctx, visit_id, "look") as file:
         body: dict[str, Any] = file.findings.model_dump(mode="json")
-        if form.get("build"):  # before the tapes: their bounds follow from it
-            _take_build(body, form["build"], wrong)
+        if asked.build:  # before the tapes: their bounds follow from it
+            _take_build(body, asked.build, wrong)
         for field in NUMBERS:
-            if field in form:
-                _take(body, field, form[field], wrong)
-        if "hydration" in form:
-            _take_hydration(body, form["hydration"].strip(), wrong)
-        if form.get("skin_type"):
-            body["skin_type"] = form["skin_type"]
-        if (phototype := whole(form.get("phototype"), 6)) is not None:
-            body["phototype"] = phototype
-        if "sensitive" in form:
-            body["sensitive"] = {"yes": True, "no": False}.get(form["sensitive"])
+            if field in said:
+                _take(body, field, getattr(asked, field), wrong)
+        body |= {field: getattr(asked, field) for field in ("skin_type", "phototype") if getattr(asked, field)}
+        if "hydration" in said:
+            body["hydration"] = asked.hydration
+        if "sensitive" in said:
+            body["sensitive"] = {"yes": True, "no": False}.get(asked.sensitive or "")
         _keep(ctx, file, body)
-    return _page(open_file(ctx, visit_id), wrong, {field: form[field] for field in wrong if field in form})
+    wrong = {field: words for field, words in wrong.items() if field in form and field not in UNTOLD}
+    return _page(open_file(ctx, visit_id), wrong, {field: form[field] for field in wrong})
 
 
-def _take_hydration(body: dict[str, Any], raw: str, wrong: dict[str, str]) -> None:
-    """A meter's reading, when it is one."""
-    if not raw:
-        body["hydration"] = None
-    elif (read := whole(raw, MOST_HYDRATED)) is not None:
-        body["hydration"] = read
-    else:
-        wrong["hydration"] = f"A whole number from 0 to {MOST_HYDRATED}, as the meter shows it."
+#: Chosen, not typed: what is none of the choices leaves all as it was.
+UNTOLD = frozenset({"skin_type", "phototype", "sensitive"})
 
 
 def _take_build(body: dict[str, Any], build: str, wrong: dict[str, str]) -> None:
@@ -106,14 +119,9 @@ def _take_build(body: dict[str, Any], build: str, wrong: dict[str, str]) -> None
         body["build"] = build
 
 
-def _take(body: dict[str, Any], field: str, raw: str, wrong: dict[str, str]) -> None:
-    """One number into the body when it is one and fits."""
-    before = body[field]
-    try:
-        body[field] = float(raw.replace(",", ".")) if raw.strip() else None
-    except ValueError:
-        wrong[field] = f"“{raw}” is not a number of millimetres."
-        return
+def _take(body: dict[str, Any], field: str, millimetres: float | None, wrong: dict[str, str]) -> None:
+    """One number into the body when it fits."""
+    before, body[field] = body[field], millimetres
     try:
         measures = Findings.model_validate(body).measures
         for name, kind in PLATES.items():
@@ -122,7 +130,7 @@ def _take(body: dict[str, Any], field: str, raw: str, wrong: dict[str, str]) -> 
     except BadInput as bad:  # a tape that does not go with the others is told where it was typed
         wrong[field] = bad.fields.get(field) or next(iter(bad.fields.values()))
     except ValidationError:
-        wrong[field] = f"{raw} mm is out of reach: a height above the level line lies between 0 and 60 mm."
+        wrong[field] = f"{millimetres:g} mm is out of reach: a height above the level line lies between 0 and 60 mm."
     if field in wrong:
         body[field] = before
 

@@ -4,11 +4,11 @@ back.
 
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any
+from typing import Annotated, Any
 from uuid import UUID
 
 import numpy as np
-from pydantic import ValidationError
+from pydantic import BeforeValidator, Field, ValidationError
 from uuid_utils.compat import uuid7
 
 from merak.core.body.marks import Mark, checked
@@ -16,11 +16,11 @@ from merak.core.body.plate import PLATES, plate
 from merak.core.body.sketch import Plate
 from merak.core.body.treatable import Narrowed, narrow
 from merak.core.errors import BadInput
-from merak.core.windows import wrong_day
 from merak.records import marks
 from merak.records.bodies.visit import MarginsBody
 from merak.records.tables import MarkVersion
 from merak.services.context import Context, NotFound, OutOfTurn
+from merak.services.forms import Otherwise, TypedForm, day_of
 from merak.services.visit.file import VisitFile, changing, open_file
 
 
@@ -123,12 +123,15 @@ def narrow_margin(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
         file.keep(ctx, MarginsBody(narrowed=kept))
 
 
+class MarginForm(TypedForm):
+    """A margin's breadth as it is typed."""
+
+    value: Annotated[float | None, Otherwise("That is not a number.")] = None
+
+
 def _narrowed(margin: str, typed: str, reason: str) -> Narrowed:
-    try:
-        value = float(typed.replace(",", "."))
-    except ValueError:
-        raise BadInput({"value": f"“{typed}” is not a number."}) from None
-    return narrow(margin, value, reason)
+    asked = MarginForm.read({"value": typed})
+    return narrow(margin, asked.value or 0.0, reason)
 
 
 def _plate(file: VisitFile, name: str) -> Plate:
@@ -137,42 +140,34 @@ def _plate(file: VisitFile, name: str) -> Plate:
     return plate(file.findings.measures, name)
 
 
+def _points(typed: object) -> object:
+    """Points as a form sends them, "x,y x,y …" in mm. Raises ValueError."""
+    return [pair.split(",") for pair in typed.split()] if isinstance(typed, str) else typed
+
+
+class MarkForm(TypedForm):
+    """A mark as it is drawn and described; `points` in mm of the client's own plate."""
+
+    kind: str = ""
+    shape: str = ""
+    size_mm: Annotated[float | None, Otherwise("That is not a number: millimetres.")] = None
+    value: Annotated[float | None, Otherwise("That is not a number: a temperature.")] = None
+    grade: Annotated[int | None, Field(ge=0, le=4), Otherwise("A grade is 0, 1, 2, 3 or 4.")] = None
+    points: Annotated[
+        tuple[tuple[float, float], ...],
+        BeforeValidator(_points),
+        Otherwise("That is not a drawing: points are “x,y x,y …” in mm."),
+    ] = ()
+    on: Annotated[date | None, day_of("past")] = None
+    note: Annotated[str, Field(max_length=500), Otherwise("500 characters at most.")] = ""
+
+
 def _read(form: dict[str, str], face: Plate, today: date) -> Mark:
     """The form's fields as a mark. Raises BadInput, by field."""
-    wrong: dict[str, str] = {}
-    body: dict[str, Any] = {
-        "id": form.get("mark") or uuid7(),
-        "plate": face.name,
-        "kind": form.get("kind", ""),
-        "shape": form.get("shape", ""),
-    }
-    for field, words in (("size_mm", "millimetres"), ("value", "a temperature"), ("grade", "a grade, 0 to 4")):
-        typed = form.get(field, "").strip().replace(",", ".")
-        try:
-            number = float(typed) if typed else None
-        except ValueError:
-            wrong[field] = f"“{typed}” is not a number: {words}."
-        else:
-            if number is not None:
-                body[field] = int(number) if field == "grade" and number == int(number) else number
-    try:
-        there = np.array(
-            [[float(part) for part in pair.split(",")] for pair in form.get("points", "").split()], dtype=float
-        ).reshape(-1, 2)
-        body["points"] = _home(there, face) if len(there) and np.isfinite(there).all() else ()
-    except ValueError:
-        wrong["points"] = "That is not a drawing: points are “x,y x,y …” in mm."
-    try:
-        body["on"] = date.fromisoformat(form["on"]) if form.get("on") else today
-        if body["on"] > today:
-            wrong["on"] = "That day has not come yet."
-        elif outside := wrong_day("past", body["on"], today):
-            wrong["on"] = outside
-    except ValueError:
-        wrong["on"] = f"“{form['on']}” is not a date."
-    body["note"] = form.get("note", "").strip()
-    if wrong:
-        raise BadInput(wrong)
+    asked = MarkForm.read(form, today=today)
+    body = {key: value for key, value in dict(asked).items() if value is not None}
+    body |= {"id": form.get("mark") or uuid7(), "plate": face.name, "on": asked.on or today}
+    body["points"] = _home(np.array(asked.points), face) if asked.points else ()
     try:
         return Mark.model_validate(body)
     except ValidationError as broken:
@@ -180,11 +175,7 @@ def _read(form: dict[str, str], face: Plate, today: date) -> Mark:
 
 
 def _said(field: str, words: str) -> str:
-    return {
-        "note": "500 characters at most.",
-        "shape": "Spot, line or area?",
-        "grade": "A grade is 0, 1, 2, 3 or 4.",
-    }.get(field, words)
+    return {"shape": "Spot, line or area?"}.get(field, words)
 
 
 def _home(there: Any, face: Plate) -> tuple[tuple[float, float], ...]:

@@ -18,7 +18,7 @@ from merak.core.whole import whole
 from merak.core.working import Caution
 from merak.records import visits
 from merak.services.context import Context, OutOfTurn
-from merak.services.fields import Shown, shown, texts
+from merak.services.forms import Shown, shown, texts
 from merak.services.visit.changes import BACK, OPS, TWINS, WHOLE, draft_of, with_new_ids
 from merak.services.visit.file import VisitFile, changing, forget, open_file
 

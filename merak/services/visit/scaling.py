@@ -1,17 +1,18 @@
 """Scales and the phototype questionnaire: entered, scored, kept with who and when."""
 
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Annotated, Any
 from uuid import UUID
+
+from pydantic import Field
 
 from merak.core.client.scales import SCALES, Scale, Scored
 from merak.core.client.tone import ASKED, phototype_by, tone_of
 from merak.core.errors import BadInput
-from merak.core.whole import whole
 from merak.core.working import Quantity
 from merak.records.bodies.visit import ScaleBody, ScalesBody
 from merak.services.context import Context, NotFound
-from merak.services.fields import Shown, decimal, read, shown, texts
+from merak.services.forms import Group, Otherwise, Shown, TypedForm, Whole, read, shown, texts
 from merak.services.visit.file import VisitFile, changing, open_file
 
 
@@ -109,22 +110,41 @@ def take_phototype(ctx: Context, visit_id: UUID, form: dict[str, str]) -> Scales
     return _page(open_file(ctx, visit_id))
 
 
+Measured = Annotated[
+    float | None,
+    Otherwise("L*, a* and b*, three numbers within 128, as the meter shows them.", needed=True),
+    Field(ge=-128, le=128),
+]
+
+
+class ToneForm(TypedForm):
+    """A tone as a meter shows it."""
+
+    l: Measured = Field(None, alias="tone.l")  # noqa: E741 (L*)
+    a: Measured = Field(None, alias="tone.a")
+    b: Measured = Field(None, alias="tone.b")
+
+
+class PointsForm(TypedForm):
+    """The questionnaire's points, by question."""
+
+    points: Annotated[dict[str, Whole], Group("points.")] = Field(default_factory=dict)
+
+
 def _by_questions(form: dict[str, str]) -> dict[str, Any]:
-    points = {one.id: told for one in ASKED if (told := whole(form.get(f"points.{one.id}"), 100)) is not None}
+    points = PointsForm.parse(form)[0].points
     try:
-        return {"phototype": phototype_by(points)[0], "burning": points}
+        return {
+            "phototype": phototype_by({one.id: points[one.id] for one in ASKED if one.id in points})[0],
+            "burning": points,
+        }
     except BadInput as bad:
         raise BadInput({f"points.{key}": words for key, words in bad.fields.items()}) from bad
 
 
 def _by_tone(form: dict[str, str]) -> dict[str, Any]:
-    tone = []
-    for name in ("l", "a", "b"):
-        try:
-            tone.append(float(decimal(form.get(f"tone.{name}", "").strip())))
-        except ValueError:
-            raise BadInput({"tone": "L*, a* and b*, three numbers as the meter shows them."}) from None
-    if not all(abs(value) <= 128 for value in tone):
-        raise BadInput({"tone": "L*, a* and b* lie within 128."})
-    measured = (tone[0], tone[1], tone[2])
+    asked, wrong = ToneForm.parse(form)
+    if wrong:
+        raise BadInput({"tone": next(iter(wrong.values()))})
+    measured = (asked.l or 0.0, asked.a or 0.0, asked.b or 0.0)
     return {"phototype": tone_of(measured)[1], "tone": measured}
