@@ -24,7 +24,7 @@ from merak.records.people import Worker
 from merak.records.tables import Base, Client, Course, Device, Person, Studio
 from merak.services.after import answering, closing, follow_ups
 from merak.services.context import Context
-from merak.services.studio.practice import CARD
+from merak.services.studio.machines import CARD
 from merak.services.studio.signing_in import HASHER
 from merak.services.treatment import treating
 from merak.services.visit import asking, consenting, looking, marking, picturing, planning, scaling

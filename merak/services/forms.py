@@ -57,6 +57,11 @@ def decimal(text: str) -> str:
     return _DECIMAL_COMMA.sub(r"\1.\2", text)
 
 
+def number_typed(typed: object) -> object:
+    """A number as it is typed; nothing where nothing was."""
+    return (decimal(typed.strip()) or None) if isinstance(typed, str) else typed
+
+
 def _digits(typed: object) -> object:
     if isinstance(typed, str) and not (typed.isascii() and typed.isdigit() and len(typed) <= 9):
         raise PydanticCustomError("int_parsing", "not a whole number")

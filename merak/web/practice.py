@@ -9,7 +9,7 @@ from merak.core.knowledge import about, methods, traits
 from merak.core.modality.device import MACHINES
 from merak.services.context import Context
 from merak.services.permission import ROLES
-from merak.services.studio import practice
+from merak.services.studio import machines, practice
 from merak.services.visit import routines
 from merak.web.pages import go, page
 
@@ -24,7 +24,7 @@ def _shown(
     which: str = "",
 ) -> Response:
     ctx.demand("run the practice")
-    staff, devices = practice.staff(ctx), practice.machines(ctx)
+    staff, devices = practice.staff(ctx), machines.in_use(ctx)
     return page(
         request,
         ctx,
@@ -45,7 +45,7 @@ def _shown(
         house=ctx.studio.house,
         traits=traits(),
         routines=routines.kept(ctx),
-        aside=practice.put_aside(ctx),
+        aside=machines.put_aside(ctx),
     )
 
 
@@ -133,7 +133,7 @@ def add_machine(request: Request, form: Form) -> Response:
     """Adds a machine."""
     with entered(request, form) as ctx:
         try:
-            practice.add_device(ctx, form)
+            machines.add_device(ctx, form)
         except BadInput as bad:
             return _shown(request, ctx, form, bad.fields, "machine")
         return go("/practice", "The machine is added.")
@@ -143,7 +143,7 @@ def add_machine(request: Request, form: Form) -> Response:
 def put_away(request: Request, device_id: str, form: Form) -> Response:
     """Takes a machine out of use."""
     with entered(request, form) as ctx:
-        practice.put_away(ctx, device_id)
+        machines.put_away(ctx, device_id)
         return go("/practice", "The machine is put away; it can be taken out again.")
 
 
@@ -151,5 +151,5 @@ def put_away(request: Request, device_id: str, form: Form) -> Response:
 def take_out(request: Request, device_id: str, form: Form) -> Response:
     """A machine that was put away is in use again."""
     with entered(request, form) as ctx:
-        practice.take_out(ctx, device_id)
+        machines.take_out(ctx, device_id)
         return go("/practice", "The machine is in use again.")

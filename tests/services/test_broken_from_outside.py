@@ -38,7 +38,7 @@ from merak.services.after import closing, registering, returning
 from merak.services.clients import clients
 from merak.services.context import Context, OutOfTurn
 from merak.services.permission import Denied
-from merak.services.studio import practice
+from merak.services.studio import machines, practice
 from merak.services.treatment import adverse, instruments, treating
 from merak.services.treatment.standing import state_of
 from merak.services.visit import consenting, day, looking, planning
@@ -56,7 +56,7 @@ def test_a_running_treatment_keeps_its_machine_and_its_booking(ctx: Context) -> 
     machine = treating.run_of(ctx, visit).acts[n].machine
     owner, front = as_(ctx, "marit"), as_(ctx, "joost")
     with pytest.raises(OutOfTurn, match="under way"):
-        practice.put_away(owner, machine)
+        machines.put_away(owner, machine)
     with pytest.raises(OutOfTurn, match="running"):
         day.cancel(front, visit)
     assert find_visit(ctx, visit).status == "booked"
@@ -67,7 +67,7 @@ def test_a_running_treatment_keeps_its_machine_and_its_booking(ctx: Context) -> 
             run = treating.record(ctx, visit, [tap_of(kind, ctx.now)])
         assert run.state.status == "stopped" and instruments.at_work(ctx, run) is None
     finally:
-        practice.take_out(owner, machine)
+        machines.take_out(owner, machine)
     with pytest.raises(OutOfTurn, match="treated"):
         day.cancel(front, visit)
 

@@ -29,7 +29,7 @@ from merak.records import taps
 from merak.services.after import closing, returning, tasks
 from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.permission import Denied, Sealed
-from merak.services.studio import practice, signing_in
+from merak.services.studio import machines, practice, signing_in
 from merak.services.treatment import treating
 from merak.services.visit import allowing, asking, consenting, day, looking, planning
 
@@ -303,16 +303,16 @@ def test_only_the_owner_runs_the_practice(ctx: Context) -> None:
 )
 def test_a_machine_that_cannot_be_is_told_by_field(ctx: Context, form: dict[str, str], fields: set[str]) -> None:
     with pytest.raises(BadInput) as wrong:
-        practice.add_device(as_(ctx, "marit"), form)
+        machines.add_device(as_(ctx, "marit"), form)
     assert set(wrong.value.fields) == fields
 
 
 def test_a_machine_is_added_and_put_away(ctx: Context) -> None:
     owner = as_(ctx, "marit")
-    practice.add_device(
+    machines.add_device(
         owner, {"modality": "microcurrent", "name": "spare", "contact_cm2": "1,5", "points": "5 300\n1 50"}
     )
-    spare, card = practice.machines(owner)[-1]
+    spare, card = machines.in_use(owner)[-1]
     assert (card.name, card.contact_cm2, card.calibration) == ("spare", 1.5, ((1, 50), (5, 300)))
-    practice.put_away(owner, str(spare))
-    assert spare not in {device for device, _ in practice.machines(owner)}
+    machines.put_away(owner, str(spare))
+    assert spare not in {device for device, _ in machines.in_use(owner)}

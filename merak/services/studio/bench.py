@@ -17,7 +17,7 @@ from merak.core.modality.shared import Dose, Modality, Subject, begun, in_zone
 from merak.core.working import Quantity
 from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.forms import Shown, read, shown, texts
-from merak.services.studio.practice import machines
+from merak.services.studio.machines import in_use
 from merak.services.visit import planning
 from merak.services.visit.file import open_file
 
@@ -103,7 +103,7 @@ def tried(ctx: Context, name: str, form: dict[str, str]) -> Trial:
     if name not in MODALITIES:
         raise NotFound("There is no such modality.")
     module = MODALITIES[name]
-    fitting = [(str(key), card) for key, card in machines(ctx) if fits(card, name)] if module.CARD else []
+    fitting = [(str(key), card) for key, card in in_use(ctx) if fits(card, name)] if module.CARD else []
     trial = Trial(name, about()[name], module, fitting, form.get("machine") or (fitting[0][0] if fitting else ""))
     skin_form = form if any(key.startswith("subject.") for key in form) else texts(Subject(phototype=2), "subject.")
     before_form = form if any(key.startswith("before.") for key in form) else {}

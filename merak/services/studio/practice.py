@@ -3,26 +3,23 @@
 import hashlib
 import secrets
 from typing import Annotated, Any
-from uuid import UUID
 from zoneinfo import available_timezones
 
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import BeforeValidator, Field
 from sqlalchemy import text
 
 from merak.core.client import Findings
 from merak.core.errors import BadInput
 from merak.core.knowledge import methods, number, traits
-from merak.core.modality.device import COLOURS, Card
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Facts, Machine
 from merak.records import db as database
 from merak.records import people
-from merak.records.tables import Audit, Device, Person, SetUpCode, Studio
+from merak.records.tables import Audit, Person, SetUpCode, Studio
 from merak.services.context import Context, NotFound, OutOfTurn
-from merak.services.forms import AsTyped, Otherwise, TypedForm, decimal, said
+from merak.services.forms import AsTyped, Group, Otherwise, TypedForm, number_typed
 from merak.services.permission import ROLES
 from merak.services.studio.signing_in import HASHER, forget
-from merak.services.treatment import treating
 
 SHORTEST_PASSWORD = 10
 TOO_SHORT = f"At least {SHORTEST_PASSWORD} characters."
@@ -34,7 +31,6 @@ WEEK = {
     "4": ["09:00", "19:00"],
     "5": ["09:00", "15:00"],
 }
-CARD: TypeAdapter[Any] = TypeAdapter(Card)
 
 
 def is_set_up() -> bool:
@@ -131,15 +127,23 @@ def add_person(ctx: Context, form: dict[str, str]) -> None:
 LICENCES = ("pulsed light", "fractional", "focused", "micro depth")
 
 
+class LicenceForm(TypedForm):
+    """Which licences somebody holds, and whether they keep their hands off energy now."""
+
+    licences: Annotated[dict[str, str], Group("licence.")] = Field(default_factory=dict)
+    careful_hands: bool = False
+
+
 def license_person(ctx: Context, person_id: str, form: dict[str, str]) -> None:
     """Which licences somebody holds, and whether they should keep their hands off energy now. Raises NotFound."""
     ctx.demand("run the practice")
+    asked = LicenceForm.read(form)
     with ctx.saving("license a person", person_id):
         person = next((one for one in people.everyone(ctx.db) if str(one.id) == person_id), None)
         if person is None:
             raise NotFound("There is nobody like that here.")
-        person.licences = [one for one in LICENCES if form.get(f"licence.{one}") == "on"]
-        person.careful_hands = form.get("careful_hands") == "on"
+        person.licences = [one for one in LICENCES if asked.licences.get(one) == "on"]
+        person.careful_hands = asked.careful_hands
 
 
 def choose_methods(ctx: Context, form: dict[str, str]) -> None:
@@ -147,40 +151,34 @@ def choose_methods(ctx: Context, form: dict[str, str]) -> None:
     was.
     """
     ctx.demand("run the practice")
+    schools = {name: {school.id for school in method.schools} for name, method in methods().items()}
+    chosen = {name: form[name] for name in schools if form.get(name) in schools[name]}
     with ctx.saving("choose methods"):
-        kept = dict(ctx.studio.house.methods)
-        for name, method in methods().items():
-            if form.get(name) in {school.id for school in method.schools}:
-                kept[name] = form[name]
-        _keep_house(ctx, methods=kept)
+        _keep_house(ctx, methods={**ctx.studio.house.methods, **chosen})
+
+
+#: Beyond this a price is a slip of the finger.
+HIGHEST_PRICE = 20_000
+
+
+class PricesForm(TypedForm):
+    """Prices by modality, and their currency."""
+
+    prices: Annotated[
+        dict[str, Annotated[Annotated[float, Field(ge=0, le=HIGHEST_PRICE)] | None, BeforeValidator(number_typed)]],
+        Group("price."),
+        Otherwise(f"“{{typed}}” is not a price between 0 and {HIGHEST_PRICE:,}."),
+    ] = Field(default_factory=dict)
+    currency: Annotated[str, Field(pattern=r"^[A-Za-z]{3}$"), Otherwise("Three letters, as EUR.", needed=True)] = ""
 
 
 def set_prices(ctx: Context, form: dict[str, str]) -> None:
     """The studio's prices by modality, and the currency. Raises BadInput by field; nothing is kept half."""
     ctx.demand("run the practice")
-    wrong: dict[str, str] = {}
-    prices: dict[str, float] = {}
-    for name in traits():
-        raw = form.get(f"price.{name}", "").strip()
-        if raw:
-            try:
-                prices[name] = float(decimal(raw))
-            except ValueError:
-                wrong[f"price.{name}"] = f"“{raw}” is not a price."
-            else:
-                if not 0 <= prices[name] <= HIGHEST_PRICE:
-                    wrong[f"price.{name}"] = f"Between 0 and {HIGHEST_PRICE:,}."
-    currency = form.get("currency", "").strip().upper()
-    if not (len(currency) == 3 and currency.isalpha()):
-        wrong["currency"] = "Three letters, as EUR."
-    if wrong:
-        raise BadInput(wrong)
+    asked = PricesForm.read(form)
+    prices = {name: price for name in traits() if (price := asked.prices.get(name)) is not None}
     with ctx.saving("set prices"):
-        _keep_house(ctx, prices=prices, currency=currency)
-
-
-#: Beyond this a price is a slip of the finger.
-HIGHEST_PRICE = 20_000
+        _keep_house(ctx, prices=prices, currency=asked.currency.upper())
 
 
 def _keep_house(ctx: Context, **changed: Any) -> None:
@@ -208,133 +206,10 @@ def give_back(ctx: Context, person_id: str) -> None:
         people.give_back(db, person_id)
 
 
-def add_device(ctx: Context, form: dict[str, str]) -> None:
-    """Adds a machine by its card. Raises BadInput by field.
-
-    `points` holds a measured pair a line (level µA, cm mW/cm², scale and unit; a light's may begin with its colour),
-    `tips` a tip a line: name; mm across; mm down; pins. `by_phototype` holds a phototype and its ceiling a line.
-    """
-    ctx.demand("run the practice")
-    modality, name = form.get("modality", ""), form.get("name", "").strip()
-    wrong: dict[str, str] = {} if name else {"name": "What is this machine called in the room?"}
-    lines = {
-        key: [line.strip() for line in form.get(key, "").splitlines() if line.strip()]
-        for key in ("points", "tips", "by_phototype")
-    }
-    body: dict[str, Any] = {"modality": modality, "name": name}
-    if modality == "led":
-        body |= {
-            "wavelength_nm": form.get("wavelength_nm") or 633,
-            "points": _pairs(lines["points"], "points", wrong, "red"),
-        }
-        body["colours"] = {
-            colour: pairs
-            for colour in COLOURS
-            if colour != "red" and (pairs := _pairs(lines["points"], "points", wrong, colour))
-        }
-    elif modality == "microcurrent":
-        contact = decimal(form.get("contact_cm2", ""))
-        body |= {
-            "levels": form.get("levels") or 10,
-            "contact_cm2": contact,
-            "calibration": _pairs(lines["points"], "points", wrong),
-        }
-    else:
-        body |= {
-            key: decimal(form[key])
-            for key in ("scale", "least", "most", "step", "cleaned")
-            if form.get(key, "").strip()
-        }
-        body |= {"calibration": _pairs(lines["points"], "points", wrong), "tips": _tips(lines["tips"], wrong)}
-        body["by_phototype"] = {
-            str(int(kind)): most for kind, most in _pairs(lines["by_phototype"], "by_phototype", wrong)
-        }
-    try:
-        card = CARD.validate_python(body)
-    except ValidationError as broken:
-        for error in broken.errors():
-            field = (
-                str(error["loc"][1])
-                if len(error["loc"]) > 1
-                else "modality"
-                if "union_tag" in error["type"]
-                else "points"
-            )
-            wrong.setdefault({"calibration": "points", "colours": "points"}.get(field, field), said(dict(error)))
-    if wrong:
-        raise BadInput(wrong)
-    with ctx.saving("add a machine") as db:
-        db.add(Device(modality=modality, card=card))
-
-
-def _pairs(lines: list[str], field: str, wrong: dict[str, str], colour: str = "") -> list[tuple[float, float]]:
-    """Pairs of numbers in rising order; of a light's lines those of a colour, red where none is named."""
-    found = []
-    for line in lines:
-        head, _, rest = line.partition(" ")
-        named = head.lower() if head.lower() in COLOURS else ""
-        if colour and (named or "red") != colour:
-            continue
-        try:
-            a, b = (float(decimal(part)) for part in (rest if named else line).split())
-            found.append((a, b))
-        except ValueError:
-            wrong[field] = f"“{line}” is not two numbers."
-    return sorted(found)
-
-
-def _tips(lines: list[str], wrong: dict[str, str]) -> list[dict[str, Any]]:
-    found = []
-    for line in lines:
-        name, *numbers = (part.strip() for part in line.split(";"))
-        try:
-            across, down, *pins = (float(decimal(part)) for part in numbers)
-            found.append({"name": name, "across_mm": across, "down_mm": down, "pins": int(pins[0]) if pins else 0})
-        except ValueError:
-            wrong["tips"] = f"“{line}” is not: name; mm across; mm down; pins."
-    return found
-
-
-def put_away(ctx: Context, device_id: str) -> None:
-    """Takes a machine out of use; plans made with it keep their numbers. Raises OutOfTurn while a treatment under way
-    needs it.
-    """
-    ctx.demand("run the practice")
-    if treating.running_with(ctx, device_id):
-        raise OutOfTurn("A treatment under way is done with this machine. It is put away once that has ended.")
-    _use(ctx, device_id, False)
-
-
-def take_out(ctx: Context, device_id: str) -> None:
-    """A machine that was put away is in use again."""
-    ctx.demand("run the practice")
-    _use(ctx, device_id, True)
-
-
-def _use(ctx: Context, device_id: str, active: bool) -> None:
-    with ctx.saving("use a machine" if active else "put a machine away", device_id):
-        device = people.device(ctx.db, device_id)
-        if device is None:
-            raise NotFound("There is no such machine.")
-        device.active = active
-
-
 def staff(ctx: Context) -> list[Person]:
     """All who work here."""
     ctx.demand("run the practice")
     return people.everyone(ctx.db)
-
-
-def put_aside(ctx: Context) -> list[tuple[UUID, Card]]:
-    """The machines that were put away, id and card."""
-    ctx.demand("run the practice")
-    return [(device.id, device.card) for device in people.devices(ctx.db, active=False)]
-
-
-def machines(ctx: Context) -> list[tuple[UUID, Card]]:
-    """The machines in use, id and card."""
-    ctx.demand("use the bench")
-    return [(device.id, device.card) for device in people.devices(ctx.db)]
 
 
 def brief_of(ctx: Context) -> Brief:

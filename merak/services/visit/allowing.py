@@ -8,8 +8,20 @@ from merak.core.plan.step import can_override
 from merak.core.plan.visit_plan import between, visit_plan
 from merak.records.bodies.visit import OverridesBody
 from merak.services.context import Context
+from merak.services.forms import TypedForm
 from merak.services.visit.changes import draft_of
 from merak.services.visit.file import VisitFile, changing
+
+
+class AllowForm(TypedForm):
+    """What a senior plans past: a "verdict" of a rule on a modality, or what stands in the plan under `key`; why."""
+
+    what: str = ""
+    modality: str = ""
+    verdict: str = ""
+    rule: str = ""
+    key: str = ""
+    reason: str = ""
 
 
 def allow(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
@@ -19,38 +31,37 @@ def allow(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
     Raises Denied, Refused for what nobody may, BadInput on "reason".
     """
     with changing(ctx, visit_id, "override") as file:
-        what = form.get("what", "")
-        word = _verdict_allowed(ctx, file, form) if what == "verdict" else _plan_allowed(ctx, file, form)
+        asked = AllowForm.read(form)
+        word = _verdict_allowed(ctx, file, asked) if asked.what == "verdict" else _plan_allowed(ctx, file, asked)
         file.keep(ctx, OverridesBody(overrides=(*file.overrides, word)))
 
 
-def _verdict_allowed(ctx: Context, file: VisitFile, form: dict[str, str]) -> Override:
-    name = form.get("modality", "")
-    if name not in file.brief.board:
+def _verdict_allowed(ctx: Context, file: VisitFile, asked: AllowForm) -> Override:
+    if asked.modality not in file.brief.board:
         raise BadInput({"modality": "Which treatment?"})
     return override(
-        name,
-        form.get("verdict", ""),
-        form.get("rule", ""),
-        file.brief.board[name],
+        asked.modality,
+        asked.verdict,
+        asked.rule,
+        file.brief.board[asked.modality],
         file.letters,
-        form.get("reason", ""),
+        asked.reason,
         ctx.me.name,
         ctx.now.astimezone(ctx.zone),
         ctx.today,
     )
 
 
-def _plan_allowed(ctx: Context, file: VisitFile, form: dict[str, str]) -> Override:
+def _plan_allowed(ctx: Context, file: VisitFile, asked: AllowForm) -> Override:
     computed = visit_plan(file.brief, draft_of(file)[0].plan)
-    reason, at = worded(form.get("reason", "")), ctx.now.astimezone(ctx.zone)
-    stop = computed.refused.get(form.get("key", ""))
+    reason, at = worded(asked.reason), ctx.now.astimezone(ctx.zone)
+    stop = computed.refused.get(asked.key)
     if stop is not None:
         if not can_override(stop):
             raise Refused(f"Nobody plans past this. {stop.words}", stop.rule)
-        step = computed.plan.of(form["key"].partition(".")[0])
+        step = computed.plan.of(asked.key.partition(".")[0])
         return Override(rule=stop.rule, modality=step.modality, words=stop.words, reason=reason, by=ctx.me.name, at=at)
-    clash = next((one for one in computed.clashes if f"{one.rule}|{'|'.join(one.steps)}" == form.get("key")), None)
+    clash = next((one for one in computed.clashes if f"{one.rule}|{'|'.join(one.steps)}" == asked.key), None)
     if clash is None:
         raise BadInput({"key": "Nothing like that stands in the plan now."})
     if clash.absolute:

@@ -1,9 +1,9 @@
 """One change of a plan at a time: what each does to the draft that stands. Nothing is kept here."""
 
 from collections.abc import Callable
-from typing import Any
+from typing import Annotated, Any
 
-from pydantic import ValidationError
+from pydantic import Field, ValidationError
 from uuid_utils.compat import uuid7
 
 from merak.core.body.plate import GROUPS, PLATES, zone_names
@@ -24,7 +24,7 @@ from merak.core.plan.step import Step, begin
 from merak.core.plan.visit_plan import Plan, in_force
 from merak.records import visits
 from merak.services.context import Context
-from merak.services.forms import decimal, said, shown
+from merak.services.forms import Group, TypedForm, Whole, decimal, said, shown
 from merak.services.visit.file import VisitFile
 
 #: How many changes may be taken back.
@@ -48,31 +48,55 @@ def draft_of(file: VisitFile) -> tuple[Draft, int]:
     return file.body(Draft) or Draft(), file.version(Draft)
 
 
-Op = Callable[[Context, VisitFile, Draft, dict[str, str]], Draft]
+class EditForm(TypedForm):
+    """One change of a plan as it is sent: what, to which step, from which version of which page; `sent` holds every field
+    as it was typed.
+    """
+
+    step: str = ""
+    kind: str = ""
+    modality: str = ""
+    after: str = ""
+    by: str = "1"
+    host: str = ""
+    machine: str = ""
+    side: str = ""
+    method: str = ""
+    school: str = ""
+    group: str = ""
+    zones: Annotated[dict[str, str], Group("zone.")] = Field(default_factory=dict)
+    changed: str = ""
+    next: str | None = None
+    version: Whole | None = None
+    page: str = ""
+    sent: Annotated[dict[str, str], Group("")] = Field(default_factory=dict)
+
+
+Op = Callable[[Context, VisitFile, Draft, EditForm], Draft]
 
 
 def _with(draft: Draft, plan: Plan, what: str, **changes: Any) -> Draft:
     return draft.model_copy(update={"plan": plan, "what": what, **changes})
 
 
-def _take(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+def _take(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """A proposal becomes the plan."""
-    kind = form.get("kind", "")
+    kind = form.kind
     found = next((one for one in proposals(file.brief) if one.kind == kind), None)
     if found is None:
         raise BadInput({"kind": "There is no such proposal now. Look at the proposals again."})
     return _with(draft, with_new_ids(found.plan), f"took the {kind} proposal", typed={}, wrong={})
 
 
-def _clear(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+def _clear(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     return _with(draft, Plan(methods=draft.plan.methods), "began anew", typed={}, wrong={})
 
 
-def _add(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+def _add(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """A modality with its start values, at its place in the order. Raises Refused where screening or a machine stops
     it.
     """
-    name = form.get("modality", "")
+    name = form.modality
     if name not in MODALITIES:
         raise BadInput({"modality": "Which treatment?"})
     of = in_force(file.brief, draft.plan)
@@ -83,8 +107,8 @@ def _add(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> D
     return _with(draft, draft.plan.model_copy(update={"steps": tuple(steps)}), f"added {title(name)}")
 
 
-def _remove(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
-    step = draft.plan.of(form.get("step", ""))
+def _remove(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    step = draft.plan.of(form.step)
     steps = tuple(
         one.model_copy(update={"beside": ""}) if one.beside == step.id else one
         for one in draft.plan.steps
@@ -101,35 +125,35 @@ def _remove(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -
     )
 
 
-def _move(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+def _move(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """A step to another place: `after` which step it comes ("" first), or `by` how many places it moves. Out of
     another's waiting time it comes when it is moved; what runs beside it stays beside it.
     """
-    step = draft.plan.of(form.get("step", ""))
+    step = draft.plan.of(form.step)
     steps = [one for one in draft.plan.steps if one.id != step.id]
-    if "after" in form:
-        to = steps.index(draft.plan.of(form["after"])) + 1 if form["after"] else 0
-    elif form.get("by") in ("1", "-1"):
+    if "after" in form.sent:
+        to = steps.index(draft.plan.of(form.after)) + 1 if form.after else 0
+    elif form.by in ("1", "-1") and "by" in form.sent:
         main = [one for one in draft.plan.steps if not one.beside or one.id == step.id]
-        here = main.index(step) + int(form["by"])
+        here = main.index(step) + int(form.by)
         if not 0 <= here < len(main):
             return draft
-        to = steps.index(main[here]) + (1 if form["by"] == "1" else 0)
+        to = steps.index(main[here]) + (1 if form.by == "1" else 0)
     else:
         raise BadInput({"after": "To which place?"})
-    steps.insert(to, step.model_copy(update={"beside": ""}) if "after" in form else step)
+    steps.insert(to, step.model_copy(update={"beside": ""}) if "after" in form.sent else step)
     return _with(draft, draft.plan.model_copy(update={"steps": tuple(steps)}), f"moved {title(step.modality)}")
 
 
-def _set(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+def _set(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """Fields of one step, as typed. A twin leads when it is what changed; what cannot be read is kept as typed and told
     beside it.
     """
-    step = draft.plan.of(form.get("step", ""))
+    step = draft.plan.of(form.step)
     prefix = f"{step.id}."
     model = MODALITIES[step.modality].Settings
-    texts_ = {key.removeprefix(prefix): value for key, value in form.items() if key.startswith(prefix)}
-    changed = form.get("changed", "").removeprefix(prefix)
+    texts_ = {key.removeprefix(prefix): value for key, value in form.sent.items() if key.startswith(prefix)}
+    changed = form.changed.removeprefix(prefix)
     settings, wrong = dict(step.settings), {}
     kinds = {one.name: one.kind for one in shown(model, {})}
     if kinds.get(changed) == "yes":  # an empty box is not sent
@@ -250,10 +274,10 @@ def _short(value: Any) -> str:
     )
 
 
-def _lengthen(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+def _lengthen(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """A step longer or shorter by one of its own steps: minutes where it has them, else repeats, passes or rounds."""
-    step = draft.plan.of(form.get("step", ""))
-    up = form.get("by", "1") != "-1"
+    step = draft.plan.of(form.step)
+    up = form.by != "-1"
     model = MODALITIES[step.modality].Settings
     name = next((one for one in LENGTHS if one in model.model_fields), "")
     if not name:
@@ -273,32 +297,32 @@ def _lengthen(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str])
 LENGTHS = ("minutes", "timer_min", "infuse_min", "activator_min", "hold_min", "repeats", "passes", "rounds", "strokes")
 
 
-def _strength(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+def _strength(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """A step of the machine up or down."""
-    step = draft.plan.of(form.get("step", ""))
+    step = draft.plan.of(form.step)
     machine = file.brief.machine(step.modality, step.machine)
     module = MODALITIES[step.modality]
     settings = incremented(
         module,
         module.Settings.model_validate(step.settings),
         machine.card if machine else None,
-        up=form.get("by") != "-1",
+        up=form.by != "-1",
     )
     new = step.with_settings(settings)
     return _with(draft, draft.plan.with_step(new), _said_change(step, new))
 
 
-def _zones(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+def _zones(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """Where a step goes: zones ticked, or a named group; none means everywhere."""
-    step = draft.plan.of(form.get("step", ""))
-    named = form.get("group", "")
+    step = draft.plan.of(form.step)
+    named = form.group
     if named in GROUPS:
         wanted = GROUPS[named]
     elif named == "everywhere":
         wanted = ()
     else:
         every = [zone for name in PLATES for zone in zone_names(name) if zone not in BESIDE]
-        wanted = tuple(zone for zone in dict.fromkeys(every) if form.get(f"zone.{zone}") == "on")
+        wanted = tuple(zone for zone in dict.fromkeys(every) if form.zones.get(zone) == "on")
     if not wanted and named != "everywhere":
         raise BadInput({"zones": "At least one zone, or everywhere."})
     plate = plate_of(wanted, step.modality)
@@ -311,10 +335,10 @@ def _zones(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) ->
     return _with(draft, draft.plan.with_step(new), f"{title(step.modality)}: {where or 'everywhere'}")
 
 
-def _beside(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+def _beside(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """A step into the waiting time of another, or out of it. Raises Refused where that may not be."""
-    step = draft.plan.of(form.get("step", ""))
-    host_id = form.get("host", "")
+    step = draft.plan.of(form.step)
+    host_id = form.host
     if not host_id:
         return _with(
             draft, draft.plan.with_step(step.model_copy(update={"beside": ""})), f"{title(step.modality)} by itself"
@@ -331,12 +355,10 @@ def _beside(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -
     )
 
 
-def _machine(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+def _machine(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """Another machine for a step; settings begin anew, since a level means nothing across machines."""
-    step = draft.plan.of(form.get("step", ""))
-    machine = next(
-        (one for one in file.machines if one.id == form.get("machine") and fits(one.card, step.modality)), None
-    )
+    step = draft.plan.of(form.step)
+    machine = next((one for one in file.machines if one.id == form.machine and fits(one.card, step.modality)), None)
     if machine is None:
         raise BadInput({"machine": "There is no such machine for this."})
     rest = (one for one in file.machines if one.id != machine.id)
@@ -346,18 +368,18 @@ def _machine(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) 
     return _with(draft, draft.plan.with_step(new), f"{title(step.modality)} with the {machine.card.name}")
 
 
-def _side(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
-    side = form.get("side", "")
+def _side(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    side = form.side
     plan = Plan.model_validate(draft.plan.model_dump() | {"side": side if side in ("right", "left") else None})
     return _with(draft, plan, f"begin on {side or 'the higher side'}")
 
 
-def _method(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+def _method(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """Another school for this plan; what it sets is set in the steps that it touches, what it adds is added.
 
     Raises Refused for a school that asks for a senior, from anyone else.
     """
-    name, school_id = form.get("method", ""), form.get("school", "")
+    name, school_id = form.method, form.school
     method = methods().get(name)
     school = next((one for one in method.schools if one.id == school_id), None) if method else None
     if method is None or school is None:
@@ -377,16 +399,18 @@ def _method(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -
             and any(one.modality in school.on for one in plan.steps)
             and all(one.modality != extra for one in plan.steps)
         ):
-            added = _add(ctx, file, draft.model_copy(update={"plan": plan}), {"modality": extra})
+            added = _add(
+                ctx, file, draft.model_copy(update={"plan": plan}), EditForm.model_validate({"modality": extra})
+            )
             plan = added.plan
     return _with(draft, plan, f"{method.words}: {school.words}")
 
 
-def _undo(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+def _undo(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     return _back(ctx, file, draft, "changes", "undone", TOOK_BACK)
 
 
-def _redo(ctx: Context, file: VisitFile, draft: Draft, form: dict[str, str]) -> Draft:
+def _redo(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     return _back(ctx, file, draft, "undone", "changes", AGAIN)
 
 

@@ -14,12 +14,11 @@ from merak.core.plan.proposals import Proposal, proposals
 from merak.core.plan.screening import Board
 from merak.core.plan.step import Step, can_override, derived, read_settings
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
-from merak.core.whole import whole
 from merak.core.working import Caution
 from merak.records import visits
 from merak.services.context import Context, OutOfTurn
 from merak.services.forms import Shown, shown, texts
-from merak.services.visit.changes import BACK, OPS, TWINS, WHOLE, draft_of, with_new_ids
+from merak.services.visit.changes import BACK, OPS, TWINS, WHOLE, EditForm, draft_of, with_new_ids
 from merak.services.visit.file import VisitFile, changing, forget, open_file
 
 
@@ -148,15 +147,16 @@ def edit(ctx: Context, visit_id: UUID, op: str, form: dict[str, str]) -> Planned
     """
     if op not in OPS:
         raise BadInput({"op": "That cannot be done with a plan."})
+    asked = EditForm.parse(form)[0]
     for _ in range(6):
         file = open_file(ctx, visit_id, "plan")
         draft, version = draft_of(file)
-        step_id = form.get("step", "")
-        met = _changed_meanwhile(ctx, draft, op, form)
+        step_id = asked.step
+        met = _changed_meanwhile(ctx, draft, op, asked)
         if met:
             return _page(file, step_id, refusal=met)
         try:
-            new = OPS[op](ctx, file, draft, form)
+            new = OPS[op](ctx, file, draft, asked)
         except (Refused, BadInput) as no:
             return _page(
                 file,
@@ -166,17 +166,17 @@ def edit(ctx: Context, visit_id: UUID, op: str, form: dict[str, str]) -> Planned
             )
         if (new.plan, new.typed, new.wrong) == (draft.plan, draft.typed, draft.wrong):
             return _page(file, step_id)
-        new = _kept(ctx, draft, new, version, op, form.get("page", ""))
+        new = _kept(ctx, draft, new, version, op, asked.page)
         try:
             with ctx.saving("plan", visit_id, draft=True) as db:
                 written = visits.add_next(db, visit_id, version + 1, new, ctx.me.id, ctx.now)
         except visits.Taken:
             forget(ctx, visit_id)
             continue
-        chair = op != "set" or ".path." in form.get("changed", "")
+        chair = op != "set" or ".path." in asked.changed
         before, agreed = _page(file, propose=None, draft=draft, version=version, chair=chair), file.consented
         file.records["plan"] = written
-        page = _page(file, form.get("next", step_id), draft=new, version=version + 1, chair=chair)
+        page = _page(file, step_id if asked.next is None else asked.next, draft=new, version=version + 1, chair=chair)
         page.redraw = _redrawn(before, page, agreed)
         return page
     raise OutOfTurn("Somebody else is changing this plan just now. Once more, please.")
@@ -218,24 +218,18 @@ def _redrawn(before: Planned, after: Planned, agreed: bool) -> frozenset[str]:
     return frozenset(found | ({"consent"} if agreed or consents[0] != consents[1] else set()))
 
 
-def _changed_meanwhile(ctx: Context, draft: Draft, op: str, form: dict[str, str]) -> str:
+def _changed_meanwhile(ctx: Context, draft: Draft, op: str, form: EditForm) -> str:
     """What of that which this is about was changed after the version that this page shows, by another or from another
     page; "" when nothing. Going back looks at that by itself.
     """
-    seen = whole(form.get("version"), 10**9)
+    seen = form.version
     if seen is None or op in ("undo", "redo"):
         return ""
-    about_ = (
-        draft.touched.keys()
-        if op in ("take", "clear")
-        else (WHOLE,)
-        if op in ("side", "method")
-        else (form.get("step", ""),)
-    )
+    about_ = draft.touched.keys() if op in ("take", "clear") else (WHOLE,) if op in ("side", "method") else (form.step,)
     for key in about_:
         one = draft.touched.get(key)
         mine = one is not None and one.by == str(ctx.me.id)
-        if one is None or one.version <= seen or (mine and one.page == form.get("page", "")):
+        if one is None or one.version <= seen or (mine and one.page == form.page):
             continue
         who = (
             "You changed this in another window"
