@@ -1,4 +1,5 @@
-"""Forms as Pydantic models: what a person types becomes fields; what is wrong with it is told in plain words beside each.
+"""Forms as Pydantic models: what a person types becomes fields; what is wrong with it is told in plain words beside
+each.
 
 An empty text is no value, a decimal comma a point, a ticked box yes, pairs of numbers one a line.
 """
@@ -35,7 +36,9 @@ _DECIMAL_COMMA = re.compile(r"^\s*(-?\d*),(\d+)\s*$")
 
 @dataclass(frozen=True)
 class Otherwise:
-    """What is said of a field that cannot be read ("{typed}" is what was typed); where it is `needed`, of an empty one, too."""
+    """What is said of a field that cannot be read ("{typed}" is what was typed); where it is `needed`, of an empty one,
+    too.
+    """
 
     words: str
     needed: bool = False

@@ -13,6 +13,7 @@ from merak.core.modality.muscle_stimulation import layout
 from merak.services.context import Context, NotFound
 from merak.services.studio import bench
 from merak.services.studio.rule_book import all_zones
+from merak.web.limbs import limbs, told
 from merak.web.pages import blocks, go, page
 from merak.web.plot import plot
 
@@ -89,6 +90,8 @@ def _tried(trial: bench.Trial) -> dict[str, Any]:
         "modality": True,
         "trial": trial,
         "pads": pads,
+        "limbs": limbs(pads),
+        "pads_told": told(pads),
         "usable": trial.dose is not None and not trial.slips,
     }
 

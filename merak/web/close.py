@@ -8,7 +8,7 @@ from fastapi.responses import Response
 
 from merak.auth import Form, entered
 from merak.core.after.aftercare import WEIGHTS
-from merak.core.after.answer import LOOKS, SEEN, SEEN_MARKS
+from merak.core.after.answer import LOOKS, SEEN, SEEN_MARKS, SeenKind
 from merak.core.after.differences import WHY
 from merak.core.errors import BadInput
 from merak.core.knowledge import about
@@ -20,6 +20,8 @@ from merak.services.after.sheets import FAMILIES
 from merak.services.context import Context
 from merak.services.permission import may
 from merak.services.visit.looking import ZONES
+from merak.web.drawing import draw
+from merak.web.graded import graded
 from merak.web.pages import ENV, STATIC, Translation, blocks, go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
@@ -31,24 +33,29 @@ def _context(ctx: Context, closed: closing.Closed, request: Request) -> dict[str
     asked = request.query_params
     first = next(iter(closed.answer.missing), "1" if closed.file.visit.status == "closed" else "2")
     look = asked.get("look", first)
-    kind = asked.get("kind", "redness")
+    look = look if look in LOOKS else first
+    kind: SeenKind = next((one for one in SEEN if one == asked.get("kind")), "redness")
+    grades = closed.answer.looks[look].zones.get(kind, {}) if look in closed.answer.looks else {}
     language = asked.get("lang", closed.sheet.language)
     name = closed.file.visit.client.name
     sealed = closed.file.visit.status == "closed"
+    open_ = not sealed and may(ctx.me, "close", closed.file.visit)
+    drawing, tapped = draw(closed.file.brief.area("mask")), f"/visits/{closed.file.visit.id}/close/tap?look={look}"
     return {
         **phase_context(ctx, closed.file, "close"),
         "closed": closed,
         "sealed": sealed,
-        "open": not sealed and may(ctx.me, "close", closed.file.visit),
+        "open": open_,
         "studio": ctx.studio,
         "why": WHY,
         "marks": SEEN_MARKS,
         "looks": LOOKS,
-        "look": look if look in LOOKS else first,
+        "look": look,
         "seen_kinds": SEEN,
-        "kind": kind if kind in SEEN else "redness",
-        "gradable_zones": ZONES,
-        "area": closed.file.brief.area("mask"),
+        "kind": kind,
+        "grades": grades,
+        "drawing": drawing,
+        "zones": graded(drawing, grades, SEEN[kind], kind, ZONES if open_ else (), tapped),
         "remedies": answering.offered(closed.file, closed.tags),
         "endpoint_of": lambda modality: about()[modality].endpoint,
         "families": FAMILIES,

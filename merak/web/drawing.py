@@ -1,5 +1,6 @@
 """The plate as SVG: geometry comes from the core, here it only becomes ink."""
 
+import json
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
@@ -47,6 +48,19 @@ SIGNS = {
     "reading": "°C",
 }
 LINE_MM = 7.6
+#: Hatches are told apart by density and direction, so that they print: (attributes, path).
+HATCHES = tuple(
+    (
+        {"id": name, "class": "hatch", "width": f"{size}", "height": f"{size}", "patternUnits": "userSpaceOnUse"}
+        | {"patternTransform": f"rotate({turn})"},
+        d,
+    )
+    for name, size, turn, d in (
+        ("hatch", 2.4, 45, "M0 0V2.4"),
+        ("cross", 2.2, 45, "M0 0V2.2M0 0H2.2"),
+        *((f"grade-{n}", size, -35, f"M0 0H{size}") for n, size in enumerate((5.2, 3.4, 2.2, 1.3), 1)),
+    )
+)
 #: More footprints than this are drawn without their numbers, and more than that are walked no more cell by cell.
 NUMBERED, WALKED = 700, 6000
 
@@ -83,6 +97,23 @@ class Drawing:
     no_go: str
     marked: str
     names: str
+
+    @property
+    def bar(self) -> int:
+        """The scale's bar in mm."""
+        return 100 if self.width > 450 else 50
+
+    @property
+    def foot(self) -> str:
+        """Where sides and scale stand."""
+        return f"translate({self.left + self.width / 2} {self.top + self.height - 1})"
+
+    @property
+    def scale(self) -> str:
+        """The bar, with a tick at each fifth."""
+        half, fifth = self.bar / 2, self.bar / 5
+        ticks = "".join(f"M{-half + n * fifth} {-2 if n in (0, 5) else -1}V0" for n in range(6))
+        return f"M{-half} 0H{half}{ticks}"
 
     @property
     def em(self) -> str:
@@ -280,6 +311,50 @@ class MarkInk:
     read_y: float | None
     zone: str
     cm2: float
+
+    @property
+    def sign(self) -> str:
+        """What is written: of a reading its temperature, of anything else its sign and its grade."""
+        if self.read_y is not None:
+            return f"{self.mark.value:.1f} °C"
+        return SIGNS[self.mark.kind] + ("" if self.mark.grade is None else f"{self.mark.grade}")
+
+    @property
+    def sign_at(self) -> dict[str, str]:
+        """Where it is written: beside a spot or a line, in the middle of an area."""
+        beside = 4 if self.read_y is not None else self.mark.size_mm / 2 + 1.4 if self.mark.shape != "area" else 0
+        middle = {} if beside else {"text-anchor": "middle"}
+        return {"class": "sign", "x": f"{self.x + beside:.1f}", "y": f"{self.y}", "dy": ".36em", **middle}
+
+    @property
+    def aim(self) -> str:
+        """From where a reading's dot was to the place that was read, a cross; "" for what is no reading."""
+        if self.read_y is None:
+            return ""
+        x, y = self.x, self.read_y
+        return f"M{x} {self.y}V{y - 2:.1f}M{x - 2:.1f} {y:.1f}H{x + 2:.1f}M{x} {y - 2:.1f}V{y + 2:.1f}"
+
+    @property
+    def live(self) -> dict[str, str]:
+        """What a mark that may be taken up tells the page."""
+        kept = self.mark
+        fields = {
+            "kind": kept.kind,
+            "shape": kept.shape,
+            "size_mm": kept.size_mm,
+            "grade": "" if kept.grade is None else kept.grade,
+            "value": "" if kept.value is None else kept.value,
+            "on": f"{kept.on}",
+            "note": kept.note,
+        }
+        return {
+            "data-mark": f"{kept.id}",
+            "data-fields": json.dumps(fields),
+            "data-points": self.points,
+            "role": "button",
+            "tabindex": "0",
+            "aria-label": f"{kept.words}, {self.zone}, {kept.on:%a %-d %b}",
+        }
 
 
 def ink_marks(marks: tuple[Mark, ...], face: Plate) -> tuple[MarkInk, ...]:

@@ -10,7 +10,8 @@ from merak.auth import Form, entered
 from merak.core.body.tapes import ALL, FACE
 from merak.services.context import Context
 from merak.services.visit import looking
-from merak.web.drawing import ink_marks
+from merak.web.drawing import draw, ink_marks
+from merak.web.graded import graded
 from merak.web.pages import blocks, go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
@@ -28,7 +29,7 @@ def look_page(request: Request, visit_id: UUID, kind: str = "laxity") -> Respons
 
 def _context(ctx: Context, looked: looking.Looked, kind: str) -> dict[str, Any]:
     kind = kind if kind in KINDS else "laxity"
-    grades = looked.findings.grades.get(kind, {})
+    grades, drawing, visit = looked.findings.grades.get(kind, {}), draw(looked.area), looked.file.visit
     elsewhere = {tape.field for tape in ALL} - {tape.field for tape in FACE}
     return {
         **phase_context(ctx, looked.file, "look"),
@@ -37,7 +38,8 @@ def _context(ctx: Context, looked: looking.Looked, kind: str) -> dict[str, Any]:
         "kind": kind,
         "kinds": KINDS,
         "grades": grades,
-        "gradable_zones": looking.ZONES,
+        "drawing": drawing,
+        "zones": graded(drawing, grades, KINDS[kind].title, kind, looking.ZONES, f"/visits/{visit.id}/look/tap"),
         "numbers": {field: words for field, words in looking.NUMBERS.items() if field not in elsewhere},
         "tapes": FACE,
         "inked_marks": ink_marks(looked.marks, looked.area.plate),

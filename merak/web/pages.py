@@ -26,7 +26,7 @@ from merak.exchange.letters import dated
 from merak.services.context import Context
 from merak.services.permission import may
 from merak.services.visit.file import STAGES, VisitFile
-from merak.web.drawing import SIGNS, draw, polyline, rings, strokes
+from merak.web.drawing import HATCHES, SIGNS, draw, polyline, rings, strokes
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
@@ -43,6 +43,24 @@ def moment_words(moment: datetime) -> str:
     return f"{moment:%a %-d %b, %H:%M}"
 
 
+#: How htmx answers: what is wrong with a form is shown where it is (422), other trouble in its own place.
+HTMX = {
+    "includeIndicatorStyles": False,
+    "allowEval": False,
+    "selfRequestsOnly": True,
+    "historyCacheSize": 0,
+    "responseHandling": [
+        {"code": "204", "swap": False},
+        {"code": "[23]..", "swap": True},
+        {"code": "422", "swap": True},
+        {"code": "[45]..", "swap": True, "target": "#trouble", "error": True},
+    ],
+}
+#: Paper, ink, note, rule, now, stop, skin as literal colours, for a drawing that leaves the page; by whether it is dim.
+INKS = {
+    False: ("#ffffff", "#1d2328", "#4f4939", "#8d8168", "#08514f", "#96190f", "#fcf9f1"),
+    True: ("#181713", "#efe8d8", "#c3b9a4", "#857b66", "#7fd0c5", "#ff9d8a", "#211f1a"),
+}
 _LINK = re.compile(r"(?:https?://[^\s/]+)?(/answer/[\w-]+)")
 
 
@@ -104,6 +122,9 @@ def _environment() -> Environment:
         "draw": draw,
         "strokes": strokes,
         "STAGES": STAGES,
+        "HATCHES": HATCHES,
+        "HTMX": HTMX,
+        "INKS": INKS,
         "SIGNS": SIGNS,
         "may": may,
         "once": lambda: uuid4().hex,
@@ -112,6 +133,7 @@ def _environment() -> Environment:
         "named_machines": lambda machines: [(key, card.name) for key, card in machines],
     }
     env.globals["m"] = env.get_template("macros.html").module  # fragments are rendered without the page around them
+    env.globals["drawn"] = env.get_template("drawn.html").module
     env.globals["signs"] = env.get_template("signs.html").module
     return env
 

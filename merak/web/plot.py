@@ -26,6 +26,11 @@ class PlotLine:
     words_y: float
     dots: tuple[tuple[float, float], ...] = ()
 
+    @property
+    def leader(self) -> str:
+        """From its end to its name."""
+        return f"M{self.end_x + 3:.1f} {self.end_y}L{WIDTH - RIGHT + 8} {self.words_y}"
+
 
 @dataclass(frozen=True)
 class LimitLine:
@@ -37,6 +42,16 @@ class LimitLine:
     y: float
     across: bool
     hard: bool
+
+    @property
+    def weight(self) -> str:
+        """How it is drawn."""
+        return "hard" if self.hard else ""
+
+    @property
+    def anchor(self) -> str:
+        """How its words lie."""
+        return "" if self.across else "mid"
 
 
 @dataclass(frozen=True)
@@ -51,6 +66,23 @@ class Plot:
     frame: str
     width: float = WIDTH
     height: float = HEIGHT
+    right: float = WIDTH - RIGHT
+    foot: float = HEIGHT - FOOT
+    middle: float = (WIDTH - RIGHT + LEFT) / 2
+
+    @property
+    def box(self) -> str:
+        """The whole sheet."""
+        return f"0 0 {self.width:.0f} {self.height:.0f}"
+
+    @property
+    def told(self) -> str:
+        """The curve in words."""
+        ends = (
+            f"{line.name} from {line.points[0][1]:.3g} to {line.points[-1][1]:.3g} {self.curve.y}"
+            for line in self.curve.threads
+        )
+        return f"{self.curve.title}: {', '.join(ends)}"
 
 
 def plot(curve: Curve) -> Plot:

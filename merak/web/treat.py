@@ -24,6 +24,8 @@ router = APIRouter(prefix="/visits/{visit_id}")
 DRAWN = {"lines": {"__all__": {"points"}}, "parts": {"__all__": {"outlines"}}, "cells": {"__all__": {"ring"}}}
 #: On the strip no act is narrower than this many seconds.
 LEAST_S = 240
+#: Pages of the visit beside the chair.
+ELSEWHERE = (("ask", "Ask"), ("look", "Look"), ("plan", "Plan"), ("close", "Close"), ("tray", "Tray list"))
 #: Why a treatment is stopped, as buttons.
 REASONS = ("pain", "heat", "a patch, blister", "client asks", "client unwell", "machine", "time is up")
 
@@ -66,6 +68,7 @@ def _told(ctx: Context, file: VisitFile, run: treating.Run) -> dict[str, Any]:
         "cards": adverse.cards(),
         "emergency": adverse.number_of(ctx),
         "reasons": REASONS,
+        "ELSEWHERE": ELSEWHERE,
         "told": {
             "order": order,
             "state": state_of(run),

@@ -200,8 +200,8 @@ def close(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") ->
 
 
 class CloseForm(TypedForm):
-    """What is said at the close: grades, endpoints and reasons by act ("all" for every act that has none of its own), and
-    how the sheet was explained.
+    """What is said at the close: grades, endpoints and reasons by act ("all" for every act that has none of its own),
+    and how the sheet was explained.
     """
 
     note: Annotated[str, cut(2000)] = ""

@@ -23,7 +23,9 @@ def _lines(typed: object) -> list[str]:
 
 
 def _measured(typed: object) -> list[Measured]:
-    """Pairs of numbers, one a line, which may begin with a light's colour. Raises ValueError for a line that is none."""
+    """Pairs of numbers, one a line, which may begin with a light's colour. Raises ValueError for a
+    line that is none.
+    """
     found = []
     for line in _lines(typed):
         head, _, rest = line.partition(" ")
@@ -50,8 +52,8 @@ def _tips(typed: object) -> list[dict[str, Any]]:
 
 
 class CardForm(TypedForm):
-    """A machine's card as it is typed: `points` measured pairs (level µA, cm mW/cm², scale and unit; a light's may begin
-    with its colour), `by_phototype` a phototype and its ceiling a line. What its kind has not is left out.
+    """A machine's card as it is typed: `points` measured pairs (level µA, cm mW/cm², scale and unit; a light's may
+    begin with its colour), `by_phototype` a phototype and its ceiling a line. What its kind has not is left out.
     """
 
     modality: str = ""

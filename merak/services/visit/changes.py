@@ -49,8 +49,8 @@ def draft_of(file: VisitFile) -> tuple[Draft, int]:
 
 
 class EditForm(TypedForm):
-    """One change of a plan as it is sent: what, to which step, from which version of which page; `sent` holds every field
-    as it was typed.
+    """One change of a plan as it is sent: what, to which step, from which version of which page; `sent` holds every
+    field as it was typed.
     """
 
     step: str = ""

@@ -75,7 +75,7 @@ class SkinForm(TypedForm):
 
 
 Millimetres = Annotated[float | None, Otherwise("“{typed}” is not a number of millimetres.")]
-_HEIGHTS: dict[str, Any] = {field: (Millimetres, None) for field in NUMBERS}
+_HEIGHTS: dict[str, Any] = dict.fromkeys(NUMBERS, (Millimetres, None))
 #: The same with heights and tapes.
 FindingsForm = create_model("FindingsForm", __base__=SkinForm, **_HEIGHTS)
 
