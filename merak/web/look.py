@@ -8,6 +8,7 @@ from fastapi.responses import Response
 
 from merak.auth import Form, entered
 from merak.core.body.tapes import ALL, FACE
+from merak.core.client import Findings
 from merak.services.context import Context
 from merak.services.visit import looking
 from merak.web.drawing import draw, ink_marks
@@ -40,10 +41,52 @@ def _context(ctx: Context, looked: looking.Looked, kind: str) -> dict[str, Any]:
         "grades": grades,
         "drawing": drawing,
         "zones": graded(drawing, grades, KINDS[kind].title, kind, looking.ZONES, f"/visits/{visit.id}/look/tap"),
-        "numbers": {field: words for field, words in looking.NUMBERS.items() if field not in elsewhere},
-        "tapes": FACE,
+        "skin": _skin(looked.findings),
+        "hydration": _number(looked, "hydration", "Hydration, by the meter", ""),
+        "heights": [_number(looked, field, looking.NUMBERS[field].capitalize(), "mm") for field in HEIGHTS],
+        "tapes": [_number(looked, tape.field, tape.words.capitalize(), "mm") for tape in FACE],
+        "slips": [field for field in looking.NUMBERS if field not in elsewhere],
         "inked_marks": ink_marks(looked.marks, looked.area.plate),
     }
+
+
+HEIGHTS = ("brow_right_mm", "brow_left_mm", "cheek_right_mm", "cheek_left_mm")
+#: What a skin is, in choices: (field, label, options).
+SKIN = (
+    (
+        "skin_type",
+        "Skin type",
+        {"": "not looked at"} | {kind: kind for kind in ("dry", "normal", "combination", "oily")},
+    ),
+    (
+        "phototype",
+        "Phototype",
+        {
+            "": "not looked at",
+            "1": "I, always burns",
+            "2": "II, burns easily",
+            "3": "III, burns some",
+            "4": "IV, burns little",
+            "5": "V, rarely burns",
+            "6": "VI, never burns",
+        },
+    ),
+    ("sensitive", "Sensitivity", {"": "not asked", "no": "not sensitive", "yes": "sensitive"}),
+)
+
+
+def _skin(findings: Findings) -> list[tuple[str, str, str, list[tuple[str, str]]]]:
+    """The choices, with what stands in each."""
+    sensitive = "" if findings.sensitive is None else "yes" if findings.sensitive else "no"
+    held = {"skin_type": findings.skin_type or "", "phototype": f"{findings.phototype or ''}", "sensitive": sensitive}
+    return [(field, label, held[field], list(options.items())) for field, label, options in SKIN]
+
+
+def _number(looked: looking.Looked, field: str, label: str, unit: str) -> tuple[str, str, str, str, str]:
+    """A number's field as it is shown: its name, label, what is typed or stands in it, unit, what is wrong."""
+    stands = getattr(looked.findings, field)
+    value = looked.typed.get(field, "" if stands is None else f"{stands:g}")
+    return field, label, value, unit, looked.wrong.get(field, "")
 
 
 @router.post("/look")

@@ -1,5 +1,6 @@
 """A task: what is due, and what came of it."""
 
+from typing import NamedTuple
 from uuid import UUID
 
 from fastapi import APIRouter, Request
@@ -10,8 +11,9 @@ from merak.core.after.following import asked
 from merak.core.errors import BadInput
 from merak.core.knowledge import AskAfter
 from merak.services.after import tasks
+from merak.services.after.tasks import AskTask, CallTask, OrderTask, RaiseTask, SpotTask
 from merak.services.context import Context
-from merak.web.pages import go, page
+from merak.web.pages import go, moment_words, page
 
 router = APIRouter(prefix="/tasks")
 
@@ -28,7 +30,38 @@ def _shown(request: Request, ctx: Context, found: tasks.TaskPage) -> Response:
         looks=tasks.LOOKS,
         told=told,
         option_of=_option,
+        intro=_intro(found.due),
     )
+
+
+class Intro(NamedTuple):
+    """What a task is about and since when, in words; the rule behind it; whether the client is called for it."""
+
+    words: str
+    rule: str = ""
+    call: bool = False
+
+
+def _intro(due: tasks.Due) -> Intro:
+    when = moment_words(due.due)
+    since = "Due since" if due.now else "Due"
+    match due.task.about:
+        case SpotTask(at=at, zone=zone, spot=spot):
+            where = f", {zone}" if zone else ""
+            read = "Due since" if due.now else "Not before"
+            return Intro(f"{spot.name} {at:g} {spot.unit}{where}. {read} {when}.", spot.rule)
+        case AskTask(follow=follow):
+            link = " The client has a link for it, too; whoever answers first, answers." if due.task.link_hash else ""
+            return Intro(f"{since} {when}.{link}", f"follow.{follow}", call=True)
+        case RaiseTask():
+            return Intro(f"Since {when}. Nothing is diagnosed here: in doubt a doctor.", "titration.stop", call=True)
+        case OrderTask():
+            return Intro(f"Asked for {when}. It is ordered on the page of the visit.")
+        case CallTask(card=card, grade=grade, zone=zone):
+            where = f", {zone}" if zone else ""
+            return Intro(
+                f"{card or 'An incident'}, grade {grade}{where}. {since} {when}.", "chair.follow_up", call=True
+            )
 
 
 def _option(question: AskAfter, value: object) -> str:

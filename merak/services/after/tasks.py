@@ -30,6 +30,7 @@ from merak.services.forms import Grade, Otherwise, TenGrade, TypedForm, cut
 from merak.services.permission import Denied, may
 from merak.services.visit.file import SENIORS
 
+__all__ = ["AskTask", "CallTask", "OrderTask", "RaiseTask", "SpotTask"]  # what a task is about, for whoever shows it
 #: Field of a look at a spot → (words, most).
 LOOKS = {"redness": ("Redness", 4), "swelling": ("Swelling", 4), "pain": ("Pain", 10)}
 AHEAD = timedelta(days=1)
