@@ -76,6 +76,11 @@ def may(person: Someone, action: Action, thing: Sealable | None = None) -> bool:
     return action in _MAY.get(person.role, frozenset()) and not sealed
 
 
+def rights(person: Someone, thing: Sealable | None = None) -> dict[str, bool]:
+    """What a person may do, with this thing, by action; spaces of its name are strokes below."""
+    return {action.replace(" ", "_"): may(person, action, thing) for action in get_args(Action)}
+
+
 def demand(person: Someone, action: Action, thing: Sealable | None = None) -> None:
     """Raises Denied or Sealed unless they may."""
     if may(person, action, thing):

@@ -48,6 +48,8 @@ SIGNS = {
     "reading": "°C",
 }
 LINE_MM = 7.6
+#: A figure needs so much room in a zone.
+ROOM_MM = 4.4
 #: Hatches are told apart by density and direction, so that they print: (attributes, path).
 HATCHES = tuple(
     (
@@ -258,10 +260,20 @@ class Inked:
     bony: str
     left: str
     walk: dict[str, object]
+    areas: tuple[tuple[float, float, str], ...] = ()
 
 
-def ink(survey: Survey) -> Inked:
-    """The grid or the strokes of a survey."""
+def _areas(survey: Survey, drawing: Drawing) -> tuple[tuple[float, float, str], ...]:
+    """Where a zone's treatable cm² stands, and how it is written; not where there is no room, or nothing to treat."""
+    of = {" ".join(zone.key): zone.treatable_cm2 for zone in survey.zones}
+    roomy = (zone for zone in drawing.zones if zone.room > ROOM_MM and of[zone.key] >= 0.1)
+    return tuple(
+        (zone.x, zone.y, f"{of[zone.key]:.0f}" if of[zone.key] >= 9.95 else f"{of[zone.key]:.1f}") for zone in roomy
+    )
+
+
+def ink(survey: Survey, drawing: Drawing) -> Inked:
+    """The grid or the strokes of a survey, and the areas of its zones."""
     cells, rows, numbers, steps, tips = [], [], [], [], []
     count = sum(laid.grid.count for laid in survey.laid if laid.grid)
     for laid in survey.laid:
@@ -283,6 +295,7 @@ def ink(survey: Survey) -> Inked:
         "".join(d for d, bony in lines if bony),
         path(uncovered(survey.skin, survey.laid)),
         {"sections": tips, "cells": steps} if count <= WALKED else {"sections": [], "cells": []},
+        _areas(survey, drawing),
     )
 
 

@@ -24,9 +24,11 @@ from merak.core.plan.fitting import title
 from merak.exchange.language import moment, said
 from merak.exchange.letters import dated
 from merak.services.context import Context
-from merak.services.permission import may
-from merak.services.visit.file import STAGES, VisitFile
+from merak.services.permission import Sealable, rights
+from merak.services.visit.file import SENIORS, STAGES, VisitFile
 from merak.web.drawing import HATCHES, SIGNS, draw, polyline, rings, strokes
+from merak.web.lanes import lanes
+from merak.web.sheet_signs import SHEET_SIGNS
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
@@ -110,6 +112,8 @@ def _environment() -> Environment:
         "clock": clock,
         "kept_moment": kept_moment,
         "letter": letter,
+        "minutes": lambda seconds: f"{seconds / 60:.0f}",
+        "percent": lambda share, digits=0: f"{100 * share:.{digits}f} %",
         "polyline": polyline,
         "rings": rings,
         "title_of": title,
@@ -124,9 +128,11 @@ def _environment() -> Environment:
         "STAGES": STAGES,
         "HATCHES": HATCHES,
         "HTMX": HTMX,
+        "KEYS": ": arrows move a step, plus and minus lengthen it, Delete removes it",
+        "lanes": lanes,
         "INKS": INKS,
         "SIGNS": SIGNS,
-        "may": may,
+        "SHEET_SIGNS": SHEET_SIGNS,
         "once": lambda: uuid4().hex,
         "zip": zip,
         "named_tips": lambda card: [(tip.name, tip.name) for tip in card.tips],
@@ -155,16 +161,18 @@ class Translation:
         """A day and a time."""
         return moment(when, self.language)
 
-    def dated(self, line: SheetLine, since: bool) -> str:
-        """When a line holds."""
-        return dated(line, self.language, since)
+    def dated(self, line: SheetLine, ended: datetime) -> str:
+        """When a line holds; with its beginning where that is after the visit `ended`."""
+        return dated(line, self.language, line.start > ended)
 
 
 def page(request: Request, ctx: Context | None, template: str, code: int = 200, **context: Any) -> HTMLResponse:
     """A whole page. One that refuses says that its form was not taken."""
     if ctx is not None and code >= 400:
         not_taken(request, ctx)
-    shown = HTMLResponse(ENV.get_template(template).render(**{**_common(request, ctx), **context}), code)
+    shown = HTMLResponse(
+        ENV.get_template(template).render(**{**_common(request, ctx, context.get("visit")), **context}), code
+    )
     if "said" in request.cookies:
         shown.delete_cookie("said")
     return shown
@@ -176,16 +184,20 @@ def blocks(
     """Named blocks of a page, one after the other: the first is swapped in, the rest say themselves where they go."""
     if code >= 400:
         not_taken(request, ctx)
-    common = {**_common(request, ctx), **context, "fragment": True}
+    common = {**_common(request, ctx, context.get("visit")), **context, "fragment": True}
     return HTMLResponse("".join(render_block(ENV, template, name, **common) for name in names), code)
 
 
-def _common(request: Request, ctx: Context | None) -> dict[str, Any]:
+def _common(request: Request, ctx: Context | None, thing: Sealable | None = None) -> dict[str, Any]:
+    """What every page shows. `can` is what this person may do with what is shown, `ever` with anything."""
     theme = request.cookies.get("theme", "light")
     return {
         "request": request,
         "ctx": ctx,
         "me": ctx.me if ctx else None,
+        "can": rights(ctx.me, thing) if ctx else {},
+        "ever": rights(ctx.me) if ctx else {},
+        "senior": ctx is not None and ctx.me.role in SENIORS,
         "csrf": ctx.me.csrf if ctx else "",
         "theme": theme if theme in THEMES else "light",
         "fragment": False,

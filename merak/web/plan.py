@@ -23,6 +23,7 @@ from merak.services.context import Context, NotFound
 from merak.services.forms import shown, texts
 from merak.services.permission import may
 from merak.services.visit import allowing, changes, consenting, planning, routines, trays
+from merak.web.lanes import lanes
 from merak.web.pages import ENV, STATIC, blocks, go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
@@ -36,6 +37,7 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
     file = planned.file
     slot = min(file.brief.facts.slot, file.brief.facts.wish.minutes or file.brief.facts.slot)
     clashing = {one for clash in planned.computed.clashes for one in clash.steps}
+    trouble = {*clashing, *planned.computed.stopped, *(key.partition(".")[0] for key in planned.slips)}
     consents = (
         {"wordings": consenting.wordings(planned.plan), "guardian": consenting.needs_guardian(file)}
         if planned.redraw or whole
@@ -52,7 +54,7 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
         "editable": may(ctx.me, "plan", file.visit),
         "currency": file.house.currency,
         "over": _over(planned, slot),
-        "trouble": clashing | {key.partition(".")[0] for key in planned.slips},
+        "in_time": lanes(planned.computed.spans, planned.computed.seconds, trouble, planned.chosen),
         "general": consenting.GENERAL[consenting.VERSION],
         "wording_version": consenting.VERSION,
         "work_of": _work_of,

@@ -34,12 +34,13 @@ PEN_FIELDS = ("kind", "shape", "points", "size_mm", "grade", "value", "on", "not
 
 def _context(ctx: Context, plated: plating.Plated, slips: dict[str, str] | None = None) -> dict[str, Any]:
     survey = plated.survey
+    drawing = draw(survey.area)
     return {
         **phase_context(ctx, plated.file, "look"),
         "page": plated,
         "work": works()[plated.work],
-        "drawing": draw(survey.area),
-        "inked": ink(survey),
+        "drawing": drawing,
+        "inked": ink(survey, drawing),
         "inked_marks": ink_marks(plated.marks, survey.plate),
         "PLATES": PLATES,
         "LAYERS": LAYERS,

@@ -10,6 +10,7 @@ from fastapi.responses import Response
 from merak.auth import Form, entered
 from merak.core.knowledge import about, halting
 from merak.core.plan.acts import Act, guests_of
+from merak.core.treatment import Limits
 from merak.services.context import Context
 from merak.services.permission import may
 from merak.services.treatment import adverse, treating
@@ -68,6 +69,8 @@ def _told(ctx: Context, file: VisitFile, run: treating.Run) -> dict[str, Any]:
         "cards": adverse.cards(),
         "emergency": adverse.number_of(ctx),
         "reasons": REASONS,
+        "heats": _heats(run.order.limits),
+        "pains": _pains(run.order.limits),
         "ELSEWHERE": ELSEWHERE,
         "told": {
             "order": order,
@@ -77,6 +80,27 @@ def _told(ctx: Context, file: VisitFile, run: treating.Run) -> dict[str, Any]:
             "held": treating.holders(ctx),
         },
     }
+
+
+class Key(NamedTuple):
+    """A key of a scale: its value, what is written on it and below, and whether a tap on it halts."""
+
+    value: float
+    words: str
+    means: str
+    halts: bool
+
+
+def _heats(limits: Limits) -> list[Key]:
+    """The heat words, 1 warm to 4 hot."""
+    steps = ((1, "1", "warm"), (2, "2", "warmer"), (3, "3", "very warm"), (3.5, "3½", "stop"), (4, "4", "hot"))
+    return [Key(value, words, means, value >= limits.heat_stop) for value, words, means in steps]
+
+
+def _pains(limits: Limits) -> list[Key]:
+    """Pain, 0 to 10, with what is done from where on."""
+    means = {0: "none", limits.pain_lower: "gentler", limits.pain_stop: "stop", 10: "worst"}
+    return [Key(n, f"{n}", means.get(n, ""), n >= limits.pain_stop) for n in range(11)]
 
 
 def _sheets(file: VisitFile, acts: Sequence[Act]) -> list[PlateView]:

@@ -34,6 +34,16 @@ class ActFacts(Frozen):
     left: str = ""
     cold: tuple[str, ...] = ()
 
+    @property
+    def short(self) -> bool:
+        """Whether it was begun and less was counted than planned."""
+        return self.reached and self.done_strokes < self.planned_strokes
+
+    @property
+    def came_down_from(self) -> float | None:
+        """The level that it was at before it was lowered; None where it ended at its highest."""
+        return self.highest if self.highest is not None and self.highest > (self.level or 0) else None
+
 
 def act_facts(order: Order, state: RunState, now: datetime) -> list[ActFacts]:
     """What each act was to be and what it was."""

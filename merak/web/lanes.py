@@ -1,0 +1,54 @@
+"""A plan in time as two lanes: what hands do, and what runs beside it, with the gaps between."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from merak.core.after.differences import clock
+from merak.core.plan.acts import Span
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """A stretch of a lane, s; of a gap only its length, of a step its id, title and how it looks."""
+
+    seconds: int
+    step: str = ""
+    title: str = ""
+    looks: str = ""
+    beside: bool = False
+
+    @property
+    def told(self) -> str:
+        """In words."""
+        return f"{self.title}, {clock(self.seconds)}"
+
+
+@dataclass(frozen=True)
+class Lanes:
+    """Both lanes, the second only where something runs beside; the minutes at which the scale has a figure."""
+
+    seconds: int
+    tracks: tuple[tuple[Stretch, ...], ...]
+    minutes: tuple[int, ...]
+
+
+def lanes(spans: Sequence[Span], seconds: int, trouble: Iterable[str] = (), chosen: str = "") -> Lanes:
+    """The lanes of a plan that takes so long; `trouble` are the steps with something wrong,
+    `chosen` is the open one.
+    """
+    wrong = frozenset(trouble)
+    tracks = tuple(_track([span for span in spans if span.track == n], seconds, wrong, chosen) for n in (0, 1))
+    beside = tracks if any(span.track for span in spans) else tracks[:1]
+    return Lanes(seconds, beside, tuple(range(0, seconds // 60 + 1, 10)))
+
+
+def _track(spans: Sequence[Span], seconds: int, wrong: frozenset[str], chosen: str) -> tuple[Stretch, ...]:
+    found, at = [], 0
+    for span in spans:
+        if span.start_s > at:
+            found.append(Stretch(span.start_s - at))
+        looks = {"waits": span.waits, "stopped": span.step in wrong, "here": span.step == chosen}
+        words = " ".join(look for look, so in looks.items() if so)
+        found.append(Stretch(span.seconds, span.step, span.title, words, bool(span.track)))
+        at = span.start_s + span.seconds
+    return (*found, Stretch(seconds - at)) if seconds > at else tuple(found)
