@@ -48,6 +48,8 @@ SIGNS = {
     "reading": "°C",
 }
 LINE_MM = 7.6
+#: Below this a footprint's number is written small.
+SMALL_MM = 8.6
 #: A figure needs so much room in a zone.
 ROOM_MM = 4.4
 #: Hatches are told apart by density and direction, so that they print: (attributes, path).
@@ -255,7 +257,7 @@ class Inked:
     """
 
     cells: str
-    numbers: tuple[tuple[float, float, float, int], ...]
+    numbers: tuple[tuple[float, float, str, int], ...]
     strokes: str
     bony: str
     left: str
@@ -283,7 +285,7 @@ def ink(survey: Survey, drawing: Drawing) -> Inked:
             size = min(laid.grid.tip.across_mm, laid.grid.tip.down_mm)
             for n, ((x, y), row) in enumerate(zip(laid.grid.centres.tolist(), laid.grid.row.tolist(), strict=True)):
                 if count <= NUMBERED and size >= 4:
-                    numbers.append((round(x, 1), round(y, 1), min(4.2, size * 0.42), laid.first + n))
+                    numbers.append((round(x, 1), round(y, 1), " small" if size < SMALL_MM else "", laid.first + n))
                 steps.append([round(x, 1), round(y, 1), len(tips) - 1, row - int(laid.grid.row[0]) + 1])
         if laid.travel is not None:
             rows += [open_path(piece) for piece in laid.travel.pieces]

@@ -57,12 +57,23 @@ def sign_out(request: Request, form: Form) -> Response:
     return through
 
 
+#: What the first owner says: (field, label, type).
+FIRST_OWNER = (
+    ("code", "One-time code", "text"),
+    ("studio", "Name of the studio", "text"),
+    ("time_zone", "Time zone, as Europe/Lisbon", "text"),
+    ("name", "Your name", "text"),
+    ("login", "Your sign-in name", "text"),
+    ("password", "Password, 10 characters or more", "password"),
+)
+
+
 @router.get("/set-up")
 def set_up_page(request: Request) -> Response:
     """The first owner's page."""
     if practice.is_set_up():
         return go("/sign-in")
-    return _visitor_page(request, "set_up/page.html", form={}, wrong={})
+    return _visitor_page(request, "set_up/page.html", FIRST_OWNER=FIRST_OWNER, form={}, wrong={})
 
 
 @router.post("/set-up")
@@ -72,7 +83,7 @@ def set_up(request: Request, form: Form) -> Response:
     try:
         practice.set_up(form)
     except BadInput as bad:
-        return _visitor_page(request, "set_up/page.html", 422, form=form, wrong=bad.fields)
+        return _visitor_page(request, "set_up/page.html", 422, FIRST_OWNER=FIRST_OWNER, form=form, wrong=bad.fields)
     return go("/sign-in")
 
 
