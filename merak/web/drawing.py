@@ -285,7 +285,8 @@ def ink(survey: Survey, drawing: Drawing) -> Inked:
             size = min(laid.grid.tip.across_mm, laid.grid.tip.down_mm)
             for n, ((x, y), row) in enumerate(zip(laid.grid.centres.tolist(), laid.grid.row.tolist(), strict=True)):
                 if count <= NUMBERED and size >= 4:
-                    numbers.append((round(x, 1), round(y, 1), " small" if size < SMALL_MM else "", laid.first + n))
+                    low = y + min(4.2, size * 0.42) * 0.35  # a figure stands on its line
+                    numbers.append((round(x, 1), round(low, 1), " small" if size < SMALL_MM else "", laid.first + n))
                 steps.append([round(x, 1), round(y, 1), len(tips) - 1, row - int(laid.grid.row[0]) + 1])
         if laid.travel is not None:
             rows += [open_path(piece) for piece in laid.travel.pieces]
