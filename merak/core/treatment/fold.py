@@ -1,6 +1,6 @@
 """The treatment as a fold over taps: state = fold(order, taps).
 
-An tap that does not fit the state it meets (a count while it stands, a second start) changes nothing; it stays on the
+A tap that does not fit the state it meets (a count while it stands, a second start) changes nothing; it stays on the
 record. What was tapped before the state changed still counts when it arrives after: a tap names its own act and its own
 moment.
 """

@@ -1,8 +1,10 @@
 // What is typed or tapped without a network is kept in this browser under its giver's name, sent by itself and in order when the network
 // is back, each once; moving on waits for it. For pages that say so (data-keep).
 
+import { around, every, formOf } from "./dom.js";
+
 const AGAIN_MS = 3000;
-const place = document.querySelector("[data-keep]");
+const [place] = every("[data-keep]");
 const notice = document.getElementById("offline");
 const key = `merak.kept.${place.dataset.keep}`;
 const queue = JSON.parse(localStorage.getItem(key) || "[]");
@@ -74,19 +76,20 @@ function settle() {
 }
 
 document.addEventListener("click", (event) => {
-  const link = event.target.closest("a[href]");
-  if (!link || !queue.length || link.getAttribute("href").startsWith("#")) return;
+  const link = around(event, "a[href]");
+  if (!(link instanceof HTMLAnchorElement) || !queue.length || link.getAttribute("href").startsWith("#")) return;
   event.preventDefault();
   onward = link.href;
   keep();
   send();
 }, true);
 document.addEventListener("submit", (event) => {
-  if (!event.target.closest("[data-keep]") || (!queue.length && navigator.onLine) || event.target.matches("[enctype='multipart/form-data']")) return;
+  if (!around(event, "[data-keep]") || (!queue.length && navigator.onLine) || formOf(event).matches("[enctype='multipart/form-data']")) return;
   event.preventDefault();
   event.stopPropagation();
-  const entries = [...new FormData(event.target, event.submitter).entries()].map(([name, value]) => [name, String(value)]);
-  push(event.submitter?.formAction || event.target.action, entries, named());
+  const entries = [...new FormData(formOf(event), event.submitter).entries()].map(([name, value]) => [name, String(value)]);
+  const key = event.submitter;
+  push(key instanceof HTMLButtonElement && key.formAction || formOf(event).action, entries, named());
   onward ||= window.location.href;
   send();
 }, true);

@@ -1,6 +1,9 @@
 // Photographs: landmarks clicked in their order, a camera with an outline to fit into.
-const photo = document.getElementById("photo");
+import { byId, inside } from "./dom.js";
+
+const photo = /** @type {SVGSVGElement | null} */ (document.querySelector("svg#photo"));
 const again = document.getElementById("again");
+/** The landmarks clicked so far; null before they are asked for. @type {[number, number][] | null} */
 let clicked = null;
 
 again?.addEventListener("click", () => {
@@ -17,24 +20,22 @@ function say() {
 
 photo?.addEventListener("click", (event) => {
   if (!clicked) return;
-  const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(photo.getScreenCTM().inverse());
+  const at = inside(event, photo);
   clicked.push([at.x, at.y]);
   const dot = document.createElementNS("http://www.w3.org/2000/svg", "circle");
   dot.setAttribute("class", "landmark");
-  dot.setAttribute("cx", at.x);
-  dot.setAttribute("cy", at.y);
-  dot.setAttribute("r", photo.viewBox.baseVal.width / 110);
+  dot.setAttribute("cx", String(at.x));
+  dot.setAttribute("cy", String(at.y));
+  dot.setAttribute("r", String(photo.viewBox.baseVal.width / 110));
   photo.append(dot);
   say();
   if (clicked.length === photo.dataset.names.split("|").length) {
-    document.getElementById("points").value = clicked.map(([x, y]) => `${x.toFixed(1)},${y.toFixed(1)}`).join(" ");
-    document.getElementById("landmarks").submit();
+    byId("points", HTMLInputElement).value = clicked.map(([x, y]) => `${x.toFixed(1)},${y.toFixed(1)}`).join(" ");
+    byId("landmarks", HTMLFormElement).submit();
   }
 });
 
-const camera = document.getElementById("camera");
-const booth = document.getElementById("booth");
-const live = document.getElementById("live");
+const camera = byId("camera", HTMLElement), booth = byId("booth", HTMLDialogElement), live = byId("live", HTMLVideoElement);
 if (navigator.mediaDevices?.getUserMedia) camera.hidden = false;
 camera.addEventListener("click", async () => {
   booth.showModal();
@@ -45,7 +46,7 @@ camera.addEventListener("click", async () => {
     document.getElementById("slip-camera").textContent = "No camera here, or it is not allowed. A file can be chosen instead.";
   }
 });
-booth.addEventListener("close", () => { for (const track of live.srcObject?.getTracks() ?? []) track.stop(); });
+booth.addEventListener("close", () => { if (live.srcObject instanceof MediaStream) for (const track of live.srcObject.getTracks()) track.stop(); });
 document.getElementById("shutter").addEventListener("click", () => {
   if (!live.videoWidth) return;
   const canvas = document.createElement("canvas");
@@ -55,8 +56,8 @@ document.getElementById("shutter").addEventListener("click", () => {
   canvas.toBlob((blob) => {
     const files = new DataTransfer();
     files.items.add(new File([blob], "photo.jpg", { type: "image/jpeg" }));
-    document.getElementById("file").files = files.files;
+    byId("file", HTMLInputElement).files = files.files;
     booth.close();
-    document.getElementById("upload").submit();
+    byId("upload", HTMLFormElement).submit();
   }, "image/jpeg", 0.92);
 });

@@ -1,27 +1,37 @@
 // The strip in time: drag a step, or use keys on it; what had the focus keeps it when the strip is drawn anew.
+import { around, byId, every, typed } from "./dom.js";
+
 const page = () => document.getElementById("plan");
-const send = (op, values) => window.htmx.ajax("POST", `${page().dataset.address}/${op}`, { target: "#plan", swap: "outerHTML", values: { ...values, version: document.getElementById("version").value } });
+/**
+ * @param {string} op
+ * @param {Record<string, string>} values
+ */
+const send = (op, values) => {
+  const { value: version } = byId("version", HTMLInputElement), address = `${page().dataset.address}/${op}`;
+  return window.htmx.ajax("POST", address, { target: "#plan", swap: "outerHTML", values: { ...values, version } });
+};
 
 // Each page is known by itself: what another window of the same person changed meanwhile is not written over either.
 const mine = crypto.getRandomValues(new Uint32Array(4)).join("-");
 document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["X-Page"] = mine; });
 
+/** The step that is being dragged. @type {string | null} */
 let held = null;
 let focused = "";
 
 document.addEventListener("dragstart", (event) => {
-  const block = event.target.closest?.(".step-block[data-step]");
+  const block = around(event, ".step-block[data-step]");
   if (!block) return;
   held = block.dataset.step;
   event.dataTransfer.effectAllowed = "move";
   event.dataTransfer.setData("text/plain", held);
 });
-document.addEventListener("dragover", (event) => { if (held && event.target.closest(".lane")) event.preventDefault(); });
+document.addEventListener("dragover", (event) => { if (held && around(event, ".lane")) event.preventDefault(); });
 document.addEventListener("drop", (event) => {
-  const lane = event.target.closest(".lane");
+  const lane = around(event, ".lane");
   if (!held || !lane) return;
   event.preventDefault();
-  const blocks = [...lane.querySelectorAll(".track-0 .step-block[data-step]")].filter((one) => one.dataset.step !== held);
+  const blocks = every(".track-0 .step-block[data-step]", lane).filter((one) => one.dataset.step !== held);
   const before = blocks.filter((one) => { const box = one.getBoundingClientRect(); return box.left + box.width / 2 < event.clientX; });
   focused = `b-${held}`;
   send("move", { step: held, after: before.at(-1)?.dataset.step || "" });
@@ -30,15 +40,14 @@ document.addEventListener("drop", (event) => {
 document.addEventListener("dragend", () => { held = null; });
 
 document.addEventListener("keydown", (event) => {
-  const typing = event.target.matches?.("input:not([type=radio]):not([type=checkbox]), textarea, select");
-  if ((event.ctrlKey || event.metaKey) && !typing && ["z", "y", "Z", "Y"].includes(event.key)) {
+  if ((event.ctrlKey || event.metaKey) && !typed(event) && ["z", "y", "Z", "Y"].includes(event.key)) {
     event.preventDefault();
     const redo = event.key.toLowerCase() === "y" || event.shiftKey;
     const button = document.querySelector(`[data-op=${redo ? "redo" : "undo"}] button:not(:disabled)`);
     if (button) send(redo ? "redo" : "undo", {});
     return;
   }
-  const step = event.target.closest?.(".step-block[data-step]")?.dataset.step;
+  const step = around(event, ".step-block[data-step]")?.dataset.step;
   if (!step) return;
   const acts = { ArrowLeft: ["move", { by: "-1" }], ArrowRight: ["move", { by: "1" }], "+": ["lengthen", { by: "1" }], "=": ["lengthen", { by: "1" }], "-": ["lengthen", { by: "-1" }], Delete: ["remove", {}], Backspace: ["remove", {}] };
   const act = acts[event.key];
@@ -58,6 +67,7 @@ document.addEventListener("htmx:afterSettle", () => {
 
 // A field that is being typed in is left alone, whatever came back for it: it is sent with the next change. One that only has the focus
 // takes the number that follows from the others, and keeps the focus.
+/** @type {EventTarget | null} */
 let typing = null;
 document.addEventListener("input", (event) => { typing = event.target; });
 document.addEventListener("focusin", (event) => { if (event.target !== typing) typing = null; });

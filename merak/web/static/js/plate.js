@@ -1,13 +1,14 @@
 // The plate under the hand: keys and pointers. What they work on: the view, the pen, marks, and the walk from footprint to footprint.
 
+import { around, byId, control, every, on, typed } from "./dom.js";
 import { choose, refocus, send } from "./plate/marks.js";
 import { add, fit, drawn, keep, paint, penned, shape, simplified, stop_drawing, text } from "./plate/pen.js";
-import { ARROWS, dress, look, page, pan, pen, place, say, sight, tool, watching, zoom } from "./plate/view.js";
+import { ARROWS, dress, field, look, page, pan, pen, place, say, sight, tool, watching, zoom } from "./plate/view.js";
 import { stand, step_to, walked } from "./plate/walk.js";
 
 function keyed(event) {
-  if (event.target.matches("input:not([type=radio]):not([type=checkbox]), textarea, select")) return;
-  const mark = event.target.closest?.("[data-mark]");
+  if (typed(event)) return;
+  const mark = around(event, "[data-mark]");
   if (mark && event.key in ARROWS && !watching) {
     const by = event.shiftKey ? 5 : 1;
     const id = mark.dataset.mark;
@@ -18,8 +19,8 @@ function keyed(event) {
   else if (event.key === "+" || event.key === "=") zoom(0.7);
   else if (event.key === "-") zoom(1 / 0.7);
   else if (event.key === "0") look(null);
-  else if ((event.key === "u" || (event.key === "z" && (event.ctrlKey || event.metaKey))) && !watching) document.getElementById("undo").click();
-  else if (event.target.closest?.("#sheet") && (tool() === "marks" ? !watching && penned(event) : tool() === "measure" && walked(event))) { /* done */ }
+  else if ((event.key === "u" || (event.key === "z" && (event.ctrlKey || event.metaKey))) && !watching) byId("undo", HTMLElement).click();
+  else if (around(event, "#sheet") && (tool() === "marks" ? !watching && penned(event) : tool() === "measure" && walked(event))) { /* done */ }
   else return;
   event.preventDefault();
   event.stopPropagation();
@@ -31,10 +32,10 @@ const down = new Map();
 let act = null;
 
 function pressed(event) {
-  if (event.button > 1 || !event.target.closest("#sheet")) return;
+  if (event.button > 1 || !around(event, "#sheet")) return;
   down.set(event.pointerId, event);
-  event.target.closest("#sheet").setPointerCapture(event.pointerId);
-  const mark = event.target.closest("[data-mark]");
+  around(event, "#sheet").setPointerCapture(event.pointerId);
+  const mark = around(event, "[data-mark]");
   const at = place(event);
   if (down.size === 2) act = { kind: "pinch", gap: gap() };
   else if (event.button === 1 || tool() !== "marks") act = { kind: mark ? "mark" : "pan", mark, from: at, still: true };
@@ -89,24 +90,26 @@ document.addEventListener("pointermove", moved);
 document.addEventListener("pointerup", lifted);
 document.addEventListener("pointercancel", (event) => { down.delete(event.pointerId); act = null; });
 document.addEventListener("wheel", (event) => {
-  if (!event.target.closest("#sheet")) return;
+  if (!around(event, "#sheet")) return;
   event.preventDefault();
   zoom(event.deltaY < 0 ? 0.85 : 1 / 0.85, place(event));
 }, { passive: false });
 document.addEventListener("keydown", keyed, true);
 document.addEventListener("change", (event) => {
-  if (event.target.matches("[data-shows]")) dress();
-  if (event.target.name === "tab") page.dataset.tool = event.target.value;
-  if (event.target.form === pen && ["kind", "shape"].includes(event.target.name)) {
+  const one = control(event);
+  if (!one) return;
+  if (one.matches("[data-shows]")) dress();
+  if (one.name === "tab") page.dataset.tool = one.value;
+  if (one.form === pen && ["kind", "shape"].includes(one.name)) {
     fit();
     paint();
   }
 });
 document.addEventListener("click", (event) => {
-  const zoomed = event.target.closest("[data-zoom]")?.dataset.zoom;
+  const zoomed = around(event, "[data-zoom]")?.dataset.zoom;
   if (zoomed) zoomed === "all" ? look(null) : zoom(zoomed === "in" ? 0.7 : 1 / 0.7);
-  if (event.target.id === "stop-drawing") stop_drawing();
-  if (event.target.id === "remove") send(`marks/${pen.elements.mark.value}/remove`);
+  if (on(event)?.id === "stop-drawing") stop_drawing();
+  if (on(event)?.id === "remove") send(`marks/${field("mark").value}/remove`);
 });
 pen.addEventListener("htmx:configRequest", (event) => {
   if (event.detail.elt === pen && !event.detail.parameters.points) event.detail.parameters.points = text(drawn.points);
@@ -122,7 +125,7 @@ document.addEventListener("htmx:afterSettle", () => {
   if (stand.here !== null && tool() === "measure") step_to(stand.here);
 });
 
-if (window.location.hash === "#marks") document.querySelector("[name=tab][value=marks]").click();
+if (window.location.hash === "#marks") every("[name=tab][value=marks]")[0].click();
 page.dataset.tool = tool();
 fit();
 dress();

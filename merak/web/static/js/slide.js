@@ -1,8 +1,13 @@
 // The line that is slid between a photograph and the one that lies over it.
+
+import { byId } from "./dom.js";
+
 const slide = document.getElementById("slide");
-slide?.addEventListener("input", () => {
-  const box = document.getElementById("over").viewBox.baseVal;
-  const x = box.width * slide.value / 100;
-  document.getElementById("cut").setAttribute("width", x);
-  document.getElementById("seam").setAttribute("d", `M${x} 0V${box.height}`);
-});
+if (slide instanceof HTMLInputElement) {
+  slide.addEventListener("input", () => {
+    const box = byId("over", SVGSVGElement).viewBox.baseVal;
+    const x = box.width * Number(slide.value) / 100;
+    byId("cut", SVGRectElement).setAttribute("width", `${x}`);
+    byId("seam", SVGPathElement).setAttribute("d", `M${x} 0V${box.height}`);
+  });
+}

@@ -1,6 +1,7 @@
 // Every button and key of the chair.
 
-import { all, at, chair, it } from "./chair.js";
+import { around, every, formOf } from "../dom.js";
+import { all, at, button, chair, it } from "./chair.js";
 import { over } from "./foresee.js";
 import { Keys } from "./keys.js";
 import { leave, mainPressed } from "./main_act.js";
@@ -17,6 +18,9 @@ async function sendPhoto(file, when, zone = "") {
   return said.ok === false ? said.words : "photograph kept";
 }
 
+/** @param {Event} event the photograph that was chosen */
+const chosen = (event) => /** @type {HTMLInputElement} */ (event.target).files[0];
+
 async function ask(place, path, body) {
   const said = await it.line.instrument(path, body);
   place.dataset.says = said.words || "";
@@ -26,12 +30,12 @@ async function ask(place, path, body) {
 }
 
 chair.addEventListener("click", (event) => {
-  const key = event.target.closest("[data-tap]"), go = event.target.closest("[data-go]"), place = event.target.closest("[data-place]");
+  const key = around(event, "[data-tap]"), go = around(event, "[data-go]"), place = around(event, "[data-place]");
   if (key) it.tap(key.dataset.tap, key.dataset.value ? Number(key.dataset.value) : null, key.dataset.words || "");
   else if (go) goTo(Number(go.dataset.go));
-  else if (place && Number(place.closest("[data-act]").dataset.act) === it.state.act) { it.last = { act: it.state.act, at: performance.now() }; it.tap("count", Number(place.dataset.place)); }
-  const seen = event.target.closest("[data-look]"), zone = event.target.closest("[data-zone]"), asks = event.target.closest("[data-ask]");
-  const opens = event.target.closest("[data-open-sheet]"), shuts = event.target.closest("[data-shut]");
+  else if (place && Number(around(event, "[data-act]").dataset.act) === it.state.act) { it.last = { act: it.state.act, at: performance.now() }; it.tap("count", Number(place.dataset.place)); }
+  const seen = around(event, "[data-look]"), zone = around(event, "[data-zone]"), asks = around(event, "[data-ask]");
+  const opens = around(event, "[data-open-sheet]"), shuts = around(event, "[data-shut]");
   if (seen) { it.look[seen.dataset.look] = Number(seen.dataset.value); it.paint(); }
   if (zone) { it.where = zone.dataset.zone; it.paint(); }
   if (asks) { it.chosen = { ...it.chosen, act: it.state.act, key: asks.dataset.ask }; it.paint(); }
@@ -61,27 +65,27 @@ at("read").addEventListener("click", async () => {
   put("said", said.words || "");
 });
 at("attach").addEventListener("click", () => ask(at("machine"), "/machine", {}));
-at("photo-file").addEventListener("change", async (event) => { put("said", await sendPhoto(event.target.files[0], "half face")); });
-at("incident-photo").addEventListener("change", async (event) => { put("photo-says", await sendPhoto(event.target.files[0], it.card || "incident")); });
+at("photo-file").addEventListener("change", async (event) => { put("said", await sendPhoto(chosen(event), "half face")); });
+at("incident-photo").addEventListener("change", async (event) => { put("photo-says", await sendPhoto(chosen(event), it.card || "incident")); });
 at("why").addEventListener("click", (event) => {
-  const because = event.target.closest("[data-why]"), opened = event.target.closest("[data-card]"), graded = event.target.closest("[data-grade]");
+  const because = around(event, "[data-why]"), opened = around(event, "[data-card]"), graded = around(event, "[data-grade]");
   if (because) it.tap("why", null, because.dataset.why);
   if (opened) show(opened.dataset.card === it.card ? "" : opened.dataset.card);
-  if (graded) { it.grade = Number(graded.dataset.grade); at("incident").querySelectorAll("[data-grade]").forEach((key) => key.setAttribute("aria-checked", String(Number(key.dataset.grade) === it.grade))); }
+  if (graded) { it.grade = Number(graded.dataset.grade); every("[data-grade]", at("incident")).forEach((key) => key.setAttribute("aria-checked", String(Number(key.dataset.grade) === it.grade))); }
 });
 at("incident").addEventListener("submit", (event) => {
   event.preventDefault();
-  const said = new FormData(event.target), done = said.get("done").trim();
+  const form = formOf(event), said = Object.fromEntries(new FormData(form)), done = String(said.done).trim();
   put("incident-wrong", done.length < 3 ? "What was done? A few words: an empty incident says nothing." : "");
-  if (done.length < 3) return event.target.elements.done.focus();
-  it.tap("incident", it.grade, "", { card: it.card, zone: said.get("zone"), done, told: said.get("told") });
-  event.target.reset();
+  if (done.length < 3) return every("[name=done]", form)[0].focus();
+  it.tap("incident", it.grade, "", { card: it.card, zone: said.zone, done, told: said.told });
+  form.reset();
   put("photo-says", "Written. A call tomorrow is on the list.");
 });
 at("unlock-form").addEventListener("submit", (event) => {
   event.preventDefault();
-  const words = new FormData(event.target).get("words");
-  if (words.trim().length >= 5) { it.tap("unlock", null, words); event.target.reset(); shut("unlock-why"); }
+  const form = formOf(event), words = String(new FormData(form).get("words"));
+  if (words.trim().length >= 5) { it.tap("unlock", null, words); form.reset(); shut("unlock-why"); }
 });
 
 const forward = () => { if (!over(it.state)) (it.state.following === null ? it.tap("finish") : leave()); };
@@ -91,7 +95,7 @@ const KEYS = {
   " ": mainPressed, PageDown: mainPressed, Enter: mainPressed, ArrowRight: mainPressed, ArrowLeft: () => it.tap("uncount"), Backspace: () => it.tap("uncount"), PageUp: () => it.tap("uncount"),
   ArrowUp: () => upDown(0.5), ArrowDown: () => upDown(-0.5), b: () => { if (!over(it.state) && it.state.act) it.tap("back"); },
   p: () => it.tap(it.state.status === "paused" ? "resume" : "pause"), n: forward, v: () => { it.voice.toggle(); it.paint(); }, "?": () => open_("more"),
-  Escape: () => { if (!at("stop").disabled) at("stop").click(); },
+  Escape: () => { if (!button("stop").disabled) at("stop").click(); },
 };
 new Keys((event) => {
   const digit = /^Digit\d$/.test(event.code) || /^Numpad\d$/.test(event.code) ? Number(event.code.at(-1)) : null;

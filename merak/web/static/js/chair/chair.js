@@ -1,12 +1,17 @@
 // What the parts of the chair share: the order, where it stands, who has it in hand, and what the hand is about to do.
 
-import { clock, foresee, opened, over, secondsOf } from "./foresee.js";
-import { Line, uuid7 } from "./line.js";
+import { byId, every } from "../dom.js";
+import { foresee, opened } from "./foresee.js";
+import { Line } from "./line.js";
+import { uuid7 } from "./steady.js";
 import { Painter, put, time } from "./paint.js";
 import { Voice } from "./sound.js";
 
+/** @param {string} id */
 export const at = (id) => document.getElementById(id);
-export const all = (what) => [...document.querySelectorAll(what)];
+/** @param {string} id */
+export const button = (id) => byId(id, HTMLButtonElement);
+export const all = every;
 export const chair = at("chair");
 const told = JSON.parse(at("told").textContent);
 const { order, limits, me, held } = told;
@@ -30,7 +35,7 @@ export const it = {
   paint: () => {}, tap, first: told.state,
 };
 const book = { acts: order, limits };
-it.painter = new Painter(order, limits, { clock, secondsOf, over, now: it.now });
+it.painter = new Painter(order, limits, it.now);
 it.line = new Line(chair.dataset.visit, chair.dataset.me, chair.dataset.csrf, take, (words, failed, refused) => {
   put("sent", words);
   at("sent").classList.toggle("late", failed);

@@ -1,41 +1,34 @@
 // The line to the server: a tap is queued in this browser under its giver's name, sent in order until it is acknowledged, and the server's
 // state comes back, also when somebody else has tapped. No tap is ever thrown away here. Nothing here knows what a tap does.
 
-const WAIT_MS = 3000, ASK_MS = 15000, ASLEEP_MS = 5000, DRIFT_MS = 1000;
+import { Steady } from "./steady.js";
+
+/**
+ * @typedef {import("./types.js").Tap & { load: string, mono_s: number }} Queued
+ * @typedef {Queued & { why: string }} Refused
+ * @typedef {import("./types.js").Told} Told
+ */
+
+const WAIT_MS = 3000, ASK_MS = 15000, ASLEEP_MS = 5000;
 const AWAY = "No connection: go on, taps are kept here and sent later.";
 
-// A UUIDv7 (RFC 9562): 48 bits of milliseconds, then chance.
-export function uuid7() {
-  const bytes = crypto.getRandomValues(new Uint8Array(16));
-  const ms = Date.now();
-  for (let i = 0; i < 6; i++) bytes[i] = Math.floor(ms / 2 ** (40 - 8 * i)) & 0xff;
-  bytes[6] = (bytes[6] & 0x0f) | 0x70;
-  bytes[8] = (bytes[8] & 0x3f) | 0x80;
-  const hex = [...bytes].map((b) => b.toString(16).padStart(2, "0")).join("");
-  return hex.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, "$1-$2-$3-$4-$5");
-}
-
-// The page load's own steady clock. Where the machine slept, or its clock was set, the two clocks part: a new load begins.
-class Steady {
-  constructor() { this.begin(); }
-
-  begin() {
-    this.load = uuid7();
-    this.drift = Date.now() - performance.now();
-  }
-
-  now() {
-    if (Math.abs(Date.now() - performance.now() - this.drift) > DRIFT_MS) this.begin();
-    return { load: this.load, mono_s: performance.now() / 1000 };
-  }
-}
-
 // Refused for a tap's own sake: what cannot be read, what only a senior may do. All else (signed out, not begun, closed) waits in its queue.
+/**
+ * @param {number} status
+ * @param {Queued[]} batch
+ */
 const theirs = (status, batch) => [404, 413, 422].includes(status) || (status === 403 && batch.some((tap) => tap.kind === "unlock"));
+/** @param {string} key @returns {any[]} */
 const stored = (key) => JSON.parse(localStorage.getItem(key) || "[]");
 
 export class Line {
-  // `take(state, queue)` is told every state of the server's; `say(words, late, aside)` whether all is kept, and what was not taken.
+  /**
+   * @param {string} visit
+   * @param {string} me
+   * @param {string} csrf
+   * @param {(state: Told, queue: Queued[]) => void} take is told every state of the server's
+   * @param {(words: string, late: boolean, aside: Refused[]) => void} say is told whether all is kept, and what was not taken
+   */
   constructor(visit, me, csrf, take, say) {
     this.address = `/api/visits/${visit}/run`;
     this.csrf = csrf;
@@ -43,7 +36,9 @@ export class Line {
     this.refused = `merak.aside.${visit}.${me}`;
     this.take = take;
     this.say = say;
+    /** @type {Queued[]} */
     this.queue = stored(this.kept);
+    /** @type {Refused[]} */
     this.aside = stored(this.refused);
     // Taps that somebody else left in this browser wait for them: they never go out under another name.
     this.others = Object.keys(localStorage).filter((key) => key.startsWith(`merak.taps.${visit}`) && key !== this.kept).reduce((sum, key) => sum + stored(key).length, 0);
@@ -51,6 +46,7 @@ export class Line {
     this.sending = false;
     this.failed = "";
     this.seq = -1;
+    /** @type {Told | null} */
     this.overheard = null;
     this.seen = Date.now();
   }
@@ -88,12 +84,14 @@ export class Line {
     this.overheard = null;
   }
 
+  /** @param {Told} state */
   told(state) {
     if (state.seq < this.seq) return;  // an answer that was overtaken
     this.seq = state.seq;
     this.take(state, this.queue);
   }
 
+  /** @param {import("./types.js").Tap} tap */
   push(tap) {
     this.queue.push({ ...tap, ...this.steady.now() });
     this.keep();
@@ -150,6 +148,7 @@ export class Line {
     return this.send();
   }
 
+  /** @param {Queued[]} batch */
   drop(batch) {
     const sent = new Set(batch.map((one) => one.id));
     this.queue = this.queue.filter((one) => !sent.has(one.id));
@@ -167,13 +166,23 @@ export class Line {
     this.status();
   }
 
+  /**
+   * @param {string} path
+   * @param {object} body
+   */
   ask(path, body) {
-    const form = body instanceof FormData;
-    const headers = { "x-csrf-token": this.csrf, ...(form ? {} : { "content-type": "application/json" }) };
-    return fetch(`${this.address}${path}`, { method: "POST", headers, body: form ? body : JSON.stringify(body) });
+    const token = { "x-csrf-token": this.csrf }, address = `${this.address}${path}`;
+    if (body instanceof FormData) return fetch(address, { method: "POST", headers: token, body });
+    const headers = { ...token, "content-type": "application/json" };
+    return fetch(address, { method: "POST", headers, body: JSON.stringify(body) });
   }
 
   // An instrument is asked now or not at all: its answer is of no use later.
+  /**
+   * @param {string} path
+   * @param {object} body
+   * @returns {Promise<{ ok: boolean, words: string, value?: number | null }>}
+   */
   async instrument(path, body) {
     try {
       const answer = await this.ask(path, body);

@@ -2,7 +2,7 @@
 // state is painted over it. What the parts share stands in chair.js.
 
 import "./buttons.js";
-import { at, it, take } from "./chair.js";
+import { at, button, it, take } from "./chair.js";
 import { paint, tick } from "./screen.js";
 
 /** Begins; `early` where STOP was hit while this was loading. */
@@ -17,6 +17,6 @@ export function begin(early) {
   paint();
   it.line.seq = it.first.seq;
   it.line.open();
-  if (early && !at("stop").disabled) at("stop").click();
+  if (early && !button("stop").disabled) at("stop").click();
   setInterval(tick, 250);
 }

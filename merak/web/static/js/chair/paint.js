@@ -1,5 +1,8 @@
 // The chair as it is painted: from the state alone, a figure at a time, so that a tap is seen within a frame.
 
+import { every } from "../dom.js";
+import { clock, over, secondsOf } from "./foresee.js";
+
 const at = (id) => document.getElementById(id);
 
 export function put(id, words) {
@@ -11,16 +14,18 @@ export const time = (iso) => new Date(iso).toLocaleTimeString([], { hour: "2-dig
 const day = (iso) => new Date(iso).toLocaleDateString([], { weekday: "short", day: "numeric", month: "short" });
 
 export class Painter {
-  constructor(order, limits, { clock, secondsOf, over, now }) {
-    Object.assign(this, { order, limits, clock, secondsOf, over, now });
-    this.places = order.map((_, n) => [...document.querySelectorAll(`[data-act="${n}"] [data-place]`)]);
-    this.groups = [...document.querySelectorAll("#chair g[data-act]")];
-    this.sheets = [...document.querySelectorAll("[data-sheet]")];
-    this.names = [...document.querySelectorAll("[data-act-name]")];
-    this.thread = [...document.querySelectorAll("[data-thread]")];
-    this.used = [...document.querySelectorAll("[data-used]")];
-    this.shorts = Object.fromEntries([...document.querySelectorAll("[data-short]")].map((place) => [place.dataset.short, place]));
-    this.spent = [...document.querySelectorAll("[data-spent]")];
+  constructor(order, limits, now) {
+    this.order = order;
+    this.limits = limits;
+    this.now = now;
+    this.places = order.map((_, n) => every(`[data-act="${n}"] [data-place]`));
+    this.groups = every("#chair g[data-act]");
+    this.sheets = every("[data-sheet]");
+    this.names = every("[data-act-name]");
+    this.thread = every("[data-thread]");
+    this.used = every("[data-used]");
+    this.shorts = Object.fromEntries(every("[data-short]").map((place) => [place.dataset.short, place]));
+    this.spent = every("[data-spent]");
   }
 
   // Where the hand is: what the lit place is called, and what of the pass it is.
@@ -50,13 +55,12 @@ export class Painter {
     const sheet = this.sheets.find((one) => !one.hidden), tip = sheet?.querySelector("[data-tip]");
     tip?.setAttribute("hidden", "");
     for (const group of this.groups) if (!group.hasAttribute("hidden")) this.inked(state, Number(group.dataset.act), tip);
-    const missed = run.begun ? run.missed : 0;
-    const doubled = run.begun ? run.doubled : 0;
+    const missed = run.begun ? run.missed : 0, doubled = run.begun ? run.doubled : 0;
     put("walked", [missed && `${missed} missed`, doubled && `${doubled} done twice`].filter(Boolean).join(" · "));
   }
 
   inked(state, n, tip) {
-    const act = this.order[n], run = state.acts[n], here = n === state.act && !this.over(state);
+    const act = this.order[n], run = state.acts[n], here = n === state.act && !over(state);
     const tally = run.begun ? run.tally : [];
     let furthest = -1;
     tally.forEach((count, k) => { if (count) furthest = k; });
@@ -88,9 +92,8 @@ export class Painter {
       const box = place.getBBox();
       words = document.createElementNS("http://www.w3.org/2000/svg", "text");
       words.classList.add("celsius");
-      words.setAttribute("x", box.x + box.width / 2);
-      words.setAttribute("y", box.y + box.height / 2);
-      words.setAttribute("text-anchor", "middle");
+      const [x, y] = [box.x + box.width / 2, box.y + box.height / 2];
+      for (const [name, value] of Object.entries({ x, y, "text-anchor": "middle" })) words.setAttribute(name, value);
       place.after(words);
     }
     put(words, zone.last.toFixed(1));
@@ -98,16 +101,16 @@ export class Painter {
 
   // What waits to be said: the weightiest first. `kind` is stop, now or "" for nothing loud.
   alarm(state) {
-    const n = state.act, act = this.order[n], run = state.acts[n], seconds = this.secondsOf(state, n, this.now());
-    if (this.over(state)) return { words: "", kind: "" };
+    const n = state.act, act = this.order[n], run = state.acts[n], seconds = secondsOf(state, n, this.now());
+    if (over(state)) return { words: "", kind: "" };
     if (state.owed) return { words: `Heat word 4. ${act.halt} Write the incident before anything goes on.`, kind: "stop", key: "owed" };
     if (run.begun && run.over) return { words: `${run.over}: this act is over for today. Cool it, then go on.`, kind: "stop", key: `over ${n}` };
     if (state.machine === "lost") return { words: "The machine is lost: off the skin, tip on its rest. Go on by hand, or plug it in again.", kind: "stop", key: "lost" };
-    if (state.status === "paused" && state.why) return { words: `${state.why}: off the skin, cool, ask again. Go on a act lower.`, kind: "stop", key: `why ${state.why}` };
-    const late = this.order.findIndex((one, k) => one.must_end && state.acts[k].begun && !state.acts[k].ended && state.acts[k].on !== false && this.secondsOf(state, k, this.now()) >= one.seconds);
+    if (state.status === "paused" && state.why) return { words: `${state.why}: off the skin, cool, ask again. Go on one increment lower.`, kind: "stop", key: `why ${state.why}` };
+    const late = this.order.findIndex((one, k) => one.must_end && state.acts[k].begun && !state.acts[k].ended && state.acts[k].on !== false && secondsOf(state, k, this.now()) >= one.seconds);
     if (late >= 0) {
-      const over = this.secondsOf(state, late, this.now()) - this.order[late].seconds;
-      return { words: `${late === n ? "" : `${this.order[late].title}: `}Time is up, ${this.clock(over)} over. ${this.order[late].over}`, kind: "stop", key: `up ${late}`, flash: true };
+      const past = secondsOf(state, late, this.now()) - this.order[late].seconds;
+      return { words: `${late === n ? "" : `${this.order[late].title}: `}Time is up, ${clock(past)} over. ${this.order[late].over}`, kind: "stop", key: `up ${late}`, flash: true };
     }
     if (!run.begun) return { words: "", kind: "" };
     if (run.heat >= this.limits.heat_move && run.heat < this.limits.heat_stop && act.asks.includes("heat")) return { words: "Heat 3: move on.", kind: "now", key: `move ${run.asked}` };
@@ -133,7 +136,7 @@ export class Painter {
     put("celsius", zone ? zone.last.toFixed(1) : "–");
     at("celsius").classList.toggle("hot", Boolean(zone) && zone.last >= act.heat.high_c);
     put("peak", zone ? `${zone.peak.toFixed(1)} °C` : "–");
-    put("band", zone ? this.clock(zone.band_s) : "0:00");
+    put("band", zone ? clock(zone.band_s) : "0:00");
     put("dwell", zone && zone.dwell_s !== null ? `${zone.dwell_s.toFixed(1)} s` : `${act.heat.dwell_s} s`);
     const deep = zone ? zone.deep43 : 0;
     put("dose", `burn guard: ${deep.toFixed(2)} of ${act.heat.stop_min} CEM43 min at the hottest depth, ${zone ? zone.cem43.toFixed(2) : "0.00"} at the surface`);
@@ -143,14 +146,14 @@ export class Painter {
 
   spot(state) {
     const act = this.order[state.act], run = state.acts[state.act], lock = run.begun ? run.lock : null;
-    const shown = Boolean(act.spot) && !this.over(state) && run.begun && (lock?.kind === "spot" || (run.spot && !act.wanted.length));
+    const shown = Boolean(act.spot) && !over(state) && run.begun && (lock?.kind === "spot" || (run.spot && !act.wanted.length));
     if (!shown) return { shown: false, due: false, placed: false };
     const spot = run.spot, answered = spot?.answer, waiting = Boolean(spot) && !answered;
     const left = spot ? (Date.parse(spot.due) - this.now()) / 1000 : 0;
     const setting = `${act.spot.name.toLowerCase()} ${spot && waiting ? spot.at : run.set_to ?? act.spot.at} ${act.spot.unit}`;
     let words = `Test spot first: ${setting}, at a hidden border.`;
     if (waiting && !act.spot.same_visit) words = `Spot placed, ${setting}. It is read from ${day(spot.due)}, ${time(spot.due)} on; the task is on the list.`;
-    else if (waiting && left > 0) words = `Spot placed at ${time(spot.placed)}, ${setting}. Read it in ${this.clock(left)}.`;
+    else if (waiting && left > 0) words = `Spot placed at ${time(spot.placed)}, ${setting}. Read it in ${clock(left)}.`;
     else if (waiting) words = `Read the spot now. ${act.spot.minds}`;
     else if (answered) words = `${answered.words} ${answered.verdict === "stop" ? "" : `Another spot at ${answered.set_to} ${act.spot.unit}.`}`;
     put("spot-says", words);
@@ -165,19 +168,19 @@ export class Painter {
     const short = new Map((state.pace?.starved || []).map(([n, seconds]) => [n, seconds]));
     for (const item of this.names) {
       const n = Number(item.dataset.actName), run = state.acts[n];
-      item.classList.toggle("here", n === state.act && !this.over(state));
+      item.classList.toggle("here", n === state.act && !over(state));
       item.classList.toggle("done", Boolean(run.ended));
       item.classList.toggle("begun", run.begun);
       item.classList.toggle("runs", Boolean(run.begun && run.on && n !== state.act));
       item.classList.toggle("short", short.has(n));
     }
     for (const place of this.used) {
-      const n = Number(place.dataset.used), seconds = this.secondsOf(state, n, this.now());
+      const n = Number(place.dataset.used), seconds = secondsOf(state, n, this.now());
       const lacks = short.get(n), run = state.acts[n];
-      put(place, this.clock(run.begun ? seconds : this.order[n].seconds));
-      put(this.shorts[n], `${lacks ? ` · ${this.clock(lacks)} short` : ""}${run.begun && run.missed ? ` · ${run.missed} missed` : ""}`);
+      put(place, clock(run.begun ? seconds : this.order[n].seconds));
+      put(this.shorts[n], `${lacks ? ` · ${clock(lacks)} short` : ""}${run.begun && run.missed ? ` · ${run.missed} missed` : ""}`);
     }
-    const share = (n) => this.secondsOf(state, n, this.now()) / this.order[n].seconds;
+    const share = (n) => secondsOf(state, n, this.now()) / this.order[n].seconds;
     for (const bar of this.spent) {
       const past = share(Number(bar.dataset.spent));
       bar.style.setProperty("--share", String(Math.min(1, past)));
@@ -185,13 +188,13 @@ export class Painter {
     }
     for (const part of this.thread) {
       const n = Number(part.dataset.thread), here = this.order[state.act].beside ?? state.act;
-      part.firstElementChild.style.setProperty("--share", String(state.acts[n].ended ? 1 : Math.min(1, share(n))));
-      part.classList.toggle("here", n === here && !this.over(state));
+      /** @type {HTMLElement} */ (part.firstElementChild).style.setProperty("--share", String(state.acts[n].ended ? 1 : Math.min(1, share(n))));
+      part.classList.toggle("here", n === here && !over(state));
       part.classList.toggle("short", short.has(n));
     }
     const pace = state.pace, late = pace?.late_s || 0;
     const names = (pace?.starved || []).map(([n]) => this.order[n].title).join(", ");
-    put("pace", !pace || state.status === "ready" ? "" : `${this.clock(pace.used_s)} used · ${this.clock(pace.left_s)} to go${late >= 30 ? ` · ${this.clock(late)} too long: ${names} would go short` : ""}`);
+    put("pace", !pace || state.status === "ready" ? "" : `${clock(pace.used_s)} used · ${clock(pace.left_s)} to go${late >= 30 ? ` · ${clock(late)} too long: ${names} would go short` : ""}`);
     at("pace").classList.toggle("late", late >= 30);
   }
 }

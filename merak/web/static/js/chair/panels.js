@@ -59,7 +59,7 @@ export function paintStopped(ended) {
   at("leave-act").hidden = !stopped || Boolean(it.state.owed) || !it.state.acts[it.state.act].begun;
   at("end-visit").hidden = !stopped || Boolean(it.state.owed);
   at("why-means").hidden = !stopped || Boolean(it.state.owed);
-  document.querySelector(".reasons").hidden = !stopped;
+  all(".reasons")[0].hidden = !stopped;
   all("[data-why]").forEach((key) => key.setAttribute("aria-checked", String(key.dataset.why === it.state.why)));
   at("ended").hidden = !ended;
   at("ended").classList.toggle("chosen", ended);

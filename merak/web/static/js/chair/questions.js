@@ -1,5 +1,6 @@
 // What is asked at the chair: one question at a time, the one that is due first.
 
+import { every } from "../dom.js";
 import { at, chair, it } from "./chair.js";
 import { over } from "./foresee.js";
 import { put } from "./paint.js";
@@ -28,7 +29,7 @@ export function paintAsked(alarm) {
   const zone = Object.values(run.warmth || {}).at(-1);
   const latest = { heat: run.heat, pain: run.pain, warm: zone ? zone.last.toFixed(1) : null, saying: null };
   for (const key of ASKS) {
-    const tab = chair.querySelector(`[data-ask="${key}"]`), panel = at(key);
+    const [tab] = every(`[data-ask="${key}"]`, chair), panel = at(key);
     tab.hidden = !able.includes(key) || (able.length < 2 && key !== "machine");
     tab.setAttribute("aria-selected", String(shown === key));
     tab.classList.toggle("due", due === key);

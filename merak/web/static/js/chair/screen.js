@@ -1,6 +1,6 @@
 // The chair's figures, painted from the state alone; its clock, alarm and main act, four times a second.
 
-import { all, at, chair, it } from "./chair.js";
+import { all, at, button, chair, it } from "./chair.js";
 import { clock, over, secondsOf } from "./foresee.js";
 import { arming, mainAct } from "./main_act.js";
 import { put } from "./paint.js";
@@ -29,11 +29,11 @@ export function paint() {
   if (act.lines.length && begun) level(act, run);
   const working = ["running", "paused"].includes(it.state.status);
   put("pause", it.state.status === "paused" ? "paused" : "pause");
-  at("pause").disabled = it.state.status !== "running" || it.watching;
-  at("undo").disabled = !act.wanted.length || ended || !begun || !run.strokes || it.watching || it.state.status === "halted";
+  button("pause").disabled = it.state.status !== "running" || it.watching;
+  button("undo").disabled = !act.wanted.length || ended || !begun || !run.strokes || it.watching || it.state.status === "halted";
   at("pass").hidden = !counted || act.passes < 2 || run.next === null || run.complete || !run.missed;
   at("photo").hidden = !act.mirror || ended || it.watching;
-  at("stop").disabled = !working || it.watching;
+  button("stop").disabled = !working || it.watching;
   const pressed = (row, value) => row.querySelectorAll("[data-value]").forEach((key) => key.setAttribute("aria-pressed", String(value !== null && Number(key.dataset.value) === value)));
   pressed(at("heat"), begun ? run.heat : null);
   pressed(at("pain"), begun ? run.pain : null);
@@ -103,6 +103,6 @@ function countDown(n, left) {
 function paintMain() {
   const main = mainAct();
   put("main-act", arming() ? it.armed.words : main.words);
-  at("main-act").disabled = (it.watching && !main.always) || Boolean(main.cannot);
+  button("main-act").disabled = (it.watching && !main.always) || Boolean(main.cannot);
   at("main-act").classList.toggle("halt", arming());
 }

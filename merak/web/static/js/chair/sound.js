@@ -1,16 +1,18 @@
 // Sounds and, when it is switched on, a voice for numbers. Each thing is also seen: words, shape and colour.
 
+/** @type {AudioContext | null} */
 let context = null;
 
+/** @param {number[]} pitches */
 function tones(pitches) {
   try {
-    context ??= new AudioContext();
+    const room = context ??= new AudioContext();
     pitches.forEach((pitch, i) => {
-      const tone = context.createOscillator();
+      const tone = room.createOscillator();
       tone.frequency.value = pitch;
-      tone.connect(context.destination);
-      tone.start(context.currentTime + i * 0.35);
-      tone.stop(context.currentTime + i * 0.35 + 0.2);
+      tone.connect(room.destination);
+      tone.start(room.currentTime + i * 0.35);
+      tone.stop(room.currentTime + i * 0.35 + 0.2);
     });
   } catch { /* no sound here: the words and the colour stand */ }
 }
@@ -28,6 +30,7 @@ export class Voice {
     this.say(this.on ? "voice on" : "");
   }
 
+  /** @param {string | number} words */
   say(words) {
     if (!this.on || !words || !window.speechSynthesis) return;
     speechSynthesis.cancel();

@@ -32,6 +32,9 @@
  * @typedef {{ status: string, act: number, following: number | null, why: string, owed: string, reason: string, holder: string,
  *   licences: string[], stood_at: string | null, ran: number[], machine: string, unheard: string, incidents: Incident[],
  *   endings: Ending[], photos: number, acts: ActRun[] }} State
+ * @typedef {{ name: string, at: number | null, scale: string, pulses: number, since_clean: number, clean_every: number, fault: string,
+ *   plugged: boolean, wants_wiping: boolean }} Instrument
+ * @typedef {State & { seq: number, now: string, instrument: Instrument | null }} Told
  * @typedef {{ id: string, kind: string, at: string, value?: number | null, words?: string, act?: number | null,
  *   data?: Record<string, any> | null }} Tap
  * @typedef {{ name: string, licences: string[] }} Person

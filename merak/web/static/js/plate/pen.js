@@ -1,38 +1,40 @@
 // The pen. What is drawn stays until it is kept or thrown away, whatever the server says of it.
 
-import { ARROWS, page, pen, say, sheet, sight, whole } from "./view.js";
+import { byId, isControl } from "../dom.js";
+import { ARROWS, field, page, pen, say, sheet, sight, whole } from "./view.js";
 
+/** @type {{ points: number[][], cursor: number[] | null }} */
 export const drawn = { points: [], cursor: null };
-export const shape = () => pen.elements.shape.value;
+export const shape = () => field("shape").value;
 export const text = (list) => list.map(([x, y]) => `${x.toFixed(2)},${y.toFixed(2)}`).join(" ");
 
 export function paint() {
-  const ink = document.getElementById("ink");
+  const ink = byId("ink", SVGGElement);
   const d = drawn.points.length > 1 ? `M${drawn.points.map(([x, y]) => `${x.toFixed(2)} ${y.toFixed(2)}`).join("L")}${shape() === "area" ? "Z" : ""}` : "";
   const dots = drawn.points.length < 40 ? drawn.points.map(([x, y]) => `<circle cx="${x.toFixed(2)}" cy="${y.toFixed(2)}" r="1.1"/>`).join("") : "";
   ink.innerHTML = `<path d="${d}"${shape() === "line" ? ' fill="none"' : ""}/>${dots}`;
-  pen.elements.points.value = text(drawn.points);
-  const cross = document.getElementById("pen-at");
+  field("points").value = text(drawn.points);
+  const cross = byId("pen-at", SVGElement);
   cross.toggleAttribute("hidden", !drawn.cursor);
   if (drawn.cursor) cross.setAttribute("transform", `translate(${drawn.cursor[0].toFixed(2)} ${drawn.cursor[1].toFixed(2)})`);
 }
 
 export function keep() {
-  pen.elements.points.value = text(drawn.points);
+  field("points").value = text(drawn.points);
   window.htmx.trigger(pen, "submit");
 }
 
 export function stop_drawing() {
   drawn.points = [];
-  pen.elements.mark.value = "";
-  document.getElementById("remove").hidden = true;
+  field("mark").value = "";
+  byId("remove", HTMLElement).hidden = true;
   for (const mark of sheet().querySelectorAll(".chosen")) mark.classList.remove("chosen");
   for (const slip of pen.querySelectorAll(".slip")) slip.textContent = "";
   paint();
 }
 
 export function add(point) {
-  if (pen.elements.mark.value) {  // a tap beside a chosen mark lets it go; only a stroke draws it anew
+  if (field("mark").value) {  // a tap beside a chosen mark lets it go; only a stroke draws it anew
     stop_drawing();
     say("Let go.");
     return;
@@ -79,11 +81,12 @@ export function penned(event) {
 
 // What a kind may have: its shapes (the first of them, when the chosen one is none), a grade, a reading; an area has no width.
 export function fit() {
-  const { shapes, graded, measured } = JSON.parse(page.dataset.fits)[pen.elements.kind.value];
-  if (!shapes.includes(shape())) [pen.elements.shape.value] = shapes;
-  for (const radio of pen.elements.shape) radio.disabled = !shapes.includes(radio.value);
+  const { shapes, graded, measured } = JSON.parse(page.dataset.fits)[field("kind").value];
+  if (!shapes.includes(shape())) [field("shape").value] = shapes;
+  for (const radio of pen.querySelectorAll("[name=shape]")) if (radio instanceof HTMLInputElement) radio.disabled = !shapes.includes(radio.value);
   for (const [name, has] of [["grade", graded], ["value", measured], ["size_mm", shape() !== "area"]]) {
-    pen.elements[name].closest(".field").hidden = !has;
-    if (!has && name !== "size_mm") pen.elements[name].value = "";
+    const one = field(name);
+    if (isControl(one)) /** @type {HTMLElement} */ (one.closest(".field")).hidden = !has;
+    if (!has && name !== "size_mm") one.value = "";
   }
 }

@@ -1,39 +1,64 @@
 // The sheet: its layers, and the box of it that is seen, in millimetres.
 
-export const page = document.getElementById("plate-page");
-export const told = document.getElementById("told");
-export const pen = document.getElementById("pen");
+import { byId, every, inside } from "../dom.js";
+
+/**
+ * @typedef {number[]} Box left, top, width, height, mm
+ * @typedef {[number, number]} Place
+ */
+
+export const page = byId("plate-page", HTMLElement);
+export const told = byId("told", HTMLElement);
+export const pen = byId("pen", HTMLFormElement);
+/**
+ * A control of the pen by its name, or the radio buttons that share it.
+ * @param {string} name
+ */
+export const field = (name) => /** @type {import("../dom.js").Control | RadioNodeList} */ (pen.elements.namedItem(name));
 export const watching = "watch" in page.dataset;
-export const sheet = () => document.getElementById("sheet");
-export const tool = () => document.querySelector("[name=tab]:checked").value;
+export const sheet = () => byId("sheet", SVGSVGElement);
+export const tool = () => {
+  const tab = document.querySelector("[name=tab]:checked");
+  return tab instanceof HTMLInputElement ? tab.value : "";
+};
+/** @param {string} words */
 export const say = (words) => { told.textContent = words; };
 
+/** The box that is seen; null for the whole sheet. @type {{ view: Box | null }} */
 export const sight = { view: null };
+/** @type {Record<string, Place>} */
 export const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
 // Layers: hidden ones stay hidden when the plate is drawn anew, and on paper.
 
-export const hidden = () => [...document.querySelectorAll("[data-shows]:not(:checked)")].map((box) => box.dataset.shows);
+export const hidden = () => every("[data-shows]:not(:checked)").map((box) => box.dataset.shows ?? "");
 
 export function dress() {
   const off = new Set(hidden());
-  for (const layer of sheet().querySelectorAll("[data-layer]")) layer.toggleAttribute("hidden", off.has(layer.dataset.layer));
+  for (const layer of sheet().querySelectorAll("[data-layer]")) layer.toggleAttribute("hidden", off.has(layer.getAttribute("data-layer") ?? ""));
   for (const kind of ["svg", "pdf"]) {
-    const query = new URLSearchParams(new FormData(document.getElementById("laying")));
+    const query = new URLSearchParams();
+    for (const [name, value] of new FormData(byId("laying", HTMLFormElement))) query.append(name, String(value));
     query.set("hide", [...off].join(","));
-    document.getElementById(`as-${kind}`).href = `/visits/${page.dataset.visit}/plate.${kind}?${query}`;
+    byId(`as-${kind}`, HTMLAnchorElement).href = `/visits/${page.dataset.visit}/plate.${kind}?${query}`;
   }
 }
 
 // The view: a box in millimetres, kept while the plate is drawn anew.
 
-export const whole = () => sheet().dataset.box.split(" ").map(Number);
+/** @returns {Box} */
+export const whole = () => (sheet().dataset.box ?? "").split(" ").map(Number);
 
+/** @param {Box | null} box */
 export function look(box) {
   sight.view = box;
   sheet().setAttribute("viewBox", (box ?? whole()).map((n) => n.toFixed(2)).join(" "));
 }
 
+/**
+ * @param {number} factor
+ * @param {Place} [at]
+ */
 export function zoom(factor, at) {
   const [x, y, w, h] = sight.view ?? whole();
   const full = whole();
@@ -43,15 +68,24 @@ export function zoom(factor, at) {
   look(width >= full[2] ? null : [cx - (cx - x) * share, cy - (cy - y) * share, width, h * share]);
 }
 
+/**
+ * @param {number} dx
+ * @param {number} dy
+ */
 export function pan(dx, dy) {
   const [x, y, w, h] = sight.view ?? whole();
   const [fx, fy, fw, fh] = whole();
+  /** @type {(value: number, low: number, high: number) => number} */
   const within = (value, low, high) => Math.min(Math.max(value, low), high);
   look([within(x + dx, fx - w / 2, fx + fw - w / 2), within(y + dy, fy - h / 2, fy + fh - h / 2), w, h]);
 }
 
-// Where a pointer is, in millimetres.
+/**
+ * Where a pointer is, in millimetres.
+ * @param {MouseEvent} event
+ * @returns {Place}
+ */
 export function place(event) {
-  const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(sheet().getScreenCTM().inverse());
+  const point = inside(event, sheet());
   return [point.x, point.y];
 }

@@ -1,16 +1,20 @@
 // The walk: footprints in working order.
 
+import { byId } from "../dom.js";
 import { pan, say, sight } from "./view.js";
 
+/** The footprint that is stood on; null before the first. @type {{ here: number | null }} */
 export const stand = { here: null };
-export const walk = () => JSON.parse(document.getElementById("walk").textContent);
+/** @returns {{ cells: [number, number, number, number][], sections: { name: string, d: string }[] }} */
+export const walk = () => JSON.parse(byId("walk", HTMLScriptElement).textContent);
 
+/** @param {number} n */
 export function step_to(n) {
   const { cells, sections } = walk();
   if (!cells.length) return;
   stand.here = Math.min(Math.max(n, 0), cells.length - 1);
   const [x, y, section, row] = cells[stand.here];
-  const mark = document.getElementById("here");
+  const mark = byId("here", SVGPathElement);
   mark.setAttribute("d", sections[section].d);
   mark.setAttribute("transform", `translate(${x} ${y})`);
   mark.removeAttribute("hidden");
@@ -18,6 +22,7 @@ export function step_to(n) {
   say(`${stand.here + 1} of ${cells.length}: ${sections[section].name}, row ${row}, ${Math.abs(x).toFixed(0)} mm ${x < 0 ? "right" : "left"} of the midline`);
 }
 
+/** @param {number} by */
 export function next_row(by) {
   const { cells } = walk();
   let n = stand.here ?? 0;
@@ -26,8 +31,10 @@ export function next_row(by) {
   step_to(n);
 }
 
+/** @param {KeyboardEvent} event */
 export function walked(event) {
   const { cells } = walk();
+  /** @type {Record<string, () => void>} */
   const keys = { ArrowRight: () => step_to((stand.here ?? -1) + 1), ArrowLeft: () => step_to((stand.here ?? 1) - 1), ArrowDown: () => next_row(1), ArrowUp: () => next_row(-1), Home: () => step_to(0), End: () => step_to(cells.length - 1) };
   if (!cells.length || !keys[event.key]) return false;
   keys[event.key]();
