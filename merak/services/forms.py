@@ -45,7 +45,7 @@ class Otherwise:
 
 
 @dataclass(frozen=True)
-class Group:
+class Prefixed:
     """Fields of a form that begin alike, as one: what follows the prefix → what was typed."""
 
     prefix: str
@@ -113,7 +113,7 @@ class FromTexts(BaseModel):
         found: dict[str, Any] = {}
         for name, info in cls.model_fields.items():
             key, kind = info.alias or name, _kind(info)[0]
-            group = next((one for one in info.metadata if isinstance(one, Group)), None)
+            group = next((one for one in info.metadata if isinstance(one, Prefixed)), None)
             text = str(form.get(key, ""))
             text = text if AsTyped in info.metadata else text.strip()
             if group:
@@ -173,7 +173,7 @@ def _wrong(model: type[BaseModel], broken: ValidationError) -> dict[str, str]:
         key = str(error["loc"][0]) if error["loc"] else _of_the_whole(model)
         metadata = fields[key].metadata if key in fields else []
         own = [one.words for one in metadata if isinstance(one, Otherwise)]
-        key = next((f"{one.prefix}{error['loc'][1]}" for one in metadata if isinstance(one, Group)), key)
+        key = next((f"{one.prefix}{error['loc'][1]}" for one in metadata if isinstance(one, Prefixed)), key)
         plain = own[0].replace("{typed}", f"{error['input']}") if own and error["type"] != "day" else said(dict(error))
         found.setdefault(key, plain)
     return found

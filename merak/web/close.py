@@ -28,9 +28,11 @@ router = APIRouter(prefix="/visits/{visit_id}")
 PAGE = "close/page.html"
 
 
-def _context(ctx: Context, closed: closing.Closed, request: Request) -> dict[str, Any]:
-    """What the page and its blocks show; which look, what is seen, and the sheet's language stand in the address."""
-    asked = request.query_params
+def _context(ctx: Context, closed: closing.Closed, request: Request, **chosen: str) -> dict[str, Any]:
+    """What the page and its blocks show; which look, what is seen, and the sheet's language stand in the address, or
+    are chosen.
+    """
+    asked = {**request.query_params, **chosen}
     first = next(iter(closed.answer.missing), "1" if closed.file.visit.status == "closed" else "2")
     look = asked.get("look", first)
     look = look if look in LOOKS else first
@@ -101,7 +103,7 @@ def tap(request: Request, visit_id: UUID, form: Form) -> Response:
     with entered(request, form) as ctx:
         kind = form.get("kind", "")
         answering.tap(ctx, visit_id, request.query_params.get("look", ""), kind, form.get("zone", ""))
-        context = _context(ctx, closing.closing(ctx, visit_id), request) | {"kind": kind, "oob": True}
+        context = _context(ctx, closing.closing(ctx, visit_id), request, kind=kind) | {"oob": True}
         return _answered(blocks(request, ctx, PAGE, ("answer_plate", "answer_nav", "soothing"), **context))
 
 

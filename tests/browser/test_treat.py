@@ -10,6 +10,7 @@ import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
 from builders.browser import at_the_chair, at_the_next_tap, faint, signed_in_page, violations
+from builders.markup import flat
 from builders.server import Server, sign_in
 from builders.visits import begun, booked, sent, tap
 
@@ -114,7 +115,7 @@ def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(
         # The machine counts for itself, is unplugged in mid-step, and it goes on by hand.
         page.get_by_role("button", name="connect").click()
         expect(page.locator("#machine-says")).to_contain_text("Set to 2 W.")
-        pins = re.search(r'data-instrument="([0-9a-f-]{36})"><div><h2>Pin unit', adaeze.get("/instruments").text)
+        pins = re.search(r'data-instrument="([0-9a-f-]{36})"><div><h2>Pin unit', flat(adaeze.get("/instruments").text))
         assert pins
         adaeze.post(f"/instruments/{pins[1]}/fire", data={"value": "4"})
         expect(page.locator("#count")).to_have_text("7")

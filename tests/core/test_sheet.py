@@ -256,7 +256,7 @@ def test_the_rule_book_of_aftercare_is_whole() -> None:
         assert len(set(topic.ladder)) == len(topic.ladder)
     for advice in book().advice:
         assert advice.words and (advice.until_h is None or advice.from_h < advice.until_h), advice.id
-    signs = (Path(__file__).parents[2] / "merak/web/templates/signs.html").read_text()
+    signs = (Path(__file__).parents[2] / "merak/web/sheet_signs.py").read_text()
     assert all(f'"{topic.sign}": ' in signs for topic in topics().values()), "every subject has its pictogram"
 
 

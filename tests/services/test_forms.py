@@ -13,7 +13,7 @@ from pydantic import Field
 import merak.services
 from merak.core.errors import BadInput
 from merak.core.modality import led
-from merak.services.forms import Grade, Group, Otherwise, TypedForm, cut, day_of, read, shown, texts
+from merak.services.forms import Grade, Otherwise, Prefixed, TypedForm, cut, day_of, read, shown, texts
 
 for _, name, _ in walk_packages(merak.services.__path__, "merak.services."):
     import_module(name)
@@ -44,7 +44,7 @@ def test_every_form_of_the_services_is_held_here() -> None:
 @given(data=st.data())
 def test_whatever_is_typed_is_a_value_or_a_word_beside_its_field(form: type[TypedForm], data: st.DataObject) -> None:
     keys = [info.alias or name for name, info in form.model_fields.items()]
-    groups = [one.prefix for info in form.model_fields.values() for one in info.metadata if isinstance(one, Group)]
+    groups = [one.prefix for info in form.model_fields.values() for one in info.metadata if isinstance(one, Prefixed)]
     names = st.sampled_from([*keys, *(f"{prefix}{end}" for prefix in groups for end in ("0", "all", "x y"))])
     sent = data.draw(st.dictionaries(names, TYPED, max_size=12))
     found, wrong = form.parse(sent, today=TODAY, born=date(1980, 1, 1))
@@ -57,7 +57,7 @@ def test_whatever_is_typed_is_a_value_or_a_word_beside_its_field(form: type[Type
 class Trial(TypedForm):
     grade: Annotated[Grade | None, Otherwise("Grade: 0 to 4.", needed=True)] = None
     size: Annotated[float | None, Otherwise("“{typed}” is no size.")] = None
-    why: Annotated[dict[str, str], Group("why.")] = Field(default_factory=dict)
+    why: Annotated[dict[str, str], Prefixed("why.")] = Field(default_factory=dict)
     note: Annotated[str, cut(5)] = ""
     day: Annotated[date | None, day_of("past")] = None
     ticked: bool = False

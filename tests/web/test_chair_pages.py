@@ -8,6 +8,7 @@ from uuid import uuid4
 import httpx
 import pytest
 
+from builders.markup import flat
 from builders.server import Server, sign_in
 from builders.visits import begun, booked, sent
 
@@ -18,7 +19,9 @@ def adaeze(server: Server) -> httpx.Client:
 
 
 def test_instruments_are_driven_by_hands_and_say_what_is_wrong(server: Server, adaeze: httpx.Client) -> None:
-    lamp = re.search(r'data-instrument="([0-9a-f-]{36})"><div><h2>Filtered flash lamp', adaeze.get("/instruments").text)
+    lamp = re.search(
+        r'data-instrument="([0-9a-f-]{36})"><div><h2>Filtered flash lamp', flat(adaeze.get("/instruments").text)
+    )
     assert lamp
     too_much = adaeze.post(f"/instruments/{lamp[1]}/set", data={"value": "99"})
     assert "is set from 8 to 32 J/cm²: not 99" in too_much.text

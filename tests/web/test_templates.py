@@ -4,8 +4,10 @@ import re
 from pathlib import Path
 
 import pytest
+from jinja2 import meta
 
 from builders.database import ROOT
+from merak.web.pages import ENV
 
 TEMPLATES = ROOT / "merak/web/templates"
 EVERY = sorted(TEMPLATES.rglob("*.html"))
@@ -39,6 +41,12 @@ def test_a_template_decides_nothing(path: Path) -> None:
         assert not re.search(r"[<>]=? ?\d*\.\d|>= ?\d", one), f"a threshold: {one}"
         texts = re.findall(r"\"(?:[^\"\\]|\\.)*\"|'(?:[^'\\]|\\.)*'", one)
         assert not any("\n" in text for text in texts), f"a text over two lines: {one}"
+
+
+@pytest.mark.parametrize("path", EVERY, ids=name)
+def test_a_component_knows_no_loop_but_its_own(path: Path) -> None:
+    """The turn of a loop does not reach what is included in it."""
+    assert "loop" not in meta.find_undeclared_variables(ENV.parse(path.read_text()))
 
 
 def test_every_component_is_used() -> None:

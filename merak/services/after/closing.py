@@ -32,7 +32,7 @@ from merak.services.after.sheets import Sheet, body_of, done_tags, joined, keep_
 from merak.services.after.sheets import kept as kept_sheet
 from merak.services.clients.keeping import keep_drawing
 from merak.services.context import Context, OutOfTurn
-from merak.services.forms import Group, Otherwise, TenGrade, TypedForm, cut
+from merak.services.forms import Otherwise, Prefixed, TenGrade, TypedForm, cut
 from merak.services.treatment.treating import Run, run_file
 from merak.services.visit.file import VisitFile, changing, forget
 
@@ -208,10 +208,10 @@ class CloseForm(TypedForm):
     words: Annotated[str, cut(1000)] = ""
     pain: Annotated[TenGrade | None, Otherwise("Pain at worst: 0 to 10.")] = None
     comfort: Annotated[TenGrade | None, Otherwise("Comfort: 0 to 10.")] = None
-    endpoints: Annotated[dict[str, str], Group("endpoint.")] = Field(default_factory=dict)
+    endpoints: Annotated[dict[str, str], Prefixed("endpoint.")] = Field(default_factory=dict)
     marked: str = ""
     senior: Annotated[str, cut(80)] = ""
-    why: Annotated[dict[str, str], Group("why.")] = Field(default_factory=dict)
+    why: Annotated[dict[str, str], Prefixed("why.")] = Field(default_factory=dict)
     explained: Annotated[
         Literal["drawn", "initials", "declined"] | None,
         Otherwise("Initialled here, by letters, or declined?", needed=True),

@@ -17,7 +17,7 @@ from merak.records import db as database
 from merak.records import people
 from merak.records.tables import Audit, Person, SetUpCode, Studio
 from merak.services.context import Context, NotFound, OutOfTurn
-from merak.services.forms import AsTyped, Group, Otherwise, TypedForm, number_typed
+from merak.services.forms import AsTyped, Otherwise, Prefixed, TypedForm, number_typed
 from merak.services.permission import ROLES
 from merak.services.studio.signing_in import HASHER, forget
 
@@ -130,7 +130,7 @@ LICENCES = ("pulsed light", "fractional", "focused", "micro depth")
 class LicenceForm(TypedForm):
     """Which licences somebody holds, and whether they keep their hands off energy now."""
 
-    licences: Annotated[dict[str, str], Group("licence.")] = Field(default_factory=dict)
+    licences: Annotated[dict[str, str], Prefixed("licence.")] = Field(default_factory=dict)
     careful_hands: bool = False
 
 
@@ -166,7 +166,7 @@ class PricesForm(TypedForm):
 
     prices: Annotated[
         dict[str, Annotated[Annotated[float, Field(ge=0, le=HIGHEST_PRICE)] | None, BeforeValidator(number_typed)]],
-        Group("price."),
+        Prefixed("price."),
         Otherwise(f"“{{typed}}” is not a price between 0 and {HIGHEST_PRICE:,}."),
     ] = Field(default_factory=dict)
     currency: Annotated[str, Field(pattern=r"^[A-Za-z]{3}$"), Otherwise("Three letters, as EUR.", needed=True)] = ""

@@ -28,7 +28,7 @@ from merak.core.windows import wrong_day
 from merak.records.bodies.visit import AskBody
 from merak.services.clients.lettering import KeptLetter, letters_of
 from merak.services.context import Context
-from merak.services.forms import Group, Otherwise, TypedForm, day_of
+from merak.services.forms import Otherwise, Prefixed, TypedForm, day_of
 from merak.services.visit.file import VisitFile, changing, open_file
 
 #: Zones that a client may point to.
@@ -164,13 +164,13 @@ class AnswerForm(TypedForm):
 
     option: str = ""
     on: Annotated[date | None, Otherwise("“{typed}” is no date.")] = None
-    zones: Annotated[dict[str, str], Group("zone.")] = Field(default_factory=dict)
+    zones: Annotated[dict[str, str], Prefixed("zone.")] = Field(default_factory=dict)
 
 
 class WishForm(TypedForm):
     """What the client wants: which goals, until when, within what."""
 
-    goal: Annotated[dict[str, str], Group("wish.goal.")] = Field(default_factory=dict)
+    goal: Annotated[dict[str, str], Prefixed("wish.goal.")] = Field(default_factory=dict)
     event: Annotated[date | None, day_of("event")] = Field(None, alias="wish.event")
     minutes: float | None = Field(None, ge=5, le=480, alias="wish.minutes")
     money: float | None = Field(None, ge=0, le=100_000, alias="wish.money")

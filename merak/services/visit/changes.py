@@ -24,7 +24,7 @@ from merak.core.plan.step import Step, begin
 from merak.core.plan.visit_plan import Plan, in_force
 from merak.records import visits
 from merak.services.context import Context
-from merak.services.forms import Group, TypedForm, Whole, decimal, said, shown
+from merak.services.forms import Prefixed, TypedForm, Whole, decimal, said, shown
 from merak.services.visit.file import VisitFile
 
 #: How many changes may be taken back.
@@ -64,12 +64,12 @@ class EditForm(TypedForm):
     method: str = ""
     school: str = ""
     group: str = ""
-    zones: Annotated[dict[str, str], Group("zone.")] = Field(default_factory=dict)
+    zones: Annotated[dict[str, str], Prefixed("zone.")] = Field(default_factory=dict)
     changed: str = ""
     next: str | None = None
     version: Whole | None = None
     page: str = ""
-    sent: Annotated[dict[str, str], Group("")] = Field(default_factory=dict)
+    sent: Annotated[dict[str, str], Prefixed("")] = Field(default_factory=dict)
 
 
 Op = Callable[[Context, VisitFile, Draft, EditForm], Draft]

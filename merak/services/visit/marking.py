@@ -152,7 +152,7 @@ class MarkForm(TypedForm):
     shape: str = ""
     size_mm: Annotated[float | None, Otherwise("That is not a number: millimetres.")] = None
     value: Annotated[float | None, Otherwise("That is not a number: a temperature.")] = None
-    grade: Annotated[int | None, Field(ge=0, le=4), Otherwise("A grade is 0, 1, 2, 3 or 4.")] = None
+    grade: Annotated[int | None, Otherwise("A grade is 0, 1, 2, 3 or 4.")] = None
     points: Annotated[
         tuple[tuple[float, float], ...],
         BeforeValidator(_points),

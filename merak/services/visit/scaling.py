@@ -12,7 +12,7 @@ from merak.core.errors import BadInput
 from merak.core.working import Quantity
 from merak.records.bodies.visit import ScaleBody, ScalesBody
 from merak.services.context import Context, NotFound
-from merak.services.forms import Group, Otherwise, Shown, TypedForm, Whole, read, shown, texts
+from merak.services.forms import Otherwise, Prefixed, Shown, TypedForm, Whole, read, shown, texts
 from merak.services.visit.file import VisitFile, changing, open_file
 
 
@@ -128,7 +128,7 @@ class ToneForm(TypedForm):
 class PointsForm(TypedForm):
     """The questionnaire's points, by question."""
 
-    points: Annotated[dict[str, Whole], Group("points.")] = Field(default_factory=dict)
+    points: Annotated[dict[str, Whole], Prefixed("points.")] = Field(default_factory=dict)
 
 
 def _by_questions(form: dict[str, str]) -> dict[str, Any]:
