@@ -1,0 +1,28 @@
+"""The README's table and CONTRIBUTING name files that are there."""
+
+import re
+from pathlib import Path
+
+import pytest
+
+from builders import work
+
+ROOT = Path(work.__file__).parents[1]
+FILES = [
+    path.relative_to(ROOT).as_posix()
+    for folder in ("merak", "builders", "docs", "scripts", "tests")
+    for path in (ROOT / folder).rglob("*")
+]
+FILE = re.compile(r"`([\w./-]+\.(?:py|toml|js|css|html|md|png)|[\w./-]+/)`|\]\(([\w./-]+)\)")
+
+
+@pytest.mark.parametrize("page", ["README.md", "CONTRIBUTING.md"])
+def test_every_file_that_is_named_is_there(page: str) -> None:
+    named = {path or link for path, link in FILE.findall((ROOT / page).read_text())}
+    assert len(named) > 10
+    gone = [
+        one
+        for one in named
+        if not (ROOT / one).exists() and not any(f"/{path}".endswith("/" + one.rstrip("/")) for path in FILES)
+    ]
+    assert gone == []
