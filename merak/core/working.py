@@ -58,7 +58,7 @@ class Saying(Frozen):
     """Something that a client may say while treated, and what to do then; `stop` where it is a sign to stop."""
 
     words: str
-    act: str
+    action: str
     rule: str
     stop: bool = False
 
@@ -68,6 +68,6 @@ class Caution(Frozen):
 
     weight: Weight
     words: str
-    act: str
+    action: str
     rule: str
     field: str = ""

@@ -103,7 +103,7 @@ def _json(status: int, words: str, fields: dict[str, str] | None = None) -> JSON
 def _told(request: Request, status: int, words: str, fields: dict[str, str] | None = None) -> Response:
     if request.url.path.startswith("/api/"):
         return _json(status, words, fields)
-    shown = {"status": status, "words": words, "fields": fields or {}, "act": WHAT_TO_DO.get(status, "")}
+    shown = {"status": status, "words": words, "fields": fields or {}, "action": WHAT_TO_DO.get(status, "")}
     try:
         with at_work(request.cookies.get(COOKIE)) as ctx:
             if ctx is not None and "hx-request" in request.headers:

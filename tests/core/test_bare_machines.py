@@ -43,14 +43,14 @@ def test_an_unmeasured_machine_is_planned_seen_as_such_and_lowered(kind: str) ->
     told = [one for one in found.cautions.get("s1", ()) if one.words.startswith("Dose unknown")]
     assert (
         told
-        and "measured" in told[0].act
-        and (f"bare {kind}" in told[0].words + told[0].act or kind in ("led", "microcurrent"))
+        and "measured" in told[0].action
+        and (f"bare {kind}" in told[0].words + told[0].action or kind in ("led", "microcurrent"))
     )
     if field not in plan.steps[0].settings:  # a panel has no scale, a roller no motor to set
         return
     low, high = (1.0, 10.0)
     refused = planned(who, kind, **{field: high}).refused.get(f"s1.{field}")
-    assert refused and BARE[kind].name in refused.words and "measured" in refused.words + refused.act, (
+    assert refused and BARE[kind].name in refused.words and "measured" in refused.words + refused.action, (
         "the message names machine and remedy"
     )
     lowered = planned(who, kind, **{field: low}).refused.get(f"s1.{field}")

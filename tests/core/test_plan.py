@@ -232,7 +232,7 @@ def test_a_schools_choice_moves_what_follows() -> None:
     assert "fit.order_infuse" not in rules_of(visit_plan(who, later))
     assert may_run_beside("numbing", "led", {"numbing": "light"}) and not may_run_beside("numbing", "led", {})
     schools = [school for method in methods().values() for school in method.schools]
-    assert len(methods()) >= 24 and all(school.act for school in schools)
+    assert len(methods()) >= 24 and all(school.action for school in schools)
 
 
 def test_waiting_time_is_a_track_of_its_own_and_saves_minutes() -> None:
@@ -265,7 +265,7 @@ def test_a_senior_plans_past_exactly_what_was_written_and_past_nothing_absolute(
     stop = over.refused["s1.minutes"]
     word = Override(rule=stop.rule, modality="led", words=stop.words, reason="tolerated before", by="Adaeze", at=AT)
     past = planned(brief(overrides=(word,)), "led", minutes=26)
-    assert past.startable and "Adaeze" in past.allowed[0].act and "tolerated before" in past.allowed[0].act
+    assert past.startable and "Adaeze" in past.allowed[0].action and "tolerated before" in past.allowed[0].action
     assert not planned(brief(overrides=(word,)), "led", minutes=27).startable, "one minute more was not allowed"
     high = planned(brief(), "microcurrent", level=9.9).refused["s1.level"]
     never = Override(
@@ -279,7 +279,7 @@ def test_a_senior_plans_past_exactly_what_was_written_and_past_nothing_absolute(
     signed = Override(
         rule=clash.rule,
         modality=between(clashing.plan, clash),
-        words=clash.act,
+        words=clash.action,
         reason="tolerated before",
         by="A",
         at=AT,

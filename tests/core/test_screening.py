@@ -59,7 +59,7 @@ def test_verdicts(question: str, option: str, days_ago: int | None, lift: str, l
     assert (standing["microcurrent"].verdict, standing["led"].verdict) == (lift, light)
     for at in standing.values():
         assert at.plannable == (at.verdict in ("go", "change"))
-        assert all(reason.reason and reason.act and reason.rule for reason in at.reasons)
+        assert all(reason.reason and reason.action and reason.rule for reason in at.reasons)
 
 
 def test_waiting_tells_until_when() -> None:

@@ -170,7 +170,7 @@ def test_each_follow_up_reads_its_own_questions_and_says_what_is_missing(kind: s
 )
 def test_a_bad_answer_raises_the_senior(answer: dict[str, str], rules: list[str]) -> None:
     found = alarms(read("day1", GOOD | answer))
-    assert [one.rule for one in found] == rules and all(one.weight == "stop" and one.act for one in found)
+    assert [one.rule for one in found] == rules and all(one.weight == "stop" and one.action for one in found)
 
 
 def test_follow_ups_are_due_at_ten_in_the_studio_across_the_clock_change() -> None:

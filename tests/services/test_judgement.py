@@ -88,7 +88,7 @@ def test_a_ceiling_is_passed_in_writing_unless_it_is_absolute(ctx: Context) -> N
     key = {"what": "plan", "key": f"{led}.minutes", "reason": "tolerated thirty before"}
     allowing.allow(ctx, visit, key)
     page = planning.planned(ctx, visit)
-    assert page.settled and "tolerated thirty before" in page.computed.allowed[0].act
+    assert page.settled and "tolerated thirty before" in page.computed.allowed[0].action
     consenting.consent(ctx, visit, AGREED)
     allowing.withdraw(ctx, visit, 0)
     page = planning.planned(ctx, visit)

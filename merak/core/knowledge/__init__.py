@@ -54,7 +54,7 @@ class Ruling(Frozen):
     on: tuple[str, ...]
     verdict: Verdict
     reason: str
-    act: str = ""
+    action: str = ""
     days: int | None = None
     zoned: bool = False
     zones: tuple[str, ...] = ()
@@ -180,7 +180,7 @@ class School(Frozen):
 
     id: str
     words: str
-    act: str
+    action: str
     on: tuple[str, ...] = ()
     set: dict[str, dict[str, str | float | bool]] = Field(default_factory=dict)
     rank: dict[str, int] = Field(default_factory=dict)
@@ -367,7 +367,7 @@ class Emergency(Cited):
     """
 
     title: str
-    act: tuple[str, ...]
+    action: tuple[str, ...]
     call: str
     record: str
     modalities: tuple[str, ...] = ()
@@ -592,10 +592,10 @@ def quantity(rule_id: str, name: str, digits: int = 0) -> Quantity:
     return Quantity(name=name, value=found.value, unit=found.unit, digits=digits, rules=(rule_id,))
 
 
-def caution(rule_id: str, weight: Weight = "know", words: str = "", act: str = "", field: str = "") -> Caution:
+def caution(rule_id: str, weight: Weight = "know", words: str = "", action: str = "", field: str = "") -> Caution:
     """A rule as a caution: its own words and its reason, unless there are words for this case."""
     found = rule(rule_id)
-    return Caution(weight=weight, words=words or found.words, act=act or found.reason, rule=rule_id, field=field)
+    return Caution(weight=weight, words=words or found.words, action=action or found.reason, rule=rule_id, field=field)
 
 
 @cache

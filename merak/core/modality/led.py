@@ -124,7 +124,9 @@ def dose(settings: Settings, card: LedCard, subject: Subject | None = None) -> D
             _kept(judge, settings, field, colour, bright, fluence)
     colours = {colour for _, colour, _ in settings.parts}
     if "blue" in colours and subject and (subject.phototype or 0) >= number("led.blue_dark"):
-        judge.change("led.blue_dark", act="Shorter, and watch the pigment; red instead where in doubt.", field="colour")
+        judge.change(
+            "led.blue_dark", action="Shorter, and watch the pigment; red instead where in doubt.", field="colour"
+        )
     if "amber" in colours:
         judge.know("led.amber_weak")
     if "near-infrared" in colours:
@@ -138,11 +140,11 @@ def _kept(judge: Judge, settings: Settings, field: str, colour: Colour, bright: 
     rule_id = f"led.ceiling.{colour.replace('-', '_')}_fluence"
     ceiling, low, longest = number(rule_id), number("led.low_fluence"), number("led.ceiling.minutes")
     if fluence.value is None:
-        act = (
+        action = (
             f"Keep to the clock, {longest:g} minutes at most, or have the panel measured and add the points under"
             " Practice."
         )
-        judge.mind.append(caution(bright.rules[0], "change", f"Dose unknown: {bright.formula}.", act, "distance_cm"))
+        judge.mind.append(caution(bright.rules[0], "change", f"Dose unknown: {bright.formula}.", action, "distance_cm"))
     elif fluence.value > ceiling + 0.005:
         allowed = minutes_for(ceiling, bright.value or 1, settings.duty_percent / 100)
         words = (
@@ -150,5 +152,5 @@ def _kept(judge: Judge, settings: Settings, field: str, colour: Colour, bright: 
         )
         judge.refused[field] = caution(rule_id, "stop", words, field=field)
     elif fluence.value < low:
-        act = "Lengthen, or bring the panel nearer."
-        judge.mind.append(caution("led.low_fluence", "change", f"{fluence.value:.1f} J/cm² is little.", act, field))
+        action = "Lengthen, or bring the panel nearer."
+        judge.mind.append(caution("led.low_fluence", "change", f"{fluence.value:.1f} J/cm² is little.", action, field))

@@ -53,24 +53,24 @@ def sayings(feel: Feel) -> tuple[Saying, ...]:
     return (
         Saying(
             words="nothing felt",
-            act="One half step up, then ask again." if at_edge else "Good: stay here.",
+            action="One half step up, then ask again." if at_edge else "Good: stay here.",
             rule="microcurrent.feel",
         ),
         Saying(
             words="just felt",
-            act="Good: stay here." if at_edge else "One half step down: stay below feeling.",
+            action="Good: stay here." if at_edge else "One half step down: stay below feeling.",
             rule="microcurrent.feel",
         ),
-        Saying(words="too strong", act="One step down now; more gel.", rule="microcurrent.feel"),
+        Saying(words="too strong", action="One step down now; more gel.", rule="microcurrent.feel"),
         Saying(
             words="twitching",
-            act="Down to zero, off the muscle. Stop if it comes again.",
+            action="Down to zero, off the muscle. Stop if it comes again.",
             rule="microcurrent.stop_signs",
             stop=True,
         ),
         Saying(
             words="metal taste",
-            act="One step down, away from the mouth. Stop if it bothers.",
+            action="One step down, away from the mouth. Stop if it bothers.",
             rule="microcurrent.stop_signs",
             stop=True,
         ),
@@ -363,8 +363,8 @@ def _checked(
         most = number("microcurrent.unknown_dose.level") * card.levels / 10
         where = "is outside the card's measured points" if card.calibration else "has no calibration"
         words = f"Dose unknown: level {settings.level:g} on the {card.name} {where}."
-        act = f"Stay at level {most:g} or below, or have the {card.name} measured and add the points under Practice."
-        mind.append(caution("microcurrent.unknown_dose.level", "change", words, act))
+        action = f"Stay at level {most:g} or below, or have the {card.name} measured and add the points under Practice."
+        mind.append(caution("microcurrent.unknown_dose.level", "change", words, action))
     density, dense = numbers["density"].value, number("microcurrent.density.warn")
     if density is not None and density >= dense and not against:
         words = f"{density:.2f} mA/cm² at the probe; {dense:g} is the line."

@@ -234,7 +234,7 @@ class Judge:
         self.numbers[key] = found
         return found.value
 
-    def most(self, rule_id: str, found: Quantity, field: str, act: str = "", limit: float | None = None) -> bool:
+    def most(self, rule_id: str, found: Quantity, field: str, action: str = "", limit: float | None = None) -> bool:
         """Refuses a value above a rule's (or `limit`, which must not lie above it); whether it holds. Unknown values
         hold.
         """
@@ -245,10 +245,10 @@ class Judge:
             f"{found.name[0].upper()}{found.name[1:]}: {found.text} is above {ceiling:g}"
             f" {rule(rule_id).unit or found.unit}."
         )
-        self.refuse(rule_id, words, field, act)
+        self.refuse(rule_id, words, field, action)
         return False
 
-    def least(self, rule_id: str, found: Quantity, field: str, act: str = "") -> bool:
+    def least(self, rule_id: str, found: Quantity, field: str, action: str = "") -> bool:
         """Refuses a value below a rule's; whether it holds."""
         floor = number(rule_id)
         if found.value is None or found.value >= floor * (1 - TOLERANCE):
@@ -257,28 +257,28 @@ class Judge:
             f"{found.name[0].upper()}{found.name[1:]}: {found.text} is below {floor:g}"
             f" {rule(rule_id).unit or found.unit}."
         )
-        self.refuse(rule_id, words, field, act)
+        self.refuse(rule_id, words, field, action)
         return False
 
-    def refuse(self, rule_id: str, words: str, field: str, act: str = "") -> None:
+    def refuse(self, rule_id: str, words: str, field: str, action: str = "") -> None:
         """Refuses a field; beside it stands the first reason, or the first that nobody plans past."""
-        stop = caution(rule_id, "stop", words, act, field)
+        stop = caution(rule_id, "stop", words, action, field)
         self.stops.append(stop)
         if field not in self.refused or (rule(rule_id).absolute and not rule(self.refused[field].rule).absolute):
             self.refused[field] = stop
 
-    def warn(self, rule_id: str, found: Quantity, field: str = "", act: str = "") -> None:
+    def warn(self, rule_id: str, found: Quantity, field: str = "", action: str = "") -> None:
         """Warns of a value at or above a rule's."""
         if found.value is not None and found.value >= number(rule_id) * (1 - TOLERANCE):
             words = (
                 f"{found.name[0].upper()}{found.name[1:]}: {found.text}; {number(rule_id):g} {rule(rule_id).unit} is"
                 " the line."
             )
-            self.mind.append(caution(rule_id, "change", words, act, field))
+            self.mind.append(caution(rule_id, "change", words, action, field))
 
-    def change(self, rule_id: str, words: str = "", act: str = "", field: str = "") -> None:
+    def change(self, rule_id: str, words: str = "", action: str = "", field: str = "") -> None:
         """Something to change."""
-        self.mind.append(caution(rule_id, "change", words, act, field))
+        self.mind.append(caution(rule_id, "change", words, action, field))
 
     def know(self, *rule_ids: str) -> None:
         """Things to know, in the rule book's own words."""
@@ -301,17 +301,17 @@ def physical(judge: Judge, name: str, card: MachineCard, at: float, field: str =
     elif found.value is None:
         most = card.least + number("device.unknown_share") / 100 * (card.most - card.least)
         words = f"Dose unknown: {found.formula}."
-        act = (
+        action = (
             f"Stay at {most:g} {card.scale} or below, or have the {card.name} measured and add the points under"
             " Practice."
         )
-        judge.change("device.unknown_share", words, act, field)
+        judge.change("device.unknown_share", words, action, field)
         if at > most * (1 + TOLERANCE):
             judge.refuse(
                 "device.unknown_share",
                 f"{most:g} {card.scale} at most where the dose is unknown: {found.formula}.",
                 field,
-                act,
+                action,
             )
     judge.tell(name, found)
     return found

@@ -107,5 +107,5 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         rule_id, most = contact_most(settings.percent, subject, subject.first_visit)
         judge.most(rule_id, as_set("peel", settings.peel_min, "min", 1), "peel_min", limit=most)
     if settings.pustules:
-        judge.change(f"{NAME}.pustules", act="Leave them out.", field="pustules")
+        judge.change(f"{NAME}.pustules", action="Leave them out.", field="pustules")
     return judge.dose()

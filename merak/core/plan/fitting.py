@@ -30,7 +30,7 @@ class Clash(Frozen):
     rule: str
     steps: tuple[str, ...]
     words: str
-    act: str
+    action: str
     absolute: bool = False
 
 
@@ -97,14 +97,14 @@ def title(modality: str) -> str:
     return about()[modality].title
 
 
-def _clash(pairing: Pairing, steps: Iterable[Placed], act: str) -> Clash:
+def _clash(pairing: Pairing, steps: Iterable[Placed], action: str) -> Clash:
     named = tuple(steps)
     return Clash(
         kind=pairing.kind if pairing.kind != "beside" else "apart",
         rule=pairing.id,
         steps=tuple(one.id for one in named),
         words=pairing.words,
-        act=act,
+        action=action,
         absolute=pairing.absolute,
     )
 
@@ -190,11 +190,13 @@ def _too_soon(
         for other in b if step.modality in a else a if step.modality in b else ():
             ago = (today - done[other]).days if other in done and today else pairing.days
             if ago < pairing.days:
-                act = (
+                action = (
                     f"{title(other)} was {ago} days ago: from {ago} to {pairing.days} days means another"
                     f" {pairing.days - ago}."
                 )
-                found.append(Clash(kind="earlier", rule=pairing.id, steps=(step.id,), words=pairing.words, act=act))
+                found.append(
+                    Clash(kind="earlier", rule=pairing.id, steps=(step.id,), words=pairing.words, action=action)
+                )
     return found
 
 

@@ -76,7 +76,7 @@ class Reason(Frozen):
     verdict: Verdict
     answer: str
     reason: str
-    act: str
+    action: str
     rule: str
     until: date | None = None
     zones: tuple[str, ...] = ()
@@ -201,13 +201,13 @@ def _reason(ruling: Ruling, words: str, rule_id: str, given: Answer, today: date
         if until <= today:
             return None  # the waiting is over
     undated = ruling.verdict == "wait" and dated and given.on is None
-    act = "When was it? Without a date the wait has no end." if undated else ruling.act
+    action = "When was it? Without a date the wait has no end." if undated else ruling.action
     zones = given.zones if ruling.zoned else ruling.zones
     return Reason(
         verdict=ruling.verdict,
         answer=words,
         reason=ruling.reason,
-        act=act,
+        action=action,
         rule=rule_id,
         until=until,
         zones=zones,
@@ -240,7 +240,7 @@ def _after_mark(what: str, on: date) -> Reason:
     entry = rule("titration.stop")
     words = f"{entry.words} On {on:%-d %b %Y} it left {what}."
     return Reason(
-        verdict="letter", answer=what, reason=words, act="Report it; ask for a doctor's letter.", rule=entry.id
+        verdict="letter", answer=what, reason=words, action="Report it; ask for a doctor's letter.", rule=entry.id
     )
 
 
@@ -249,8 +249,8 @@ def _minor(name: str) -> Reason:
     stops = of in all_of(("ENERGY", "OPEN"))
     verdict: Verdict = "no" if stops else "change"
     words = "No energy, nothing that opens the skin under 18." if stops else "A minor does not consent alone."
-    act = "Cleansing, masks, light with a guardian." if stops else "A guardian is present and signs."
-    return Reason(verdict=verdict, answer="under 18", reason=words, act=act, rule="screening.age")
+    action = "Cleansing, masks, light with a guardian." if stops else "A guardian is present and signs."
+    return Reason(verdict=verdict, answer="under 18", reason=words, action=action, rule="screening.age")
 
 
 def _lifted(
@@ -279,7 +279,12 @@ def _lifted(
     if not enough:
         return reason
     return reason.model_copy(
-        update={"verdict": "change", "was": reason.verdict, "lifted": "; ".join(by), "act": "Keep to what was allowed."}
+        update={
+            "verdict": "change",
+            "was": reason.verdict,
+            "lifted": "; ".join(by),
+            "action": "Keep to what was allowed.",
+        }
     )
 
 
@@ -357,7 +362,7 @@ def demand(standing: Standing) -> None:
     if standing.verdict in STOPPING:
         first = next(one for one in standing.reasons if one.verdict == standing.verdict)
         when = f" Not before {standing.until:%-d %B %Y}." if standing.until else ""
-        raise Refused(f"{standing.verdict}: {first.reason}{when} {first.act}", first.rule)
+        raise Refused(f"{standing.verdict}: {first.reason}{when} {first.action}", first.rule)
     raise Refused(
         f"{len(standing.open)} questions are still open. {rule('screening.unanswered').reason}", "screening.unanswered"
     )

@@ -160,7 +160,7 @@ def school_settings(modality: str, of: Methods) -> dict[str, Any]:
 def school_acts(modality: str, of: Methods) -> tuple[str, ...]:
     """What the schools in force say about doing a modality, where the matter is one that touches it."""
     schools = (next(one for one in m.schools if one.id == chosen(of, m.id)) for m in methods().values())
-    return tuple(school.act for school in schools if modality in school.on)
+    return tuple(school.action for school in schools if modality in school.on)
 
 
 @remembered(MANY)
@@ -308,7 +308,7 @@ def lowered(brief: Brief, step: Step, of: Methods) -> Step:
         if gentler == found.settings:
             break
         step = step.with_settings(gentler)
-    raise Refused(f"{found.stops[0].words} {found.stops[0].act}".strip(), found.stops[0].rule)
+    raise Refused(f"{found.stops[0].words} {found.stops[0].action}".strip(), found.stops[0].rule)
 
 
 def compute(brief: Brief, step: Step, others: tuple[str, ...], later: tuple[str, ...], of: Methods) -> Worked:
@@ -469,10 +469,14 @@ def _judged(brief: Brief, step: Step, dose: Dose) -> tuple[tuple[Caution, ...], 
         if word is None or not can_override(stop):
             stops.append(stop)
         else:
-            act = f"Allowed by {word.by}, {word.at:%-d %b %Y %H:%M}: “{word.reason}”."
+            action = f"Allowed by {word.by}, {word.at:%-d %b %Y %H:%M}: “{word.reason}”."
             past.append(
                 Caution(
-                    weight="change", words=f"Past a ceiling: {stop.words}", act=act, rule=stop.rule, field=stop.field
+                    weight="change",
+                    words=f"Past a ceiling: {stop.words}",
+                    action=action,
+                    rule=stop.rule,
+                    field=stop.field,
                 )
             )
     return tuple(stops), tuple(past)
@@ -517,8 +521,8 @@ def _last_time(brief: Brief, step: Step) -> Iterator[Caution]:
         "same": ("stronger",),
         "up": (),
     }[said.turn]
-    act = "Go back, or let a senior decide." if went in against else rule(said.rule).reason
-    yield caution(said.rule, "change" if went in against else "know", words, act)
+    action = "Go back, or let a senior decide." if went in against else rule(said.rule).reason
+    yield caution(said.rule, "change" if went in against else "know", words, action)
 
 
 def _minded(brief: Brief, step: Step, settings: Any) -> tuple[Caution, ...]:
@@ -533,7 +537,7 @@ def _minded(brief: Brief, step: Step, settings: Any) -> tuple[Caution, ...]:
                 Caution(
                     weight="change",
                     words=f"{reason.reason}{where}{left_out}",
-                    act=f"{reason.act}{lifted}",
+                    action=f"{reason.action}{lifted}",
                     rule=reason.rule,
                 )
             )

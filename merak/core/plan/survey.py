@@ -415,12 +415,12 @@ def _cautions(
     dwell = numbers["strokes.dwell"].value if "strokes.dwell" in numbers else None
     if limit is not None and dwell is not None and dwell > limit:
         words = f"A point stays {dwell:.1f} s under the tip; {limit:g} s is the limit."
-        act = "Move faster, lift at the turns, or take a smaller tip."
-        found.append(Caution(weight="stop", words=words, act=act, rule=area.work))
+        action = "Move faster, lift at the turns, or take a smaller tip."
+        found.append(Caution(weight="stop", words=words, action=action, rule=area.work))
     if laying.manner == "grid" and laying.shape == "circle" and laying.overlap / 100 < number("grid.closing_overlap"):
         found.append(
             caution(
-                "grid.closing_overlap", "change", act="Gaps stay between the tips, on every pass at the same place."
+                "grid.closing_overlap", "change", action="Gaps stay between the tips, on every pass at the same place."
             )
         )
     bare = [
@@ -445,7 +445,10 @@ def _cautions(
                 words = f"Narrowed: {mm:.3g} mm from the {entry.keep_from}. {why[entry.id].reason}"
                 found.append(
                     Caution(
-                        weight="change", words=words, act=f"The usual is {entry.value:g} {entry.unit}.", rule=entry.id
+                        weight="change",
+                        words=words,
+                        action=f"The usual is {entry.value:g} {entry.unit}.",
+                        rule=entry.id,
                     )
                 )
             else:
@@ -454,7 +457,7 @@ def _cautions(
                     Caution(
                         weight="know",
                         words=f"{mm:g} mm from the {entry.keep_from}{fingers}.",
-                        act=entry.reason,
+                        action=entry.reason,
                         rule=entry.id,
                     )
                 )

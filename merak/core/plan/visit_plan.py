@@ -147,11 +147,11 @@ def _all_worked(
         try:
             found = worked[step.id] = compute(brief, step, names[:n] + names[n + 1 :], names[n + 1 :], of)
         except Refused as stop:
-            stopped[step.id] = Caution(weight="stop", words=stop.words, act="", rule=stop.rule or "plan.order")
+            stopped[step.id] = Caution(weight="stop", words=stop.words, action="", rule=stop.rule or "plan.order")
             continue
         except BadInput as bad:
             for key, words in bad.fields.items():
-                refused[key] = Caution(weight="stop", words=words, act="", rule="device.scale", field=key)
+                refused[key] = Caution(weight="stop", words=words, action="", rule="device.scale", field=key)
             continue
         for stop_ in found.stops:
             refused.setdefault(f"{step.id}.{stop_.field or 'settings'}", stop_)
@@ -255,12 +255,16 @@ def _clashes(
     for clash in found:
         name = between(plan, clash)
         word = next(
-            (o for o in brief.facts.overrides if o.rule == clash.rule and o.modality == name and o.words == clash.act),
+            (
+                o
+                for o in brief.facts.overrides
+                if o.rule == clash.rule and o.modality == name and o.words == clash.action
+            ),
             None,
         )
         if word and not clash.absolute:
-            act = f"Allowed by {word.by}, {word.at:%-d %b %Y %H:%M}: “{word.reason}”."
-            allowed.append(Caution(weight="change", words=clash.words, act=act, rule=clash.rule))
+            action = f"Allowed by {word.by}, {word.at:%-d %b %Y %H:%M}: “{word.reason}”."
+            allowed.append(Caution(weight="change", words=clash.words, action=action, rule=clash.rule))
         else:
             kept.append(clash)
     return tuple(kept), tuple(allowed)
@@ -277,8 +281,8 @@ def between(plan: Plan, clash: Clash) -> str:
     return "/".join(sorted(one.modality for one in plan.steps if one.id in clash.steps))
 
 
-def _limit(rule_id: str, steps: Iterable[str], words: str, act: str) -> Clash:
-    return Clash(kind="apart", rule=rule_id, steps=tuple(steps), words=words, act=act)
+def _limit(rule_id: str, steps: Iterable[str], words: str, action: str) -> Clash:
+    return Clash(kind="apart", rule=rule_id, steps=tuple(steps), words=words, action=action)
 
 
 def _limits(

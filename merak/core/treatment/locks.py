@@ -11,7 +11,7 @@ class Lock(NamedTuple):
 
     kind: Literal["licence", "spot"]
     words: str
-    act: str
+    action: str
     rule: str
 
 

@@ -1,12 +1,14 @@
 """What a task is about, and what came of it, by kind."""
 
 from datetime import datetime
+from typing import Annotated
 
-from pydantic import BaseModel
+from pydantic import BaseModel, BeforeValidator
 
 from merak.core.after.following import FollowKind, FollowUp
 from merak.core.plan.spots import SpotAnswer, SpotLook, SpotRule
 from merak.core.working import Caution
+from merak.records.bodies.upgrades import with_actions
 from merak.records.bodies.visit import KeptBody
 
 
@@ -66,7 +68,7 @@ class SaidAfter(KeptBody):
     """
 
     said: FollowUp | None = None
-    alarms: tuple[Caution, ...] = ()
+    alarms: Annotated[tuple[Caution, ...], BeforeValidator(with_actions)] = ()
     dropped: bool = False
     told: datetime | None = None
 

@@ -11,7 +11,7 @@ from merak.core.plan.step import Step
 #: A body as the database holds it.
 Raw = dict[str, Any]
 #: The version in which a body is written today; what is not named here has had one shape only.
-VERSIONS = {"plan": 1, "order": 1, "close": 2, "sheet": 1, "task": 1}
+VERSIONS = {"plan": 1, "order": 2, "close": 2, "sheet": 1, "task": 1}
 
 
 def versioned(phase: str, body: Raw) -> Raw:
@@ -150,6 +150,19 @@ def _order_of_acts(body: Raw) -> Raw:
     return body
 
 
+def with_actions(told: Any) -> Any:
+    """What to do about cautions, clashes and sayings was called their act."""
+    if isinstance(told, dict):
+        return {key: with_actions(one) for key, one in _renamed(told, act="action").items()}
+    return [with_actions(one) for one in told] if isinstance(told, list) else told
+
+
+def _order_of_actions(body: Raw) -> Raw:
+    acts = [{**one, "sayings": with_actions(one["sayings"])} if "sayings" in one else one for one in body["acts"]]
+    judged = {key: with_actions(body[key]) for key in JUDGED if key in body}
+    return {**body, **judged, "acts": acts}
+
+
 def _sheet_by_topics(body: Raw) -> Raw:
     """Lines from before there were topics have their words alone."""
 
@@ -175,9 +188,12 @@ def _close_by_acts(body: Raw) -> Raw:
 
 
 #: Phase → what brings a body from version 0 to 1, from 1 to 2, and so on.
+#: What an order keeps of the plan that says what to do.
+JUDGED = ("cautions", "refused", "stopped", "clashes", "allowed")
+
 UPGRADES: dict[str, tuple[Callable[[Raw], Raw], ...]] = {
     "plan": (_draft_of_steps,),
-    "order": (_order_of_acts,),
+    "order": (_order_of_acts, _order_of_actions),
     "close": (_close_by_acts, _close_of_endings),
     "sheet": (_sheet_by_topics,),
     "task": (_spot_with_words,),

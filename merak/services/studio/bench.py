@@ -35,7 +35,7 @@ class Bench:
     def slips(self) -> dict[str, str]:
         """What stands beside each field."""
         refused = self.answer.refused if self.answer else {}
-        return {key: f"{one.words} {one.act}" for key, one in refused.items()} | self.wrong
+        return {key: f"{one.words} {one.action}" for key, one in refused.items()} | self.wrong
 
 
 def calculation(ctx: Context, name: str) -> Calculation:
@@ -82,7 +82,7 @@ class Trial:
     def slips(self) -> dict[str, str]:
         """What stands beside each field."""
         refused = self.dose.refused if self.dose else {}
-        return {f"settings.{key}": f"{one.words} {one.act}" for key, one in refused.items()} | self.wrong
+        return {f"settings.{key}": f"{one.words} {one.action}" for key, one in refused.items()} | self.wrong
 
     @property
     def fitted(self) -> str:

@@ -286,7 +286,7 @@ def _all() -> Iterator[Entry]:
         yield _entry(
             card,
             "emergency card",
-            " ".join(card.act),
+            " ".join(card.action),
             all_of(card.modalities) & about().keys(),
             used=("Treat", "Emergencies"),
         )

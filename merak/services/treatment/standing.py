@@ -79,7 +79,7 @@ def _act(run: Run, n: int, act: Act, one: ActRun) -> dict[str, Any]:
         "pain": one.pain,
         "asked": _iso(one.asked),
         "since_clean": one.since_clean,
-        "lock": {"kind": lock.kind, "words": lock.words, "act": lock.act} if lock else None,
+        "lock": {"kind": lock.kind, "words": lock.words, "action": lock.action} if lock else None,
         "over": one.over,
         "left": one.left,
         "set_to": one.set_to,

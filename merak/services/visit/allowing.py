@@ -67,7 +67,12 @@ def _plan_allowed(ctx: Context, file: VisitFile, asked: AllowForm) -> Override:
     if clash.absolute:
         raise Refused(f"Nobody plans past this. {clash.words}", clash.rule)
     return Override(
-        rule=clash.rule, modality=between(computed.plan, clash), words=clash.act, reason=reason, by=ctx.me.name, at=at
+        rule=clash.rule,
+        modality=between(computed.plan, clash),
+        words=clash.action,
+        reason=reason,
+        by=ctx.me.name,
+        at=at,
     )
 
 

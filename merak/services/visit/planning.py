@@ -57,7 +57,7 @@ class Planned:
         reason and source.
         """
         refused = {
-            key: f"{one.words} {one.act} [{rule(one.rule).source}]" for key, one in self.computed.refused.items()
+            key: f"{one.words} {one.action} [{rule(one.rule).source}]" for key, one in self.computed.refused.items()
         }
         return refused | self.draft.wrong
 

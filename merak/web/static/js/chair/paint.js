@@ -116,7 +116,7 @@ export class Painter {
     if (run.heat >= this.limits.heat_move && run.heat < this.limits.heat_stop && act.asks.includes("heat")) return { words: "Heat 3: move on.", kind: "now", key: `move ${run.asked}` };
     if (run.pain >= this.limits.pain_lower && run.pain < this.limits.pain_stop) return { words: `Pain ${run.pain}: gentler.`, kind: "now", key: `pain ${run.asked}` };
     const said = act.sayings.find((one) => one.words === run.said.at(-1));
-    if (said) return { words: said.act, kind: said.stop ? "stop" : "now", key: `said ${run.asked}` };
+    if (said) return { words: said.action, kind: said.stop ? "stop" : "now", key: `said ${run.asked}` };
     if (act.clean_every && run.since_clean >= act.clean_every) return { words: "Wipe and dry the tip, then on from the same place.", kind: "now", key: "wipe" };
     if (state.status === "running" && act.ask_s && run.on && !run.lock) {
       const since = run.asked ? (this.now() - Date.parse(run.asked)) / 1000 : seconds;

@@ -12,7 +12,7 @@ export function paint() {
   const n = it.state.act, act = it.order[n], run = it.state.acts[n], ended = over(it.state), begun = run.begun;
   const counted = act.wanted.length > 0 && !ended && begun && !run.lock;
   put("title", ended ? (it.state.status === "finished" ? "Finished" : "Stopped") : act.title);
-  put("instruction", ended ? (it.state.reason ? `Because of: ${it.state.reason}.` : it.state.status === "finished" ? "Everything is on the record." : "No reason was given.") : begun && run.lock?.kind === "licence" ? `${run.lock.words} ${run.lock.act} ${(it.held[act.licence] || []).join(", ")}` : act.instruction);
+  put("instruction", ended ? (it.state.reason ? `Because of: ${it.state.reason}.` : it.state.status === "finished" ? "Everything is on the record." : "No reason was given.") : begun && run.lock?.kind === "licence" ? `${run.lock.words} ${run.lock.action} ${(it.held[act.licence] || []).join(", ")}` : act.instruction);
   put("nth", `${n + 1} of ${it.order.length}`);
   at("counting").hidden = !counted;
   const spot = it.painter.spot(it.state);

@@ -10,13 +10,13 @@ export function locked(act, state, n) {
   const run = state.acts[n], { spot } = run;
   if (act.licence && !state.licences.includes(act.licence)) {
     const words = `This asks for a licence for ${act.licence}, which ${state.holder || "nobody here"} does not hold.`;
-    return { kind: "licence", words, act: "Who holds it takes over." };
+    return { kind: "licence", words, action: "Who holds it takes over." };
   }
   if (!act.spot || run.unlocked) return null;
-  if (!spot) return { kind: "spot", words: act.spot.words.first, act: "Place a test spot." };
-  if (!spot.answer) return { kind: "spot", words: act.spot.words.wait, act: "Read it when it is due." };
+  if (!spot) return { kind: "spot", words: act.spot.words.first, action: "Place a test spot." };
+  if (!spot.answer) return { kind: "spot", words: act.spot.words.wait, action: "Read it when it is due." };
   if (spot.answer.verdict === "keep") return null;
-  return { kind: "spot", words: spot.answer.words, act: "Place a spot at the new setting." };
+  return { kind: "spot", words: spot.answer.words, action: "Place a spot at the new setting." };
 }
 
 /** What was seen, when it can be that; else null. @param {Record<string, any>} data @returns {Look | null} */

@@ -1,7 +1,7 @@
 // The shapes that the chair speaks of, as the server tells them (merak/api/treat.py, merak/core/plan/acts.py). For the type checker only.
 
 /**
- * @typedef {{ words: string, act: string, stop?: boolean }} Saying
+ * @typedef {{ words: string, action: string, stop?: boolean }} Saying
  * @typedef {{ path: string, repeats: number, level: number, bony: boolean }} StrokeLine
  * @typedef {{ name: string, cm2: number, mind: string }} Part
  * @typedef {{ low_c: number, high_c: number, stop_c: number, rate_c_s: number, dwell_s: number, deeper_c: number, warn_min: number,
@@ -21,7 +21,7 @@
  * @typedef {{ verdict: string, set_to: number, words: string }} SpotAnswer
  * @typedef {{ placed: string, due: string, at: number, zone: string, answer: SpotAnswer | null }} Spot
  * @typedef {{ last: number, peak: number, band_s: number, cem43: number, deep43: number, dwell_s: number | null, at: string }} Warmth
- * @typedef {{ kind: string, words: string, act: string }} Lock
+ * @typedef {{ kind: string, words: string, action: string }} Lock
  * @typedef {{ begun: boolean, ended: boolean, on: boolean, worked_s: number, banked_s: number, since: string | null,
  *   ended_at: string | null, strokes: number, tally: number[], walk: number[], walks: number[][], next: number | null, passes: number,
  *   complete: boolean, missed: number, doubled: number, level_shift: number, said: string[], heat: number | null, pain: number | null,
