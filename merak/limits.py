@@ -60,7 +60,7 @@ class Limiter:
         if b"\x00" in scope.get("raw_path", b"") + unquote_to_bytes(scope["path"]) + unquote_to_bytes(
             scope["query_string"]
         ):
-            raise BadInput({"address": "There is a sign in this address that nothing is called by."})
+            raise BadInput({"address": "This address holds a character that no name has."})
         if scope["method"] in ("GET", "HEAD", "OPTIONS"):
             return receive
         kind = request.headers.get("content-type", "").partition(";")[0].strip().lower()
@@ -143,7 +143,7 @@ def _check_body(kind: str, body: bytes) -> None:
         if deepest > DEEPEST:
             raise BadInput({"body": f"{DEEPEST} brackets within brackets at most."})
         if b"\x00" in body or (_ODD.search(body) and not _plain(body)):
-            raise BadInput({"body": "There is a sign in it that no text has."})
+            raise BadInput({"body": "It holds a character that cannot be kept."})
 
 
 def _plain(body: bytes) -> bool:

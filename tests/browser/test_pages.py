@@ -4,7 +4,7 @@ import re
 from collections.abc import Callable
 
 import pytest
-from playwright.sync_api import Browser, Request
+from playwright.sync_api import Browser, Request, expect
 
 from builders.browser import faint, signed_in_page, violations
 from builders.server import Server, sign_in
@@ -121,8 +121,9 @@ def test_theme_keys_and_days_by_hand(browser: Browser, server: Server) -> None:
     with signed_in_page(browser, server, "joost") as page:
         page.get_by_role("button", name="Dim").click()
         assert page.locator("html").get_attribute("data-theme") == "dim"
+        page.wait_for_load_state()
         page.keyboard.press("?")
-        assert page.get_by_role("dialog", name="Keys").is_visible()
+        expect(page.get_by_role("dialog", name="Keys")).to_be_visible()
         page.keyboard.press("Escape")
         page.get_by_role("link", name=re.compile("→")).click()
         assert page.locator("tbody tr").count() >= 1, "the demo is alive tomorrow too"

@@ -321,7 +321,7 @@ def compute(brief: Brief, step: Step, others: tuple[str, ...], later: tuple[str,
 @remembered(MANY)
 def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
     if about()[step.modality].licence == "physician":
-        raise Refused(f"{step.modality}: recorded and referred, never planned here.", "physician.never")
+        raise Refused(f"{title(step.modality)}: recorded and referred, never planned here.", "physician.never")
     module, trait = MODALITIES[step.modality], traits()[step.modality]
     machine = brief.machine(step.modality, step.machine)
     if module.CARD and machine is None:

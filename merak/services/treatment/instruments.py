@@ -108,7 +108,7 @@ def drive(ctx: Context, instrument: str, command: str, value: str = "") -> Reply
 def _drive_reader(ctx: Context, instrument: str, command: str) -> Reply:
     kind: type[Reader] = SimulatedThermometer if instrument == THERMOMETER else SimulatedMeter
     if command not in ("plug", "unplug", "reset"):
-        raise NotFound(f"It knows no “{command}”.")
+        raise NotFound(f"This instrument has no command “{command}”.")
     found = simulators.one(ctx.db, instrument, kind) or kind()
     changes: dict[str, bool | None] = {"peak_c": None} if command == "reset" else {"plugged": command == "plug"}
     simulators.keep(ctx.db, instrument, found.but(**changes))
@@ -132,7 +132,7 @@ def _driven(source: SimulatedSource, command: str, value: str) -> tuple[Simulate
                 raise BadInput({"value": "A number, please."}) from None
             return source.set_to(given) if command == "set" else source.fire(int(min(given, 500)))
         case _:
-            raise NotFound(f"It knows no “{command}”.")
+            raise NotFound(f"This instrument has no command “{command}”.")
 
 
 def _tell_treatment(

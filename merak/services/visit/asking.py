@@ -163,7 +163,7 @@ class AnswerForm(TypedForm):
     """One answer as it is sent: the option, its date, its zones."""
 
     option: str = ""
-    on: Annotated[date | None, Otherwise("“{typed}” is no date.")] = None
+    on: Annotated[date | None, Otherwise("“{typed}” is not a date.")] = None
     zones: Annotated[dict[str, str], Prefixed("zone.")] = Field(default_factory=dict)
 
 
