@@ -54,7 +54,7 @@ class SentTap(Tap):
 
     value: float | None = Field(None, ge=-100, le=10_000, allow_inf_nan=False)
     words: Annotated[str, Field(max_length=300)] = ""
-    action: int | None = Field(None, ge=0, le=500)
+    act: int | None = Field(None, ge=0, le=500)
     data: Annotated[SentData, BeforeValidator(lambda told: SentData() if told is None else told)] = SentData()
     mono_s: Steady | None = None
 
@@ -183,7 +183,7 @@ class StateOut(BaseModel):
     """Where the treatment stands, as of the server's `now`."""
 
     status: Literal["ready", "running", "paused", "halted", "stopped", "finished"]
-    action: int
+    act: int
     following: int | None
     why: str
     owed: str

@@ -8,10 +8,12 @@ from typing import Any
 
 import httpx
 import pytest
+from pydantic import ValidationError
+from uuid_utils.compat import uuid7
 
 from builders.server import Server, sign_in
 from builders.visits import begun, booked, sent, tap
-from merak.api.treat import StateOut
+from merak.api.treat import SentTap, StateOut
 
 
 def told(answer: httpx.Response) -> Iterator[dict[str, Any]]:
@@ -63,3 +65,12 @@ def test_only_who_may_and_only_what_is_there(server: Server, adaeze: httpx.Clien
         assert lin.post(f"/api/visits/{visit}/run", json={"taps": [wrong]}).status_code == 422
     assert lin.post(f"/api/visits/{visit}/run/machine").status_code == 409, "this step has no machine"
     assert adaeze.post(f"/api/visits/{visit}/run/photo", files={"file": ("p.jpg", b"no picture")}).status_code == 422
+
+
+@pytest.mark.parametrize("bad", [{"act": -1}, {"act": 501}, {"value": 10_001}, {"words": "x" * 301}])
+def test_the_wire_refuses_what_no_chair_sends(bad: dict[str, Any]) -> None:
+    sound = {"id": str(uuid7()), "kind": "count", "at": "2026-11-28T10:00:00Z", "act": 0, "value": 1}
+    assert SentTap.model_validate(sound).act == 0
+    with pytest.raises(ValidationError) as refused:
+        SentTap.model_validate(sound | bad)
+    assert [error["loc"] for error in refused.value.errors()] == [tuple(bad)]
