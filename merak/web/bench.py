@@ -29,7 +29,7 @@ def _shelves(ctx: Context, visit: str, here: str) -> dict[str, Any]:
         calculations.setdefault(one.group, []).append((one.id, one.title))
     modalities: dict[str, list[tuple[str, str]]] = {}
     for words in sorted(about().values(), key=lambda one: GROUPS.index(one.group)):
-        modalities.setdefault(words.group, []).append((words.id, words.title))
+        modalities.setdefault(words.group.capitalize(), []).append((words.id, words.title))
     whose = bench.client_of(ctx, UUID(visit)) if visit else ""
     return {"calculations": calculations, "modalities": modalities, "visit_id": visit, "whose": whose, "here": here}
 

@@ -44,6 +44,14 @@ def test_a_template_decides_nothing(path: Path) -> None:
 
 
 @pytest.mark.parametrize("path", EVERY, ids=name)
+def test_words_that_are_read_out_stand_on_one_line(path: Path) -> None:
+    """A line broken inside an attribute is asked, spoken and shown with its break."""
+    spoken = r'(?:data-sure|data-words|aria-label|title|placeholder)="((?:\{\{.*?\}\}|\{%.*?%\}|[^"])*)"'
+    for words in re.findall(spoken, path.read_text(), re.S):
+        assert "\n" not in re.sub(r"\{\{.*?\}\}|\{%.*?%\}", "", words, flags=re.S), words
+
+
+@pytest.mark.parametrize("path", EVERY, ids=name)
 def test_a_component_knows_no_loop_but_its_own(path: Path) -> None:
     """The turn of a loop does not reach what is included in it."""
     assert "loop" not in meta.find_undeclared_variables(ENV.parse(path.read_text()))

@@ -198,6 +198,11 @@ class Shot:
     height: int
     landmarks: tuple[PhotoPair, ...]
 
+    @property
+    def address(self) -> str:
+        """Where its file is."""
+        return f"/visits/{self.visit}/files/{self.file}"
+
 
 @dataclass
 class Compared:

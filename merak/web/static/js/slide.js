@@ -8,6 +8,6 @@ if (slide instanceof HTMLInputElement) {
     const box = byId("over", SVGSVGElement).viewBox.baseVal;
     const x = box.width * Number(slide.value) / 100;
     byId("cut", SVGRectElement).setAttribute("width", `${x}`);
-    byId("seam", SVGPathElement).setAttribute("d", `M${x} 0V${box.height}`);
+    for (const end of ["x1", "x2"]) byId("seam", SVGLineElement).setAttribute(end, `${x}`);
   });
 }
