@@ -52,6 +52,21 @@ def test_words_that_are_read_out_stand_on_one_line(path: Path) -> None:
 
 
 @pytest.mark.parametrize("path", EVERY, ids=name)
+def test_a_sentence_does_not_run_into_the_next(path: Path) -> None:
+    """The space between two sentences is not eaten by the tags between them."""
+    last, between = "", ""
+    for _, kind, text in ENV.lex(path.read_text()):
+        if kind == "data" and text:
+            runs_on = last.endswith((".", "!", "?")) and text[0].isalpha()
+            assert not runs_on or {"else", "elif"} & set(between.split()), f"{last[-40:]}|{text[:40]}"
+            last, between = text, ""
+        elif kind == "variable_begin":
+            last = ""
+        elif kind == "name":
+            between += f" {text}"
+
+
+@pytest.mark.parametrize("path", EVERY, ids=name)
 def test_a_component_knows_no_loop_but_its_own(path: Path) -> None:
     """The turn of a loop does not reach what is included in it."""
     assert "loop" not in meta.find_undeclared_variables(ENV.parse(path.read_text()))
