@@ -70,7 +70,7 @@ def painted_ms(server: Server, client: httpx.Client) -> tuple[float, float]:
     sent(client, visit, ("start", 3000), ("next", 2900), ("next", 900), ("next", 600))
     with sync_playwright() as playwright:
         chromium = playwright.chromium.launch(
-            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
+            executable_path="/usr/bin/chromium-headless-shell", args=["--no-sandbox", "--disable-gpu"]
         )
         with signed_in_page(chromium, server, "adaeze") as page:
             at_the_chair(page, server, visit)

@@ -36,7 +36,7 @@ def faint(page: Page) -> list[str]:
 
 def settled(page: Page) -> None:
     """What was drawn anew is live: no hand is quicker, a test is."""
-    expect(page.locator(".htmx-added, .htmx-settling, .htmx-swapping")).to_have_count(0)
+    expect(page.locator(".htmx-request, .htmx-added, .htmx-settling, .htmx-swapping")).to_have_count(0)
 
 
 def at_the_chair(page: Page, server: Server, visit: str) -> None:

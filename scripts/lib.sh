@@ -151,6 +151,6 @@ use_database() {
 
 # browser_libraries: Debian's Chromium, and what the program that drives it is linked with.
 browser_libraries() {
-  need chromium chromium
+  need chromium-headless-shell chromium-headless-shell
   need "/usr/lib/*/libatomic.so.1" libatomic1
 }

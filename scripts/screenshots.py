@@ -230,7 +230,7 @@ def main() -> None:
     try:
         with sync_playwright() as playwright:
             browser = playwright.chromium.launch(
-                executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
+                executable_path="/usr/bin/chromium-headless-shell", args=["--no-sandbox", "--disable-gpu"]
             )
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.goto(f"{server.url}/set-up")

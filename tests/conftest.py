@@ -72,6 +72,6 @@ def browser() -> Iterator[Browser]:
         "--disable-sync",
     ]
     with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=quiet)
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=quiet)
         yield chromium
         chromium.close()

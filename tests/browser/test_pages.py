@@ -6,7 +6,7 @@ from collections.abc import Callable
 import pytest
 from playwright.sync_api import Browser, Request, expect
 
-from builders.browser import faint, signed_in_page, violations
+from builders.browser import faint, settled, signed_in_page, violations
 from builders.server import Server, sign_in
 from builders.visits import step_ids, visit_of
 
@@ -59,7 +59,7 @@ def test_every_page(browser: Browser, server: Server, theme: str, size: tuple[in
         page.on("pageerror", lambda error: said.append(str(error)))
         for address in addresses(server, "Greta Lindqvist"):
             page.goto(address)
-            page.wait_for_load_state("networkidle")
+            settled(page)
             assert page.evaluate("document.documentElement.scrollWidth") <= width, address
             if size == (1280, 800):  # what axe finds does not hang on the size
                 assert violations(page) == [], address
