@@ -198,4 +198,4 @@ def test_the_first_answer_to_every_question_is_that_nothing_is_there() -> None:
 def test_every_modality_has_a_verdict_but_what_every_visit_has() -> None:
     plain = {"touch"}  # light touch: only what stands under the hand stops it
     assert set(WHOLES) == ALL | plain
-    assert HOUSEKEEPING == {"cleanse", "tone", "dry", "finish"}
+    assert {"cleanse", "tone", "dry", "finish"} == HOUSEKEEPING

@@ -1,5 +1,6 @@
 // What opens over the field: one at a time.
 
+import { every } from "../dom.js";
 import { all, at, it } from "./chair.js";
 import { clock, secondsOf } from "./foresee.js";
 import { put, time } from "./paint.js";
@@ -68,23 +69,29 @@ export function paintStopped(ended) {
   written();
 }
 
-// The incidents that were written; one written by mistake is struck out with a reason.
+// The incidents that were written; one written by mistake is struck out with a reason. An item that says the same stays as it is: the
+// server's word on an incident must not take away the reason that somebody is typing.
 function written() {
-  const list = at("written"), key = JSON.stringify(it.state.incidents);
-  if (list.dataset.shown === key) return;
-  list.dataset.shown = key;
-  list.replaceChildren(...it.state.incidents.map((one) => {
-    const item = document.createElement("li"), words = document.createElement(one.struck ? "s" : "span");
-    words.textContent = `${one.card || "Incident"}, grade ${one.grade}${one.zone ? `, ${one.zone}` : ""}: ${one.done}`;
-    item.append(words);
-    if (one.struck) item.append(`struck out, ${one.struck}`);
-    else if (!it.watching) {
-      const why = document.createElement("input"), key = document.createElement("button");
-      Object.assign(why, { placeholder: "written by mistake: why", maxLength: 300, ariaLabel: `Why ${one.card} is struck out` });
-      Object.assign(key, { type: "button", className: "key", textContent: "Strike out" });
-      key.addEventListener("click", () => (why.value.trim().length >= 5 ? it.tap("strike", null, why.value, { incident: one.id }) : why.focus()));
-      item.append(why, key);
-    }
-    return item;
-  }));
+  const list = at("written"), there = new Map(every("li", list).map((item) => [item.dataset.says, item]));
+  const items = it.state.incidents.map((one) => there.get(saysOf(one)) ?? incident(one));
+  if (items.length !== list.children.length || items.some((item, n) => item !== list.children[n])) list.replaceChildren(...items);
+}
+
+const wordsOf = (one) => `${one.card || "Incident"}, grade ${one.grade}${one.zone ? `, ${one.zone}` : ""}: ${one.done}`;
+const saysOf = (one) => [one.id, wordsOf(one), one.struck, it.watching].join(" · ");
+
+function incident(one) {
+  const item = document.createElement("li"), words = document.createElement(one.struck ? "s" : "span");
+  item.dataset.says = saysOf(one);
+  words.textContent = wordsOf(one);
+  item.append(words);
+  if (one.struck) item.append(`struck out, ${one.struck}`);
+  else if (!it.watching) {
+    const why = document.createElement("input"), key = document.createElement("button");
+    Object.assign(why, { placeholder: "written by mistake: why", maxLength: 300, ariaLabel: `Why ${one.card} is struck out` });
+    Object.assign(key, { type: "button", className: "key", textContent: "Strike out" });
+    key.addEventListener("click", () => (why.value.trim().length >= 5 ? it.tap("strike", null, why.value, { incident: one.id }) : why.focus()));
+    item.append(why, key);
+  }
+  return item;
 }

@@ -1,0 +1,186 @@
+"""What fits with what, written a second time: every pair of modalities in one visit, in both orders, on the same skin.
+
+Common practice and house defaults as gathered in the handbook (what fits with what, and in which order).
+"""
+
+from datetime import date, timedelta
+from itertools import combinations, permutations, product
+
+import pytest
+
+from builders.briefs import TODAY
+from merak.core.knowledge import aspects
+from merak.core.plan.fitting import Placed, clashes, may_run_beside
+from merak.core.plan.screening import HOUSEKEEPING, subjects
+
+EVERY = sorted({*subjects(), *HOUSEKEEPING} - set(aspects()))
+ABRADING = {"wet_abrasion", "crystal", "diamond", "peel"}
+LAMP_AND_DEEP_HEAT = {"rf_bulk", "focused_lifting", "rf_fractional", "pulsed_light"}
+STRONG = {"crystal", "diamond", "peel", "rf_fractional", "focused_lifting", "micro_needling", "pulsed_light"}
+CALM = {"cleanse", "tone", "dry", "cold", "mask", "led", "touch", "finish"}
+#: The client's own word is the stop signal: never on numbed skin. Tingling lips would hide an alarm.
+NEVER_NUMB = {"rf_bulk", "focused_lifting", "galvanic_softening", "iontophoresis", "oxygen_mask"}
+
+
+def told(*steps: str | Placed, newcomer: bool = False, **rest: object) -> set[str]:
+    placed = [one if isinstance(one, Placed) else Placed(f"s{n}", one) for n, one in enumerate(steps)]
+    return {clash.kind for clash in clashes(placed, newcomer, {}, **rest)}  # type: ignore[arg-type]
+
+
+def apart(one: str, other: str) -> bool:
+    """Whether the two never meet in a visit, by the handbook."""
+    pair = {one, other}
+
+    def between(these: set[str], those: set[str]) -> bool:
+        return (one in these and other in those) or (other in these and one in those)
+
+    return (
+        between(ABRADING | {"extract", "nano"}, LAMP_AND_DEEP_HEAT)
+        or between(ABRADING, {"micro_needling", "nano", "rf_fractional"})
+        or pair <= ABRADING  # one abrading exfoliation a visit
+        or pair <= STRONG  # one strong thing
+        or pair <= LAMP_AND_DEEP_HEAT | {"micro_needling"}  # one energy that goes deep
+        or ("pulsed_light" in pair and not pair - {"pulsed_light"} <= CALM)
+        or between({"numbing"}, NEVER_NUMB)
+    )
+
+
+@pytest.mark.parametrize(("one", "other"), list(combinations(EVERY, 2)), ids=lambda name: name)
+def test_who_never_meet_in_a_visit(one: str, other: str) -> None:
+    for first, second in ((one, other), (other, one)):
+        found = told(first, second) & {"apart", "one", "alone"}
+        assert bool(found) == apart(one, other), (first, second, found)
+
+
+#: Cleanse → tone → soften → abrade or peel → extract → infuse → lift → mask → finish.
+CHAIN = (
+    ("cleanse", "tone"),
+    ("tone", "finish"),
+    ("cleanse", "soften"),
+    ("soften", "wet_abrasion"),
+    ("galvanic_softening", "peel"),
+    ("soften", "extract"),
+    ("wet_abrasion", "extract"),
+    ("enzyme", "extract"),
+    ("peel", "iontophoresis"),
+    ("wet_abrasion", "oxygen_jet"),
+    ("iontophoresis", "microcurrent"),
+    ("oxygen_airbrush", "microcurrent"),
+    ("microcurrent", "mask"),
+    ("extract", "mask"),
+    ("led", "finish"),
+    ("mask", "finish"),
+    ("numbing", "rf_fractional"),
+    ("numbing", "micro_needling"),
+    # Warm before cold, nothing warm after oxygen that calms vessels.
+    ("rf_bulk", "cold"),
+    ("soften", "cold"),
+    ("focused_lifting", "cold"),
+    ("rf_bulk", "oxygen_airbrush"),
+    ("soften", "oxygen_mask"),
+)
+
+
+@pytest.mark.parametrize(("early", "late"), CHAIN, ids=lambda name: name)
+def test_the_order_of_the_room(early: str, late: str) -> None:
+    assert "before" not in told(early, late)
+    assert "before" in told(late, early)
+
+
+def test_the_whole_line_stands_and_any_exchange_along_the_chain_is_told() -> None:
+    line = ["cleanse", "tone", "soften", "wet_abrasion", "extract", "oxygen_jet", "mask", "led", "finish"]
+    assert told(*line) == set()
+    heat = ["cleanse", "rf_bulk", "microcurrent", "ultrasound", "cold", "led", "finish"]
+    assert told(*heat) == set()
+    for early, late in CHAIN:
+        if early in line and late in line:
+            moved = [name for name in line if name != early]
+            moved.insert(moved.index(late) + 1, early)
+            assert "before" in told(*moved), (early, late)
+
+
+#: What may still be done on skin with open channels, and after the shallow ones.
+AFTER_PINS, AFTER_NANO = {"cold", "led", "finish"}, {"microcurrent", "cold", "led", "mask", "finish"}
+
+
+@pytest.mark.parametrize(
+    ("opened", "allowed"),
+    [("rf_fractional", AFTER_PINS), ("micro_needling", AFTER_PINS), ("nano", AFTER_NANO)],
+)
+def test_only_what_calms_comes_after_what_opens(opened: str, allowed: set[str]) -> None:
+    after = {name for name in EVERY if name != opened and "last" not in told(opened, name)}
+    assert after == allowed | ({"rf_fractional", "micro_needling"} - {opened} if opened != "nano" else set())
+    assert not {name for name in EVERY if name != opened and "last" in told(name, opened)} - {
+        "rf_fractional",
+        "micro_needling",
+        "nano",
+    }, "what was done before is no matter"
+
+
+@pytest.mark.parametrize(
+    ("current", "opened"),
+    list(
+        product(
+            ("microcurrent", "galvanic_softening", "iontophoresis", "muscle_stimulation"),
+            ("wet_abrasion", "crystal", "diamond", "peel", "extract"),
+        )
+    ),
+)
+def test_current_keeps_off_the_zones_that_were_opened(current: str, opened: str) -> None:
+    cheek, chin = frozenset({"right mid cheek"}), frozenset({"right chin"})
+    assert "zones" in told(Placed("a", opened, cheek), Placed("b", current, cheek | chin))
+    assert "zones" in told(Placed("a", opened), Placed("b", current, chin)), "no zones named is all of them"
+    assert "zones" not in told(Placed("a", opened, cheek), Placed("b", current, chin))
+
+
+NEEDS = (
+    ("crystal", {"dry"}),
+    ("diamond", {"dry"}),
+    ("extract", {"soften", "galvanic_softening", "wet_abrasion", "enzyme", "oxygen_mask"}),
+    ("rf_fractional", {"numbing"}),
+    ("micro_needling", {"numbing"}),
+    ("cleanse", {"finish"}),
+)
+
+
+@pytest.mark.parametrize(("step", "wants"), NEEDS, ids=lambda one: one if isinstance(one, str) else "")
+def test_what_cannot_do_without(step: str, wants: set[str]) -> None:
+    assert "needs" in told(step)
+    enough = {name for name in EVERY if name not in {one for one, _ in NEEDS} and "needs" not in told(step, name)}
+    assert enough == wants - {one for one, _ in NEEDS}
+
+
+def test_a_newcomer_gets_one_strong_thing_and_never_needles_and_peel_together() -> None:
+    for one, other in permutations(sorted(STRONG), 2):
+        assert "one" in told(one, other, newcomer=True)
+    assert "apart" in told("nano", "peel", newcomer=True)
+    assert all("one" not in told(name, newcomer=True) for name in STRONG)
+
+
+LAMP_WEEKS = ("peel", "wet_abrasion", "crystal", "diamond", "nano", "micro_needling", "rf_fractional")
+
+
+@pytest.mark.parametrize("other", LAMP_WEEKS)
+@pytest.mark.parametrize(("days", "soon"), [(0, True), (1, True), (13, True), (14, False), (15, False)])
+def test_two_weeks_between_the_lamp_and_what_opens_either_way(other: str, days: int, soon: bool) -> None:
+    def then(what: str) -> dict[str, date]:
+        return {what: TODAY - timedelta(days=days)}
+
+    assert ("earlier" in told("pulsed_light", done=then(other), today=TODAY)) == soon
+    assert ("earlier" in told(other, done=then("pulsed_light"), today=TODAY)) == soon
+    assert "earlier" not in told("led", done=then(other), today=TODAY)
+
+
+BESIDE = {
+    ("mask", "led"),
+    ("mask", "cold"),
+    *product(("numbing",), ("cleanse", "tone", "touch")),
+    *product(("muscle_stimulation",), ("microcurrent", "led", "mask")),
+}
+
+
+def test_what_may_run_in_the_waiting_time_of_another() -> None:
+    assert {pair for pair in product(EVERY, EVERY) if may_run_beside(*pair, {})} == BESIDE
+    assert may_run_beside("numbing", "led", {"numbing": "light"}), "the school that lights the cream"
+    assert may_run_beside("enzyme", "cold", {"cold": "enzyme"})
+    assert not may_run_beside("enzyme", "cold", {"cold": "mask"})
