@@ -61,8 +61,8 @@ def test_every_page(browser: Browser, server: Server, theme: str, size: tuple[in
             page.goto(address)
             settled(page)
             assert page.evaluate("document.documentElement.scrollWidth") <= width, address
-            if size == (1280, 800):  # what axe finds does not hang on the size
-                assert violations(page) == [], address
+            if size == (1280, 800):  # what axe finds does not hang on the size, and on the theme only its colours
+                assert violations(page, *(["color-contrast"] if theme == "dim" else [])) == [], address
         assert said == []
         assert all(request.url.startswith((server.url, "data:")) for request in asked)
 

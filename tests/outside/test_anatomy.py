@@ -200,12 +200,12 @@ def test_areas_by_the_shoelace() -> None:
     memory=True,
 )
 def test_round_tips_against_the_covering_bound() -> None:
-    skin = box(0, 0, 2000, 2000)
+    skin = box(0, 0, 1400, 1400)
     closest = grid(skin, Tip(shape="circle", across_mm=20, overlap=1 - sqrt(3) / 2), 0, "cover")
     assert closest.left_mm2 / skin.area < 1e-3
     assert closest.ratio == pytest.approx(1, abs=0.03), "the honeycomb reaches the bound, but for the rim"
     assert closest.count * closest.tip.area_mm2 / skin.area == pytest.approx(1.2092, abs=0.04)
-    wider = grid(skin, Tip(shape="circle", across_mm=20, overlap=0.12), 0, "cover")
+    wider = grid(box(0, 0, 400, 400), Tip(shape="circle", across_mm=20, overlap=0.12), 0, "cover")
     assert wider.left_mm2 > 100, "a little farther apart leaves gaps"
     # In a square pattern of the same tips, centres √2·r apart, each serves 200 mm²: 1.5708.
     assert 100 * pi / 200 == pytest.approx(1.5708, abs=1e-4)
