@@ -13,7 +13,7 @@ globalThis.localStorage = new Store();
 const { Line } = await import("../../merak/web/static/js/chair/line.js");
 
 /** What came in, what is answered next (a status for a batch), and how the server tells where it stands. */
-const heard = { batches: [], seq: 0, answers: (_taps) => 200, tokens: [] };
+const heard = { batches: [], seq: 0, answers: () => 200, tokens: [] };
 const server = createServer(async (request, response) => {
   let text = "";
   for await (const part of request) text += part;

@@ -19,7 +19,7 @@ from merak.core.modality.device import MachineCard
 from merak.core.modality.titration import titrate
 from merak.core.working import Caution, Frozen, Quantity
 
-#: Beyond this a value counts as past its ceiling: rounding in the last digits does not.
+#: A share of a ceiling within which a value is not past it: rounding in the last digits is not.
 TOLERANCE = 1e-9
 #: Less skin than this is none, cm².
 LEAST_CM2 = 0.05
@@ -50,6 +50,11 @@ class Subject(Settings):
     def area(self) -> Quantity:
         """The treatable area as an input of a working."""
         return Quantity(name="treatable area", value=self.area_cm2, unit="cm²", digits=0, rules=("body.area",))
+
+
+def slack(limit: float) -> float:
+    """What rounding may add to a limit, below zero as above."""
+    return abs(limit) * TOLERANCE
 
 
 def in_zone(
@@ -239,7 +244,7 @@ class Judge:
         hold.
         """
         ceiling = number(rule_id) if limit is None else limit
-        if found.value is None or found.value <= ceiling * (1 + TOLERANCE):
+        if found.value is None or found.value <= ceiling + slack(ceiling):
             return True
         words = (
             f"{found.name[0].upper()}{found.name[1:]}: {found.text} is above {ceiling:g}"
@@ -251,7 +256,7 @@ class Judge:
     def least(self, rule_id: str, found: Quantity, field: str, action: str = "") -> bool:
         """Refuses a value below a rule's; whether it holds."""
         floor = number(rule_id)
-        if found.value is None or found.value >= floor * (1 - TOLERANCE):
+        if found.value is None or found.value >= floor - slack(floor):
             return True
         words = (
             f"{found.name[0].upper()}{found.name[1:]}: {found.text} is below {floor:g}"
@@ -269,7 +274,7 @@ class Judge:
 
     def warn(self, rule_id: str, found: Quantity, field: str = "", action: str = "") -> None:
         """Warns of a value at or above a rule's."""
-        if found.value is not None and found.value >= number(rule_id) * (1 - TOLERANCE):
+        if found.value is not None and found.value >= number(rule_id) - slack(number(rule_id)):
             words = (
                 f"{found.name[0].upper()}{found.name[1:]}: {found.text}; {number(rule_id):g} {rule(rule_id).unit} is"
                 " the line."
@@ -306,7 +311,7 @@ def physical(judge: Judge, name: str, card: MachineCard, at: float, field: str =
             " Practice."
         )
         judge.change("device.unknown_share", words, action, field)
-        if at > most * (1 + TOLERANCE):
+        if at > most + slack(most):
             judge.refuse(
                 "device.unknown_share",
                 f"{most:g} {card.scale} at most where the dose is unknown: {found.formula}.",
