@@ -10,7 +10,7 @@ from merak.auth import Form, entered
 from merak.core.bench.catalogue import CALCULATIONS
 from merak.core.knowledge import About, about
 from merak.core.modality.muscle_stimulation import layout
-from merak.services.context import Context, NotFound
+from merak.services.context import Context
 from merak.services.studio import bench
 from merak.services.studio.rule_book import all_zones
 from merak.web.limbs import limbs, told
@@ -42,12 +42,10 @@ def _visit(text: str) -> str:
         return ""
 
 
-def _open_plan(form: dict[str, str]) -> UUID:
-    """The visit whose plan is open. Raises NotFound without one."""
+def _open_plan(form: dict[str, str]) -> UUID | None:
+    """The visit whose plan is open."""
     visit = _visit(form.get("visit", ""))
-    if not visit:
-        raise NotFound("No plan is open. Come to the bench from one.")
-    return UUID(visit)
+    return UUID(visit) if visit else None
 
 
 @router.get("")

@@ -56,11 +56,7 @@ def reach(request: Request, client_id: UUID, form: Form) -> Response:
 def merge(request: Request, client_id: UUID, form: Form) -> Response:
     """Another record of the same person goes into this one."""
     with entered(request, form) as ctx:
-        try:
-            other = UUID(form.get("other", ""))
-        except ValueError:
-            raise BadInput({"other": "Which record?"}) from None
-        clients.merge(ctx, client_id, other)
+        clients.merge(ctx, client_id, form.get("other", ""))
         return go(f"/clients/{client_id}", "The two records are one.")
 
 

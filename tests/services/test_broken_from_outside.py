@@ -331,8 +331,8 @@ def test_two_records_of_one_person_are_put_together(ctx: Context) -> None:
     keep, other = (find_visit(ctx, visit).client_id for visit in (one, two))
     assert [double.id for double in clients.client_page(ctx, keep).doubles] == [other]
     with pytest.raises(Denied):
-        clients.merge(as_(ctx, "lin"), keep, other)
-    clients.merge(ctx, keep, other)
+        clients.merge(as_(ctx, "lin"), keep, f"{other}")
+    clients.merge(ctx, keep, f"{other}")
     ctx.db.expire_all()
     assert find_visit(ctx, two).client_id == keep and clients.client_page(ctx, keep).doubles == []
     assert {one.id for one in clients.client_page(ctx, keep).visits} == {str(one), str(two)}

@@ -36,9 +36,9 @@ def _look(ctx: Context, answer: SkinAnswer, look: str) -> Look:
 def tap(ctx: Context, visit_id: UUID, look: str, kind: str, zone: str) -> None:
     """A tap on a zone in one of the looks: one grade up. Raises BadInput off the plate."""
     side, _, name = zone.partition(" ")
-    if kind not in SEEN or side not in SIDES or name not in ZONES:
-        raise BadInput({"zone": "That is not a zone where this is graded."})
     with changing(ctx, visit_id, "close") as file:
+        if kind not in SEEN or side not in SIDES or name not in ZONES:
+            raise BadInput({"zone": "That is not a zone where this is graded."})
         answer = answer_of(file)
         seen = _look(ctx, answer, look).tapped(kind, zone)
         _keep(ctx, file, answer.model_copy(update={"looks": {**answer.looks, look: seen}}))

@@ -119,11 +119,16 @@ def _said(answers: Iterable[SaidAfter]) -> str:
     return ", ".join(words)
 
 
-def merge(ctx: Context, into: UUID, other: UUID) -> None:
+def merge(ctx: Context, into: UUID, named: str) -> None:
     """Two records of one person become one: everything of the other's goes into this one's. A senior's act: it cannot
-    be taken apart. Raises NotFound, Denied, OutOfTurn where they do not look like one person.
+    be taken apart. Raises BadInput for what is no record's id, NotFound, Denied, OutOfTurn where they do not look like
+    one person.
     """
     ctx.demand("override")
+    try:
+        other = UUID(named)
+    except ValueError:
+        raise BadInput({"other": "Which record?"}) from None
     page = client_page(ctx, into)
     if other not in {one.id for one in page.doubles}:
         raise OutOfTurn("Only records of the same name and birth date are put together.")

@@ -149,10 +149,18 @@ def client_of(ctx: Context, visit_id: UUID) -> str:
     return open_file(ctx, visit_id, "plan").visit.client.name.split()[0]
 
 
-def use(ctx: Context, visit_id: UUID, name: str, form: dict[str, str]) -> None:
-    """Takes what a calculation found into a plan. Raises OutOfTurn while it refuses or cannot be read, or has nothing
-    for a plan.
+def _open_plan(ctx: Context, visit_id: UUID | None) -> UUID:
+    ctx.demand("plan")
+    if visit_id is None:
+        raise NotFound("No plan is open. Come to the bench from one.")
+    return visit_id
+
+
+def use(ctx: Context, visit_id: UUID | None, name: str, form: dict[str, str]) -> None:
+    """Takes what a calculation found into the plan that is open. Raises NotFound where none is, OutOfTurn while it
+    refuses or cannot be read, or has nothing for a plan.
     """
+    into = _open_plan(ctx, visit_id)
     bench = laid_out(ctx, name, form)
     if bench.answer is None or bench.slips or not bench.what.fills:
         raise OutOfTurn("There is nothing here that a plan could take as it stands.")
@@ -163,14 +171,15 @@ def use(ctx: Context, visit_id: UUID, name: str, form: dict[str, str]) -> None:
     }
     for modality in dict.fromkeys(to.partition(".")[0] for to in values):
         own = {to.partition(".")[2]: value for to, value in values.items() if to.partition(".")[0] == modality}
-        planning.take_values(ctx, visit_id, modality, own)
+        planning.take_values(ctx, into, modality, own)
 
 
-def use_trial(ctx: Context, visit_id: UUID, name: str, form: dict[str, str]) -> None:
-    """Takes a tried modality's settings into a plan. Raises OutOfTurn while something is refused, or a plan cannot take
-    it.
+def use_trial(ctx: Context, visit_id: UUID | None, name: str, form: dict[str, str]) -> None:
+    """Takes a tried modality's settings into the plan that is open. Raises NotFound where none is, OutOfTurn while
+    something is refused, or a plan cannot take it.
     """
+    into = _open_plan(ctx, visit_id)
     trial = tried(ctx, name, form)
     if trial.dose is None or trial.slips:
         raise OutOfTurn("There is nothing here that a plan could take as it stands.")
-    planning.take_values(ctx, visit_id, name, {one.name.removeprefix("settings."): one.value for one in trial.settings})
+    planning.take_values(ctx, into, name, {one.name.removeprefix("settings."): one.value for one in trial.settings})

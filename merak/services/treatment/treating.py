@@ -185,6 +185,7 @@ def record(ctx: Context, visit_id: UUID, taps: Sequence[Tap], sent: Sender | Non
     finds. Raises OutOfTurn before the treatment began, Denied or BadInput for what only a senior lets pass, and only
     with a reason, BadInput for a taken id and for an incident of which nothing is said.
     """
+    ctx.demand("treat")
     order = order_of(ctx.db, visit_id)
     leaves = any(tap.kind in LEAVE_TASKS for tap in taps)
     with (
@@ -202,8 +203,8 @@ def append(
     ctx: Context, visit_id: UUID, taps: Sequence[Tap], order: Order | None = None, sent: Sender | None = None
 ) -> Run:
     """The same inside the caller's transaction; `kept` follows once it is committed."""
-    order = order or order_of(ctx.db, visit_id)
     ctx.demand("treat")
+    order = order or order_of(ctx.db, visit_id)
     clocks: Clocks = {}
     licensed = any(act.licence for act in order.acts)
     new = [_checked(ctx, visit_id, tap, sent, licensed, clocks) for tap in taps]

@@ -140,9 +140,9 @@ def tap_zone(ctx: Context, visit_id: UUID, kind: str, zone: str) -> Looked:
     BadInput off the plate.
     """
     side, _, name = zone.partition(" ")
-    if kind not in GRADABLE or side not in SIDES or name not in ZONES:
-        raise BadInput({"zone": "That is not a zone where this is graded."})
     with changing(ctx, visit_id, "look") as file:
+        if kind not in GRADABLE or side not in SIDES or name not in ZONES:
+            raise BadInput({"zone": "That is not a zone where this is graded."})
         body: dict[str, Any] = file.findings.model_dump(mode="json")
         graded = body["grades"].get(kind, {})
         grade = graded.get(zone, 0) + 1

@@ -93,6 +93,7 @@ def fit(ctx: Context, visit_id: UUID, routine_id: str) -> Planned:
     """A routine fitted to this client becomes the plan; what this client cannot have today is left out, and said.
     Raises NotFound.
     """
+    ctx.demand("plan")
     found = next((one for one in kept(ctx) if one.id == routine_id), None)
     if found is None:
         raise NotFound("There is no such routine.")

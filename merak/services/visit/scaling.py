@@ -81,6 +81,7 @@ def score(ctx: Context, visit_id: UUID, name: str, form: dict[str, str]) -> Scal
     """Keeps a scale as it was entered, with its score. Raises NotFound for a scale that there is not; what is wrong
     comes back by field.
     """
+    ctx.demand("look")
     if name not in SCALES:
         raise NotFound("There is no such scale.")
     scale = SCALES[name]
