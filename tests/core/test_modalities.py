@@ -1,14 +1,15 @@
 """Every modality by its common face: starts, ceilings, odd settings; and the guards of each."""
 
 import math
-from typing import Any, Literal, get_args, get_origin
+from typing import Any
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from pydantic import BaseModel, ValidationError
+from pydantic import ValidationError
 
+from builders.inputs import values
 from builders.machines import SCALES, card_of, machine
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about, number
@@ -43,39 +44,6 @@ CEILINGS: dict[str, tuple[tuple[str, str], ...]] = {
     "micro_needling": (("depth", "micro_needling.most"), ("density", "micro_needling.density.most")),
     "numbing": (("share", "numbing.label"),),
 }
-
-
-def values(model: type[BaseModel]) -> st.SearchStrategy[dict[str, Any]]:
-    """Any values that a model's own fields let through, their bounds among them."""
-    return st.fixed_dictionaries(
-        {name: _any(info) for name, info in model.model_fields.items() if name not in ("last", "paths")}
-    )
-
-
-def _any(info: Any) -> st.SearchStrategy[Any]:
-    plain = get_origin(info.annotation) in (None, Literal, tuple)
-    kinds = [info.annotation] if plain else list(get_args(info.annotation))
-    options = [value for one in kinds if get_origin(one) is Literal for value in get_args(one)]
-    if options:
-        return st.sampled_from(options)
-    if info.annotation is bool:
-        return st.booleans()
-    if str in kinds:
-        return st.just(info.default)
-    bounds = {
-        key: value
-        for mark in info.metadata
-        for key in ("ge", "gt", "le")
-        if (value := getattr(mark, key, None)) is not None
-    }
-    low, high = bounds.get("ge", bounds.get("gt", -1e6)), bounds.get("le", 1e6)
-    if int in kinds:
-        found: st.SearchStrategy[Any] = st.integers(int(low), int(high))
-    else:
-        found = st.floats(low, high, exclude_min="gt" in bounds, allow_nan=False) | st.sampled_from(
-            [high, max(low, high / 7)]
-        )
-    return found | st.none() if type(None) in kinds else found
 
 
 SUBJECTS = values(Subject).map(Subject.model_validate)

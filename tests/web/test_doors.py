@@ -224,7 +224,8 @@ def test_who_may_not_is_turned_away_before_anything_is_read(
 
 @pytest.mark.parametrize("door", sorted(door for door in WHO if door.startswith("GET")))
 def test_who_may_is_let_in(door: str, people: dict[str, httpx.Client], ids: dict[str, str]) -> None:
-    for login in WHO[door]:
+    allowed = [login for login in ROLES if login in WHO[door]]
+    for login in {allowed[0], allowed[-1]}:  # the least of those who may, and the owner
         said = answer(people[login], door, ids)
         assert said.status_code in (200, 303, 404, 409), f"{ROLES[login]}: {said.status_code}"
 
