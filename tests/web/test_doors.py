@@ -3,16 +3,13 @@
 A door that is not in the table fails: whoever adds one says here who may open it.
 """
 
-import os
 import re
 from collections.abc import Iterator
-from pathlib import Path
 from uuid import uuid4
 
 import httpx
 import pytest
 
-from builders.database import demo_database
 from builders.server import Server, sign_in
 from tests.web.test_fuzz import doors
 
@@ -158,24 +155,18 @@ WORDS = {"view": "front", "name": "fluence", "op": "add", "key": "visit.seconds"
 
 
 @pytest.fixture(scope="module")
-def running(run_folder: Path) -> Iterator[Server]:
-    """A demo studio of its own: what goes through an open door changes it."""
-    before = os.environ.get("MERAK_DATABASE_URL")
-    os.environ["MERAK_DATABASE_URL"] = demo_database("merak_doors", run_folder)
-    server = Server()
-    if before:
-        os.environ["MERAK_DATABASE_URL"] = before
-    yield server
-    server.kill()
+def people(server: Server) -> dict[str, httpx.Client]:
+    found = {}
+    for login in ROLES:
+        found[login] = sign_in(server.url, login)
+        found[login].follow_redirects = False
+    return found
 
 
 @pytest.fixture(scope="module")
-def people(running: Server) -> dict[str, httpx.Client]:
-    found = {}
-    for login in ROLES:
-        found[login] = sign_in(running.url, login)
-        found[login].follow_redirects = False
-    return found
+def stranger(server: Server) -> Iterator[httpx.Client]:
+    with httpx.Client(base_url=server.url) as nobody:
+        yield nobody
 
 
 @pytest.fixture(scope="module")
@@ -231,13 +222,12 @@ def test_who_may_is_let_in(door: str, people: dict[str, httpx.Client], ids: dict
 
 
 @pytest.mark.parametrize("door", sorted(WHO))
-def test_nobody_goes_through_without_signing_in(door: str, running: Server, ids: dict[str, str]) -> None:
-    with httpx.Client(base_url=running.url) as stranger:
-        said = answer(stranger, door, ids)
-        if door.partition(" ")[2].startswith("/api/"):
-            assert said.status_code == 401 and said.json()["error"]["words"]
-        else:
-            assert said.status_code in (303, 401) and "sign-in" in said.headers.get("location", said.text)
+def test_nobody_goes_through_without_signing_in(door: str, stranger: httpx.Client, ids: dict[str, str]) -> None:
+    said = answer(stranger, door, ids)
+    if door.partition(" ")[2].startswith("/api/"):
+        assert said.status_code == 401 and said.json()["error"]["words"]
+    else:
+        assert said.status_code in (303, 401) and "sign-in" in said.headers.get("location", said.text)
 
 
 @pytest.mark.parametrize("door", sorted(door for door in WHO if not door.startswith("GET")))
