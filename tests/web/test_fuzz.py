@@ -336,8 +336,9 @@ def test_no_request_answers_5xx(studio: tuple[Server, httpx.Client, str], record
     found: Counter[int] = Counter()
     bad: list[Any] = []
     every = doors()
+    quick = [door for door in every if not door[1].endswith(".pdf")]  # paper is drawn slowly: it is asked for twice
     for n in range(MANY):
-        method, template = every[n % len(every)] if n < 2 * len(every) else dice.choice(every)
+        method, template = every[n % len(every)] if n < 2 * len(every) else dice.choice(quick)
         path = re.sub(
             r"\{(\w+)(?::\w+)?\}",
             lambda at: (
