@@ -120,6 +120,16 @@ class Drawing:
         return f"M{-half} 0H{half}{ticks}"
 
     @property
+    def right_end(self) -> float:
+        """Where the word for the client's right ends: 4 mm beside the bar."""
+        return -self.bar / 2 - 4
+
+    @property
+    def left_end(self) -> float:
+        """Where the word for the client's left begins."""
+        return self.bar / 2 + 4
+
+    @property
     def em(self) -> str:
         """The size of letters, mm: the same share of every sheet."""
         return f"{self.width * 0.0147:.2f}"

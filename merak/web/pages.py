@@ -114,6 +114,10 @@ def _environment() -> Environment:
         "letter": letter,
         "minutes": lambda seconds: f"{seconds / 60:.0f}",
         "percent": lambda share, digits=0: f"{100 * share:.{digits}f} %",
+        "cm2": lambda mm2: f"{mm2 / 100:.1f}",
+        "grades": lambda most: range(most + 1),
+        "counted": lambda many: range(1, many + 1),
+        "dot": lambda width: f"{width * 0.012:.1f}",  # a landmark on a photograph of that width
         "polyline": polyline,
         "rings": rings,
         "title_of": title,

@@ -40,6 +40,8 @@ def test_a_template_decides_nothing(path: Path) -> None:
         assert "role in" not in one and "role ==" not in one and "may(" not in one, f"whose right it is: {one}"
         assert not re.search(r"[<>]=? ?\d*\.\d|>= ?\d", one), f"a threshold: {one}"
         texts = re.findall(r"\"(?:[^\"\\]|\\.)*\"|'(?:[^'\\]|\\.)*'", one)
+        bare = re.sub(r"\"(?:[^\"\\]|\\.)*\"|'(?:[^'\\]|\\.)*'", "", one)
+        assert not re.search(r"[\w\])] *[*/] *[\w(]|[\w\])] +[-+] +\d", bare), f"arithmetic: {one}"
         assert not any("\n" in text for text in texts), f"a text over two lines: {one}"
 
 

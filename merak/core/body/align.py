@@ -27,6 +27,10 @@ class Similarity(NamedTuple):
         """As SVG writes it."""
         return f"matrix({self.a:.6f} {self.b:.6f} {-self.b:.6f} {self.a:.6f} {self.e:.3f} {self.f:.3f})"
 
+    def apart(self, width: float) -> float:
+        """How far landmarks still lie apart, as a share of a picture's width (pixels)."""
+        return self.off / width
+
 
 def similarity(before: Sequence[tuple[float, float]], after: Sequence[tuple[float, float]]) -> Similarity:
     """The turn, size and shift, without mirroring, that bring the landmarks of one picture nearest to those of another,
