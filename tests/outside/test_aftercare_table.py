@@ -210,6 +210,7 @@ def hours(line: SheetLine) -> float:
     return (line.until - ENDED).total_seconds() / 3600
 
 
+@pytest.mark.outside("the handbook’s table of aftercare", values="hours and words of each line", tolerance="exact")
 @EACH
 def test_what_is_left_alone_and_for_how_long(name: str) -> None:
     found = {topic: line for topic, line in told(name).items() if line.weight == "avoid" or topic == "sensitive_light"}

@@ -45,6 +45,9 @@ def apart(one: str, other: str) -> bool:
     )
 
 
+@pytest.mark.outside(
+    "the handbook on what fits with what", values="each pair of modalities, both ways", tolerance="exact"
+)
 @pytest.mark.parametrize(("one", "other"), list(combinations(EVERY, 2)), ids=lambda name: name)
 def test_who_never_meet_in_a_visit(one: str, other: str) -> None:
     for first, second in ((one, other), (other, one)):

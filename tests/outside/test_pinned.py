@@ -663,6 +663,12 @@ ABSOLUTE = frozenset(
 )
 
 
+@pytest.mark.outside(
+    "every source of the rule book by name, then the handbook, then the house",
+    values="each number and unit",
+    tolerance="exact",
+    memory=True,
+)
 @pytest.mark.parametrize(("rule_id", "value", "unit"), ALL)
 def test_a_number_is_what_its_source_says(rule_id: str, value: float, unit: str) -> None:
     found = next(rule for rule in book().rule if rule.id == rule_id)
