@@ -10,7 +10,7 @@ from merak.api import judgement as api_judgement
 from merak.api import plate as api_plate
 from merak.api import treat as api_treat
 from merak.auth import Headers
-from merak.core.knowledge import book
+from merak.core.closed import demand_closed
 from merak.limits import Limiter
 from merak.services.studio.practice import database_answers
 from merak.web import (
@@ -41,7 +41,7 @@ from merak.web.trouble import handle_trouble, tell
 
 def make_app() -> FastAPI:
     """The app. Raises KnowledgeError when the rule book is broken: then nothing is served."""
-    book()
+    demand_closed()
     app = FastAPI(title="Merak", version="1", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
     app.add_middleware(Limiter, tell=tell)
     app.add_middleware(Headers)

@@ -11,8 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from merak.core.after.aftercare import (
-    INCIDENTS,
-    TAGS,
+    DERIVED,
     Moments,
     Personal,
     SheetLine,
@@ -24,7 +23,7 @@ from merak.core.after.aftercare import (
     yielding,
 )
 from merak.core.after.home import kit
-from merak.core.knowledge import book, topics
+from merak.core.knowledge import about, book, topics
 
 LISBON = ZoneInfo("Europe/Lisbon")
 ENDED = datetime(2026, 11, 25, 18, tzinfo=LISBON)
@@ -185,11 +184,7 @@ def test_written_cases(case: Case) -> None:
     assert len(there) == len(found), "one line a topic"
 
 
-ALL_TAGS = sorted(
-    {tag for name in TAGS for tag in TAGS[name]}
-    | set(INCIDENTS.values())
-    | {"reacted", "strong", "spot", "strong_acid", "led.blue"}
-)
+ALL_TAGS = sorted({tag for words in about().values() for tag in words.tags} | DERIVED)
 TAGGED = st.lists(st.sampled_from(ALL_TAGS), max_size=8)
 PERSONS = st.builds(
     Personal,

@@ -7,17 +7,20 @@ than any of its parts.
 
 from collections.abc import Iterable
 from datetime import UTC, date, datetime, time, timedelta, tzinfo
-from typing import Any, Literal, NamedTuple
+from typing import Any, Literal, NamedTuple, get_args
 
 from pydantic import Field
 
 from merak.core.client import Findings
-from merak.core.knowledge import Advice, AdviceWeight, book, caution, number, topics, traits
+from merak.core.knowledge import Advice, AdviceWeight, about, book, caution, number, topics, traits
 from merak.core.working import Caution, Frozen
 
 #: The order in which a client reads: what to do, what to leave, what is normal, when to call, when not to wait for us.
 WEIGHTS: tuple[AdviceWeight, ...] = ("do", "avoid", "normal", "call", "emergency")
 Family = Literal["acne-prone", "pigment", "ageing", "sensitive", ""]
+FAMILIES: frozenset[str] = frozenset(get_args(Family))
+#: What a line of advice may ask of a client.
+HOLDS = FAMILIES | {"shaves", "make-up", "event"}
 
 
 class Personal(Frozen):
@@ -171,32 +174,6 @@ def in_order(of: Iterable[SheetLine]) -> tuple[SheetLine, ...]:
     return tuple(sorted(of, key=lambda line: (WEIGHTS.index(line.weight), place[line.topic])))
 
 
-#: Modality → its tags; what is not named here leaves nothing to mind but what holds for every visit.
-TAGS: dict[str, tuple[str, ...]] = {
-    "microcurrent": ("microcurrent",),
-    "led": ("led",),
-    "galvanic_softening": ("galvanic",),
-    "iontophoresis": ("galvanic",),
-    "ultrasound": ("ultrasound",),
-    "oxygen_jet": ("oxygen",),
-    "oxygen_airbrush": ("oxygen",),
-    "oxygen_mask": ("oxygen", "oxygen_mask"),
-    "spatula": ("spatula",),
-    "extract": ("extract",),
-    "muscle_stimulation": ("muscle_stimulation",),
-    "wet_abrasion": ("wet_abrasion",),
-    "crystal": ("dry_abrasion",),
-    "diamond": ("dry_abrasion",),
-    "enzyme": ("enzyme",),
-    "peel": ("peel",),
-    "pulsed_light": ("pulsed_light",),
-    "rf_bulk": ("rf",),
-    "focused_lifting": ("rf", "focused"),
-    "rf_fractional": ("fractional",),
-    "micro_needling": ("needles",),
-    "nano": ("nano",),
-    "numbing": ("numbing",),
-}
 #: Emergency card → its tag.
 INCIDENTS = {
     "emergency.burn": "burn",
@@ -204,13 +181,17 @@ INCIDENTS = {
     "emergency.eye": "eye",
     "emergency.anaesthetic": "anaesthetic",
 }
+#: Tags that follow from how a thing was done, whose skin it is and what came of it; all others stand with a modality.
+DERIVED = frozenset(
+    {"any", "dark", "sensitive", "strong", "strong_acid", "led.blue", "pulsed_light.vessels", "spot", "reacted"}
+) | frozenset(INCIDENTS.values())
 
 
 def tags_of(modality: str, settings: dict[str, Any], spot_only: bool = False) -> tuple[str, ...]:
     """The tags of a modality as it was really set. A test spot alone is no treatment."""
     if spot_only:
         return ("spot",)
-    tags = list(TAGS.get(modality, ()))
+    tags = list(about()[modality].tags) if modality in about() else []
     if modality == "peel" and settings.get("percent", 0) > number("acid.mild"):
         tags.append("strong_acid")
     if modality == "wet_abrasion" and settings.get("peel_min", 0) > 0:

@@ -17,6 +17,8 @@ SEEN: dict[SeenKind, str] = {
     "patches": "Red or dry patches",
     "marks": "Marks",
 }
+#: What may stand against a remedy today.
+STANDING = ("open_skin", "no_cold", "no_light")
 #: Look → when it is made.
 LOOKS = {"1": "after the treatment", "2": "after the mask, before they go"}
 MOST = 4

@@ -1,5 +1,6 @@
 """The rule book: every rule and number of the trade as data, with its reason, source and mark."""
 
+import re
 import tomllib
 from collections.abc import Iterator, Sequence
 from functools import cache
@@ -7,7 +8,7 @@ from hashlib import sha256
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import ConfigDict, Field, ValidationError
 
 from merak.core.errors import KnowledgeError
 from merak.core.working import Caution, Frozen, Quantity, Weight
@@ -20,7 +21,13 @@ SourceMark = Literal["S", "P", "H", "D"]
 Verdict = Literal["go", "change", "wait", "letter", "no", "never"]
 
 
-class Sourced(Frozen):
+class Entry(Frozen):
+    """Base of everything in the rule book: no unknown key, no number that is none."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class Sourced(Entry):
     """What every line of the rule book carries: its id, why, from where, and the source's kind."""
 
     id: str
@@ -36,14 +43,17 @@ class Cited(Sourced):
 
 
 class Rule(Cited):
-    """One line of the rule book. `value` carries `unit`; `absolute` marks a ceiling that nobody plans past."""
+    """One line of the rule book. `value` carries `unit`; `absolute` marks a ceiling that nobody plans past, `signed` a
+    number that may lie below zero.
+    """
 
     value: float | None = None
     unit: str = ""
     absolute: bool = False
+    signed: bool = False
 
 
-class Ruling(Frozen):
+class Ruling(Entry):
     """What one answer means for modalities, aspects of them, or groups: `on`. `days` counts from the answer's date
     (wait).
 
@@ -61,7 +71,7 @@ class Ruling(Frozen):
     senior: bool = False
 
 
-class Option(Frozen):
+class Option(Entry):
     """One possible answer. `dated` asks for a date, which `wait` counts from; `zoned` asks where."""
 
     id: str
@@ -71,7 +81,7 @@ class Option(Frozen):
     rulings: tuple[Ruling, ...] = ()
 
 
-class Question(Frozen):
+class Question(Entry):
     """One screening question, under a `heading`. `since` marks those that are asked afresh at every visit; with `when`
     it appears only after one of these answers, each "question=option". `sensitive` answers are shown only to those who
     treat.
@@ -110,7 +120,7 @@ class Aspect(Cited):
     of: str
 
 
-class Consider(Frozen):
+class Consider(Entry):
     """One modality for a condition; the order of the list is the order of choice. `where` limits it to a group of
     zones, or "above".
     """
@@ -173,10 +183,8 @@ class Pairing(Cited):
     absolute: bool = False
 
 
-class School(Frozen):
-    """One way of doing it: what it changes at the chair, in settings, in the order, in what is added; `senior` asks for
-    one.
-    """
+class School(Entry):
+    """One way of doing it: what it changes at the chair, in settings, in the order; `senior` asks for one."""
 
     id: str
     words: str
@@ -184,7 +192,6 @@ class School(Frozen):
     on: tuple[str, ...] = ()
     set: dict[str, dict[str, str | float | bool]] = Field(default_factory=dict)
     rank: dict[str, int] = Field(default_factory=dict)
-    adds: tuple[str, ...] = ()
     tray: tuple[str, ...] = ()
     senior: bool = False
 
@@ -198,7 +205,7 @@ class Method(Cited):
 AdviceWeight = Literal["do", "avoid", "normal", "call", "emergency"]
 
 
-class Topic(Frozen):
+class Topic(Entry):
     """What aftercare speaks of: a `ladder` of words, each step saying what those below say and more; its pictogram.
     While the topic that it `gives_way` to lasts, it waits.
     """
@@ -253,7 +260,7 @@ class Home(Cited):
     follows: str = ""
 
 
-class AskOption(Frozen):
+class AskOption(Entry):
     """One answer of a question afterwards."""
 
     value: str
@@ -277,7 +284,7 @@ class Remedy(Cited):
     not_after: tuple[str, ...] = ()
 
 
-class Landmark(Frozen):
+class Landmark(Entry):
     """A point of a default half plate: x mm from the midline along the skin, y mm down. Named once a plate."""
 
     id: str
@@ -290,7 +297,7 @@ class Work(Cited):
     """A modality as the plate knows it: done in `strokes`, as a `grid` of footprints, or over an `area` at once.
 
     The tip is width × height in mm (a round one has one diameter), the overlap a share of it, the speed in mm/s;
-    `paths` are the lines between landmarks that it follows.
+    `paths` are the lines between landmarks that it follows; `free` keeps no margin.
     """
 
     manner: Literal["strokes", "grid", "area"]
@@ -304,6 +311,7 @@ class Work(Cited):
     speed_mm_s: float = 20
     dwell_s: float | None = None
     film_mm: float | None = None
+    free: bool = False
 
 
 class Margin(Cited):
@@ -356,7 +364,7 @@ class About(Cited):
     endpoint: str
     stop: tuple[str, ...]
     consumables: tuple[str, ...] = ()
-    tags: tuple[str, ...] = ()
+    tags: tuple[str, ...]
 
 
 class Emergency(Cited):
@@ -393,7 +401,7 @@ class Tissue(Cited):
     perfusion: float = 0.0
 
 
-class Book(Frozen):
+class Book(Entry):
     """Everything in the folder, read once."""
 
     rule: tuple[Rule, ...] = ()
@@ -435,6 +443,25 @@ def read_file(path: Path) -> Book:
         first = broken.errors()[0]
         where = ".".join(str(part) for part in first["loc"])
         raise KnowledgeError(f"{path.name}, line {_line_of(text, first['loc'])}: {where}: {first['msg']}") from broken
+
+
+@cache
+def _places() -> dict[tuple[str, str], str]:
+    """Where every entry stands: (kind, id) → file and line."""
+    found: dict[tuple[str, str], str] = {}
+    for path in sorted(FOLDER.glob("*.toml")):
+        kind = ""
+        for number_, line in enumerate(path.read_text(encoding="utf-8").splitlines(), 1):
+            if heading := re.fullmatch(r"\[\[(\w+)\]\]", line.strip()):
+                kind, begun = heading[1], number_
+            elif kind and (named := re.fullmatch(r'id = "([^"]+)"', line.strip())):
+                found.setdefault((kind, named[1]), f"{path.name}, line {begun}")
+    return found
+
+
+def place_of(kind: str, entry_id: str) -> str:
+    """The file and the line where an entry of the rule book begins; its folder for what stands nowhere."""
+    return _places().get((kind, entry_id), "knowledge")
 
 
 def _line_of(text: str, loc: tuple[int | str, ...]) -> int:

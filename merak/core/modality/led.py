@@ -16,7 +16,6 @@ from merak.core.working import Frozen, Quantity
 NAME = "led"
 CARD = True
 INCREMENT = Increment("minutes", 2)
-TAGS = ("led",)
 
 
 class Settings(Frozen):

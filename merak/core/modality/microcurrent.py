@@ -23,7 +23,6 @@ from merak.core.working import Caution, Frozen, Quantity, Saying
 NAME = "microcurrent"
 CARD = True
 INCREMENT = Increment("level", 0.5)
-TAGS = ("microcurrent",)
 Polarity = Literal["alternating", "positive", "negative"]
 Technique = Literal["fixed probe, hold", "paired strokes"]
 Feel = Literal["raise until just felt", "stay below feeling"]

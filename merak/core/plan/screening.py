@@ -181,6 +181,9 @@ def board(
                 found[name].append(reason)  # type: ignore[arg-type]
     for name, reason in _from_findings(findings or Findings(), today):
         found[name].append(reason)
+    for name in found:
+        if _whole(name) not in all_of(("SCREENED",)):
+            found[name].append(_unjudged())
     if age_on(born, today) < number("screening.age"):
         for name in found:
             found[name].append(_minor(name))
@@ -244,9 +247,20 @@ def _after_mark(what: str, on: date) -> Reason:
     )
 
 
+def _whole(name: str) -> str:
+    """The modality that an aspect is of; a modality itself."""
+    return aspects()[name].of if name in aspects() else name
+
+
+@cache
+def _unjudged() -> Reason:
+    """What nobody has judged is closed to everybody, whatever is answered."""
+    entry = next(group for group in book().group if group.id == "SCREENED")
+    return Reason(verdict="never", answer="not judged", reason=entry.words, action=entry.reason, rule=entry.id)
+
+
 def _minor(name: str) -> Reason:
-    of = aspects()[name].of if name in aspects() else name
-    stops = of in all_of(("ENERGY", "OPEN"))
+    stops = _whole(name) in all_of(("ENERGY", "OPEN"))
     verdict: Verdict = "no" if stops else "change"
     words = "No energy, nothing that opens the skin under 18." if stops else "A minor does not consent alone."
     action = "Cleansing, masks, light with a guardian." if stops else "A guardian is present and signs."

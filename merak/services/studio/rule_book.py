@@ -11,7 +11,6 @@ from itertools import groupby
 from pathlib import Path
 
 import merak.core
-from merak.core.after.aftercare import TAGS
 from merak.core.body.plate import PLATES, zone_names
 from merak.core.knowledge import Cited, Ruling, about, all_of, aspects, book, topics
 from merak.core.plan.screening import acted_on
@@ -223,14 +222,14 @@ def _all() -> Iterator[Entry]:
         yield _entry(cited, "question", "", concerned, used=("Ask",))
     for advice in everything.advice:
         said = Cited(id=advice.id, words=advice.words, reason=advice.reason, source=advice.source, mark=advice.mark)
-        after = {name for name, tags in TAGS.items() if set(tags) & set(advice.tags)}
+        after = {name for name, words in about().items() if set(words.tags) & set(advice.tags)}
         yield _entry(said, "aftercare", topics()[advice.topic].weight, after, used=("Close",))
     for take in everything.home:
         yield _entry(
             take,
             "for home",
             take.use,
-            {name for name, tags in TAGS.items() if set(tags) & set(take.tags)},
+            {name for name, words in about().items() if set(words.tags) & set(take.tags)},
             used=("Close",),
         )
     for asked in everything.ask_after:

@@ -1,0 +1,327 @@
+"""Whether the rule book is closed: every name in it means something here, nothing is missing, nothing lies idle.
+
+`knowledge.book()` reads the files and refuses what is no entry, or a number that cannot be. Here the book is held
+against the code that reads it, once, before anything is served.
+"""
+
+from collections.abc import Iterable, Iterator
+from functools import cache
+from typing import Annotated, Any, NamedTuple
+
+from pydantic import BaseModel, TypeAdapter, ValidationError
+
+from merak.core.after.aftercare import DERIVED, FAMILIES, HOLDS
+from merak.core.after.answer import SEEN, STANDING
+from merak.core.after.following import KINDS, FollowUp
+from merak.core.body.plate import GROUPS, PLATES, zone_names
+from merak.core.body.strokes import ON_PLATE
+from merak.core.errors import KnowledgeError
+from merak.core.knowledge import Book, Option, Ruling, book, place_of
+from merak.core.modality.catalogue import MODALITIES
+
+#: Units that the code reckons in; one that is misspelt, or another scale's, is none.
+UNITS = frozenset(
+    unit.strip()
+    for listed in (
+        "% · share · × · times · of 4 · of 9 · of 10 · of 255 · of tip · of length · of default · of what it was",
+        "°C · W/m²K · ° · rad · mm · cm² · mm/s · mm/s² · tip · nm · 1/cm",
+        "s · ms · min · h · days · years · Hz",
+        "µA · mA · mA/cm² · mA·min · mA·min/cm² · mJ · J a line · J/cm² · J/m² · W/cm² · dB/cm/MHz",
+        "mL · mL/min · cup · g · mg · mg/kg · mg/cm² · g/m²h · pH · kPa",
+        "level · step · steps · passes · pulses · rounds · strokes · lines · sessions · spots · footprints · /cm²",
+        "points · points of 40 · points of load · points of score a load · units of the meter · things · characters",
+        "clients · reactions · phototype · ΔE00",
+    )
+    for unit in listed.split(" · ")
+)
+
+
+#: Recorded and referred, never planned here.
+NEVER_PLANNED = frozenset({"physician_resurfacing"})
+
+
+class Fault(NamedTuple):
+    """What is wrong with an entry, and where it stands."""
+
+    kind: str
+    entry: str
+    words: str
+
+    def __str__(self) -> str:
+        place = place_of(self.kind, self.entry)
+        return f"{place}: {self.kind} “{self.entry}”: {self.words}"
+
+
+def demand_closed() -> None:
+    """Raises KnowledgeError, with file, line and id, for the first faults of the rule book."""
+    found = tuple(faults(book()))
+    if found:
+        more = f" … and {len(found) - 5} more" if len(found) > 5 else ""
+        raise KnowledgeError("The rule book is not closed. " + " · ".join(map(str, found[:5])) + more)
+
+
+def faults(of: Book) -> Iterator[Fault]:
+    """Everything that does not hold."""
+    names = Names(of)
+    for check in (_modalities, _screening, _plate, _planning, _aftercare, _numbers):
+        yield from check(of, names)
+
+
+class Names:
+    """What a name may be, by what it names."""
+
+    def __init__(self, of: Book) -> None:
+        self.modalities = frozenset(MODALITIES)
+        self.aspects = frozenset(one.id for one in of.aspect)
+        self.groups = frozenset(one.id for one in of.group)
+        self.subjects = self.modalities | self.aspects | self.groups
+        self.works = frozenset(one.id for one in of.work)
+        self.tags = frozenset(tag for one in of.modality for tag in one.tags or ()) | DERIVED
+        self.topics = frozenset(one.id for one in of.topic)
+        self.conditions = frozenset(one.id for one in of.condition)
+        self.rules = frozenset(one.id for one in of.rule)
+        self.schools = frozenset(f"{one.id}={school.id}" for one in of.method for school in one.schools)
+        self.options = frozenset(f"{one.id}={option.id}" for one in of.question for option in one.options)
+
+
+@cache
+def zones() -> frozenset[str]:
+    """Every zone of every plate."""
+    return frozenset(zone for plate in PLATES for zone in zone_names(plate))
+
+
+@cache
+def places() -> frozenset[str]:
+    """Zones, and the spots that are none."""
+    return zones() | {spot for kind in PLATES.values() for spot in kind.sketch().spots}
+
+
+def _known(kind: str, entry: str, what: str, said: Iterable[str], names: Iterable[str]) -> Iterator[Fault]:
+    """A fault for each name that is none."""
+    known = frozenset(names)
+    yield from (Fault(kind, entry, f"there is no {what} “{name}”") for name in said if name not in known)
+
+
+def _same(kind: str, what: str, written: Iterable[str], wanted: Iterable[str]) -> Iterator[Fault]:
+    """A fault for each that is missing, and for each that nobody asks for."""
+    there, asked = frozenset(written), frozenset(wanted)
+    yield from (Fault(kind, name, f"{what} is missing") for name in sorted(asked - there))
+    yield from (Fault(kind, name, f"nothing is called so that {what} could be of") for name in sorted(there - asked))
+
+
+def _modalities(of: Book, names: Names) -> Iterator[Fault]:
+    """Every modality has its words, its traits, its place on the plate, its tags."""
+    yield from _same("modality", "its entry", (one.id for one in of.modality), names.modalities)
+    planned = {one.id for one in of.modality if one.licence != "physician"}
+    yield from _same("trait", "its trait", (one.modality for one in of.trait), planned)
+    for one in of.modality:
+        yield from _known("modality", one.id, "way of working", {one.work} - {""}, names.works)
+        if one.licence != "physician":
+            for field in ("technique", "endpoint", "stop"):
+                if not getattr(one, field):
+                    yield Fault("modality", one.id, f"its {field} is missing")
+    yield from _same("work", "a modality", names.works, {one.work for one in of.modality} - {""})
+    for tissue in of.tissue:
+        if min(tissue.mm, tissue.k, tissue.rho, tissue.c) <= 0 or tissue.perfusion < 0:
+            yield Fault("tissue", tissue.id, "a layer has thickness, conductivity, density and heat capacity")
+
+
+def _screening(of: Book, names: Names) -> Iterator[Fault]:
+    """Groups, aspects, questions, signs: what they speak of is there, and every modality is spoken of."""
+    for group in of.group:
+        yield from _known("group", group.id, "modality, aspect or group", group.members, names.subjects - {group.id})
+    for aspect in of.aspect:
+        yield from _known("aspect", aspect.id, "modality", [aspect.of], names.modalities)
+    for question in of.question:
+        yield from _known("question", question.id, "answer", question.when, names.options)
+        if len({option.id for option in question.options}) < len(question.options) or len(question.options) < 2:
+            yield Fault("question", question.id, "its options do not tell each other apart")
+        if question.options and question.options[0].rulings:
+            yield Fault("question", question.id, "its first option is the one that changes nothing")
+        for option in question.options:
+            yield from _rulings("question", question.id, option.rulings, names, option)
+    for sign in of.sign:
+        yield from _known("sign", sign.id, "condition", [sign.finding], names.conditions | {"phototype"})
+        if not 1 <= sign.least <= (6 if sign.finding == "phototype" else 4):
+            yield Fault("sign", sign.id, f"no grade is {sign.least}")
+        yield from _rulings("sign", sign.id, sign.rulings, names)
+    screened = _members(of, "SCREENED")
+    yield from _same("group", "its screening (SCREENED)", screened, names.modalities - NEVER_PLANNED)
+
+
+def _rulings(
+    kind: str, entry: str, rulings: tuple[Ruling, ...], names: Names, option: Option | None = None
+) -> Iterator[Fault]:
+    for ruling in rulings:
+        yield from _known(kind, entry, "modality, aspect or group", ruling.on, names.subjects)
+        yield from _known(kind, entry, "zone", ruling.zones, zones())
+        if ruling.days is not None and (ruling.days <= 0 or ruling.verdict != "wait"):
+            yield Fault(kind, entry, "days are waited for, one at least")
+        if option and ruling.days is not None and not option.dated:
+            yield Fault(kind, entry, f"“{option.id}” waits for days and asks for no date to count from")
+        if option and ruling.zoned and not option.zoned:
+            yield Fault(kind, entry, f"“{option.id}” holds where the client points, and nobody asks where")
+        if ruling.verdict != "go" and not (ruling.reason and ruling.action):
+            yield Fault(kind, entry, "a verdict says why, and what to do")
+
+
+def _members(of: Book, name: str) -> frozenset[str]:
+    """The members of a group, groups in it taken apart; none for one that is not there."""
+    groups = {one.id: one.members for one in of.group}
+    found: set[str] = set()
+    left, seen = [name], set()
+    while left:
+        one = left.pop()
+        if one in seen:
+            continue
+        seen.add(one)
+        if one in groups:
+            left += groups[one]
+        else:
+            found.add(one)
+    return frozenset(found) - {name}
+
+
+def _plate(of: Book, names: Names) -> Iterator[Fault]:
+    """Margins, no-go areas, marks, landmarks: of works that are there, from places that are drawn."""
+    for margin in of.margin:
+        yield from _known("margin", margin.id, "way of working", margin.works, names.works)
+        yield from _known("margin", margin.id, "place", [margin.keep_from], places())
+        if margin.value <= 0:
+            yield Fault("margin", margin.id, "a margin has a width")
+    for never in of.no_go:
+        yield from _known("no_go", never.id, "way of working", never.works, names.works)
+        yield from _known("no_go", never.id, "place", never.places, places())
+    for kind in of.mark_kind:
+        yield from _known("mark_kind", kind.id, "way of working", kind.keeps_out, names.works | {"all"})
+        yield from _known("mark_kind", kind.id, "unit", {kind.measured} - {""}, UNITS)
+        if kind.keep_mm < 0:
+            yield Fault("mark_kind", kind.id, "a mark is kept from, not into")
+    for landmark in of.landmark:
+        yield from _known("landmark", landmark.id, "plate", [landmark.plate], PLATES)
+    for work in of.work:
+        yield from _known("work", work.id, "line", work.paths, {path for paths in ON_PLATE.values() for path in paths})
+        if min(work.tip_mm) <= 0 or not 0 <= work.overlap < 1 or work.speed_mm_s <= 0:
+            yield Fault("work", work.id, "its tip has a width, its rows overlap by less than that, and it moves")
+        if any(one is not None and one <= 0 for one in (work.film_mm, work.dwell_s)):
+            yield Fault("work", work.id, "a film has a thickness, and a tip that is set down stays a while")
+    kept = {one for entry in (*of.margin, *of.no_go) for one in entry.works}
+    yield from (
+        Fault("work", work.id, "it keeps no margin: name what it keeps from, or say that it is free")
+        for work in of.work
+        if (work.id in kept) == work.free
+    )
+
+
+def _planning(of: Book, names: Names) -> Iterator[Fault]:
+    """Conditions, traits, pairings, methods, emergency cards."""
+    for condition in of.condition:
+        for consider in condition.consider:
+            yield from _known("condition", condition.id, "modality", [consider.modality], names.modalities)
+            yield from _known("condition", condition.id, "group of zones", {consider.where} - {""}, {*GROUPS, "graded"})
+            yield from _settings("condition", condition.id, {consider.modality: consider.set})
+    for trait in of.trait:
+        if min(trait.load, trait.hands_min, trait.settle_h, trait.price, trait.zone_price) < 0:
+            yield Fault("trait", trait.id, "loads, minutes, hours and prices are not below zero")
+    for pairing in of.pairing:
+        yield from _known("pairing", pairing.id, "modality, aspect or group", (*pairing.a, *pairing.b), names.subjects)
+        yield from _known("pairing", pairing.id, "school", {pairing.unless, pairing.only} - {""}, names.schools)
+        if pairing.days < 0 or (not pairing.b and pairing.kind != "one"):
+            yield Fault("pairing", pairing.id, "it pairs something with something, and days are not below zero")
+    for method in of.method:
+        for school in method.schools:
+            said = (*school.on, *school.set, *school.rank)
+            yield from _known("method", method.id, "modality", said, names.modalities)
+            yield from _settings("method", method.id, school.set)
+    for card in of.emergency:
+        yield from _known("emergency", card.id, "modality or group", card.modalities, names.subjects)
+        yield from _known("emergency", card.id, "modality", card.letter_for, names.modalities | {"OWN"})
+    for halting in of.halting:
+        yield from _known("halting", halting.id, "modality or group", halting.modalities, names.subjects)
+    halted = [one for entry in of.halting for name in entry.modalities for one in _members_or(of, name)]
+    yield from _same(
+        "halting", "what is done first when it is stopped", halted, names.modalities - {"physician_resurfacing"}
+    )
+
+
+def _members_or(of: Book, name: str) -> frozenset[str]:
+    """The members of a group, or the one that is called so."""
+    return _members(of, name) or frozenset({name})
+
+
+def _settings(kind: str, entry: str, said: dict[str, dict[str, Any]]) -> Iterator[Fault]:
+    """Settings that a modality has, with values that they take."""
+    for modality, values in said.items():
+        for name, value in values.items() if modality in MODALITIES else ():
+            model = MODALITIES[modality].Settings
+            if name not in model.model_fields:
+                yield Fault(kind, entry, f"{modality} has no setting “{name}”")
+            elif not _takes(model, name, value):
+                yield Fault(kind, entry, f"{modality} is not set to {name} {value!r}")
+
+
+@cache
+def _reader(model: type[BaseModel], name: str) -> TypeAdapter[Any]:
+    """What reads a field of a model."""
+    info = model.model_fields[name]
+    return TypeAdapter(Annotated[info.annotation, *info.metadata] if info.metadata else info.annotation)
+
+
+def _takes(model: type[BaseModel], name: str, value: object) -> bool:
+    """Whether a field takes a value."""
+    try:
+        _reader(model, name).validate_python(value)
+    except ValidationError:
+        return False
+    return True
+
+
+def _aftercare(of: Book, names: Names) -> Iterator[Fault]:
+    """Topics, lines of advice, what is taken home, what is asked afterwards, what soothes."""
+    for topic in of.topic:
+        yield from _known("topic", topic.id, "topic", {topic.gives_way} - {""}, names.topics)
+        if not topic.ladder:
+            yield Fault("topic", topic.id, "it says nothing")
+    asked_for = {tag for one in (*of.advice, *of.home) for tag in one.tags}
+    for modality in of.modality:
+        yield from _known("modality", modality.id, "line of aftercare after", modality.tags, asked_for)
+    ladders = {one.id: len(one.ladder) for one in of.topic}
+    for advice in of.advice:
+        yield from _known("advice", advice.id, "tag", advice.tags, names.tags)
+        yield from _known("advice", advice.id, "topic", [advice.topic], names.topics)
+        yield from _known("advice", advice.id, "client that it could concern", advice.when, HOLDS)
+        if advice.step >= ladders.get(advice.topic, advice.step + 1):
+            yield Fault("advice", advice.id, f"its topic has no step {advice.step}")
+        if advice.until_h is not None and advice.until_h <= advice.from_h:
+            yield Fault("advice", advice.id, "it ends before it begins")
+    yield from _same("topic", "a line of advice", {one.topic for one in of.advice} & names.topics, names.topics)
+    homes = {one.id for one in of.home}
+    for home in of.home:
+        yield from _known("home", home.id, "tag", home.tags, names.tags)
+        yield from _known("home", home.id, "family of skin", home.family, FAMILIES)
+        yield from _known("home", home.id, "product for home", {home.follows} - {""}, homes - {home.id})
+        yield from _known("home", home.id, "film", {f"after.{home.film}_film"} if home.film else (), names.rules)
+        if not 0 <= home.from_h < home.until_h or home.times < 1 or home.grams < 0 or not (home.film or home.grams):
+            yield Fault("home", home.id, "it is used for some time, some times a day, in some amount")
+    for asked in of.ask_after:
+        yield from _known("ask_after", asked.id, "follow-up", asked.kinds, KINDS)
+        yield from _known("ask_after", asked.id, "answer", [asked.field], FollowUp.model_fields)
+        for option in asked.options if asked.field in FollowUp.model_fields else ():
+            if not _takes(FollowUp, asked.field, option.value):
+                yield Fault("ask_after", asked.id, f"{asked.field} is never “{option.value}”")
+    for remedy in of.remedy:
+        yield from _known("remedy", remedy.id, "kind of answer", remedy.seen, SEEN)
+        yield from _known("remedy", remedy.id, "thing that stands against it", remedy.not_after, STANDING)
+        if not 1 <= remedy.least <= 4 or remedy.minutes <= 0:
+            yield Fault("remedy", remedy.id, "grades go from 1 to 4, and it takes some minutes")
+
+
+def _numbers(of: Book, names: Names) -> Iterator[Fault]:
+    """Units that are reckoned in; zero and less only where a rule says that it may be."""
+    for rule in of.rule:
+        if rule.value is None:
+            continue
+        if rule.unit not in UNITS:
+            yield Fault("rule", rule.id, f"“{rule.unit}” is no unit that is reckoned in")
+        if rule.value < 0 and not rule.signed:
+            yield Fault("rule", rule.id, f"{rule.value:g} is below zero, and it is not marked as signed")
