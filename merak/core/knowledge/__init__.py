@@ -21,13 +21,13 @@ SourceMark = Literal["S", "P", "H", "D"]
 Verdict = Literal["go", "change", "wait", "letter", "no", "never"]
 
 
-class Entry(Frozen):
+class BookEntry(Frozen):
     """Base of everything in the rule book: no unknown key, no number that is none."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
 
-class Sourced(Entry):
+class Sourced(BookEntry):
     """What every line of the rule book carries: its id, why, from where, and the source's kind."""
 
     id: str
@@ -53,7 +53,7 @@ class Rule(Cited):
     signed: bool = False
 
 
-class Ruling(Entry):
+class Ruling(BookEntry):
     """What one answer means for modalities, aspects of them, or groups: `on`. `days` counts from the answer's date
     (wait).
 
@@ -71,7 +71,7 @@ class Ruling(Entry):
     senior: bool = False
 
 
-class Option(Entry):
+class Option(BookEntry):
     """One possible answer. `dated` asks for a date, which `wait` counts from; `zoned` asks where."""
 
     id: str
@@ -81,7 +81,7 @@ class Option(Entry):
     rulings: tuple[Ruling, ...] = ()
 
 
-class Question(Entry):
+class Question(BookEntry):
     """One screening question, under a `heading`. `since` marks those that are asked afresh at every visit; with `when`
     it appears only after one of these answers, each "question=option". `sensitive` answers are shown only to those who
     treat.
@@ -120,7 +120,7 @@ class Aspect(Cited):
     of: str
 
 
-class Consider(Entry):
+class Consider(BookEntry):
     """One modality for a condition; the order of the list is the order of choice. `where` limits it to a group of
     zones, or "above".
     """
@@ -183,7 +183,7 @@ class Pairing(Cited):
     absolute: bool = False
 
 
-class School(Entry):
+class School(BookEntry):
     """One way of doing it: what it changes at the chair, in settings, in the order; `senior` asks for one."""
 
     id: str
@@ -205,7 +205,7 @@ class Method(Cited):
 AdviceWeight = Literal["do", "avoid", "normal", "call", "emergency"]
 
 
-class Topic(Entry):
+class Topic(BookEntry):
     """What aftercare speaks of: a `ladder` of words, each step saying what those below say and more; its pictogram.
     While the topic that it `gives_way` to lasts, it waits.
     """
@@ -260,7 +260,7 @@ class Home(Cited):
     follows: str = ""
 
 
-class AskOption(Entry):
+class AskOption(BookEntry):
     """One answer of a question afterwards."""
 
     value: str
@@ -284,7 +284,7 @@ class Remedy(Cited):
     not_after: tuple[str, ...] = ()
 
 
-class Landmark(Entry):
+class Landmark(BookEntry):
     """A point of a default half plate: x mm from the midline along the skin, y mm down. Named once a plate."""
 
     id: str
@@ -401,7 +401,7 @@ class Tissue(Cited):
     perfusion: float = 0.0
 
 
-class Book(Entry):
+class Book(BookEntry):
     """Everything in the folder, read once."""
 
     rule: tuple[Rule, ...] = ()
