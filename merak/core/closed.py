@@ -205,7 +205,7 @@ def _plate(of: Book, names: Names) -> Iterator[Fault]:
             yield Fault("work", work.id, "its tip has a width, its rows overlap by less than that, and it moves")
         if any(one is not None and one <= 0 for one in (work.film_mm, work.dwell_s)):
             yield Fault("work", work.id, "a film has a thickness, and a tip that is set down stays a while")
-    kept = {one for entry in (*of.margin, *of.no_go) for one in entry.works}
+    kept = {one for margin in of.margin for one in margin.works} | {one for never in of.no_go for one in never.works}
     yield from (
         Fault("work", work.id, "it keeps no margin: name what it keeps from, or say that it is free")
         for work in of.work
@@ -230,7 +230,7 @@ def _planning(of: Book, names: Names) -> Iterator[Fault]:
             yield Fault("pairing", pairing.id, "it pairs something with something, and days are not below zero")
     for method in of.method:
         for school in method.schools:
-            said = (*school.on, *school.set, *school.rank)
+            said = (*school.on, *school.set, *school.rank, *school.adds)
             yield from _known("method", method.id, "modality", said, names.modalities)
             yield from _settings("method", method.id, school.set)
     for card in of.emergency:
@@ -264,7 +264,8 @@ def _settings(kind: str, entry: str, said: dict[str, dict[str, Any]]) -> Iterato
 def _reader(model: type[BaseModel], name: str) -> TypeAdapter[Any]:
     """What reads a field of a model."""
     info = model.model_fields[name]
-    return TypeAdapter(Annotated[info.annotation, *info.metadata] if info.metadata else info.annotation)
+    reads: Any = Annotated[info.annotation, *info.metadata] if info.metadata else info.annotation
+    return TypeAdapter(reads)
 
 
 def _takes(model: type[BaseModel], name: str, value: object) -> bool:
@@ -282,7 +283,7 @@ def _aftercare(of: Book, names: Names) -> Iterator[Fault]:
         yield from _known("topic", topic.id, "topic", {topic.gives_way} - {""}, names.topics)
         if not topic.ladder:
             yield Fault("topic", topic.id, "it says nothing")
-    asked_for = {tag for one in (*of.advice, *of.home) for tag in one.tags}
+    asked_for = {tag for advice in of.advice for tag in advice.tags} | {tag for home in of.home for tag in home.tags}
     for modality in of.modality:
         yield from _known("modality", modality.id, "line of aftercare after", modality.tags, asked_for)
     ladders = {one.id: len(one.ladder) for one in of.topic}

@@ -184,7 +184,8 @@ class Pairing(Cited):
 
 
 class School(BookEntry):
-    """One way of doing it: what it changes at the chair, in settings, in the order; `senior` asks for one."""
+    """One way of doing it: what it changes at the chair, in settings, in the order, in what is added; `senior` asks
+    for one."""
 
     id: str
     words: str
@@ -192,6 +193,7 @@ class School(BookEntry):
     on: tuple[str, ...] = ()
     set: dict[str, dict[str, str | float | bool]] = Field(default_factory=dict)
     rank: dict[str, int] = Field(default_factory=dict)
+    adds: tuple[str, ...] = ()
     tray: tuple[str, ...] = ()
     senior: bool = False
 
