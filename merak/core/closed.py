@@ -155,10 +155,10 @@ def _rulings(
     for ruling in rulings:
         yield from _known(kind, entry, "modality, aspect or group", ruling.on, names.subjects)
         yield from _known(kind, entry, "zone", ruling.zones, zones())
-        if ruling.days is not None and (ruling.days <= 0 or ruling.verdict != "wait"):
-            yield Fault(kind, entry, "days are waited for, one at least")
-        if option and ruling.days is not None and not option.dated:
-            yield Fault(kind, entry, f"“{option.id}” waits for days and asks for no date to count from")
+        if ruling.counts and (ruling.verdict != "wait" or (ruling.days and ruling.months)):
+            yield Fault(kind, entry, "days or months are waited for, nothing else")
+        if option and ruling.counts and not option.dated:
+            yield Fault(kind, entry, f"“{option.id}” waits for some time and asks for no date to count from")
         if option and ruling.zoned and not option.zoned:
             yield Fault(kind, entry, f"“{option.id}” holds where the client points, and nobody asks where")
         if ruling.verdict != "go" and not (ruling.reason and ruling.action):

@@ -22,6 +22,7 @@ from merak.core.plan.screening import (
     demand,
     override,
     questions,
+    state_of,
     subjects,
 )
 from merak.core.plan.step import Step, begin
@@ -147,7 +148,10 @@ AT = datetime(2026, 11, 25, 9, tzinfo=UTC)
 )
 def test_what_a_letter_and_a_senior_may_lift(verdict: str, letter: bool, senior: bool, after: str) -> None:
     rule = {"letter": "screening.diabetes", "no": "screening.heart", "never": "screening.implants"}[verdict]
-    word = Override(rule=rule, modality="microcurrent", words=verdict, reason="seen and discussed", by="Adaeze", at=AT)
+    stands = next(one for one in lifting(verdict).reasons if one.rule == rule)
+    word = Override(
+        rule=rule, modality="microcurrent", words=state_of(stands), reason="seen and discussed", by="Adaeze", at=AT
+    )
     standing = lifting(verdict, letters=(LETTER[rule],) if letter else (), overrides=(word,) if senior else ())
     assert standing.verdict == after
     if after == "change":
@@ -166,9 +170,19 @@ def test_nobody_overrides_a_never_and_no_only_with_a_letter() -> None:
     with pytest.raises(Refused, match="letter"):
         tried("no", "screening.heart")
     assert tried("no", "screening.heart", (LETTER["screening.heart"],)).reason == "seen and discussed"
-    assert tried("wait", "screening.surgery").words == "wait"
+    assert tried("wait", "screening.surgery").words.startswith("wait: ")
     with pytest.raises(BadInput):
         tried("wait", "screening.surgery", why="ok")
+
+
+def test_a_word_about_a_scratch_lifts_no_fever() -> None:
+    """Both wait under the same question; the word is about the answer that it was given for."""
+    scratch = brief({"infection": Answer(option="skin", zones=("chin",))}).board["microcurrent"]
+    word = override("microcurrent", "wait", "screening.infection", scratch, (), "a dry scratch", "Adaeze", AT, TODAY)
+    allowed = brief({"infection": Answer(option="skin", zones=("chin",))}, overrides=(word,)).board["microcurrent"]
+    assert allowed.closed == {} and allowed.verdict == "change"
+    fever = brief({"infection": Answer(option="yes")}, overrides=(word,)).board["microcurrent"]
+    assert fever.verdict == "wait" and fever.until is None
 
 
 def test_only_what_matters_to_the_studio_is_asked() -> None:

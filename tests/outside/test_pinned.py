@@ -539,6 +539,7 @@ HOUSE: dict[str, Pinned] = {
         "propose.load_balanced": (6, "points of score a load"),
         "propose.load_strongest": (0, "points of score a load"),
         "plan.minutes_unknown": (20, "min"),
+        "suction.brisk": (4, "of 10"),
         "suction.strong": (5, "of 10"),
         "screening.letter_valid": (365, "days"),
         "screening.reason_length": (10, "characters"),

@@ -5,12 +5,15 @@ that a modality that falls out of a group of the rule book is noticed. What is n
 """
 
 from dataclasses import dataclass, field
-from datetime import timedelta
+from datetime import date, timedelta
+from typing import Any
 
 import pytest
 
-from builders.briefs import TODAY, brief
+from builders.briefs import TODAY, brief, planned
+from merak.core.client import Findings
 from merak.core.knowledge import book
+from merak.core.plan.brief import Brief
 from merak.core.plan.screening import HOUSEKEEPING, Answer, Reason, Standing, subjects
 
 FACE_CURRENT = {"microcurrent", "galvanic_softening", "iontophoresis"}
@@ -25,11 +28,18 @@ OPEN = NEEDLES | ABRASION | {"rf_fractional", "peel"}
 OXYGEN = {"oxygen_jet", "oxygen_airbrush", "oxygen_mask"}
 REST = {"enzyme", "numbing", "extract", "mask", "cold", "led"}
 ALL = ENERGY | OPEN | HEAT | OXYGEN | REST
+LINES = {"focused_lifting"}
+BURNT = ENERGY | OPEN | HEAT | OXYGEN | REST - {"cold", "mask"} | {"touch"}
 #: What a verdict on the whole says of its parts as well.
 STRONG_SUCTION, WEAK_ACID = {"strong_suction"}, {"strong_acid", "salicylic", "wet_salicylic"}
 ABOVE_THE_SHOULDERS = {"thyroid strip", "front of neck", "side of neck", "under the chin"}
 ROUND_THE_MOUTH = {"upper lip", "lips", "mouth corner and fold", "chin"}
 HERE = "mid cheek"
+
+
+def who(answers: dict[str, Answer] | None = None, **of: Any) -> Brief:
+    """Somebody of light skin who has been here."""
+    return brief(answers, **({"returning": True, "findings": Findings(phototype=2)} | of))
 
 
 @dataclass(frozen=True)
@@ -42,13 +52,14 @@ class Row:
     closed: dict[str, set[str]] = field(default_factory=dict)
     zones: set[str] = field(default_factory=lambda: {HERE})
     days: int | None = None
+    until: date | None = None
 
     @property
     def id(self) -> str:
         return f"{self.question}: {self.option}"
 
     def board(self) -> dict[str, Standing]:
-        return brief({self.question: Answer(option=self.option, on=TODAY, zones=(HERE,))}, returning=True).board
+        return who({self.question: Answer(option=self.option, on=TODAY, zones=(HERE,))}).board
 
 
 ROWS = (
@@ -58,6 +69,8 @@ ROWS = (
     Row("changes", "some", {"change": ALL}),
     # Electronics: no current and no radiofrequency whatever a doctor says; sound and lines by letter and senior.
     Row("implants", "implanted", {"never": CURRENT | RADIO, "no": SOUND | {"focused_lifting"}}),
+    # A pump or a stimulator: also when it comes off for the visit, lines included.
+    Row("implants", "pump", {"never": CURRENT | RADIO | {"focused_lifting"}, "no": SOUND}),
     Row("implants", "worn", {"change": ENERGY | {"led"}}),
     Row("metal", "body", {"no": {"focused_lifting"}, "letter": CURRENT | RADIO}),
     Row("metal", "path", {"no": {"focused_lifting"}, "letter": CURRENT | RADIO}, {"no": CURRENT | RADIO}),
@@ -98,7 +111,7 @@ ROWS = (
     Row("light_medicine", "stopped", {"wait": {"led", "led_blue", "pulsed_light"}}, days=14),
     Row("light_medicine", "photodynamic", {"wait": {"led", "led_blue", "pulsed_light"}}, days=90),
     Row("porphyria", "yes", {"never": {"pulsed_light", "led_blue"}, "no": {"led"}}),
-    Row("oral_retinoid", "yes", {"wait": OPEN | {"pulsed_light"}}, days=183),
+    Row("oral_retinoid", "yes", {"wait": OPEN | {"pulsed_light"}}, until=date(2027, 5, 25)),
     Row("topicals", "yes", {"wait": OPEN}, days=7),
     Row(
         "injections",
@@ -106,16 +119,25 @@ ROWS = (
         closed={"wait": HEAT | ABRASION | NEEDLES | {"touch", "microcurrent"}},
         days=14,
     ),
-    Row("filler", "hyaluronic", closed={"wait": ENERGY | OPEN | HEAT | {"touch"}}, days=28),
-    Row("filler", "permanent", closed={"no": HEAT | NEEDLES | {"pulsed_light"}}),
+    # Lines never go through filler, however old it is.
+    Row(
+        "filler",
+        "hyaluronic",
+        closed={"wait": (ENERGY | OPEN | HEAT | {"touch"}) - LINES, "never": LINES},
+        days=28,
+    ),
+    Row("filler", "permanent", closed={"no": (HEAT | NEEDLES | {"pulsed_light"}) - LINES, "never": LINES}),
     # Half a year and a letter: whichever is the more careful is told.
     Row("surgery", "recent", {"letter": ENERGY | OPEN | HEAT | {"touch", "led"}}),
     Row("tattoo", "yes", {"change": ENERGY - {"pulsed_light"} | OPEN}, {"never": {"pulsed_light"}}),
-    Row("infection", "yes", {"wait": ALL | {"touch"}}, days=14),
-    Row("infection", "skin", closed={"wait": ALL | {"touch"}}, days=14),
+    # What is there waits for as long as it is there: the day on which it began opens nothing.
+    Row("infection", "yes", {"wait": ALL | {"touch"}}),
+    Row("infection", "skin", closed={"wait": ALL | {"touch"}}),
+    Row("infection", "sore", closed={"wait": ALL | {"touch"}}, zones=ROUND_THE_MOUTH | {"nose tip and wings"}),
+    Row("infection", "healed", closed={"wait": ALL | {"touch"}}, days=7),
     Row(
         "infection",
-        "sore",
+        "healed_sore",
         closed={"wait": ALL | {"touch"}},
         zones=ROUND_THE_MOUTH | {"nose tip and wings"},
         days=14,
@@ -124,15 +146,21 @@ ROWS = (
     Row("keloid", "yes", {"no": NEEDLES | {"rf_fractional"}, "letter": ABRASION | {"pulsed_light", "peel"}}),
     Row("skin_disease", "quiet", {"change": OPEN | ENERGY}),
     Row("skin_disease", "flare", {"wait": OPEN, "change": ENERGY - OPEN}),
-    Row("rosacea", "early", {"no": HEAT, "change": ABRASION | OXYGEN}),
+    Row("rosacea", "early", {"no": HEAT | {"brisk_suction"}, "change": ABRASION | OXYGEN}),
     Row("rosacea", "severe", {"wait": ENERGY | OPEN | HEAT | OXYGEN | {"touch", "enzyme"}}),
-    Row("melasma", "yes", {"no": HEAT | {"pulsed_light", "led_blue"}, "letter": OPEN - {"rf_fractional"}}),
+    Row(
+        "melasma",
+        "yes",
+        {"no": HEAT | {"pulsed_light", "led_blue", "led_near_infrared"}, "letter": OPEN - {"rf_fractional"}},
+    ),
     Row("sun", "sun", {"wait": {"pulsed_light"}, "change": {"peel"}}, days=14),
     Row("sun", "tanned", {"wait": {"pulsed_light"}, "change": {"peel"}}, days=28),
     Row("sun", "self", {"wait": {"pulsed_light"}}),
-    Row("sun", "burnt", {"wait": ENERGY | OPEN | HEAT | OXYGEN | REST - {"cold", "mask"} | {"touch"}}, days=14),
+    Row("sun", "burnt", {"wait": BURNT}),
+    Row("sun", "burnt_healed", {"wait": BURNT}, days=28),
     Row("wax", "yes", closed={"wait": OPEN}, days=7),
-    Row("exfoliated", "yes", {"wait": ABRASION | {"peel", "enzyme"}}, days=5),
+    # Peeled yesterday, here or elsewhere: no needles and no deep heat for a week, no lamp for two.
+    Row("exfoliated", "yes", {"wait": OPEN | LINES | {"enzyme", "rf_bulk", "pulsed_light"}}),
     Row("dry_air", "yes", {"change": OXYGEN | {"peel", "wet_abrasion", "enzyme"}}),
     Row("worn", "yes", {"change": ENERGY | OPEN | OXYGEN | {"led"}}),
     Row("allergy", "amide", {"letter": {"numbing"}}),
@@ -144,10 +172,10 @@ ROWS = (
 EACH = pytest.mark.parametrize("row", ROWS, ids=[row.id for row in ROWS])
 #: A verdict on the whole is one on its parts.
 PARTS = {
-    "led": {"led_blue", "led_pulsed"},
+    "led": {"led_blue", "led_near_infrared", "led_pulsed"},
     "numbing": {"prilocaine"},
     "peel": {"strong_acid", "salicylic"},
-    "wet_abrasion": {"wet_salicylic", "strong_suction"},
+    "wet_abrasion": {"wet_salicylic", "strong_suction", "brisk_suction"},
 }
 WHOLES = [name for name in subjects() if not any(name in parts for parts in PARTS.values())]
 
@@ -186,8 +214,59 @@ def test_what_is_closed_is_closed_there_and_nowhere_else(row: Row) -> None:
 def test_a_wait_says_its_day(row: Row) -> None:
     waits = [reason for standing in row.board().values() for reason in told(standing.reasons, "wait")]
     assert bool(waits) == bool({"wait"} & (row.verdicts.keys() | row.closed.keys()) or row.question == "surgery")
-    if row.days:
-        assert {reason.until for reason in waits} == {TODAY + timedelta(days=row.days)}
+    if row.days or row.until:
+        assert {reason.until for reason in waits} == {row.until or TODAY + timedelta(days=row.days or 0)}
+
+
+def test_a_week_to_needles_and_two_to_the_lamp_after_a_peel() -> None:
+    def standing(days: int) -> dict[str, str]:
+        peeled = Answer(option="yes", on=TODAY - timedelta(days=days))
+        board = who({"exfoliated": peeled}).board
+        return {name: board[name].verdict for name in ("micro_needling", "peel", "rf_bulk", "pulsed_light")}
+
+    assert standing(6) == dict.fromkeys(("micro_needling", "peel", "rf_bulk", "pulsed_light"), "wait")
+    assert standing(7) == {"micro_needling": "go", "peel": "go", "rf_bulk": "go", "pulsed_light": "wait"}
+    assert set(standing(14).values()) == {"go"}
+
+
+@pytest.mark.parametrize("option", ["yes", "skin", "sore"])
+def test_the_day_on_which_an_infection_began_opens_nothing(option: str) -> None:
+    long_ago = Answer(option=option, on=TODAY - timedelta(days=400), zones=(HERE,))
+    assert told(who({"infection": long_ago}).board["led"].reasons, "wait")
+
+
+def test_half_a_year_is_six_calendar_months() -> None:
+    last = Answer(option="yes", on=date(2026, 5, 25))
+    assert who({"oral_retinoid": last}).board["peel"].verdict == "go", "25 May to 25 November"
+    one_more = Answer(option="yes", on=date(2026, 5, 26))
+    assert who({"oral_retinoid": one_more}).board["peel"].until == date(2026, 11, 26)
+
+
+def test_while_nobody_has_looked_the_lamp_waits_and_what_opens_goes_gently() -> None:
+    board = brief(returning=True).board
+    assert board["pulsed_light"].verdict == "wait" and board["pulsed_light"].until is None
+    assert {board[name].verdict for name in OPEN} == {"change"}
+    assert {board[name].verdict for name in ("led", "microcurrent", "cold", "touch")} == {"go"}
+
+
+def test_rough_skin_that_is_seen_counts_as_dry_skin_that_is_told() -> None:
+    seen = who(findings=Findings(phototype=2, grades={"dehydration": {"right mid cheek": 4}})).board
+    said = who({"dry_air": Answer(option="yes")}).board
+    assert {name for name in WHOLES if seen[name].verdict != "go"} == {
+        name for name in WHOLES if said[name].verdict != "go"
+    }
+
+
+def test_dilated_vessels_close_all_heat_there_and_lower_the_suction() -> None:
+    vessels = Findings(phototype=2, grades={"vessels": {"right mid cheek": 2}})
+    board = who(findings=vessels).board
+    for name in HEAT:
+        assert {zone: one.verdict for zone, one in board[name].closed.items()} == {HERE: "no"}, name
+    begun = planned(who(findings=vessels), "wet_abrasion")
+    (step,) = begun.plan.steps
+    assert (step.settings["at"], step.settings["infuse_at"]) == (4, 4) and not begun.stopped
+    free = planned(who(), "wet_abrasion").plan.steps[0]
+    assert free.settings["infuse_at"] == 7
 
 
 def test_every_answer_of_the_book_stands_in_the_table() -> None:
@@ -197,7 +276,7 @@ def test_every_answer_of_the_book_stands_in_the_table() -> None:
 
 
 def test_the_first_answer_to_every_question_is_that_nothing_is_there() -> None:
-    assert {standing.verdict for standing in brief(returning=True).board.values()} == {"go"}
+    assert {standing.verdict for standing in who().board.values()} == {"go"}
 
 
 def test_every_modality_has_a_verdict_but_what_every_visit_has() -> None:

@@ -54,8 +54,8 @@ class Rule(Cited):
 
 
 class Ruling(BookEntry):
-    """What one answer means for modalities, aspects of them, or groups: `on`. `days` counts from the answer's date
-    (wait).
+    """What one answer means for modalities, aspects of them, or groups: `on`. A wait counts `days` or calendar `months`
+    from the answer's date.
 
     With `zoned` it holds only where the client points to (the answer's zones, all of it where none are named), with
     `zones` only there. `senior` asks for a senior at the chair, or one who signs.
@@ -65,10 +65,16 @@ class Ruling(BookEntry):
     verdict: Verdict
     reason: str
     action: str = ""
-    days: int | None = None
+    days: int | None = Field(None, ge=1)
+    months: int | None = Field(None, ge=1)
     zoned: bool = False
     zones: tuple[str, ...] = ()
     senior: bool = False
+
+    @property
+    def counts(self) -> bool:
+        """Whether it waits for some time, and not for something to be over."""
+        return self.days is not None or self.months is not None
 
 
 class Option(BookEntry):

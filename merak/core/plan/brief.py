@@ -96,7 +96,7 @@ class Brief:
             phototype=self.facts.findings.phototype,
             sensitive=bool(self.facts.findings.sensitive),
             first_visit=modality not in self.facts.history,
-            tanned=sun is not None and sun.option in ("tanned", "burnt"),
+            tanned=sun is not None and sun.option in ("tanned", "burnt", "burnt_healed"),
             dehydrated=(dry is not None and dry.option == "yes") or low,
             area_cm2=max(area, 0.01),
             verdict=self.board[modality].verdict if modality in self.board else "go",

@@ -3,9 +3,11 @@ word lift some.
 """
 
 from collections.abc import Iterable, Mapping
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from functools import cache
 from typing import Literal, get_args
+
+from dateutil.relativedelta import relativedelta
 
 from merak.core.client import Findings, age_on
 from merak.core.errors import BadInput, Refused
@@ -199,11 +201,11 @@ def _reason(ruling: Ruling, words: str, rule_id: str, given: Answer, today: date
     if ruling.verdict == "go":
         return None
     until = None
-    if ruling.days is not None and given.on is not None:
-        until = given.on + timedelta(days=ruling.days)
+    if ruling.counts and given.on is not None:
+        until = given.on + relativedelta(days=ruling.days or 0, months=ruling.months or 0)
         if until <= today:
             return None  # the waiting is over
-    undated = ruling.verdict == "wait" and dated and given.on is None
+    undated = ruling.counts and dated and given.on is None
     action = "When was it? Without a date the wait has no end." if undated else ruling.action
     zones = given.zones if ruling.zoned else ruling.zones
     return Reason(
@@ -220,7 +222,11 @@ def _reason(ruling: Ruling, words: str, rule_id: str, given: Answer, today: date
 
 
 def _from_findings(findings: Findings, today: date) -> Iterable[tuple[str, Reason]]:
-    """What was seen acts like an answer: phototype, and what is graded by zone, where it is graded."""
+    """What was seen acts like an answer: phototype, and what is graded by zone, where it is graded. What hangs on a
+    phototype that nobody has looked at is held back.
+    """
+    if findings.phototype is None:
+        yield from _unseen()
     for sign in book().sign:
         if sign.finding == "phototype":
             zones: tuple[str, ...] = ()
@@ -235,6 +241,16 @@ def _from_findings(findings: Findings, today: date) -> Iterable[tuple[str, Reaso
             reason = _reason(ruling, sign.words, sign.id, Answer(option="", zones=zones), today, False)
             for name in all_of(ruling.on) if reason else ():
                 yield name, reason  # type: ignore[misc]
+
+
+@cache
+def _unseen() -> tuple[tuple[str, Reason], ...]:
+    entry = rule("screening.phototype")
+
+    def held(verdict: Verdict) -> Reason:
+        return Reason(verdict=verdict, answer="not looked at", reason=entry.words, action=entry.reason, rule=entry.id)
+
+    return (("pulsed_light", held("wait")), *((name, held("change")) for name in sorted(all_of(("OPEN",)))))
 
 
 @cache
@@ -278,7 +294,7 @@ def _lifted(
         (
             one
             for one in overrides
-            if one.rule == reason.rule and one.modality == modality and one.words == reason.verdict
+            if one.rule == reason.rule and one.modality == modality and one.words == state_of(reason)
         ),
         None,
     )
@@ -317,6 +333,13 @@ def _standing(modality: str, reasons: list[Reason], open_: tuple[str, ...]) -> S
             if zone not in closed or VERDICTS.index(reason.verdict) > VERDICTS.index(closed[zone].verdict):
                 closed[zone] = reason
     return Standing(modality=modality, verdict=worst, reasons=ranked, open=open_, closed=closed)
+
+
+def state_of(reason: Reason) -> str:
+    """What a senior's word is about: the verdict, and the answer that it was given for. To another answer to the same
+    question it says nothing.
+    """
+    return f"{reason.was or reason.verdict}: {reason.answer}"
 
 
 Overridable = Literal["yes", "needs a letter", "never"]
@@ -359,7 +382,7 @@ def override(
             f"no: a senior and a doctor's letter are needed. There is no valid letter on file. {reason.reason}",
             reason.rule,
         )
-    return Override(rule=rule_id, modality=modality, words=verdict, reason=worded(why), by=by, at=at)
+    return Override(rule=rule_id, modality=modality, words=state_of(reason), reason=worded(why), by=by, at=at)
 
 
 def worded(why: str) -> str:

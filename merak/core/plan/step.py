@@ -19,7 +19,7 @@ from merak.core.modality.titration import titrate
 from merak.core.plan.brief import FEW, MANY, Brief, workable
 from merak.core.plan.facts import Machine
 from merak.core.plan.fitting import Methods, chosen, title
-from merak.core.plan.screening import demand
+from merak.core.plan.screening import STOPPING, demand
 from merak.core.remembered import remembered
 from merak.core.working import Caution, Frozen
 
@@ -99,7 +99,8 @@ def aspects_of(modality: str, settings: Any, scale: tuple[float, float] = (0, 10
     found: list[str] = []
     if modality == "led":
         colours = {colour for _, colour, _ in settings.parts}
-        found += ["led_blue"] * ("blue" in colours) + ["led_pulsed"] * (settings.duty_percent < 100)
+        found += [f"led_{colour.replace('-', '_')}" for colour in ("blue", "near-infrared") if colour in colours]
+        found += ["led_pulsed"] * (settings.duty_percent < 100)
     elif modality == "numbing":
         found += ["prilocaine"] * (settings.prilocaine_percent > 0)
     elif modality == "peel":
@@ -111,6 +112,7 @@ def aspects_of(modality: str, settings: Any, scale: tuple[float, float] = (0, 10
         share = 10 * (strongest - scale[0]) / (scale[1] - scale[0])
         found += ["wet_salicylic"] * (settings.salicylic_min > 0 or settings.peel_min > 0)
         found += ["strong_suction"] * (share > number("suction.strong"))
+        found += ["brisk_suction"] * (share > number("suction.brisk"))
         found += ["strong_acid"] * (settings.peel_min > 0 and settings.percent > number("acid.mild"))
     return tuple(found)
 
@@ -205,6 +207,8 @@ def begin(
     settings = module.Settings.model_validate(settings.model_dump() | _answered(brief, modality) | changed)
     if modality == "led":
         settings = _known_colours(settings, card)
+    if modality == "wet_abrasion":
+        settings = _low_suction(brief, settings, card)
     step = Step(
         id=step_id,
         modality=modality,
@@ -213,6 +217,20 @@ def begin(
         machine=machine.id if machine else "",
     )
     return lowered(brief, step, of)
+
+
+#: Aspect → the most suction that is left where screening stops it.
+SUCTION = {"brisk_suction": "suction.brisk", "strong_suction": "suction.strong"}
+
+
+def _low_suction(brief: Brief, settings: Any, card: Any) -> Any:
+    """The suction taken down where an answer keeps it low: the step is done all the same."""
+    stopped = [rule_id for name, rule_id in SUCTION.items() if brief.board[name].verdict in STOPPING]
+    if not stopped:
+        return settings
+    most = card.least + min(number(one) for one in stopped) * (card.most - card.least) / 10
+    low = card.least + card.step * ((most - card.least) // card.step)
+    return settings.model_copy(update={"at": min(settings.at, low), "infuse_at": min(settings.infuse_at, low)})
 
 
 def _answered(brief: Brief, modality: str) -> dict[str, Any]:
