@@ -198,3 +198,19 @@ def test_findings_act_like_answers() -> None:
         and list(spots["touch"].closed) == ["chin"]
         and spots["touch"].verdict == "change"
     )
+
+
+def test_a_letter_about_a_mole_says_nothing_of_cancer() -> None:
+    mole = brief({"malignancy": Answer(option="mole")})
+    (about,) = {one.answer for one in mole.board["rf_bulk"].reasons if one.rule == "screening.malignancy"}
+    letter = Letter(
+        rule="screening.malignancy", answer=about, received=TODAY, until=TODAY + timedelta(days=300), note="harmless"
+    )
+    assert brief({"malignancy": Answer(option="mole")}, letters=(letter,)).board["rf_bulk"].verdict == "change"
+    cancer = brief({"malignancy": Answer(option="yes")}, letters=(letter,)).board["rf_bulk"]
+    assert cancer.verdict == "no" and not any(one.lifted for one in cancer.reasons)
+    with pytest.raises(Refused, match="letter"):
+        override("rf_bulk", "no", "screening.malignancy", cancer, (letter,), "seen and discussed", "Adaeze", AT, TODAY)
+    of_before = letter.model_copy(update={"answer": ""})
+    lifted = brief({"malignancy": Answer(option="mole")}, letters=(of_before,)).board["rf_bulk"]
+    assert lifted.verdict == "change", "letters from before they named one stand as they were read"

@@ -42,17 +42,21 @@ Answers = dict[str, Answer]
 
 
 class Letter(Frozen):
-    """A doctor's letter about one question or finding (its rule), valid to `until`. What it says is kept in `note`."""
+    """A doctor's letter about one question or finding (its rule) and the answer that it was asked for, valid to
+    `until`. What it says is kept in `note`; an `answer` of "" is that of a letter from before letters named one.
+    """
 
     rule: str
+    answer: str = ""
     received: date
     until: date
     note: str = ""
     by: str = ""
 
-    def holds(self, today: date) -> bool:
-        """Whether it is valid today."""
-        return self.received <= today <= self.until
+    def speaks_to(self, reason: "Reason", today: date) -> bool:
+        """Whether it is valid today and was asked for this: what a doctor wrote of a mole says nothing of cancer."""
+        mine = self.rule == reason.rule and self.answer in ("", reason.answer)
+        return mine and self.received <= today <= self.until
 
 
 class Override(Frozen):
@@ -289,7 +293,7 @@ def _lifted(
     """The reason as it stands with the letters and the senior's words that there are (rule screening.override)."""
     if reason.verdict not in ("wait", "letter", "no"):
         return reason
-    letter = next((one for one in letters if one.rule == reason.rule and one.holds(today)), None)
+    letter = next((one for one in letters if one.speaks_to(reason, today)), None)
     senior = next(
         (
             one
@@ -352,7 +356,7 @@ def overridable(reason: Reason, letters: Iterable[Letter], today: date) -> Overr
     if reason.verdict in ("wait", "letter"):
         return "yes"
     if reason.verdict == "no":
-        return "yes" if any(one.rule == reason.rule and one.holds(today) for one in letters) else "needs a letter"
+        return "yes" if any(one.speaks_to(reason, today) for one in letters) else "needs a letter"
     return "never"
 
 

@@ -23,6 +23,8 @@ class LetterBody(KeptBody):
     """
 
     rule: str
+    #: The answer that it is about; "" in letters from before they named one.
+    answer: str = ""
     asked: date | None = None
     received: date | None = None
     until: date | None = None

@@ -8,7 +8,7 @@ from uuid import UUID
 from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput
-from merak.core.knowledge import cited, number
+from merak.core.knowledge import aspects, cited, number
 from merak.records import letters
 from merak.records.bodies.house import LetterBody
 from merak.records.tables import LetterVersion
@@ -25,6 +25,7 @@ class KeptLetter:
 
     id: str
     rule: str
+    answer: str
     about: str
     asked: date | None
     received: date | None
@@ -51,7 +52,8 @@ def _kept(letter: LetterSeen, today: date) -> KeptLetter:
     return KeptLetter(
         id=str(letter.id),
         rule=letter.rule,
-        about=words[0] if words else letter.rule,
+        answer=letter.answer,
+        about=letter.answer or (words[0] if words else letter.rule),
         asked=letter.asked,
         received=letter.received,
         until=letter.until,
@@ -62,18 +64,39 @@ def _kept(letter: LetterSeen, today: date) -> KeptLetter:
     )
 
 
+def wanted(file: VisitFile) -> dict[str, str]:
+    """Rule → the answer that a doctor's letter would speak to, of what the studio offers."""
+    offered = file.brief.offered
+    found: dict[str, str] = {}
+    for standing in file.brief.board.values():
+        for reason in standing.reasons:
+            asks = (reason.was or reason.verdict) in ("letter", "no")
+            if asks and (standing.modality in offered or standing.modality in aspects()):
+                found.setdefault(reason.rule, reason.answer)
+    return found
+
+
+def is_there(file: VisitFile, rule_id: str, answer: str) -> bool:
+    """Whether a letter about this answer was asked for, or holds."""
+    return any(
+        one.rule == rule_id and one.answer in ("", answer) and one.state in ("asked for", "valid")
+        for one in letters_of(file)
+    )
+
+
 def ask_for(ctx: Context, visit_id: UUID, rule_id: str) -> None:
-    """A letter is asked for, about one question or finding. Asked for twice it is one. Raises BadInput for a rule that
-    there is not.
+    """A letter is asked for, about the answer that stands to one question, or a finding. Asked for twice it is one.
+    Raises BadInput for what no letter is needed for.
     """
     ctx.demand("keep letters")
     file = open_file(ctx, visit_id)
-    if cited(rule_id) is None:
+    answer = wanted(file).get(rule_id)
+    if answer is None:
         raise BadInput({"rule": "A letter about what?"})
-    if any(one.rule == rule_id and one.state in ("asked for", "valid") for one in letters_of(file)):
+    if is_there(file, rule_id, answer):
         return
     with ctx.saving("ask for a letter", visit_id) as db:
-        body = LetterBody(rule=rule_id, asked=ctx.today)
+        body = LetterBody(rule=rule_id, answer=answer, asked=ctx.today)
         db.add(
             LetterVersion(
                 letter_id=uuid7(), client_id=file.visit.client_id, version=1, body=body, by=ctx.me.id, at=ctx.now

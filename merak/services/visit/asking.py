@@ -26,6 +26,7 @@ from merak.core.plan.screening import (
 )
 from merak.core.windows import wrong_day
 from merak.records.bodies.visit import AskBody
+from merak.services.clients import lettering
 from merak.services.clients.lettering import KeptLetter, letters_of
 from merak.services.context import Context
 from merak.services.forms import Otherwise, Prefixed, TypedForm, day_of
@@ -85,15 +86,12 @@ class AskPage:
 
     @property
     def letters_asked(self) -> list[tuple[str, str]]:
-        """(rule, words) of what a doctor's letter would speak to."""
-        found: dict[str, str] = {}
-        for standing in self.file.brief.board.values():
-            for reason in standing.reasons:
-                if reason.verdict in ("letter", "no") and (
-                    standing.modality in self.file.brief.offered or standing.modality in aspects()
-                ):
-                    found.setdefault(reason.rule, reason.answer)
-        return list(found.items())
+        """(rule, words) of what a doctor's letter would speak to, and none was asked for."""
+        return [
+            (rule_id, answer)
+            for rule_id, answer in lettering.wanted(self.file).items()
+            if not lettering.is_there(self.file, rule_id, answer)
+        ]
 
 
 def named(modality: str) -> str:

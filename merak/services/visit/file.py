@@ -159,7 +159,14 @@ class VisitFile:
     def letters(self) -> tuple[Letter, ...]:
         """The doctors' letters that came in and allow something."""
         return tuple(
-            Letter(rule=one.rule, received=one.received, until=one.until, note=one.note, by=one.by)
+            Letter(
+                rule=one.rule,
+                answer=one.answer,
+                received=one.received,
+                until=one.until,
+                note=one.note,
+                by=one.by,
+            )
             for one in self.around.letters
             if one.received and one.until and one.says in ("yes", "")
         )
