@@ -201,6 +201,18 @@ class MachineCard(Frozen):
         """The physical unit behind the scale."""
         return MACHINES[self.modality]
 
+    def most_for(self, phototype: int | None) -> float | None:
+        """The maker's ceiling for a phototype, in the physical unit; None where the card has none. Without an entry the
+        stricter neighbour counts; for a phototype that is not known the strictest of all.
+        """
+        said = self.by_phototype
+        if not said or phototype in said:
+            return said.get(phototype or 0)
+        if phototype is None:
+            return min(said.values())
+        lighter, darker = [kind for kind in said if kind < phototype], [kind for kind in said if kind > phototype]
+        return min(said[kind] for kind in (max(lighter, default=0), min(darker, default=0)) if kind)
+
     def physical(self, at: float) -> float | None:
         """The physical value at a setting, straight between measured points; None outside them or without any."""
         if self.scale == self.unit and not self.calibration:

@@ -39,12 +39,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     """Suction under its ceiling, passes by skin, path, dwell, minutes."""
     judge = Judge()
     suction = physical(judge, "suction", card, settings.at)
-    judge.most(
-        f"{NAME}.suction",
-        suction,
-        "at",
-        limit=min(number(f"{NAME}.suction"), card.by_phototype.get(subject.phototype or 0, number(f"{NAME}.suction"))),
-    )
+    house, maker = number(f"{NAME}.suction"), card.most_for(subject.phototype)
+    judge.most(f"{NAME}.suction", suction, "at", limit=house if maker is None else min(house, maker))
     passes = as_set("passes", settings.passes, "", 0)
     if settings.peel_follows:
         judge.most(f"{NAME}.before_peel", passes, "passes")

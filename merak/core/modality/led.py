@@ -9,7 +9,7 @@ from merak.core.client import Findings, LastTime
 from merak.core.dose.light import fluence_j_cm2, irradiance_at, minutes_for
 from merak.core.knowledge import Verdict, caution, number
 from merak.core.modality.device import Colour, LedCard
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject
+from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, slack
 from merak.core.modality.titration import titrate
 from merak.core.working import Frozen, Quantity
 
@@ -99,6 +99,10 @@ def dose(settings: Settings, card: LedCard, subject: Subject | None = None) -> D
     judge = Judge()
     total = sum(minutes for _, _, minutes in settings.parts)
     longest = number("led.ceiling.minutes")
+    nearest = max(min((distance for distance, _ in card.points_of(one)), default=0.0) for _, one, _ in settings.parts)
+    if settings.distance_cm < nearest - slack(nearest) and settings.cover == "bare skin":
+        words = f"The {card.name} was measured from {nearest:g} cm: nearer, all that is known is that it is brighter."
+        judge.refuse("led.distance", words, "distance_cm", "Farther away.")
     duty = Quantity(name="duty", value=settings.duty_percent, unit="%", rules=("led.duty",))
     for field, colour, minutes in settings.parts:
         key = "" if field == "minutes" else "then_"
@@ -120,7 +124,7 @@ def dose(settings: Settings, card: LedCard, subject: Subject | None = None) -> D
         if total > longest:
             judge.refused[field] = caution("led.ceiling.minutes", "stop", f"{longest:g} minutes at most.", field=field)
         else:
-            _kept(judge, settings, field, colour, bright, fluence)
+            _kept(judge, settings, card, field, colour, bright, fluence)
     colours = {colour for _, colour, _ in settings.parts}
     if "blue" in colours and subject and (subject.phototype or 0) >= number("led.blue_dark"):
         judge.change(
@@ -134,10 +138,26 @@ def dose(settings: Settings, card: LedCard, subject: Subject | None = None) -> D
     return judge.dose()
 
 
-def _kept(judge: Judge, settings: Settings, field: str, colour: Colour, bright: Quantity, fluence: Quantity) -> None:
+def _kept(
+    judge: Judge,
+    settings: Settings,
+    card: LedCard,
+    field: str,
+    colour: Colour,
+    bright: Quantity,
+    fluence: Quantity,
+) -> None:
     """A colour's fluence between too little and its ceiling."""
     rule_id = f"led.ceiling.{colour.replace('-', '_')}_fluence"
     ceiling, low, longest = number(rule_id), number("led.low_fluence"), number("led.ceiling.minutes")
+    farthest = max(card.points_of(colour), default=None)
+    if fluence.value is None and farthest and settings.cover == "bare skin" and settings.distance_cm > farthest[0]:
+        most = fluence_j_cm2(farthest[1], fluence.inputs[1].value or 0, settings.duty_percent / 100)
+        if most > ceiling + 0.005:  # judged by its neighbour: farther away it is no more than there
+            words = (
+                f"At {farthest[0]:g} cm it would be {most:.1f} J/cm², above {ceiling:g}: farther away it is not known."
+            )
+            judge.refused[field] = caution(rule_id, "stop", words, field=field)
     if fluence.value is None:
         action = (
             f"Keep to the clock, {longest:g} minutes at most, or have the panel measured and add the points under"

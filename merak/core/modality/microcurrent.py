@@ -331,6 +331,11 @@ def _level_refusal(level: float, polarity: Polarity, card: MicrocurrentCard) -> 
     )
     if level > card.levels:
         return f"The {card.name} goes to level {card.levels}.", "device.calibration"
+    if current is None and card.calibration:
+        (first, least), (last, _) = card.calibration[0], card.calibration[-1]
+        if level > last:
+            return f"The {card.name} was measured to level {last:g}: beyond, nothing is known.", "device.calibration"
+        current = least if level < first else current  # below the points it is no more than at the lowest
     if current is None:
         most = number("microcurrent.unknown_dose.level") * card.levels / 10
         words = (
@@ -358,10 +363,14 @@ def _checked(
     against = _level_refusal(settings.level, settings.polarity, card)
     if against:
         refused["level"] = caution(against[1], "stop", against[0], field="level")
-    if numbers["current"].value is None:
+    if numbers["current"].value is None and card.calibration:
+        first, least = card.calibration[0]
+        words = f"Dose unknown: the {card.name} was measured from level {first:g}."
+        action = f"It is no more than the {least:g} µA there."
+        mind.append(caution("device.calibration", "change", words, action))
+    elif numbers["current"].value is None:
         most = number("microcurrent.unknown_dose.level") * card.levels / 10
-        where = "is outside the card's measured points" if card.calibration else "has no calibration"
-        words = f"Dose unknown: level {settings.level:g} on the {card.name} {where}."
+        words = f"Dose unknown: level {settings.level:g} on the {card.name} has no calibration."
         action = f"Stay at level {most:g} or below, or have the {card.name} measured and add the points under Practice."
         mind.append(caution("microcurrent.unknown_dose.level", "change", words, action))
     density, dense = numbers["density"].value, number("microcurrent.density.warn")

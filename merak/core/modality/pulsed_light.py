@@ -51,8 +51,9 @@ def delay_for(phototype: int | None) -> str:
 
 def ceiling_for(card: MachineCard, phototype: int | None) -> tuple[str, float]:
     """The highest fluence (J/cm²) for a phototype: the card's, but never above the house's; and the rule."""
-    rule_id = f"{NAME}.ceiling.dark" if (phototype or 0) >= DARK else f"{NAME}.ceiling"
-    return rule_id, min(number(rule_id), card.by_phototype.get(phototype or 0, number(rule_id)))
+    rule_id = f"{NAME}.ceiling.dark" if phototype is None or phototype >= DARK else f"{NAME}.ceiling"
+    maker = card.most_for(phototype)
+    return rule_id, number(rule_id) if maker is None else min(number(rule_id), maker)
 
 
 def start(card: MachineCard, subject: Subject) -> Start:
