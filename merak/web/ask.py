@@ -47,7 +47,7 @@ def answer(request: Request, visit_id: UUID, form: Form) -> Response:
         asked = asking.save_answers(ctx, visit_id, form)
         if "hx-request" not in request.headers:
             return go(f"/visits/{visit_id}/look")
-        changed = request.headers.get("x-changed", "").partition(".")[0]
+        changed = request.headers.get("x-changed", "").partition(".")[0].partition("~")[0]
         return blocks(request, ctx, "ask/page.html", ("board", "extra"), **{**_context(ctx, asked), "changed": changed})
 
 
@@ -71,7 +71,7 @@ def rest(request: Request, visit_id: UUID, form: Form) -> Response:
 def ask_for_letter(request: Request, visit_id: UUID, form: Form) -> Response:
     """A doctor's letter is asked for."""
     with entered(request, form) as ctx:
-        lettering.ask_for(ctx, visit_id, form.get("rule", ""))
+        lettering.ask_for(ctx, visit_id, form.get("rule", ""), form.get("answer", ""))
         return go(f"/visits/{visit_id}/ask", "The letter is asked for.")
 
 

@@ -129,3 +129,22 @@ def test_taps_that_wait_here_never_go_out_under_another_name(
                 page.context.clear_cookies(name="merak")
         expect(page.locator("#sent")).to_have_text("all kept")
         assert adaeze.get(f"/api/visits/{visit}/run").json()["acts"][1]["strokes"] == 4
+
+
+def test_a_second_answer_stands_beside_the_first(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = booked(adaeze, "Twofold Invented")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/ask")
+        page.locator("#q-allergy").get_by_role("radio", name="amide").check()
+        also = page.locator("#extra-allergy .another")
+        also.get_by_role("radio", name="shellfish").check()
+        expect(also).to_have_count(2)
+        expect(page.locator("#allergy\\~2-shellfish")).to_be_focused()  # what was chosen keeps the focus
+        expect(page.locator("#at-numbing")).to_contain_text("No numbing after a reaction to it")
+        expect(page.locator("#at-mask")).to_contain_text("Glucosamine")
+        page.reload()
+        expect(page.locator("#q-allergy").get_by_role("radio", name="amide").first).to_be_checked()
+        expect(page.locator("#allergy\\~2-shellfish")).to_be_checked()
+        page.locator("#allergy\\~2-none").check()
+        expect(page.locator("#at-mask")).not_to_contain_text("Glucosamine")
+        expect(page.locator("#at-numbing")).to_contain_text("No numbing")

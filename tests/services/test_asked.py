@@ -1,12 +1,16 @@
 """Ask and look: whatever is typed is kept or told beside its field, and what was good is kept all the same."""
 
 from datetime import timedelta
+from uuid import UUID
 
 import pytest
 
 from builders.work import as_, ask_nothing, later, new_visit
 from merak.core.client.scales import SCALES
 from merak.core.client.tone import ASKED
+from merak.core.errors import BadInput
+from merak.core.knowledge import Question, book
+from merak.services.clients import lettering
 from merak.services.context import Context, NotFound
 from merak.services.permission import Denied
 from merak.services.visit import asking, looking, scaling
@@ -178,3 +182,79 @@ def test_a_scale_is_scored_kept_and_seen_next_time(ctx: Context) -> None:
         scaling.score(ctx, visit, "charm", {})
     with pytest.raises(Denied):
         scaling.score(as_(ctx, "joost"), visit, "acne", {})
+
+
+def test_a_second_answer_hides_nothing_of_the_first(ctx: Context) -> None:
+    """Amide and shellfish: choosing one more leaves the one that was there."""
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit, allergy="amide")
+    assert [row.key for row in asking.asked(ctx, visit).rows(question("allergy"))] == ["allergy", "allergy~2"]
+    offered = asking.asked(ctx, visit).rows(question("allergy"))[1].options
+    assert [one.id for one in offered] == ["shellfish", "other"], "not the same once more"
+    page = asking.save_answers(ctx, visit, {"allergy~2": "shellfish"})
+    answer = page.file.answers["allergy"]
+    assert [one.option for one in answer.each] == ["amide", "shellfish"]
+    assert page.file.brief.board["numbing"].verdict == "letter" and page.file.brief.board["mask"].verdict == "change"
+    page = asking.save_answers(ctx, visit, {"allergy": "amide", "allergy~2": "", "allergy~3": ""})
+    assert [one.option for one in page.file.answers["allergy"].each] == ["amide"]
+    asking.save_answers(ctx, visit, {"allergy~2": "other"})
+    page = asking.save_answers(ctx, visit, {"allergy": "no"})
+    assert [one.option for one in page.file.answers["allergy"].each] == ["no"], "nothing is nothing"
+
+
+def test_each_injection_keeps_its_own_zone_and_date(ctx: Context) -> None:
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit)
+    days = [ctx.today - timedelta(days=n) for n in (3, 10)]
+    form = {
+        "injections": "relaxant",
+        "injections.on": f"{days[0]}",
+        "injections.zone.forehead": "on",
+        "injections~2": "relaxant",
+        "injections~2.on": f"{days[1]}",
+        "injections~2.zone.chin": "on",
+    }
+    page = asking.save_answers(ctx, visit, form)
+    closed = page.file.brief.board["microcurrent"].closed
+    assert {zone: reason.until for zone, reason in closed.items()} == {
+        "forehead": days[0] + timedelta(days=14),
+        "chin": days[1] + timedelta(days=14),
+    }
+    wrong = asking.save_answers(ctx, visit, form | {"injections~2.on": "lately"})
+    assert list(wrong.wrong) == ["injections~2"] and wrong.slipped == {"injections"}
+    assert len(wrong.file.answers["injections"].each) == 2, "what stood stays"
+    rows = wrong.rows(question("injections"))
+    assert [bool(row.wrong) for row in rows] == [False, True, False] and rows[1].options[0].id == "relaxant"
+
+
+def test_no_more_answers_than_there_are_rows_and_one_where_one_is_asked_for(ctx: Context) -> None:
+    visit = new_visit(ctx)
+    many = {f"allergy~{n}": "other" for n in range(2, 20)}
+    page = asking.save_answers(ctx, visit, {"allergy": "amide", "heart": "yes", "heart~2": "no"} | many)
+    assert [one.option for one in page.file.answers["allergy"].each] == ["amide", "other"], "the same twice is once"
+    assert page.file.answers["heart"].also == ()
+    assert asking.keys_of(question("heart")) == ("heart",) and len(asking.keys_of(question("allergy"))) == 8
+
+
+def question(name: str) -> Question:
+    return next(one for one in book().question if one.id == name)
+
+
+def test_a_letter_is_asked_for_about_each_answer_and_once(ctx: Context) -> None:
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit, malignancy="mole", diabetes="yes")
+    words = dict(asking.asked(ctx, visit).letters_asked)
+    mole = words["screening.malignancy"]
+    assert "mole" in mole
+    for _ in range(2):
+        lettering.ask_for(ctx, visit, "screening.malignancy", mole)
+    page = asking.asked(ctx, visit)
+    assert [(one.about, one.state) for one in page.letters] == [(mole, "asked for")]
+    assert [rule for rule, _ in page.letters_asked] == ["screening.diabetes"]
+    with pytest.raises(BadInput, match="about what"):
+        lettering.ask_for(ctx, visit, "screening.gold")
+    lettering.receive(ctx, visit, UUID(page.letters[0].id), {"says": "yes", "note": "in the folder"}, None)
+    assert asking.asked(ctx, visit).file.brief.board["rf_fractional"].verdict != "never"
+    changed = asking.save_answers(ctx, visit, {"malignancy": "yes"})
+    assert "screening.malignancy" in dict(changed.letters_asked), "what was written of a mole says nothing of this"
+    assert changed.file.brief.board["rf_bulk"].verdict == "no"

@@ -88,9 +88,9 @@ class Option(BookEntry):
 
 
 class Question(BookEntry):
-    """One screening question, under a `heading`. `since` marks those that are asked afresh at every visit; with `when`
-    it appears only after one of these answers, each "question=option". `sensitive` answers are shown only to those who
-    treat.
+    """One screening question, under a `heading`. `since` marks those that are asked afresh at every visit, `many` those
+    that may have several answers, each with its zones and date; with `when` it appears only after one of these answers,
+    each "question=option". `sensitive` answers are shown only to those who treat.
     """
 
     id: str
@@ -100,6 +100,7 @@ class Question(BookEntry):
     source: str
     mark: SourceMark
     since: bool = False
+    many: bool = False
     when: tuple[str, ...] = ()
     sensitive: bool = False
 

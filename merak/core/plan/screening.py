@@ -8,6 +8,7 @@ from functools import cache
 from typing import Literal, get_args
 
 from dateutil.relativedelta import relativedelta
+from pydantic import Field
 
 from merak.core.client import Findings, age_on
 from merak.core.errors import BadInput, Refused
@@ -28,14 +29,25 @@ def subjects() -> tuple[str, ...]:
     return (*kept, *aspects())
 
 
+#: So many answers to one question at most.
+MOST_ANSWERS = 8
+
+
 class Answer(Frozen):
     """One answer: the option's id, the date that a dated option asks for, the zones that a zoned one points to (none:
-    all of it).
+    all of it). Where a question has `many`, what is there besides stands in `also`, each with a date and zones of its
+    own.
     """
 
     option: str
     on: date | None = None
     zones: tuple[str, ...] = ()
+    also: tuple["Answer", ...] = Field((), max_length=MOST_ANSWERS - 1)
+
+    @property
+    def each(self) -> tuple["Answer", ...]:
+        """All of it, one by one."""
+        return (self.model_copy(update={"also": ()}), *self.also) if self.also else (self,)
 
 
 Answers = dict[str, Answer]
@@ -173,18 +185,21 @@ def board(
     found: dict[str, list[Reason]] = {name: [] for name in subjects()}
     open_: dict[str, list[str]] = {name: [] for name in subjects()}
     for question in questions(returning, offered):
-        given = answers.get(question.id)
-        if given is None:
+        answered = answers.get(question.id)
+        if answered is None:
             for name in acted_on(question) & found.keys():
                 open_[name].append(question.ask)
             continue
-        option = option_of(question, given)
-        if given.on and given.on > today:
-            raise BadInput({question.id: f"{given.on:%-d %b %Y} lies in the future."})
-        for ruling in option.rulings:
-            reason = _reason(ruling, option.words, f"screening.{question.id}", given, today, bool(option.dated))
-            for name in all_of(ruling.on) & found.keys() if reason else ():
-                found[name].append(reason)  # type: ignore[arg-type]
+        if answered.also and not question.many:
+            raise BadInput({question.id: f"One answer to “{question.ask}”"})
+        for given in answered.each:
+            option = option_of(question, given)
+            if given.on and given.on > today:
+                raise BadInput({question.id: f"{given.on:%-d %b %Y} lies in the future."})
+            for ruling in option.rulings:
+                reason = _reason(ruling, option.words, f"screening.{question.id}", given, today, bool(option.dated))
+                for name in all_of(ruling.on) & found.keys() if reason else ():
+                    found[name].append(reason)  # type: ignore[arg-type]
     for name, reason in _from_findings(findings or Findings(), today):
         found[name].append(reason)
     for name in found:

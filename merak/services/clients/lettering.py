@@ -64,16 +64,16 @@ def _kept(letter: LetterSeen, today: date) -> KeptLetter:
     )
 
 
-def wanted(file: VisitFile) -> dict[str, str]:
-    """Rule → the answer that a doctor's letter would speak to, of what the studio offers."""
+def wanted(file: VisitFile) -> tuple[tuple[str, str], ...]:
+    """(rule, answer) of all that a doctor's letter would speak to, of what the studio offers."""
     offered = file.brief.offered
-    found: dict[str, str] = {}
+    found: dict[tuple[str, str], None] = {}
     for standing in file.brief.board.values():
         for reason in standing.reasons:
             asks = (reason.was or reason.verdict) in ("letter", "no")
             if asks and (standing.modality in offered or standing.modality in aspects()):
-                found.setdefault(reason.rule, reason.answer)
-    return found
+                found[reason.rule, reason.answer] = None
+    return tuple(found)
 
 
 def is_there(file: VisitFile, rule_id: str, answer: str) -> bool:
@@ -84,15 +84,16 @@ def is_there(file: VisitFile, rule_id: str, answer: str) -> bool:
     )
 
 
-def ask_for(ctx: Context, visit_id: UUID, rule_id: str) -> None:
-    """A letter is asked for, about the answer that stands to one question, or a finding. Asked for twice it is one.
-    Raises BadInput for what no letter is needed for.
+def ask_for(ctx: Context, visit_id: UUID, rule_id: str, answer: str = "") -> None:
+    """A letter is asked for, about an answer that stands to one question (the first, where none is named), or a
+    finding. Asked for twice it is one. Raises BadInput for what no letter is needed for.
     """
     ctx.demand("keep letters")
     file = open_file(ctx, visit_id)
-    answer = wanted(file).get(rule_id)
-    if answer is None:
+    found = next((said for rule, said in wanted(file) if rule == rule_id and answer in ("", said)), None)
+    if found is None:
         raise BadInput({"rule": "A letter about what?"})
+    answer = found
     if is_there(file, rule_id, answer):
         return
     with ctx.saving("ask for a letter", visit_id) as db:

@@ -10,10 +10,11 @@ from pydantic import Field
 from merak.core.body.plate import zone_names
 from merak.core.body.treatable import BESIDE
 from merak.core.errors import BadInput
-from merak.core.knowledge import Question, aspects, conditions
+from merak.core.knowledge import Option, Question, aspects, conditions
 from merak.core.plan.facts import Wish
 from merak.core.plan.fitting import rank, title
 from merak.core.plan.screening import (
+    MOST_ANSWERS,
     Answer,
     Answers,
     Overridable,
@@ -36,6 +37,17 @@ from merak.services.visit.file import VisitFile, changing, open_file
 ZONES = tuple(zone for zone in zone_names("face") if zone not in BESIDE)
 
 
+@dataclass(frozen=True)
+class AnswerRow:
+    """One answer as its form shows it: under which name, what is chosen of what, what is wrong with it."""
+
+    key: str
+    given: Answer | None
+    option: Option | None
+    options: tuple[Option, ...]
+    wrong: str = ""
+
+
 @dataclass
 class AskPage:
     """The ask page: the questions for this client, today's answers, and the board that follows. `typed` are fields that
@@ -55,6 +67,37 @@ class AskPage:
         for one in self.questions:
             found.setdefault(one.heading, []).append(one)
         return found
+
+    @property
+    def slipped(self) -> frozenset[str]:
+        """The questions that something of is wrong."""
+        return frozenset(key.partition("~")[0] for key in self.wrong)
+
+    def rows(self, question: Question) -> list[AnswerRow]:
+        """What stands to a question, a row each; one more where something may be added."""
+        answer = self.file.answers.get(question.id)
+        given: list[Answer | None] = list(answer.each) if answer else [None]
+        chosen = {one.option for one in given if one}
+
+        def left(own: Answer | None) -> tuple[Option, ...]:
+            """What may be there besides: once each, but for what has a date or a place of its own."""
+            mine = own.option if own else ""
+            others = question.options[1:]
+            return tuple(one for one in others if one.id == mine or one.id not in chosen or one.dated or one.zoned)
+
+        more = question.many and answer is not None and answer.option != question.options[0].id
+        if more and left(None) and len(given) < MOST_ANSWERS:
+            given.append(None)
+        return [
+            AnswerRow(
+                key=key,
+                given=one,
+                option=next((option for option in question.options if one and option.id == one.option), None),
+                options=question.options if n == 0 else left(one),
+                wrong=self.wrong.get(key, ""),
+            )
+            for n, (key, one) in enumerate(zip(keys_of(question), given, strict=False))
+        ]
 
     @property
     def board(self) -> list[Standing]:
@@ -89,7 +132,7 @@ class AskPage:
         """(rule, words) of what a doctor's letter would speak to, and none was asked for."""
         return [
             (rule_id, answer)
-            for rule_id, answer in lettering.wanted(self.file).items()
+            for rule_id, answer in lettering.wanted(self.file)
             if not lettering.is_there(self.file, rule_id, answer)
         ]
 
@@ -129,12 +172,38 @@ def _answered(ctx: Context, file: VisitFile, form: dict[str, str]) -> tuple[dict
     answers: dict[str, Answer] = dict(file.answers)
     wrong: dict[str, str] = {}
     for question in questions(file.previous is not None):
-        if question.id in form:
-            try:
-                answers[question.id] = _answer(question, form, file, ctx.today)
-            except BadInput as bad:
-                wrong |= bad.fields
+        keys = keys_of(question)
+        if not any(key in form for key in keys):
+            continue
+        there = answers[question.id].each if question.id in answers else ()
+        found: list[Answer] = []
+        for n, key in enumerate(keys):
+            if key not in form:  # what the form does not speak of stays
+                found += there[n : n + 1]
+            elif form[key]:
+                try:
+                    found.append(_answer(question, key, form, file, ctx.today))
+                except BadInput as bad:
+                    wrong[key] = next(iter(bad.fields.values()))
+                    found += there[n : n + 1]
+        if found:
+            answers[question.id] = _together(question, found)
     return answers, wrong
+
+
+def keys_of(question: Question) -> tuple[str, ...]:
+    """The names under which a form sends the answers to a question: its own, then a row for each further one."""
+    rows = range(2, MOST_ANSWERS + 1) if question.many else ()
+    return (question.id, *(f"{question.id}~{n}" for n in rows))
+
+
+def _together(question: Question, found: list[Answer]) -> Answer:
+    """Several answers to a question as one: nothing where the first says nothing, and none of them twice."""
+    none = question.options[0].id
+    if found[0].option == none:
+        return found[0]
+    first, *rest = dict.fromkeys(one for one in found if one.option != none)
+    return first.model_copy(update={"also": tuple(rest)})
 
 
 def confirm_carried(ctx: Context, visit_id: UUID) -> AskPage:
@@ -174,9 +243,9 @@ class WishForm(TypedForm):
     money: float | None = Field(None, ge=0, le=100_000, alias="wish.money")
 
 
-def _answer(question: Question, form: dict[str, str], file: VisitFile, today: date) -> Answer:
-    own = {key.removeprefix(f"{question.id}."): text for key, text in form.items() if key.startswith(f"{question.id}.")}
-    option = option_of(question, Answer(option=form[question.id]))
+def _answer(question: Question, row: str, form: dict[str, str], file: VisitFile, today: date) -> Answer:
+    own = {key.removeprefix(f"{row}."): text for key, text in form.items() if key.startswith(f"{row}.")}
+    option = option_of(question, Answer(option=form[row]))
     asked, wrong = AnswerForm.parse(own)
     if wrong and option.dated:
         raise BadInput({question.id: wrong["on"]})

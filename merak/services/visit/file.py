@@ -289,7 +289,7 @@ def still_asked(kept: Answers) -> Answers:
     be asked again.
     """
     options = {question.id: {option.id for option in question.options} for question in book().question}
-    return {key: one for key, one in kept.items() if one.option in options.get(key, set())}
+    return {key: one for key, one in kept.items() if {each.option for each in one.each} <= options.get(key, set())}
 
 
 def find_visit(ctx: Context, visit_id: UUID) -> Visit:
