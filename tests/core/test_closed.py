@@ -1,9 +1,11 @@
 """A closed rule book: whatever is misspelt, left out or spoilt in it stops the load, and says where it stands."""
 
 import math
+import re
 import shutil
 import subprocess
 import sys
+import tomllib
 from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
@@ -16,7 +18,7 @@ from builders.briefs import brief
 from builders.database import ROOT
 from merak.core import closed
 from merak.core.errors import KnowledgeError
-from merak.core.knowledge import Book, book, place_of
+from merak.core.knowledge import Book, Rule, book, place_of, printed
 from merak.core.plan import screening
 
 #: What is said to people: any words will do.
@@ -202,3 +204,24 @@ def test_a_broken_book_is_not_served(tmp_path: Path, file: str, was: str, spoilt
     assert ran.returncode == 1 and "KnowledgeError" in ran.stderr
     said = ran.stderr.strip().splitlines()[-1]
     assert told in said and file in said and "line" in said, said
+
+
+def test_no_rule_says_its_number_a_second_time() -> None:
+    """Changed in one place, it is changed in the words."""
+    for path in sorted((ROOT / "merak/core/knowledge").glob("*.toml")):
+        for rule in tomllib.loads(path.read_text()).get("rule", ()):
+            if "value" in rule:
+                own = re.escape(printed(rule["value"]))
+                again = re.findall(rf"(?<![\d.,−]){own}(?!\d|[.,]\d|\s\d{{3}})", rule["words"])
+                assert again == [], f"{rule['id']}: {rule['words']}"
+
+
+def test_a_changed_number_is_changed_in_the_words() -> None:
+    told = Rule.model_validate(
+        {"id": "x", "words": "No colder than {value} °C.", "value": -7.5, "unit": "°C", "signed": True}
+        | {"reason": "r", "source": "s", "mark": "H"}
+    )
+    assert told.words == "No colder than −7.5 °C."
+    assert [printed(value) for value in (20_000, 1000, 0.05, -3)] == ["20 000", "1000", "0.05", "−3"]
+    with pytest.raises(ValidationError, match="does not have"):
+        Rule.model_validate({"id": "x", "words": "About {value}.", "reason": "r", "source": "s", "mark": "H"})

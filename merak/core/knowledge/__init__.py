@@ -8,7 +8,7 @@ from hashlib import sha256
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import ConfigDict, Field, ValidationError
+from pydantic import ConfigDict, Field, ValidationError, model_validator
 
 from merak.core.errors import KnowledgeError
 from merak.core.working import Caution, Frozen, Quantity, Weight
@@ -42,6 +42,12 @@ class Cited(Sourced):
     words: str
 
 
+def printed(value: float) -> str:
+    """A number as it is read: a true minus, thousands apart."""
+    plain = f"{value:,.0f}".replace(",", " ") if abs(value) >= 10_000 else f"{value:g}"
+    return plain.replace("-", "−")
+
+
 class Rule(Cited):
     """One line of the rule book. `value` carries `unit`; `absolute` marks a ceiling that nobody plans past, `signed` a
     number that may lie below zero.
@@ -51,6 +57,17 @@ class Rule(Cited):
     unit: str = ""
     absolute: bool = False
     signed: bool = False
+
+    @model_validator(mode="before")
+    @classmethod
+    def _said(cls, body: Any) -> Any:
+        """Its words print its value, "{value}", so that a number stands in one place."""
+        if isinstance(body, dict) and "{value}" in str(body.get("words", "")):
+            value = body.get("value")
+            if not isinstance(value, int | float):
+                raise ValueError("its words print a value that it does not have")
+            return {**body, "words": body["words"].replace("{value}", printed(value))}
+        return body
 
 
 class Ruling(BookEntry):
