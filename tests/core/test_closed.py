@@ -1,5 +1,6 @@
 """A closed rule book: whatever is misspelt, left out or spoilt in it stops the load, and says where it stands."""
 
+import json
 import math
 import re
 import shutil
@@ -11,6 +12,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
+import jsonschema_rs
 import pytest
 from pydantic import BaseModel, ValidationError
 
@@ -225,3 +227,17 @@ def test_a_changed_number_is_changed_in_the_words() -> None:
     assert [printed(value) for value in (20_000, 1000, 0.05, -3)] == ["20 000", "1000", "0.05", "−3"]
     with pytest.raises(ValidationError, match="does not have"):
         Rule.model_validate({"id": "x", "words": "About {value}.", "reason": "r", "source": "s", "mark": "H"})
+
+
+def test_the_schema_for_editors_is_current_and_holds_every_file() -> None:
+    """Made anew by scripts/schema; checked by a validator that had no part in the book's own reading."""
+    published = json.loads((ROOT / "docs/rule-book.schema.json").read_text())
+    assert published == Book.model_json_schema(), "run scripts/schema, and commit what it writes"
+    check = jsonschema_rs.validator_for(published)
+    for path in sorted((ROOT / "merak/core/knowledge").glob("*.toml")):
+        text = path.read_text()
+        assert text.startswith("#:schema ../../../docs/rule-book.schema.json\n"), path.name
+        assert [error.message for error in check.iter_errors(tomllib.loads(text))] == [], path.name
+    wrong = {"rule": [{"id": "x", "words": "w", "reason": "r", "source": "s", "mark": "Q", "valeu": 1}]}
+    told = " ".join(error.message for error in check.iter_errors(wrong))
+    assert "valeu" in told and '"Q"' in told
