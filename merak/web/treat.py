@@ -93,8 +93,10 @@ class Key(NamedTuple):
 
 def _heats(limits: Limits) -> list[Key]:
     """The heat words, 1 warm to 4 hot."""
-    steps = ((1, "1", "warm"), (2, "2", "warmer"), (3, "3", "very warm"), (3.5, "3½", "stop"), (4, "4", "hot"))
-    return [Key(value, words, means, value >= limits.heat_stop) for value, words, means in steps]
+    means = {1: "warm", 2: "warmer", limits.heat_move: "very warm", limits.heat_stop: "stop", limits.heat_never: "hot"}
+    return [
+        Key(value, f"{value:g}".replace(".5", "½"), said, value >= limits.heat_stop) for value, said in means.items()
+    ]
 
 
 def _pains(limits: Limits) -> list[Key]:

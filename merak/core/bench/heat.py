@@ -159,7 +159,7 @@ def heat(asked: HeatIn) -> Result:
             "stay at one spot, at the end",
             left,
             "s",
-            "smaller of 3 s and (43 − T) ÷ rate",
+            f"smaller of {number('rf_bulk.dwell'):g} s and ({stop:g} − T) ÷ rate",
             (rate,),
             "rf_bulk.dwell",
             "rf_bulk.stop",

@@ -164,15 +164,16 @@ def _moving(judge: Judge, settings: Settings, power: Quantity) -> None:
         digits=2,
     )
     judge.tell("rate", rate)
+    longest, stop = number(f"{NAME}.dwell"), number(f"{NAME}.stop")
     for key, at in (("dwell_34", 34.0), ("dwell_41", 41.0)):
-        left = dwell_left_s(at, rate.value or 0, number(f"{NAME}.dwell"), number(f"{NAME}.stop"))
+        left = dwell_left_s(at, rate.value or 0, longest, stop)
         judge.tell(
             key,
             worked(
                 f"stay at one spot, skin at {at:g} °C",
                 left,
                 "s",
-                "smaller of 3 s and (43 − T) ÷ rate",
+                f"smaller of {longest:g} s and ({stop:g} − T) ÷ rate",
                 (rate,),
                 f"{NAME}.dwell",
                 f"{NAME}.stop",

@@ -118,7 +118,7 @@ def _flags(
             day = f" until {until:%-d %b}" if verdict == "wait" and until > today else ""
             flags.append(("stop", f"{verdict}{day}: {', '.join(names[:2])}{more}"))
     flags += [("stop", f"incident last time: {one.words}") for one in close.incidents]
-    if close.worst >= 3:
+    if close.worst >= number("close.senior_look"):
         flags.append(("change", f"strong reaction last time ({close.worst} of 4)"))
     if not returning:
         flags.append(("know", "first visit"))

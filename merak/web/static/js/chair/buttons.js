@@ -100,7 +100,7 @@ const KEYS = {
 new Keys((event) => {
   const digit = /^Digit\d$/.test(event.code) || /^Numpad\d$/.test(event.code) ? Number(event.code.at(-1)) : null;
   if (digit === null) return KEYS[event.key];
-  if (event.shiftKey) return shownAsk("heat") && digit && digit <= 5 ? () => it.tap("heat", digit === 5 ? 3.5 : digit) : null;
+  if (event.shiftKey) return shownAsk("heat") && digit && digit <= 5 ? () => it.tap("heat", digit === 5 ? it.limits.heat_stop : digit) : null;
   if (shownAsk("saying")) { const said = all("#saying [data-words]")[digit - 1]; return said ? () => said.click() : null; }
   return shownAsk("pain") ? () => it.tap("pain", digit) : null;
 }, () => SHEETS.some((id) => !at(id).hidden));

@@ -113,7 +113,7 @@ export class Painter {
       return { words: `${late === n ? "" : `${this.order[late].title}: `}Time is up, ${clock(past)} over. ${this.order[late].over}`, kind: "stop", key: `up ${late}`, flash: true };
     }
     if (!run.begun) return { words: "", kind: "" };
-    if (run.heat >= this.limits.heat_move && run.heat < this.limits.heat_stop && act.asks.includes("heat")) return { words: "Heat 3: move on.", kind: "now", key: `move ${run.asked}` };
+    if (run.heat >= this.limits.heat_move && run.heat < this.limits.heat_stop && act.asks.includes("heat")) return { words: `Heat ${this.limits.heat_move}: move on.`, kind: "now", key: `move ${run.asked}` };
     if (run.pain >= this.limits.pain_lower && run.pain < this.limits.pain_stop) return { words: `Pain ${run.pain}: gentler.`, kind: "now", key: `pain ${run.asked}` };
     const said = act.sayings.find((one) => one.words === run.said.at(-1));
     if (said) return { words: said.action, kind: said.stop ? "stop" : "now", key: `said ${run.asked}` };
