@@ -70,6 +70,7 @@ def _told(ctx: Context, file: VisitFile, run: treating.Run) -> dict[str, Any]:
         "emergency": adverse.number_of(ctx),
         "reasons": REASONS,
         "heats": _heats(run.order.limits),
+        "stop_word": _word(run.order.limits.heat_stop),
         "pains": _pains(run.order.limits),
         "ELSEWHERE": ELSEWHERE,
         "told": {
@@ -91,12 +92,15 @@ class Key(NamedTuple):
     halts: bool
 
 
+def _word(value: float) -> str:
+    """A heat word as it is said: 3½."""
+    return f"{value:g}".replace(".5", "½")
+
+
 def _heats(limits: Limits) -> list[Key]:
     """The heat words, 1 warm to 4 hot."""
     means = {1: "warm", 2: "warmer", limits.heat_move: "very warm", limits.heat_stop: "stop", limits.heat_never: "hot"}
-    return [
-        Key(value, f"{value:g}".replace(".5", "½"), said, value >= limits.heat_stop) for value, said in means.items()
-    ]
+    return [Key(value, _word(value), said, value >= limits.heat_stop) for value, said in means.items()]
 
 
 def _pains(limits: Limits) -> list[Key]:
