@@ -164,16 +164,16 @@ def _moving(judge: Judge, settings: Settings, power: Quantity) -> None:
         digits=2,
     )
     judge.tell("rate", rate)
-    longest, limit = number(f"{NAME}.dwell"), number(f"{NAME}.stop")
+    most_s, limit = number(f"{NAME}.dwell"), number(f"{NAME}.stop")
     for key, at in (("dwell_34", 34.0), ("dwell_41", 41.0)):
-        left = dwell_left_s(at, rate.value or 0, longest, limit)
+        left = dwell_left_s(at, rate.value or 0, most_s, limit)
         judge.tell(
             key,
             worked(
                 f"stay at one spot, skin at {at:g} °C",
                 left,
                 "s",
-                f"smaller of {longest:g} s and ({limit:g} − T) ÷ rate",
+                f"smaller of {most_s:g} s and ({limit:g} − T) ÷ rate",
                 (rate,),
                 f"{NAME}.dwell",
                 f"{NAME}.stop",
