@@ -1,8 +1,9 @@
 """The rule book on screen."""
 
-from typing import Any
+from typing import Annotated, Any
+from urllib.parse import urlencode
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import Response
 
 from merak.auth import entered
@@ -14,13 +15,26 @@ router = APIRouter(prefix="/rules")
 
 
 @router.get("")
-def rules(request: Request, q: str = "", of: str = "", zone: str = "", condition: str = "", mark: str = "") -> Response:
-    """Every rule and number, found by what is asked."""
+def rules(
+    request: Request,
+    q: str = "",
+    of: str = "",
+    zone: str = "",
+    condition: str = "",
+    mark: str = "",
+    under: str = "",
+    after: Annotated[int, Query(ge=0, le=100_000)] = 0,
+) -> Response:
+    """Every rule and number, found by what is asked; its headings where nothing is."""
     with entered(request) as ctx:
-        asked = rule_book.Search(q[:200], of, zone, condition, mark)
+        asked = rule_book.Search(q[:200], of, zone, condition, mark, under, after)
+        found = rule_book.page_of(ctx, asked)
+        further = {key: said for key, said in request.query_params.items() if key != "after"}
         context: dict[str, Any] = {
             "asked": asked,
-            "groups": rule_book.by_subject(ctx, asked),
+            "found": found,
+            "more": urlencode({**further, "after": found.more}) if found.more else "",
+            "contents": [(subject, many, urlencode({"under": subject})) for subject, many in found.contents],
             "total": len(rule_book.entries()),
             "modalities": [(name, words.title) for name, words in about().items()],
             "zones": rule_book.all_zones(),

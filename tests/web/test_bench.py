@@ -11,6 +11,7 @@ from builders.visits import step_ids, visit_of
 from merak.core.bench.catalogue import CALCULATIONS
 from merak.core.knowledge import about
 from merak.core.plan.screening import questions
+from merak.services.studio.rule_book import entries
 
 HTMX = {"hx-request": "true"}
 
@@ -163,7 +164,7 @@ def test_who_may_use_the_bench(server: Server) -> None:
     ("query", "shown", "hidden"),
     [
         ("q=1000 µA", "microcurrent.ceiling.current", "led.start_minutes"),
-        ("of=rf_bulk", "tissue.dermis", "peel"),
+        ("of=rf_bulk&q=tissue", "tissue.dermis", "peel"),
         ("zone=upper lid", "led.no_go.eyes", "acid.percent"),
         ("condition=phototype, tan", "pulsed_light.never", "oxygen_jet.flow"),
         ("mark=S&of=peel", "acid.ph", "acid.spot"),
@@ -172,6 +173,26 @@ def test_who_may_use_the_bench(server: Server) -> None:
 def test_rules_are_found(tomas: httpx.Client, query: str, shown: str, hidden: str) -> None:
     page = tomas.get(f"/rules?{query}").text
     assert f'id="{shown}"' in page and f'id="{hidden}"' not in page
+
+
+def test_the_book_opens_with_its_headings_and_is_read_page_by_page(tomas: httpx.Client) -> None:
+    first = tomas.get("/rules")
+    assert len(first.content) < 40_000 and 'id="microcurrent.ceiling.current"' not in first.text
+    headings = re.findall(r'href="/rules\?(under=[^"]+)"', first.text)
+    assert len(headings) > 30
+    read: list[str] = []
+    for query in headings:
+        address = f"/rules?{query}"
+        while address:
+            page = tomas.get(address)
+            assert len(page.content) < 100_000, address
+            new = re.findall(r'<li id="([^"]+)">', flat(page.text))
+            assert new, f"{address} is empty"
+            read += new
+            further = re.search(r'href="(/rules\?[^"]+)">Further', flat(page.text))
+            address = further[1].replace("&amp;", "&") if further else ""
+    assert sorted(entry.cited.id for entry in entries()) == sorted(read), "all of it can be read, nothing twice"
+    assert tomas.get("/rules?after=-1").status_code == 422 and tomas.get("/rules?under=nothing").status_code == 200
 
 
 def test_nothing_found_is_said(tomas: httpx.Client) -> None:

@@ -163,6 +163,25 @@ class Search:
     zone: str = ""
     condition: str = ""
     mark: str = ""
+    #: A heading of the book, and how many entries were read already.
+    under: str = ""
+    after: int = 0
+
+
+#: So many entries a page: the whole book is too much to read, or to send.
+PAGE = 60
+
+
+@dataclass(frozen=True)
+class Page:
+    """A page of what was found, under its headings; the headings of the whole book where nothing was asked; what the
+    next page comes after, None on the last.
+    """
+
+    many: int
+    groups: list[tuple[str, list[Entry]]]
+    contents: list[tuple[str, int]]
+    more: int | None
 
 
 def found(ctx: Context, asked: Search) -> tuple[Entry, ...]:
@@ -178,14 +197,21 @@ def found(ctx: Context, asked: Search) -> tuple[Entry, ...]:
         and (not asked.zone or asked.zone in entry.zones)
         and (not asked.mark or entry.cited.mark == asked.mark)
         and said.search(entry.text)
+        and asked.under in ("", entry.subject)
     )
 
 
-def by_subject(ctx: Context, asked: Search) -> list[tuple[str, list[Entry]]]:
-    """What was found under its headings, the modality that was asked for first. Raises Denied."""
+def page_of(ctx: Context, asked: Search) -> Page:
+    """What was found under its headings, the modality that was asked for first; page by page. Raises Denied."""
     first = about()[asked.of].title if asked.of in about() else ""
     order = sorted(found(ctx, asked), key=lambda entry: (entry.subject != first, entry.subject))
-    return [(subject, list(group)) for subject, group in groupby(order, key=lambda entry: entry.subject)]
+    if asked == Search():
+        counted = [(subject, len(list(group))) for subject, group in groupby(order, key=lambda entry: entry.subject)]
+        return Page(len(order), [], counted, None)
+    start = max(0, asked.after)
+    shown, end = order[start : start + PAGE], start + PAGE
+    groups = [(subject, list(group)) for subject, group in groupby(shown, key=lambda entry: entry.subject)]
+    return Page(len(order), groups, [], end if end < len(order) else None)
 
 
 def all_zones() -> tuple[str, ...]:
