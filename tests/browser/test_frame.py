@@ -210,12 +210,12 @@ def places(page: Page) -> dict[tuple[int, int], dict[str, Any]]:
     found = {}
     for width, height in SIZES:
         page.set_viewport_size({"width": width, "height": height})
-        foot = page.evaluate(FOOT)
+        foot, on_page, whole = page.evaluate(f"() => [({FOOT})(), ({PAGE})(), ({WHOLE})()]")
         for name, key in foot.items():
             assert key["missed"] == [] and key["whole"] and key["fits"], (width, height, name, key)
             assert min(key["box"][2:]) >= 44, (width, height, name, key)
-        assert page.evaluate(PAGE) == [True, True], (width, height)
-        assert page.evaluate(WHOLE), (width, height, page.locator("#alarm").inner_text())
+        assert on_page == [True, True], (width, height)
+        assert whole, (width, height, page.locator("#alarm").inner_text())
         found[width, height] = {name: key["box"] for name, key in foot.items()}
     page.set_viewport_size({"width": 1280, "height": 800})
     return found
@@ -237,9 +237,14 @@ def test_every_act_every_alarm_every_size(
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/treat")
         expect(page.locator("#title")).to_have_text(title)
+        met: set[str] = set()
         for n, (alarm, make) in enumerate([alarms[0], *(EVERYWHERE if kind != "warm" else ()), *alarms[1:]]):
             make(adaeze, visit)
             expect(page.locator("#alarm")).to_contain_text(alarm)
+            told = page.locator("#alarm").inner_text()
+            if told in met:  # the same act under the same words stands where it stood
+                continue
+            met.add(told)
             here = places(page)
             assert first_places.setdefault("foot", here) == here, f"{alarm}: a key has moved"  # type: ignore[call-overload]
             if n == 0:
