@@ -71,6 +71,25 @@ def test_a_machine_above_its_points_is_refused_and_below_them_counts_as_the_lowe
         assert [stop.rule for stop in judge.stops] == ([rule] if rule else []), at
 
 
+@pytest.mark.parametrize(
+    ("modality", "points", "milder", "refused"),
+    [
+        ("rf_bulk", ((3, 20), (7, 35)), 2, 8),
+        ("rf_bulk", ((3, 35), (7, 20)), 8, 2),  # a scale on which more is less
+        ("cold", ((3, 0), (7, -4)), 2, 8),  # colder is stronger
+        ("cold", ((3, -4), (7, 0)), 8, 2),
+    ],
+)
+def test_the_side_on_which_it_could_be_stronger_is_the_one_that_is_refused(
+    modality: str, points: tuple[tuple[float, float], ...], milder: float, refused: float
+) -> None:
+    card = machine(modality, calibration=points, scale="level", least=1, most=10, step=1)
+    for at, stops in ((milder, []), (refused, ["device.calibration"])):
+        judge = Judge()
+        physical(judge, "set", card, at)
+        assert [stop.rule for stop in judge.stops] == stops, at
+
+
 POINTS = st.lists(st.tuples(st.integers(1, 9), st.floats(1, 60)), min_size=2, max_size=5).map(
     lambda found: tuple(sorted((float(x), y) for x, y in dict(found).items()))
 )

@@ -260,6 +260,7 @@ def test_rough_skin_that_is_seen_counts_as_dry_skin_that_is_told() -> None:
 def test_dilated_vessels_close_all_heat_there_and_lower_the_suction() -> None:
     vessels = Findings(phototype=2, grades={"vessels": {"right mid cheek": 2}})
     board = who(findings=vessels).board
+    assert board["soften"].verdict == "no", "steam keeps to no zone"
     for name in HEAT:
         assert {zone: one.verdict for zone, one in board[name].closed.items()} == {HERE: "no"}, name
     begun = planned(who(findings=vessels), "wet_abrasion")

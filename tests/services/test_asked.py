@@ -199,6 +199,9 @@ def test_a_second_answer_hides_nothing_of_the_first(ctx: Context) -> None:
     assert [one.option for one in page.file.answers["allergy"].each] == ["amide"]
     asking.save_answers(ctx, visit, {"allergy~2": "other"})
     page = asking.save_answers(ctx, visit, {"allergy": "no"})
+    page = asking.save_answers(ctx, visit, {"allergy~2": "shellfish"})
+    assert [one.option for one in page.file.answers["allergy"].each] == ["shellfish"], "what is told now is not lost"
+    page = asking.save_answers(ctx, visit, {"allergy": "no"})
     assert [one.option for one in page.file.answers["allergy"].each] == ["no"], "nothing is nothing"
 
 
@@ -249,7 +252,8 @@ def test_a_letter_is_asked_for_about_each_answer_and_once(ctx: Context) -> None:
     for _ in range(2):
         lettering.ask_for(ctx, visit, "screening.malignancy", mole)
     page = asking.asked(ctx, visit)
-    assert [(one.about, one.state) for one in page.letters] == [(mole, "asked for")]
+    assert [(one.answer, one.state) for one in page.letters] == [(mole, "asked for")]
+    assert page.letters[0].about.endswith(f"? {mole}"), "the question and the answer"
     assert [rule for rule, _ in page.letters_asked] == ["screening.diabetes"]
     with pytest.raises(BadInput, match="about what"):
         lettering.ask_for(ctx, visit, "screening.gold")

@@ -146,7 +146,7 @@ class Aspect(Cited):
 
 class Consider(BookEntry):
     """One modality for a condition; the order of the list is the order of choice. `where` limits it to a group of
-    zones, or "above".
+    zones, or to those that are "graded".
     """
 
     modality: str
@@ -208,8 +208,9 @@ class Pairing(Cited):
 
 
 class School(BookEntry):
-    """One way of doing it: what it changes at the chair, in settings, in the order, in what is added; `senior` asks
-    for one."""
+    """One way of doing it: what it changes at the chair, in settings, in the order, in what is added; `senior` asks for
+    one.
+    """
 
     id: str
     words: str

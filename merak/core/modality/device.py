@@ -213,6 +213,13 @@ class MachineCard(Frozen):
         lighter, darker = [kind for kind in said if kind < phototype], [kind for kind in said if kind > phototype]
         return min(said[kind] for kind in (max(lighter, default=0), min(darker, default=0)) if kind)
 
+    def milder_beyond(self, at: float) -> bool:
+        """Whether a setting outside the measured points lies on the side where less is done: less of the unit, of
+        degrees more.
+        """
+        (first, low), (_, high) = self.calibration[0], self.calibration[-1]
+        return (at < first) == ((low < high) != (self.unit == "°C"))
+
     def physical(self, at: float) -> float | None:
         """The physical value at a setting, straight between measured points; None outside them or without any."""
         if self.scale == self.unit and not self.calibration:

@@ -295,9 +295,9 @@ class Judge:
 
 
 def physical(judge: Judge, name: str, card: MachineCard, at: float, field: str = "at") -> Quantity:
-    """What a setting on the card's scale means, told under its own key. Outside the scale, and above what was measured,
-    it is refused; below that it counts as the lowest that was; without a calibration the ceiling falls back to a share
-    of the scale.
+    """What a setting on the card's scale means, told under its own key. Outside the scale it is refused, and beyond
+    what was measured where it could be stronger; on the milder side it counts as the last point there. Without a
+    calibration the ceiling falls back to a share of the scale.
     """
     found = card.quantity(at)
     if not card.least <= at <= card.most:
@@ -305,13 +305,13 @@ def physical(judge: Judge, name: str, card: MachineCard, at: float, field: str =
             "device.scale", f"The {card.name} is set from {card.least:g} to {card.most:g} {card.scale}.", field
         )
     elif found.value is None and card.calibration:
-        (first, bound), (last, _) = card.calibration[0], card.calibration[-1]
-        if at > last:
-            words = f"The {card.name} was measured to {last:g} {card.scale}: beyond, nothing is known."
-            judge.refuse("device.calibration", words, field)
-        else:  # judged by its neighbour: below the points it is no more than at the lowest
-            words = f"Below {first:g} {card.scale}, where the {card.name} was measured: no more than there"
+        end, bound = card.calibration[0 if at < card.calibration[0][0] else -1]
+        if card.milder_beyond(at):  # judged by its neighbour
+            words = f"beyond {end:g} {card.scale}, where the {card.name} was measured: milder than there"
             found = found.model_copy(update={"value": bound, "formula": words})
+        else:
+            words = f"The {card.name} was measured to {end:g} {card.scale}: beyond, nothing is known."
+            judge.refuse("device.calibration", words, field)
     elif found.value is None:
         most = card.least + number("device.unknown_share") / 100 * (card.most - card.least)
         words = f"Dose unknown: {found.formula}."

@@ -53,7 +53,7 @@ def _kept(letter: LetterSeen, today: date) -> KeptLetter:
         id=str(letter.id),
         rule=letter.rule,
         answer=letter.answer,
-        about=letter.answer or (words[0] if words else letter.rule),
+        about=f"{words[0] if words else letter.rule} {letter.answer}".strip(),
         asked=letter.asked,
         received=letter.received,
         until=letter.until,

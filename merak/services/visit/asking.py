@@ -187,7 +187,7 @@ def _answered(ctx: Context, file: VisitFile, form: dict[str, str]) -> tuple[dict
                     wrong[key] = next(iter(bad.fields.values()))
                     found += there[n : n + 1]
         if found:
-            answers[question.id] = _together(question, found)
+            answers[question.id] = _together(question, found, form.get(question.id, ""))
     return answers, wrong
 
 
@@ -197,13 +197,15 @@ def keys_of(question: Question) -> tuple[str, ...]:
     return (question.id, *(f"{question.id}~{n}" for n in rows))
 
 
-def _together(question: Question, found: list[Answer]) -> Answer:
-    """Several answers to a question as one: nothing where the first says nothing, and none of them twice."""
+def _together(question: Question, found: list[Answer], first_said: str) -> Answer:
+    """Several answers to a question as one, none of them twice; nothing where the first row says now that nothing is
+    there, or nothing else does.
+    """
     none = question.options[0].id
-    if found[0].option == none:
+    there = list(dict.fromkeys(one for one in found if one.option != none))
+    if first_said == none or not there:
         return found[0]
-    first, *rest = dict.fromkeys(one for one in found if one.option != none)
-    return first.model_copy(update={"also": tuple(rest)})
+    return there[0].model_copy(update={"also": tuple(there[1:])})
 
 
 def confirm_carried(ctx: Context, visit_id: UUID) -> AskPage:
