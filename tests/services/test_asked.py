@@ -1,11 +1,11 @@
 """Ask and look: whatever is typed is kept or told beside its field, and what was good is kept all the same."""
 
-from datetime import timedelta
+from datetime import UTC, timedelta
 from uuid import UUID
 
 import pytest
 
-from builders.work import as_, ask_nothing, later, new_visit
+from builders.work import MONDAY, as_, ask_nothing, later, new_visit
 from merak.core.client.scales import SCALES
 from merak.core.client.tone import ASKED
 from merak.core.errors import BadInput
@@ -13,7 +13,7 @@ from merak.core.knowledge import Question, book
 from merak.services.clients import lettering
 from merak.services.context import Context, NotFound
 from merak.services.permission import Denied
-from merak.services.visit import asking, looking, scaling
+from merak.services.visit import asking, day, looking, scaling
 
 
 def test_good_answers_are_kept_when_another_is_wrong(ctx: Context) -> None:
@@ -262,3 +262,16 @@ def test_a_letter_is_asked_for_about_each_answer_and_once(ctx: Context) -> None:
     changed = asking.save_answers(ctx, visit, {"malignancy": "yes"})
     assert "screening.malignancy" in dict(changed.letters_asked), "what was written of a mole says nothing of this"
     assert changed.file.brief.board["rf_bulk"].verdict == "no"
+
+
+def test_that_nobody_has_looked_yet_is_no_news_on_the_day_sheet(ctx: Context) -> None:
+    start = MONDAY.replace(hour=12) + timedelta(days=301)
+    there = Context(ctx.db, ctx.me, start.astimezone(UTC))
+    visit = new_visit(there, start=start)
+    ask_nothing(there, visit)
+    assert asking.asked(there, visit).file.brief.board["pulsed_light"].verdict == "wait"
+    (row,) = day.day_sheet(there, start.date())
+    assert ("know", "first visit") in row.flags and not any("Pulsed light" in words for _, words in row.flags)
+    asking.save_answers(there, visit, {"gold": "yes"})
+    (row,) = day.day_sheet(there, start.date())
+    assert any(words.startswith("never") and "Pulsed light" in words for _, words in row.flags)

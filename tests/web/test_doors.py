@@ -10,8 +10,8 @@ from uuid import uuid4
 import httpx
 import pytest
 
+from builders.doors import doors
 from builders.server import Server, sign_in
-from tests.web.test_fuzz import doors
 
 #: Sign-in name → role, from the least rights to the most.
 ROLES = {"joost": "front desk", "lin": "assistant", "tomas": "therapist", "adaeze": "senior", "marit": "owner"}

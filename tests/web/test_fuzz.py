@@ -18,9 +18,9 @@ import httpx
 import pytest
 
 from builders.database import demo_database
+from builders.doors import SKIPPED, doors
 from builders.server import Server, sign_in
 from builders.visits import step_ids
-from merak.server import make_app
 
 MANY = int(os.environ.get("MERAK_FUZZ", "3000"))
 #: What breaks programs: signs, sizes, numbers that are none, days at the ends of time, ways out.
@@ -116,8 +116,6 @@ ODD: list[Any] = [
     "count",
     "right chin",
 ]
-#: Left out: signing out ends the run, and sign-ins are limited by count.
-SKIPPED = {"/sign-out", "/sign-in", "/api/visits/{visit_id}/run/live"}
 
 
 @pytest.fixture(scope="module")
@@ -133,19 +131,6 @@ def studio(run_folder: Path) -> Iterator[tuple[Server, httpx.Client, str]]:
     client.timeout = httpx.Timeout(30)
     yield running, client, address
     running.kill()
-
-
-def doors() -> list[tuple[str, str]]:
-    """(method, path) of everything that the application answers."""
-    found = []
-    rooms = [getattr(room, "original_router", None) for room in make_app().routes]
-    for route in [route for room in rooms if room for route in room.routes]:
-        path = getattr(route, "path", "")
-        for method in getattr(route, "methods", None) or ():
-            if method in ("GET", "POST", "DELETE") and path not in SKIPPED:
-                found.append((method, path))
-    assert len(found) > 100, "every door is known"
-    return sorted(found)
 
 
 #: Fields as a form shows them, by name.

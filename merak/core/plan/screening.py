@@ -18,6 +18,8 @@ from merak.core.working import Frozen
 #: From the least to the most careful.
 VERDICTS: tuple[Verdict, ...] = get_args(Verdict)
 STOPPING: frozenset[Verdict] = frozenset({"wait", "letter", "no", "never"})
+#: The rule about a phototype that nobody has looked at.
+UNSEEN = "screening.phototype"
 #: What every visit has, whatever is planned: not screened by themselves.
 HOUSEKEEPING = frozenset({"cleanse", "tone", "dry", "finish"})
 
@@ -133,6 +135,11 @@ class Standing(Frozen):
         if self.verdict != "wait" or any(r.until is None for r in waits):
             return None
         return max((r.until for r in waits if r.until), default=None)
+
+    @property
+    def only_unseen(self) -> bool:
+        """Whether all that stops it is that nobody has looked at the skin yet."""
+        return self.verdict in STOPPING and {one.rule for one in self.reasons if one.stops} == {UNSEEN}
 
     @property
     def senior(self) -> bool:
@@ -264,7 +271,7 @@ def _from_findings(findings: Findings, today: date) -> Iterable[tuple[str, Reaso
 
 @cache
 def _unseen() -> tuple[tuple[str, Reason], ...]:
-    entry = rule("screening.phototype")
+    entry = rule(UNSEEN)
 
     def held(verdict: Verdict) -> Reason:
         return Reason(verdict=verdict, answer="not looked at", reason=entry.words, action=entry.reason, rule=entry.id)

@@ -111,7 +111,11 @@ def _flags(
         offered, key=lambda name: (name not in usual, list(about()).index(name))
     )  # what this client had comes first
     for verdict in reversed(VERDICTS):
-        names = [title(name) for name in order if name in standing and standing[name].verdict == verdict]
+        names = [
+            title(name)
+            for name in order
+            if name in standing and standing[name].verdict == verdict and not standing[name].only_unseen
+        ]  # that nobody has looked yet is no news before the visit
         if verdict in STOPPING and names:
             more = f" and {len(names) - 2} more" if len(names) > 2 else ""
             until = max((standing[name].until or today for name in order if name in standing), default=today)
