@@ -46,6 +46,13 @@ def at_the_chair(page: Page, server: Server, visit: str) -> None:
     expect(page.locator("#main-act")).not_to_be_empty()
 
 
+def intercept(page: Page, address: str, meet: Callable[[Route], object], times: int | None = None) -> None:
+    """Routes requests of a page that is already open: it hears of that a moment later, and until then they slip past."""
+    page.route("**/intercepted", lambda route: route.fulfill(status=204))
+    page.evaluate("async () => { while ((await fetch('/intercepted')).status !== 204); }")
+    page.route(address, meet, times=times)
+
+
 def at_the_next_tap(page: Page, does: Callable[[Route], object]) -> None:
     """Does something with the next request that sends taps; those that only ask where it stands go on."""
 
@@ -58,4 +65,4 @@ def at_the_next_tap(page: Page, does: Callable[[Route], object]) -> None:
         else:
             route.fallback()
 
-    page.route("**/run", meet)
+    intercept(page, "**/run", meet)

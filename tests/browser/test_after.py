@@ -7,7 +7,7 @@ import psycopg
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
-from builders.browser import signed_in_page, violations
+from builders.browser import intercept, signed_in_page, violations
 from builders.server import Server, sign_in
 from builders.visits import begun, booked, sent
 from tests.browser.test_visit import sign
@@ -227,7 +227,7 @@ def test_the_sheet_follows_the_last_of_quick_answers(browser: Browser, server: S
                 expect(cheek).to_have_attribute("aria-label", re.compile(f"redness {grade} of 4"))
             route.fulfill(response=answer)
 
-        page.route("**/close/sheet", meanwhile, times=1)
+        intercept(page, "**/close/sheet", meanwhile, times=1)
         cheek.click()
         expect(cheek).to_have_attribute("aria-label", re.compile("redness 3 of 4"))
         expect(page.locator("#sheet")).to_contain_text("No sauna")

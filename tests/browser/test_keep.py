@@ -7,7 +7,7 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Route, expect
 
-from builders.browser import settled, signed_in_page
+from builders.browser import intercept, settled, signed_in_page
 from builders.server import Server, sign_in
 from builders.visits import booked
 
@@ -54,7 +54,7 @@ def test_taps_on_the_plate_count_once_each(browser: Browser, server: Server, ada
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/look?kind=acne")
         # The answer to the first tap is lost on its way back: it was kept, and is not counted again.
-        page.route("**/look/tap", lambda route: (route.fetch(), route.abort("connectionreset")), times=1)
+        intercept(page, "**/look/tap", lambda route: (route.fetch(), route.abort("connectionreset")), times=1)
         page.locator("#z-left-chin").click()
         expect(page.locator("#z-left-chin")).to_have_attribute("aria-label", re.compile("acne 1 of 4"))
         page.context.set_offline(True)
@@ -104,7 +104,7 @@ def test_what_is_ticked_while_an_answer_is_under_way_outlives_it(
             forehead.check()
             route.fulfill(response=answer)
 
-        page.route("**/ask", meanwhile, times=1)
+        intercept(page, "**/ask", meanwhile, times=1)
         page.locator("#on-injections").fill(f"{date.today() - timedelta(days=3)}")
         expect(page.locator("#at-microcurrent")).to_contain_text("Left out: forehead")
         settled(page)

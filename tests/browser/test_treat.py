@@ -9,7 +9,7 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
-from builders.browser import at_the_chair, at_the_next_tap, faint, signed_in_page, violations
+from builders.browser import at_the_chair, at_the_next_tap, faint, intercept, signed_in_page, violations
 from builders.markup import flat
 from builders.server import Server, sign_in
 from builders.visits import begun, booked, sent, tap
@@ -262,7 +262,7 @@ def test_a_tap_is_painted_at_once_without_the_server(
         at_the_chair(page, server, visit)
         expect(page.locator("#main-act")).to_have_text("Pulse")
         assert int(page.locator("#total").inner_text()) > 150, "a whole face of pins"
-        page.route("**/api/**", lambda route: route.abort())
+        intercept(page, "**/api/**", lambda route: route.abort())
         spent = page.evaluate("""async () => {
               const times = [];
               for (let n = 0; n < 30; n++) {
@@ -284,7 +284,7 @@ def test_the_clock_is_right_after_the_machine_slept(browser: Browser, server: Se
     sent(adaeze, visit, ("start", 200), ("next", 60))
     with signed_in_page(browser, server, "adaeze") as page:
         page.clock.install()
-        page.route("**/api/**", lambda route: route.abort())  # nobody tells the time meanwhile
+        intercept(page, "**/api/**", lambda route: route.abort())  # nobody tells the time meanwhile
         at_the_chair(page, server, visit)
         expect(page.locator("#clock")).to_have_text(re.compile(r"^1[34]:"))
         page.clock.fast_forward("05:00")
