@@ -16,7 +16,8 @@ from merak.core.after.following import KINDS, FollowUp
 from merak.core.body.plate import GROUPS, PLATES, zone_names
 from merak.core.body.strokes import ON_PLATE
 from merak.core.errors import KnowledgeError
-from merak.core.knowledge import Book, Option, Ruling, book, place_of
+from merak.core.knowledge import Book, Option, Rule, Ruling, book, place_of
+from merak.core.knowledge.register import WORDS, registered
 from merak.core.modality.catalogue import MODALITIES
 
 #: Units that the code reckons in; one that is misspelt, or another scale's, is none.
@@ -63,7 +64,7 @@ def demand_closed() -> None:
 def faults(of: Book) -> Iterator[Fault]:
     """Everything that does not hold."""
     names = Names(of)
-    for check in (_modalities, _screening, _plate, _planning, _aftercare, _numbers):
+    for check in (_modalities, _screening, _plate, _planning, _aftercare, _numbers, _read):
         yield from check(of, names)
 
 
@@ -326,3 +327,19 @@ def _numbers(of: Book, names: Names) -> Iterator[Fault]:
             yield Fault("rule", rule.id, f"“{rule.unit}” is no unit that is reckoned in")
         if rule.value < 0 and not rule.signed:
             yield Fault("rule", rule.id, f"{rule.value:g} is below zero, and it is not marked as signed")
+
+
+def _read(of: Book, names: Names) -> Iterator[Fault]:
+    """What code reads is there, a number in the unit that the code reckons in; no rule lies idle."""
+    there = {kind: {entry.id: entry for entry in getattr(of, kind)} for kind in Book.model_fields}
+    there["option"], there["school"] = dict.fromkeys(names.options), dict.fromkeys(names.schools)
+    for need in registered():
+        entry = there[need.kind].get(need.entry)
+        if need.entry not in there[need.kind]:
+            yield Fault(need.kind, need.entry, f"it is not there, and {need.module} reads it")
+        elif isinstance(entry, Rule):
+            unit = WORDS if entry.value is None else entry.unit
+            if unit != need.unit:
+                yield Fault("rule", need.entry, f"{need.module} reckons with {need.unit}, and it says {unit}")
+    read = {need.entry for need in registered() if need.kind == "rule"}
+    yield from (Fault("rule", one, "nothing reads it") for one in sorted(names.rules - read))

@@ -4,6 +4,15 @@ from datetime import date, timedelta
 from typing import Literal
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
+
+needs(
+    __name__,
+    """
+    days: dates.booking.ahead dates.booking.back dates.event.ahead dates.letter.ahead
+    years: dates.oldest dates.sheet
+    """,
+)
 
 DateKind = Literal["booking", "birth", "event", "past", "letter", "sheet"]
 

@@ -5,8 +5,18 @@ from random import Random
 from typing import Any
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.ports import Reply
 from merak.core.working import Frozen
+
+needs(
+    __name__,
+    """
+    mm: thermometer.below thermometer.spread
+    points: meter.noise
+    °C: thermometer.noise
+    """,
+)
 
 
 class SimulatedThermometer(Frozen):

@@ -16,9 +16,17 @@ from merak.core.body.plate import GRADED, Plate, area_cm2, zone_names
 from merak.core.body.sketch import SIDES
 from merak.core.body.treatable import Treatable
 from merak.core.knowledge import mark_kinds, number
+from merak.core.knowledge.register import needs
 from merak.core.plan.acts import StrokeLine
 from merak.core.plan.survey import Laid, Survey, uncovered
 from merak.web.pen import features, hair, hairline
+
+needs(
+    __name__,
+    """
+    mm: mark.reading_below
+    """,
+)
 
 #: Room around the plate, mm: the hair needs it above.
 RIM = 9.0
@@ -47,6 +55,7 @@ SIGNS = {
     "swelling": "Sw",
     "reading": "°C",
 }
+needs(__name__, mark_kind=tuple(SIGNS))
 LINE_MM = 7.6
 #: Below this a footprint's number is written small.
 SMALL_MM = 8.6

@@ -8,10 +8,18 @@ from fastapi.responses import Response
 from merak.auth import Form, entered
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.services.context import Context
 from merak.services.treatment import instruments
 from merak.simulators.source import FAULTS
 from merak.web.pages import go, page
+
+needs(
+    __name__,
+    """
+    mm: thermometer.below
+    """,
+)
 
 router = APIRouter()
 

@@ -9,11 +9,17 @@ from fastapi.responses import Response
 from merak.auth import Form, entered
 from merak.core.body.tapes import ALL, FACE
 from merak.core.client import Findings
+from merak.core.knowledge.register import needs
 from merak.services.context import Context
 from merak.services.visit import looking
 from merak.web.drawing import draw, ink_marks
 from merak.web.graded import graded
 from merak.web.pages import blocks, go, page, phase_context
+
+needs(
+    __name__,
+    condition=("laxity",),
+)
 
 router = APIRouter(prefix="/visits/{visit_id}")
 KINDS = looking.GRADABLE

@@ -13,6 +13,7 @@ from merak.core.body.plate import zone_names
 from merak.core.body.strokes import PATHS
 from merak.core.body.treatable import BESIDE
 from merak.core.knowledge import about, conditions, methods
+from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.brief import plate_of, workable
 from merak.core.plan.fitting import title
@@ -25,6 +26,13 @@ from merak.services.permission import may
 from merak.services.visit import allowing, changes, consenting, planning, routines, trays
 from merak.web.lanes import lanes
 from merak.web.pages import ENV, STATIC, blocks, go, page, phase_context
+
+needs(
+    __name__,
+    """
+    words: budget.load plan.price plan.slot
+    """,
+)
 
 router = APIRouter(prefix="/visits/{visit_id}")
 KIND_WORDS = {"gentle": "Gentle", "balanced": "Balanced", "strongest": "Strongest allowed today"}

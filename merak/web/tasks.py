@@ -10,10 +10,20 @@ from merak.auth import Form, entered
 from merak.core.after.following import asked
 from merak.core.errors import BadInput
 from merak.core.knowledge import AskAfter
+from merak.core.knowledge.register import needs
 from merak.services.after import tasks
 from merak.services.after.tasks import AskTask, CallTask, OrderTask, RaiseTask, SpotTask
 from merak.services.context import Context
 from merak.web.pages import go, moment_words, page
+
+needs(
+    __name__,
+    """
+    days: follow.day1 follow.day7
+    h: chair.follow_up follow.hour
+    words: titration.stop
+    """,
+)
 
 router = APIRouter(prefix="/tasks")
 

@@ -16,6 +16,7 @@ import jsonschema_rs
 import pytest
 from pydantic import BaseModel, ValidationError
 
+import merak.server  # noqa: F401  (whatever reads the rule book has to be there)
 from builders.briefs import brief
 from builders.database import ROOT
 from merak.core import closed

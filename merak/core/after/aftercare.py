@@ -13,7 +13,19 @@ from pydantic import Field
 
 from merak.core.client import Findings
 from merak.core.knowledge import Advice, AdviceWeight, about, book, caution, number, topics, traits
+from merak.core.knowledge.register import needs
 from merak.core.working import Caution, Frozen
+
+needs(
+    __name__,
+    """
+    %: acid.mild
+    days: after.event after.open_ended
+    of 4: follow.severe
+    """,
+    condition=("acne", "pigment", "laxity", "fine_lines"),
+    emergency=("emergency.burn", "emergency.shock", "emergency.eye", "emergency.anaesthetic"),
+)
 
 #: The order in which a client reads: what to do, what to leave, what is normal, when to call, when not to wait for us.
 WEIGHTS: tuple[AdviceWeight, ...] = ("do", "avoid", "normal", "call", "emergency")

@@ -8,7 +8,15 @@ from pydantic import Field
 
 from merak.core.after.following import MARKS as TOLD
 from merak.core.knowledge import Remedy, book, number
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen
+
+needs(
+    __name__,
+    """
+    of 4: close.senior_look
+    """,
+)
 
 SeenKind = Literal["redness", "swelling", "patches", "marks"]
 SEEN: dict[SeenKind, str] = {

@@ -10,7 +10,18 @@ from math import atan2, cos, degrees, exp, hypot, radians, sin, sqrt
 import numpy as np
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen, Quantity
+
+needs(
+    __name__,
+    """
+    %: colour.light.cast
+    of 255: colour.neutral.bright colour.neutral.dark colour.neutral.even
+    times: colour.light.level
+    ΔE00: colour.seen
+    """,
+)
 
 Triple = tuple[float, float, float]
 #: Linear sRGB to XYZ, and the white that it is made for (D65, Y = 1).

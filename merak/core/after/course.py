@@ -5,7 +5,15 @@ from datetime import date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 from merak.core.knowledge import number, quantity
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen, Quantity
+
+needs(
+    __name__,
+    """
+    days: course.microcurrent.gap_least course.microcurrent.gap_most course.microcurrent.keep
+    """,
+)
 
 #: Weekday (0 Monday) → opening and closing time; a missing day is closed.
 Opening = Mapping[int, tuple[time, time]]

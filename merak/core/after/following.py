@@ -9,8 +9,20 @@ from pydantic import Field, ValidationError
 
 from merak.core.errors import BadInput
 from merak.core.knowledge import AskAfter, book, caution, number, traits
+from merak.core.knowledge.register import needs
 from merak.core.modality.before import Before
 from merak.core.working import Caution, Frozen
+
+needs(
+    __name__,
+    """
+    days: follow.before follow.day1 follow.day7
+    h: follow.hour titration.settle_floor
+    of 10: follow.pain
+    of 4: follow.severe
+    words: titration.stop titration.worse
+    """,
+)
 
 FollowKind = Literal["day1", "day7", "before"]
 KINDS: tuple[FollowKind, ...] = get_args(FollowKind)

@@ -6,7 +6,17 @@ from math import ceil
 
 from merak.core.after.aftercare import Moments, Personal, SheetLine
 from merak.core.knowledge import Home, book, number, quantity
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen, Quantity
+
+needs(
+    __name__,
+    """
+    g: after.fingertip
+    mg/cm²: after.cream_film after.sun_film
+    """,
+    topic=("closed",),
+)
 
 #: Handed over in steps of so many grams.
 PACK_G = 5

@@ -5,7 +5,16 @@ from collections.abc import Iterable
 from pydantic import Field
 
 from merak.core.knowledge import emergencies, number
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen
+
+needs(
+    __name__,
+    """
+    days: course.incident course.incident.strong
+    of 4: follow.severe
+    """,
+)
 
 
 class PastIncident(Frozen):

@@ -8,7 +8,17 @@ from statistics import mean, stdev
 from typing import NamedTuple
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen
+
+needs(
+    __name__,
+    """
+    %: outcomes.interval signal.interval
+    clients: outcomes.least
+    reactions: signal.least
+    """,
+)
 
 #: Student's t, two-sided 95 %, for 1 to 30 degrees of freedom (published tables, from memory; checked against SciPy);
 #: beyond, the normal.

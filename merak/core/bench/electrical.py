@@ -17,8 +17,26 @@ from merak.core.dose.current import (
 )
 from merak.core.dose.sound import mean_intensity, minutes_over, share_at_depth
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.iontophoresis import Charge, pole_for
 from merak.core.modality.shared import Judge, as_set, worked
+
+needs(
+    __name__,
+    """
+    W/cm²: ultrasound.ceiling ultrasound.equipment
+    dB/cm/MHz: ultrasound.attenuation
+    mA: galvanic.ceiling.current
+    mA/cm²: galvanic.ceiling.density microcurrent.density.warn muscle_stimulation.density
+    mA·min: galvanic.ceiling.dose
+    mA·min/cm²: galvanic.ceiling.dose_density
+    mJ: muscle_stimulation.pulse
+    min: ultrasound.time
+    µA: microcurrent.ceiling.current
+    words: current.charge current.density current.faraday current.rms galvanic.dose galvanic.polarity
+    words: muscle_stimulation.output ultrasound.mean
+    """,
+)
 
 GROUP = "Current and sound"
 

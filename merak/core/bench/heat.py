@@ -24,9 +24,27 @@ from merak.core.dose.thermal import (
     skin_from_infrared_c,
 )
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.focused_lifting import Place, tissue_rule
 from merak.core.modality.rf_bulk import layer, layers
 from merak.core.modality.shared import Judge, as_set, worked
+
+needs(
+    __name__,
+    """
+    J a line: focused_lifting.line.most
+    W/m²K: heat.air heat.cold_head
+    mJ: rf_fractional.pin.most
+    min: rf_bulk.dose.stop rf_bulk.dose.warn
+    mm: focused_lifting.clear
+    s: rf_bulk.dwell
+    share: rf_bulk.absorbed
+    °C: rf_bulk.stop rf_bulk.target.least
+    ×: rf_bulk.perfusion rf_fractional.step.most
+    words: dose.energy heat.burn heat.contact heat.dose heat.infrared heat.pass heat.pennes rf_bulk.peak
+    words: rf_bulk.reading rf_fractional.per
+    """,
+)
 
 GROUP = "Heat"
 DT = 0.1

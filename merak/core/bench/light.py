@@ -18,9 +18,26 @@ from merak.core.dose.pulses import (
     train,
 )
 from merak.core.knowledge import caution, number
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import Colour
 from merak.core.modality.pulsed_light import DARK, delay_for
 from merak.core.modality.shared import Judge, as_set, worked
+
+needs(
+    __name__,
+    """
+    1/cm: pulsed_light.blood
+    J/cm²: led.ceiling.amber_fluence led.ceiling.blue_fluence led.ceiling.near_infrared_fluence
+    J/cm²: led.ceiling.red_fluence led.low_fluence
+    h: acid.spot pulsed_light.spot pulsed_light.spot.dark
+    min: led.ceiling.minutes rf_fractional.spot
+    ms: pulsed_light.epidermis_tau pulsed_light.width.least
+    phototype: pulsed_light.never
+    share: pulsed_light.melanin.1 pulsed_light.melanin.2 pulsed_light.melanin.3 pulsed_light.melanin.4
+    share: pulsed_light.melanin.5 pulsed_light.melanin.6
+    words: led.add led.distance led.duty led.fluence pulsed_light.relative pulsed_light.relaxation
+    """,
+)
 
 GROUP = "Light"
 

@@ -11,11 +11,30 @@ from merak.core.dose.needles import pen_density_cm2, roller_density_cm2, untouch
 from merak.core.dose.product import film_ml, fingertip_units, layer_g
 from merak.core.dose.sun import seconds_to_sed
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality import numbing as numb
 from merak.core.modality.acid_limits import free
 from merak.core.modality.device import MachineCard, MachineKind
 from merak.core.modality.needling import beside_layers
 from merak.core.modality.shared import Judge, Subject, as_set, worked
+
+needs(
+    __name__,
+    """
+    %: micro_needling.overlap wet_abrasion.share
+    /cm²: micro_needling.density micro_needling.density.most
+    J/m²: sun.sed
+    cm²: product.fingertip.area product.fingertip.area.men
+    g: product.fingertip.grams product.fingertip.grams.men
+    mL/min: wet_abrasion.flow
+    mg/cm²: product.sun_protection
+    mm: micro_needling.channel
+    pH: acid.ph
+    passes: diamond.passes
+    share: sun.real
+    words: acid.free acid.frost acid.neutral acid.rank device.calibration product.film work.pace
+    """,
+)
 
 GROUP = "Skin and products"
 

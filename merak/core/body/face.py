@@ -9,6 +9,15 @@ from merak.core.body.curves import STEPS, ellipse, smooth
 from merak.core.body.sketch import Coordinates, Move, Sketch
 from merak.core.errors import BadInput
 from merak.core.knowledge import landmarks, number
+from merak.core.knowledge.register import needs
+
+needs(
+    __name__,
+    """
+    mm: face.ear_chin_ear face.ear_chin_ear.men
+    rad: face.turn.least face.turn.most
+    """,
+)
 
 #: Where the first and the third tape meet the second: the side of the face turns about it.
 HINGE = "base of the nose"
@@ -27,6 +36,7 @@ RIM = (
     "jaw angle",
     "mid jaw",
 )
+needs(__name__, landmark=(*RIM, HINGE, "chin point", "tragus"))
 
 
 def rim() -> list[tuple[float, float]]:

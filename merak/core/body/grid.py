@@ -26,7 +26,15 @@ from shapely.geometry.base import BaseGeometry
 from merak.core.body.levels import Levels, Numbers, Whole, levels_of, turned
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen
+
+needs(
+    __name__,
+    """
+    times: grid.round_bound
+    """,
+)
 
 Footprint = Literal["rectangle", "square", "circle", "hexagon"]
 Edge = Literal["inside", "cover"]

@@ -5,6 +5,12 @@ from typing import Literal, NamedTuple, get_args
 
 from merak.core.body.plate import Key, Plate, zone_names
 from merak.core.body.treatable import BESIDE
+from merak.core.knowledge.register import needs
+
+needs(
+    __name__,
+    landmark=("nose tip",),
+)
 
 SectionOrder = Literal["cheeks first", "cheek, chin, forehead, other cheek", "forehead first", "anticlockwise"]
 ORDERS: tuple[SectionOrder, ...] = get_args(SectionOrder)

@@ -27,6 +27,14 @@ from merak.core.body.curves import Pair
 from merak.core.body.plate import BONY, SIDES, Plate
 from merak.core.body.treatable import Treatable
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
+
+needs(
+    __name__,
+    """
+    of length: face.bony_share
+    """,
+)
 
 Path = Literal["low", "middle", "high", "jaw lift", "brow", "forehead"]
 #: The paths of a lift.
@@ -73,6 +81,7 @@ FOCUSED: dict[str, tuple[tuple[End, End], ...]] = {
     "low": ((("mouth corner", 2, 20), ("ear lobe", -30, 2)),),
     "high": ((("nose wing", 5, -1), ("cheekbone peak", 10, -10)),),
 }
+needs(__name__, landmark=tuple({end[0] for lines in STROKES.values() for line in lines for end in line}))
 #: The paths that lie on each plate; elsewhere rows are laid over the area.
 ON_PLATE = {"face": (*PATHS, "nose"), "neck": ("neck",)}
 

@@ -5,6 +5,18 @@ from typing import NamedTuple
 from merak.core.client import Measures
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
+
+needs(
+    __name__,
+    """
+    mm: arm.length arm.length.men arm.round arm.round.men face.ear_chin_ear face.ear_chin_ear.men face.ear_to_ear
+    mm: face.ear_to_ear.men face.hairline_chin face.hairline_chin.men hand.breadth hand.breadth.men hand.length
+    mm: hand.length.men neck.chin_notch neck.chin_notch.men neck.round neck.round.men thigh.length thigh.length.men
+    mm: thigh.round thigh.round.men
+    of default: face.tape.least face.tape.most
+    """,
+)
 
 
 class Tape(NamedTuple):

@@ -21,7 +21,17 @@ from merak.core.body.grid import long_axis
 from merak.core.body.levels import Levels, turned
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen
+
+needs(
+    __name__,
+    """
+    mm/s²: travel.acceleration
+    s: travel.set_down
+    tip: travel.loop
+    """,
+)
 
 Style = Literal["lines", "circles", "stroke and hold", "back and forth", "cross-hatch"]
 STYLES: tuple[Style, ...] = get_args(Style)

@@ -8,7 +8,22 @@ from typing import Any, NamedTuple
 from pydantic import Field
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen, Quantity
+
+needs(
+    __name__,
+    """
+    g/m²h: scale.water_loss.critical scale.water_loss.good scale.water_loss.normal scale.water_loss.strained
+    of 4: scale.scars.refer
+    of 9: scale.wrinkles.three scale.wrinkles.two
+    points: scale.acne.mild scale.acne.moderate scale.acne.severe scale.acne.very_severe scale.life.extreme
+    points: scale.life.large scale.life.moderate scale.life.small
+    times: scale.acne.chest_back scale.acne.chin scale.acne.forehead scale.acne.left_cheek scale.acne.nose
+    times: scale.acne.right_cheek scale.pigment.chin scale.pigment.forehead scale.pigment.left scale.pigment.right
+    words: scale.ageing
+    """,
+)
 
 
 class Scored(NamedTuple):

@@ -4,7 +4,17 @@ from math import atan2, degrees
 
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen, Quantity
+
+needs(
+    __name__,
+    """
+    points of 40: phototype.band.1 phototype.band.2 phototype.band.3 phototype.band.4 phototype.band.5
+    °: tone.brown tone.intermediate tone.light tone.tan tone.very_light
+    words: tone.angle tone.phototype
+    """,
+)
 
 #: From the lightest: rule "tone.<class>" holds the angle, in degrees, above which the class lies; the last has none.
 CLASSES = (("very light", 1), ("light", 2), ("intermediate", 3), ("tan", 4), ("brown", 5), ("dark", 6))

@@ -11,6 +11,7 @@ from typing import Any, Literal
 from pydantic import ConfigDict, Field, ValidationError, model_validator
 
 from merak.core.errors import KnowledgeError
+from merak.core.knowledge.register import is_read
 from merak.core.working import Caution, Frozen, Quantity, Weight
 
 FOLDER = Path(__file__).parent
@@ -633,8 +634,12 @@ def has_rule(rule_id: str) -> bool:
 
 
 def number(rule_id: str) -> float:
-    """The rule's value, in the rule's unit. Raises KnowledgeError when it carries none."""
+    """The rule's value, in the rule's unit. Raises KnowledgeError when it carries none, or when nobody registered that
+    it is read, and in which unit.
+    """
     found = rule(rule_id)
+    if not is_read(rule_id):
+        raise KnowledgeError(f"the rule “{rule_id}” is read by a module that does not say so")
     if found.value is None:
         raise KnowledgeError(f"the rule “{rule_id}” carries no number")
     return found.value

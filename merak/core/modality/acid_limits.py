@@ -2,8 +2,20 @@
 
 from merak.core.dose.acids import ACIDS, free_percent
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.shared import Judge, Subject, as_set, worked
 from merak.core.working import Quantity
+
+needs(
+    __name__,
+    """
+    %: acid.percent acid.salicylic acid.strong
+    min: acid.first acid.longest acid.longest.strong
+    pH: acid.ph
+    ×: acid.minutes.change
+    words: acid.free
+    """,
+)
 
 
 def free(judge: Judge, acid: str, percent: float, ph: float, key: str = "free") -> Quantity:

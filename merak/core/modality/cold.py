@@ -5,10 +5,21 @@ from typing import Literal
 from pydantic import Field
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, gel_ml, physical, worked
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
+
+needs(
+    __name__,
+    """
+    min: cold.longest cold.minutes
+    step: cold.adjust.missed cold.adjust.thin
+    °C: cold.coldest cold.start cold.warmest
+    words: cold.bare cold.order
+    """,
+)
 
 NAME = "cold"
 CARD = True

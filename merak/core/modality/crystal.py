@@ -3,10 +3,23 @@
 from pydantic import Field
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.dry_abrasion import path
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    %: crystal.start
+    min: crystal.timer
+    passes: crystal.passes
+    sessions: crystal.course
+    step: crystal.adjust.dark crystal.adjust.first_visit crystal.adjust.sensitive crystal.adjust.thin
+    words: crystal.eyes
+    """,
+)
 
 NAME = "crystal"
 CARD = True

@@ -9,7 +9,15 @@ from typing import Annotated, Literal
 
 from pydantic import Field, TypeAdapter, model_validator
 
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen, Quantity
+
+needs(
+    __name__,
+    """
+    words: device.calibration
+    """,
+)
 
 
 def _straight(x: float, points: tuple[tuple[float, float], ...]) -> float | None:

@@ -5,10 +5,21 @@ from typing import Literal
 from pydantic import Field
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.dry_abrasion import path
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    %: diamond.start
+    kPa: diamond.suction
+    passes: diamond.before_peel diamond.gentle diamond.passes
+    step: diamond.adjust.dark diamond.adjust.first_visit diamond.adjust.sensitive diamond.adjust.thin
+    """,
+)
 
 NAME = "diamond"
 CARD = True

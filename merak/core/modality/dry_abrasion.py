@@ -1,7 +1,15 @@
 """What crystal and diamond share: path, dwell, passes."""
 
 from merak.core.dose.abrasion import path_mm, point_dwell_s
+from merak.core.knowledge.register import needs
 from merak.core.modality.shared import Judge, Subject, as_set, worked
+
+needs(
+    __name__,
+    """
+    words: device.tip work.pace
+    """,
+)
 
 
 def path(judge: Judge, subject: Subject, tip_mm: float, speed_mm_s: float, passes: int) -> float:

@@ -5,8 +5,16 @@ from typing import Literal
 from pydantic import Field
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    min: enzyme.body enzyme.granular enzyme.longest enzyme.minutes
+    """,
+)
 
 NAME = "enzyme"
 CARD = False

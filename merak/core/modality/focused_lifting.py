@@ -6,9 +6,27 @@ from pydantic import Field
 
 from merak.core.dose.focused import line_count, too_deep
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    %: focused_lifting.start
+    J a line: focused_lifting.line.most
+    min: focused_lifting.minutes
+    mm: focused_lifting.clear focused_lifting.tissue.cheek focused_lifting.tissue.cheekbone
+    mm: focused_lifting.tissue.chin focused_lifting.tissue.forehead focused_lifting.tissue.glabella
+    mm: focused_lifting.tissue.unknown
+    passes: focused_lifting.passes
+    s: focused_lifting.dwell
+    step: focused_lifting.adjust.bone focused_lifting.adjust.first_visit focused_lifting.adjust.reacted
+    step: focused_lifting.adjust.sensitive focused_lifting.adjust.thin
+    words: dose.energy focused_lifting.filler heat.numb
+    """,
+)
 
 NAME = "focused_lifting"
 CARD = True

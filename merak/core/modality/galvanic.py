@@ -5,9 +5,23 @@ from typing import Literal
 
 from merak.core.dose.current import density_ma_cm2, dose_ma_min, hydroxide_umol
 from merak.core.knowledge import number, quantity
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.shared import Judge, Start, Subject, as_set, physical, started, worked
 from merak.core.working import Frozen, Quantity
+
+needs(
+    __name__,
+    """
+    %: device.unknown_share
+    mA: galvanic.ceiling.current
+    mA/cm²: galvanic.ceiling.density galvanic.start galvanic.usual
+    mA·min: galvanic.ceiling.dose
+    mA·min/cm²: galvanic.ceiling.dose_density
+    step: galvanic.adjust.first_visit galvanic.adjust.reacted galvanic.adjust.sensitive galvanic.adjust.thin
+    words: current.density current.faraday galvanic.circuit galvanic.dose galvanic.skin
+    """,
+)
 
 ElectrodeSign = Literal["positive", "negative"]
 #: An electrode where the card tells none, cm².

@@ -3,10 +3,20 @@
 from pydantic import Field
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.galvanic import ElectrodeSign, Skin, begin, flow, on_skin
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    min: galvanic_softening.longest galvanic_softening.minutes
+    pH: galvanic.alkaline
+    words: galvanic.polarity
+    """,
+)
 
 NAME = "galvanic_softening"
 CARD = True

@@ -4,10 +4,19 @@ from typing import Literal
 
 from pydantic import Field
 
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.galvanic import ElectrodeSign, Skin, begin, flow, on_skin
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    min: iontophoresis.longest iontophoresis.minutes
+    words: galvanic.polarity
+    """,
+)
 
 NAME = "iontophoresis"
 CARD = True

@@ -8,10 +8,23 @@ from pydantic import Field
 from merak.core.client import Findings, LastTime
 from merak.core.dose.light import fluence_j_cm2, irradiance_at, minutes_for
 from merak.core.knowledge import Verdict, caution, number
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import Colour, LedCard
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, slack
 from merak.core.modality.titration import titrate
 from merak.core.working import Frozen, Quantity
+
+needs(
+    __name__,
+    """
+    J/cm²: led.ceiling.amber_fluence led.ceiling.blue_fluence led.ceiling.near_infrared_fluence
+    J/cm²: led.ceiling.red_fluence led.low_fluence
+    min: led.ceiling.minutes led.first_visit led.missed led.reacted led.start_minutes
+    phototype: led.blue_dark
+    °C: led.surface
+    words: led.amber_weak led.distance led.duty led.eyes led.fluence led.mask_unknown led.product
+    """,
+)
 
 NAME = "led"
 CARD = True

@@ -6,10 +6,23 @@ from pydantic import Field
 
 from merak.core.dose.needles import pen_density_cm2, roller_density_cm2, untouched_share
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.needling import beside_layers, glide_min
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, physical, started, worked
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    %: micro_needling.overlap
+    /cm²: micro_needling.density micro_needling.density.most
+    mm: micro_needling.channel micro_needling.most micro_needling.start micro_needling.step micro_needling.thin
+    mm: micro_needling.unlicensed
+    step: micro_needling.adjust.missed
+    words: device.tip needles.acids needles.lesions needles.sterile
+    """,
+)
 
 NAME = "micro_needling"
 CARD = True

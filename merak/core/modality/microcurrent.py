@@ -15,10 +15,29 @@ from merak.core.client import Findings, LastTime, Measures, Side
 from merak.core.dose.current import amount_umol, charge_mc, density_ma_cm2
 from merak.core.dose.product import film_ml
 from merak.core.knowledge import Verdict, caution, number, quantity
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MicrocurrentCard
 from merak.core.modality.shared import Dose, Increment, Start, Subject
 from merak.core.modality.titration import titrate
 from merak.core.working import Caution, Frozen, Quantity, Saying
+
+needs(
+    __name__,
+    """
+    level: microcurrent.bone microcurrent.first_visit microcurrent.missed microcurrent.reacted microcurrent.sensitive
+    mA/cm²: microcurrent.density.warn
+    min: microcurrent.face_time
+    mm: face.finger_breadth microcurrent.gel_film
+    mm/s: microcurrent.speed
+    of 10: microcurrent.start_level microcurrent.unknown_dose.level
+    of length: face.bony_share
+    s: microcurrent.hold microcurrent.reposition
+    times: microcurrent.repeats
+    µA: microcurrent.ceiling.current
+    words: current.charge current.density current.faraday device.calibration microcurrent.carried_over
+    words: microcurrent.feel microcurrent.probes_apart microcurrent.stop_signs path.time product.film
+    """,
+)
 
 NAME = "microcurrent"
 CARD = True

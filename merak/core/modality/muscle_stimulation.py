@@ -6,9 +6,25 @@ from pydantic import Field
 
 from merak.core.dose.current import density_ma_cm2, output_limit_ma, pulse_energy_mj, rms_ma
 from merak.core.knowledge import number, quantity
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, physical, started, worked
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    %: device.unknown_share
+    mA: muscle_stimulation.most.arm muscle_stimulation.most.thigh muscle_stimulation.start.arm
+    mA: muscle_stimulation.start.thigh
+    mA/cm²: muscle_stimulation.density
+    mJ: muscle_stimulation.pulse
+    min: muscle_stimulation.minutes
+    sessions: muscle_stimulation.course
+    step: muscle_stimulation.adjust.first_visit muscle_stimulation.adjust.reacted muscle_stimulation.adjust.sensitive
+    words: current.density current.rms device.tip muscle_stimulation.output
+    """,
+)
 
 NAME = "muscle_stimulation"
 CARD = True

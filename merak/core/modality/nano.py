@@ -3,10 +3,23 @@
 from pydantic import Field
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.needling import beside_layers, glide_min
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, whole
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    %: nano.start
+    Hz: nano.rate
+    mm: nano.depth
+    rounds: nano.rounds
+    step: nano.adjust.bone nano.adjust.first_visit nano.adjust.sensitive nano.adjust.thin
+    words: nano.new nano.screen needles.sterile
+    """,
+)
 
 NAME = "nano"
 CARD = True

@@ -5,8 +5,19 @@ from math import ceil, sqrt
 from merak.core.dose.abrasion import path_mm
 from merak.core.dose.needles import layer_reached
 from merak.core.knowledge import number, quantity
+from merak.core.knowledge.register import needs
 from merak.core.modality.shared import Judge, Subject, as_set, worked
 from merak.core.working import Quantity
+
+needs(
+    __name__,
+    """
+    %: micro_needling.overlap
+    mm: needles.dermis needles.dermis.thin needles.epidermis
+    mm/s: needles.pace
+    words: device.tip work.pace
+    """,
+)
 
 
 def beside_layers(judge: Judge, depth_mm: float, thin: bool) -> Quantity:

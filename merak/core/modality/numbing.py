@@ -6,8 +6,23 @@ from pydantic import Field
 
 from merak.core.dose.numbing import injection_share, label_share, milligrams
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, worked
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    cm²: numbing.label.cm2
+    g: numbing.label.g
+    h: numbing.label.h
+    mg: numbing.mg
+    mg/kg: numbing.mg_kg
+    min: numbing.minutes
+    share: numbing.label numbing.light.share numbing.warn
+    words: numbing.light numbing.lips numbing.none numbing.not_before numbing.sum
+    """,
+)
 
 NAME = "numbing"
 CARD = False

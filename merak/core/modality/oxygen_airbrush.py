@@ -3,9 +3,25 @@
 from pydantic import Field
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    %: oxygen_airbrush.start
+    cup: oxygen_airbrush.activator
+    mL: oxygen_airbrush.gel
+    min: oxygen_airbrush.massage oxygen_airbrush.pass_min
+    mm: oxygen_airbrush.film
+    passes: oxygen_airbrush.passes
+    s: oxygen_airbrush.clean
+    step: oxygen_airbrush.adjust.sensitive
+    words: oxygen.rosacea
+    """,
+)
 
 NAME = "oxygen_airbrush"
 CARD = True

@@ -4,9 +4,21 @@ from pydantic import Field
 
 from merak.core.dose.abrasion import liquid_ml
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    %: oxygen_jet.start
+    mL/min: oxygen_jet.flow
+    min: oxygen.longest oxygen_jet.minutes
+    step: oxygen_jet.adjust.sensitive oxygen_jet.adjust.thin
+    words: oxygen.rosacea
+    """,
+)
 
 NAME = "oxygen_jet"
 CARD = True

@@ -3,9 +3,20 @@
 from pydantic import Field
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, whole, worked
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
+
+needs(
+    __name__,
+    """
+    min: oxygen_mask.dehydrated oxygen_mask.foam oxygen_mask.longest oxygen_mask.newcomer
+    pH: oxygen_mask.ph.least oxygen_mask.ph.most
+    times: oxygen_mask.neutralise
+    words: oxygen.rosacea oxygen_mask.numbing
+    """,
+)
 
 NAME = "oxygen_mask"
 CARD = False

@@ -6,9 +6,19 @@ from pydantic import Field
 
 from merak.core.dose.acids import ACIDS, bicarbonate_g
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.acid_limits import contact_most, free
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, worked
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    h: acid.spot
+    mL: acid.amount
+    words: acid.frost acid.neutral acid.rank
+    """,
+)
 
 NAME = "peel"
 CARD = False

@@ -3,8 +3,16 @@
 from pydantic import Field
 
 from merak.core.errors import Refused
+from merak.core.knowledge.register import needs
 from merak.core.modality.shared import Dose, Increment, Start, Subject
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    words: physician.never
+    """,
+)
 
 NAME = "physician_resurfacing"
 CARD = False

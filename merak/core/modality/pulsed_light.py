@@ -9,10 +9,36 @@ from pydantic import Field
 
 from merak.core.dose.pulses import adiabatic_rise, epidermis_mu_a, relaxation_ms, train
 from merak.core.knowledge import has_rule, number
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 from merak.core.working import Quantity
+
+needs(
+    __name__,
+    """
+    %: pulsed_light.start
+    1/cm: pulsed_light.blood
+    J/cm²: pulsed_light.ceiling pulsed_light.ceiling.dark
+    h: pulsed_light.spot pulsed_light.spot.dark
+    min: pulsed_light.around
+    ms: pulsed_light.delay.dark pulsed_light.delay.darker pulsed_light.delay.least pulsed_light.epidermis_tau
+    ms: pulsed_light.width.least
+    nm: pulsed_light.filter.3 pulsed_light.filter.4 pulsed_light.filter.5
+    passes: pulsed_light.passes
+    phototype: pulsed_light.never pulsed_light.senior
+    pulses: pulsed_light.vessel
+    s: pulsed_light.pace
+    share: pulsed_light.melanin.1 pulsed_light.melanin.2 pulsed_light.melanin.3 pulsed_light.melanin.4
+    share: pulsed_light.melanin.5 pulsed_light.melanin.6
+    step: pulsed_light.adjust.bone pulsed_light.adjust.dark pulsed_light.adjust.first_visit pulsed_light.adjust.missed
+    step: pulsed_light.adjust.reacted pulsed_light.adjust.sensitive pulsed_light.adjust.tanned
+    step: pulsed_light.adjust.thin
+    words: device.tip dose.energy pulsed_light.eyes pulsed_light.relative pulsed_light.relaxation
+    words: pulsed_light.unknown_type
+    """,
+)
 
 NAME = "pulsed_light"
 CARD = True

@@ -10,10 +10,29 @@ from pydantic import Field
 from merak.core.dose.bioheat import HeatRun, Layer, Surface, body, thermal_dose_min
 from merak.core.dose.thermal import cem43_min, dwell_left_s, heating_rate_c_s, pass_dose_j_cm2
 from merak.core.knowledge import number, tissues
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 from merak.core.working import Quantity
+
+needs(
+    __name__,
+    """
+    %: rf_bulk.start
+    W/m²K: heat.air
+    min: rf_bulk.dose.stop rf_bulk.dose.warn rf_bulk.hold rf_bulk.hold.most
+    mm: rf_bulk.depth
+    s: rf_bulk.dwell
+    share: rf_bulk.absorbed
+    step: rf_bulk.adjust.bone rf_bulk.adjust.first_visit rf_bulk.adjust.missed rf_bulk.adjust.reacted
+    step: rf_bulk.adjust.sensitive rf_bulk.adjust.thin
+    °C: heat.room rf_bulk.stop rf_bulk.target rf_bulk.target.least rf_bulk.target.most
+    ×: rf_bulk.perfusion
+    words: device.tip heat.dose heat.numb heat.pass heat.pennes rf_bulk.pad rf_bulk.peak rf_bulk.reading
+    """,
+    tissue=("tissue.epidermis", "tissue.dermis", "tissue.fat", "tissue.muscle", "tissue.gel"),
+)
 
 NAME = "rf_bulk"
 CARD = True

@@ -6,9 +6,28 @@ from pydantic import Field
 
 from merak.core.dose.radio import Per, fluence_j_cm2, pin_energy_mj, pulse_energy_j, step_ratio
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    %: rf_fractional.start
+    mJ: rf_fractional.pin.most
+    min: rf_fractional.spot
+    ms: rf_fractional.pulse rf_fractional.pulse.most
+    passes: rf_fractional.passes
+    s: rf_fractional.clean_s rf_fractional.pace
+    spots: rf_fractional.clean
+    step: rf_fractional.adjust.bone rf_fractional.adjust.dark rf_fractional.adjust.first_visit
+    step: rf_fractional.adjust.missed rf_fractional.adjust.reacted rf_fractional.adjust.sensitive
+    step: rf_fractional.adjust.thin
+    ×: rf_fractional.step.most
+    words: device.tip dose.energy rf_fractional.fire rf_fractional.per rf_fractional.step
+    """,
+)
 
 NAME = "rf_fractional"
 CARD = True

@@ -14,10 +14,21 @@ from merak.core.body.treatable import treatable
 from merak.core.client import Measures
 from merak.core.errors import BadInput, KnowledgeError
 from merak.core.knowledge import Verdict, caution, has_rule, number, quantity, rule
+from merak.core.knowledge.register import needs
 from merak.core.modality.before import Before
 from merak.core.modality.device import MachineCard
 from merak.core.modality.titration import titrate
 from merak.core.working import Caution, Frozen, Quantity
+
+needs(
+    __name__,
+    """
+    %: device.unknown_share
+    mm: face.finger_breadth
+    steps: titration.down
+    words: body.area device.calibration device.scale product.film start.carried_over
+    """,
+)
 
 #: A share of a ceiling within which a value is not past it: rounding in the last digits is not.
 TOLERANCE = 1e-9

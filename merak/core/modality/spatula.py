@@ -3,9 +3,19 @@
 from pydantic import Field
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    %: spatula.start
+    min: spatula.longest spatula.minutes
+    step: spatula.adjust.sensitive spatula.adjust.thin
+    """,
+)
 
 NAME = "spatula"
 CARD = True

@@ -5,8 +5,20 @@ from dataclasses import dataclass
 from pydantic import Field
 
 from merak.core.knowledge import has_rule, number
+from merak.core.knowledge.register import needs
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, worked
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    cm²: support.area
+    mL: support.cleanse.ml support.mask.ml support.soften.ml support.tone.ml
+    min: support.cleanse support.cleanse.most support.dry support.dry.most support.extract support.extract.most
+    min: support.finish support.finish.most support.mask support.mask.most support.soften support.soften.most
+    min: support.tone support.tone.most
+    """,
+)
 
 KINDS = ("cleanse", "tone", "soften", "dry", "extract", "mask", "finish")
 

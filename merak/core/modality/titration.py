@@ -3,8 +3,19 @@
 from typing import Literal
 
 from merak.core.knowledge import number, rule
+from merak.core.knowledge.register import needs
 from merak.core.modality.before import Before
 from merak.core.working import Frozen
+
+needs(
+    __name__,
+    """
+    of 10: chair.pain.stop
+    of 4: follow.severe
+    steps: titration.down titration.incident
+    words: titration.same titration.stop titration.ungraded titration.up titration.worse
+    """,
+)
 
 Turn = Literal["up", "same", "down", "stop"]
 

@@ -5,8 +5,20 @@ from typing import Literal
 from pydantic import Field
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, whole, worked
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    lines: touch.lines
+    min: touch.longest
+    s: touch.stroke_s
+    strokes: touch.strokes
+    words: touch.acne
+    """,
+)
 
 NAME = "touch"
 CARD = False

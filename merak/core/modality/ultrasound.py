@@ -4,9 +4,22 @@ from pydantic import Field
 
 from merak.core.dose.sound import mean_intensity, minutes_over, share_at_depth
 from merak.core.knowledge import number, quantity
+from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, gel_ml, physical, started, worked
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    %: device.unknown_share
+    W/cm²: ultrasound.ceiling ultrasound.equipment ultrasound.start ultrasound.usual
+    dB/cm/MHz: ultrasound.attenuation
+    min: ultrasound.longest ultrasound.time
+    step: ultrasound.adjust.bone ultrasound.adjust.reacted ultrasound.adjust.sensitive ultrasound.adjust.thin
+    words: device.tip ultrasound.mean
+    """,
+)
 
 NAME = "ultrasound"
 CARD = True

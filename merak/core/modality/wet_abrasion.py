@@ -6,10 +6,23 @@ from pydantic import Field
 
 from merak.core.dose.abrasion import liquid_ml
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.modality.acid_limits import contact_most, free
 from merak.core.modality.device import MachineCard
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, physical, worked
 from merak.core.modality.shared import Settings as Base
+
+needs(
+    __name__,
+    """
+    %: wet_abrasion.share
+    mL/min: wet_abrasion.flow
+    min: wet_abrasion.longest wet_abrasion.minutes
+    of 10: wet_abrasion.acid.most wet_abrasion.acid.suction wet_abrasion.infuse.most wet_abrasion.infuse.suction
+    of 10: wet_abrasion.peel.most
+    words: wet_abrasion.pustules
+    """,
+)
 
 NAME = "wet_abrasion"
 CARD = True

@@ -8,6 +8,7 @@ from typing import Any
 from merak.core.body.plate import PLATES, area_cm2, zone_names
 from merak.core.body.treatable import BESIDE, Treatable, treatable
 from merak.core.knowledge import about, all_of, book, number, quantity, traits
+from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
 from merak.core.modality.shared import Subject
@@ -15,6 +16,16 @@ from merak.core.plan.facts import Facts, Machine
 from merak.core.plan.screening import HOUSEKEEPING, Board, board
 from merak.core.remembered import remembered
 from merak.core.working import Quantity
+
+needs(
+    __name__,
+    """
+    points of load: budget.base budget.dark budget.dry budget.newcomer budget.sensitive
+    units of the meter: look.hydration.low
+    """,
+    option=("dry_air=yes", "sun=tanned", "sun=burnt", "sun=burnt_healed"),
+    question=("dry_air", "sun"),
+)
 
 #: Modalities whose test spot is read days later, on a visit of its own.
 SPOT_FIRST = frozenset({"peel", "pulsed_light"})

@@ -9,6 +9,7 @@ from merak.core.body.grid import Tip
 from merak.core.client import Side
 from merak.core.errors import MerakError
 from merak.core.knowledge import about, all_of, has_rule, number, rule
+from merak.core.knowledge.register import needs
 from merak.core.modality import microcurrent as lifting
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import CardTip, MachineCard, MicrocurrentCard
@@ -19,6 +20,26 @@ from merak.core.plan.places import grid_cells, section_parts, zone_parts
 from merak.core.plan.spots import SpotRule, SpotWord
 from merak.core.plan.step import Worked, compute, lifted, school_acts
 from merak.core.remembered import remembered
+
+needs(
+    __name__,
+    """
+    days: chair.spot.valid
+    h: acid.spot pulsed_light.spot pulsed_light.spot.dark
+    min: chair.spot.minutes rf_bulk.dose.stop rf_bulk.dose.warn rf_fractional.spot visit.half_face
+    of 10: chair.pain.stop
+    of 4: chair.spot.severe
+    pH: oxygen_mask.ph.least oxygen_mask.ph.most
+    passes: chair.pass.cold chair.pass.oxygen_jet chair.pass.rf_bulk chair.pass.touch chair.pass.ultrasound
+    s: chair.ask chair.ask.acid chair.ask.heat chair.ask.light oxygen_airbrush.clean rf_bulk.dwell
+    spots: rf_fractional.clean
+    °C: rf_bulk.stop rf_bulk.target.least rf_bulk.target.most
+    ×: rf_fractional.step.most
+    words: chair.pass.close chair.spot.down chair.spot.first chair.spot.kept chair.spot.mark chair.spot.numb
+    words: chair.spot.once chair.spot.up
+    """,
+    group=("RF",),
+)
 
 Schools = dict[str, str]
 

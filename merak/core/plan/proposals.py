@@ -12,6 +12,7 @@ from typing import Literal, NamedTuple, get_args
 from merak.core.body.plate import GROUPS
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Condition, Consider, about, all_of, book, conditions, methods, number, rule, traits
+from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
@@ -20,6 +21,20 @@ from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.plan.step import Step, Worked, begin, compute
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 from merak.core.working import Frozen
+
+needs(
+    __name__,
+    """
+    days: event.better
+    points of load: budget.gentle
+    points of score a load: propose.load_balanced propose.load_gentle propose.load_strongest
+    share: propose.first
+    things: propose.two
+    times: propose.evidence.fair propose.evidence.strong propose.evidence.weak propose.goal
+    words: budget.load plan.closed_zones plan.machine plan.price plan.slot
+    """,
+    condition=("settle",),
+)
 
 ProposalKind = Literal["gentle", "balanced", "strongest"]
 KINDS: tuple[ProposalKind, ...] = get_args(ProposalKind)

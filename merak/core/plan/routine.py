@@ -8,12 +8,20 @@ from pydantic import Field
 
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Consider
+from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import title
 from merak.core.plan.step import Step, begin, lowered
 from merak.core.plan.visit_plan import Plan, in_force
 from merak.core.working import Frozen
+
+needs(
+    __name__,
+    """
+    words: plan.closed_zones
+    """,
+)
 
 
 class RoutineStep(Frozen):

@@ -13,7 +13,18 @@ from pydantic import Field
 from merak.core.client import Findings, age_on
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Option, Question, Ruling, Verdict, about, all_of, aspects, book, number, rule
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen
+
+needs(
+    __name__,
+    """
+    characters: screening.reason_length
+    years: screening.age
+    words: screening.override screening.phototype screening.unanswered titration.stop
+    """,
+    group=("SCREENED", "OPEN", "ENERGY"),
+)
 
 #: From the least to the most careful.
 VERDICTS: tuple[Verdict, ...] = get_args(Verdict)

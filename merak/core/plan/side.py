@@ -4,7 +4,16 @@ from typing import Literal
 
 from merak.core.client import Findings, Side
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen, Quantity
+
+needs(
+    __name__,
+    """
+    mm: side.tie
+    words: side.higher_first
+    """,
+)
 
 
 class FirstSide(Frozen):

@@ -6,7 +6,17 @@ from typing import Literal
 from pydantic import Field
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen
+
+needs(
+    __name__,
+    """
+    days: chair.spot.valid
+    of 4: chair.spot.severe
+    words: chair.spot.down chair.spot.kept chair.spot.mark chair.spot.once chair.spot.up
+    """,
+)
 
 SpotVerdict = Literal["keep", "down", "up", "stop"]
 #: What is said of a spot: before it is placed, while it waits, and of each answer.

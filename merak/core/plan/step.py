@@ -11,6 +11,7 @@ from merak.core.body.plate import area_cm2
 from merak.core.client import LastTime
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Consider, about, all_of, caution, methods, number, rule, traits
+from merak.core.knowledge.register import needs
 from merak.core.modality import led, microcurrent
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import read_card
@@ -22,6 +23,31 @@ from merak.core.plan.fitting import Methods, chosen, title
 from merak.core.plan.screening import STOPPING, demand
 from merak.core.remembered import remembered
 from merak.core.working import Caution, Frozen
+
+needs(
+    __name__,
+    """
+    %: acid.mild
+    min: chair.spot.minutes plan.minutes_unknown rf_fractional.spot visit.half_face
+    of 10: suction.brisk suction.strong
+    of what it was: titration.fifth
+    steps: titration.incident
+    words: chair.spot.once physician.never plan.closed_zones plan.licence plan.machine plan.senior screening.operator
+    """,
+    group=("HEAT", "ENERGY"),
+    condition=("acne",),
+    aspect=(
+        "led_blue",
+        "led_near_infrared",
+        "led_pulsed",
+        "prilocaine",
+        "salicylic",
+        "wet_salicylic",
+        "strong_acid",
+        "brisk_suction",
+        "strong_suction",
+    ),
+)
 
 #: How often a setting is taken down to find one that no ceiling refuses.
 PATIENCE = 24

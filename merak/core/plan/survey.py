@@ -21,7 +21,24 @@ from merak.core.client import Measures, Side
 from merak.core.dose.product import film_ml, fingertip_units, layer_g
 from merak.core.errors import BadInput
 from merak.core.knowledge import caution, number, quantity, works
+from merak.core.knowledge.register import needs
 from merak.core.working import Caution, Frozen, Quantity
+
+needs(
+    __name__,
+    """
+    cm²: product.fingertip.area product.fingertip.area.men
+    footprints: grid.most
+    g: product.fingertip.grams product.fingertip.grams.men
+    mg/cm²: product.sun_protection
+    mm/s²: travel.acceleration
+    of tip: grid.closing_overlap
+    s: grid.step_s travel.set_down
+    times: grid.round_bound
+    tip: grid.small_tip
+    words: body.area product.film
+    """,
+)
 
 Manner = Literal["strokes", "grid", "area"]
 LINES = "between landmarks"

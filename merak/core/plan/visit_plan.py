@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 from merak.core.client import Side
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about, methods, number, rule, traits
+from merak.core.knowledge.register import needs
 from merak.core.plan.acts import Act, Span
 from merak.core.plan.brief import FEW, MANY, Brief
 from merak.core.plan.fitting import Clash, Placed, chosen, clashes, may_run_beside, title
@@ -16,6 +17,14 @@ from merak.core.plan.side import FirstSide, first_side
 from merak.core.plan.step import Step, Worked, compute
 from merak.core.remembered import remembered
 from merak.core.working import Caution, Frozen, Quantity
+
+needs(
+    __name__,
+    """
+    days: event.never
+    words: budget.load device.scale plan.numb_clock plan.order plan.price plan.slot
+    """,
+)
 
 
 class Plan(Frozen):

@@ -2,8 +2,16 @@
 
 from typing import Literal, NamedTuple
 
+from merak.core.knowledge.register import needs
 from merak.core.treatment.order import Order
 from merak.core.treatment.state import RunState
+
+needs(
+    __name__,
+    """
+    words: chair.handover chair.spot.first
+    """,
+)
 
 
 class Lock(NamedTuple):

@@ -9,7 +9,15 @@ from uuid import UUID
 from pydantic import Field
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen
+
+needs(
+    __name__,
+    """
+    s: chair.clock.tolerance
+    """,
+)
 
 
 class Sender(Frozen):

@@ -3,9 +3,22 @@ else is read.
 """
 
 from merak.core.knowledge import edition, number, rule
+from merak.core.knowledge.register import needs
 from merak.core.plan.acts import Act
 from merak.core.plan.visit_plan import VisitPlan
 from merak.core.working import Frozen
+
+needs(
+    __name__,
+    """
+    %: close.differs close.uncounted wet_abrasion.share
+    mm: thermometer.below
+    of 10: chair.pain.lower chair.pain.stop
+    of 4: chair.heat.move chair.heat.never chair.heat.stop
+    s: chair.reading.gap close.touched
+    words: chair.hands
+    """,
+)
 
 
 class Limits(Frozen):

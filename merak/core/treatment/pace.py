@@ -3,9 +3,17 @@
 from datetime import datetime
 from typing import NamedTuple
 
+from merak.core.knowledge.register import needs
 from merak.core.plan.acts import guests_of
 from merak.core.treatment.order import Order
 from merak.core.treatment.state import RunState
+
+needs(
+    __name__,
+    """
+    words: chair.late
+    """,
+)
 
 #: The rule that the strip speaks by.
 RULE = "chair.late"

@@ -16,6 +16,7 @@ from merak.core.after.energy import AMOUNTS, Delivered, delivered_by
 from merak.core.after.incidents import PastIncident
 from merak.core.errors import BadInput, MerakError
 from merak.core.knowledge import about, rule
+from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.plan.step import Step, compute
@@ -35,6 +36,13 @@ from merak.services.context import Context, OutOfTurn
 from merak.services.forms import Otherwise, Prefixed, TenGrade, TypedForm, cut
 from merak.services.treatment.treating import Run, run_file
 from merak.services.visit.file import VisitFile, changing, forget
+
+needs(
+    __name__,
+    """
+    words: close.products
+    """,
+)
 
 #: Field → (words, most).
 GRADES = {"pain": ("Pain at worst", 10), "comfort": ("Comfort", 10)}

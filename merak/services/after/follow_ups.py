@@ -15,6 +15,7 @@ from uuid_utils.compat import uuid7
 from merak.core.after.following import FollowKind, alarms, asked, due_before, dues, read
 from merak.core.errors import BadInput, MerakError
 from merak.core.knowledge import AskAfter, number
+from merak.core.knowledge.register import needs
 from merak.exchange.language import LANGUAGES, later
 from merak.exchange.letters import follow_up_words
 from merak.records import db as database
@@ -26,6 +27,14 @@ from merak.records.tasks import NewTask
 from merak.services.after import outbox, registering
 from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.studio.signing_in import token_hash
+
+needs(
+    __name__,
+    """
+    days: follow.link
+    h: follow.hour
+    """,
+)
 
 TITLES: dict[FollowKind, str] = {"day1": "The day after", "day7": "A week after", "before": "Before the next session"}
 _TRIES = MovingWindowRateLimiter(MemoryStorage())

@@ -14,6 +14,7 @@ from merak.core.after.following import FollowUp
 from merak.core.after.outcomes import Signal, signals
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.plan.fitting import title
 from merak.records import reactions, visits
 from merak.records.bodies.house import ReactionBody
@@ -24,6 +25,14 @@ from merak.services.context import Context, NotFound
 from merak.services.forms import Grade, Otherwise, TypedForm, cut
 from merak.services.treatment.treating import Run
 from merak.services.visit.file import VisitFile
+
+needs(
+    __name__,
+    """
+    of 10: follow.pain
+    of 4: follow.severe
+    """,
+)
 
 #: Who may have to hear of it.
 TELL = {

@@ -8,6 +8,7 @@ from merak.core.after.course import DateProposal, propose
 from merak.core.after.incidents import PastIncident, days_until_next
 from merak.core.errors import BadInput
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.exchange.calendar import invitation
 from merak.records import visits
 from merak.records.bodies.visit import CloseBody
@@ -16,6 +17,14 @@ from merak.services.after import follow_ups
 from merak.services.context import Context, NotFound
 from merak.services.visit.day import StartForm, booked_spans, check_free, opening_of
 from merak.services.visit.file import find_visit
+
+needs(
+    __name__,
+    """
+    days: course.microcurrent.gap_least
+    sessions: course.microcurrent.sessions
+    """,
+)
 
 
 @dataclass

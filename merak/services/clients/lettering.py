@@ -9,6 +9,7 @@ from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput
 from merak.core.knowledge import aspects, cited, number
+from merak.core.knowledge.register import needs
 from merak.records import letters
 from merak.records.bodies.house import LetterBody
 from merak.records.tables import LetterVersion
@@ -17,6 +18,13 @@ from merak.services.clients.keeping import keep_file
 from merak.services.context import Context, NotFound
 from merak.services.forms import Otherwise, TypedForm, day_of
 from merak.services.visit.file import VisitFile, find_visit, open_file
+
+needs(
+    __name__,
+    """
+    days: screening.letter_valid
+    """,
+)
 
 
 @dataclass(frozen=True)

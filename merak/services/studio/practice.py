@@ -11,6 +11,7 @@ from sqlalchemy import text
 from merak.core.client import Findings
 from merak.core.errors import BadInput
 from merak.core.knowledge import methods, number, traits
+from merak.core.knowledge.register import needs
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Facts, Machine
 from merak.records import db as database
@@ -20,6 +21,13 @@ from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.forms import AsTyped, Otherwise, Prefixed, TypedForm, number_typed
 from merak.services.permission import ROLES
 from merak.services.studio.signing_in import HASHER, forget
+
+needs(
+    __name__,
+    """
+    mm: face.finger_breadth
+    """,
+)
 
 SHORTEST_PASSWORD = 10
 TOO_SHORT = f"At least {SHORTEST_PASSWORD} characters."

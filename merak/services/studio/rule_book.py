@@ -2,21 +2,18 @@
 zone, condition.
 """
 
-import ast
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import cache
 from itertools import groupby
-from pathlib import Path
 
-import merak.core
 from merak.core.body.plate import PLATES, zone_names
 from merak.core.knowledge import Cited, Ruling, about, all_of, aspects, book, topics
+from merak.core.knowledge.register import registered
 from merak.core.plan.screening import acted_on
 from merak.services.context import Context
 
-CORE = Path(merak.core.__file__).parent
 #: What skin and clients are like, as the rules name it: the word that is chosen and what it is found by.
 CONDITIONS = {
     "acne": "acne|pustul|lesion",
@@ -39,10 +36,10 @@ CONDITIONS = {
 #: Rooms of the core → what they are called on screen. Modality and bench files name themselves.
 ROOMS = {
     "body": "Plate",
-    "plan/survey.py": "Plate",
-    "plan/screening.py": "Ask",
+    "plan.survey": "Plate",
+    "plan.screening": "Ask",
     "plan": "Plan",
-    "session": "Treat",
+    "treatment": "Treat",
     "after": "Close",
     "client": "Look",
 }
@@ -60,8 +57,6 @@ FAMILIES = {
 }
 
 
-#: What stands for a part of an id that is filled in.
-ANYTHING = "[a-z0-9_.]*"
 #: Headings for families of rules, and for entries that are no plain rules.
 SUBJECTS = {
     "acid": "Acids",
@@ -358,76 +353,25 @@ def _works(works: Iterable[str]) -> set[str]:
 
 @cache
 def uses() -> dict[str, tuple[str, ...]]:
-    """Rule id → what uses it, as it is called on screen: read off the core's own files."""
-    ids = [rule.id for rule in book().rule]
+    """Rule id → what reads it, as it is called on screen."""
     places: dict[str, set[str]] = {}
-    for path in sorted(
-        [
-            *CORE.rglob("*.py"),
-            *(CORE.parent / "services").rglob("*.py"),
-            *(CORE.parent / "web").glob("*.py"),
-            *(CORE.parent / "simulators").glob("*.py"),
-        ]
-    ):
-        tree = ast.parse(path.read_text(encoding="utf-8"))
-        title = _title(path)
-        whole, patterns = _named(tree)
-        put_together = re.compile("|".join(f"(?:{one})" for one in sorted(patterns)) or "(?!)")
-        for rule_id in ids:
-            if rule_id in whole or rule_id.removesuffix(".men") in whole or put_together.fullmatch(rule_id):
-                named = about().get(
-                    rule_id.partition(".")[0]
-                )  # what all modalities share is used by the one that the rule is named for
-                places.setdefault(rule_id, set()).add(title or (named.title if named else "every modality"))
-    return {rule_id: tuple(sorted(found_)) for rule_id, found_ in places.items()}
+    for need in registered():
+        if need.kind == "rule":
+            # What all modalities share is used by the one that the rule is named for.
+            named = about().get(need.entry.partition(".")[0])
+            title = _title(need.module) or (named.title if named else "every modality")
+            places.setdefault(need.entry, set()).add(title)
+    return {rule_id: tuple(sorted(titles)) for rule_id, titles in places.items()}
 
 
-def _named(tree: ast.Module) -> tuple[set[str], set[str]]:
-    """The texts of a file that can name a rule: whole ones, and patterns of those put together, with what is filled in
-    as anything.
-    """
-    whole: set[str] = set()
-    patterns: set[str] = set()
-    own = {
-        target.id: node.value.value
-        for node in tree.body
-        if isinstance(node, ast.Assign) and isinstance(node.value, ast.Constant) and isinstance(node.value.value, str)
-        for target in node.targets
-        if isinstance(target, ast.Name)
-    }
-    for node in ast.walk(tree):
-        if (
-            isinstance(node, ast.Constant)
-            and isinstance(node.value, str)
-            and re.fullmatch(r"[a-z_]+(\.[a-z0-9_]+)+", node.value)
-        ):
-            whole.add(node.value)
-        elif isinstance(node, ast.JoinedStr):
-            parts = [_part(part, own) for part in node.values]
-            named = re.search("[a-z]{4}", "".join(parts).replace(ANYTHING, ""))  # else it would be any rule's
-            if named and r"\." in "".join(parts):
-                patterns.add("".join(parts))
-    return whole, patterns
-
-
-def _part(part: ast.expr, own: dict[str, str]) -> str:
-    if isinstance(part, ast.Constant):
-        return re.escape(str(part.value))
-    value = part.value if isinstance(part, ast.FormattedValue) else None
-    if isinstance(value, ast.Name) and value.id in own:
-        return re.escape(own[value.id])
-    return ANYTHING
-
-
-def _title(path: Path) -> str:
-    """What a file of the core is called on screen."""
-    if not path.is_relative_to(CORE):
+def _title(module: str) -> str:
+    """What a module is called on screen; "" for what all modalities share."""
+    place = module.removeprefix("merak.core.")
+    if place == module:
         return "The visit"
-    place = path.relative_to(CORE).as_posix()
-    room, _, name = place.partition("/")
+    room, _, name = place.partition(".")
     if room == "modality":
-        words = about().get(name.removesuffix(".py"))
-        return words.title if words else ""
+        return about()[name].title if name in about() else ""
     if room == "bench":
-        return f"Bench: {name.removesuffix('.py')}"
+        return f"Bench: {name}"
     return ROOMS.get(place) or ROOMS.get(room) or "Working"

@@ -6,10 +6,18 @@ from typing import NamedTuple
 from uuid import UUID
 
 from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.treatment import EarlierTap, Tap, ToldMoment, moment
 from merak.core.treatment.moments import Sender
 from merak.records import taps as records
 from merak.services.context import Context
+
+needs(
+    __name__,
+    """
+    s: chair.clock.tolerance
+    """,
+)
 
 #: (visit, person, page load; None for a device that names none).
 Device = tuple[UUID, UUID, UUID | None]

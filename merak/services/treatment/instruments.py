@@ -9,6 +9,7 @@ from uuid import UUID
 from merak.core.client import Findings
 from merak.core.errors import BadInput
 from merak.core.knowledge import has_rule, number, rule
+from merak.core.knowledge.register import needs
 from merak.core.modality import rf_bulk
 from merak.core.modality.device import Card, MachineCard
 from merak.core.ports import Reply
@@ -22,6 +23,15 @@ from merak.services.treatment.treating import Run, append, hearing, kept, own_ta
 from merak.services.visit.file import changing
 from merak.simulators.instruments import SimulatedMeter, SimulatedThermometer
 from merak.simulators.source import FAULTS, SimulatedSource, source_for
+
+needs(
+    __name__,
+    """
+    s: oxygen_airbrush.clean
+    spots: rf_fractional.clean
+    words: chair.hands
+    """,
+)
 
 THERMOMETER, METER = "thermometer", "meter"
 Reader = SimulatedThermometer | SimulatedMeter

@@ -11,6 +11,7 @@ from uuid_utils.compat import uuid7
 
 from merak.core.errors import BadInput
 from merak.core.knowledge import number, rule
+from merak.core.knowledge.register import needs
 from merak.core.plan.acts import Act
 from merak.core.plan.visit_plan import visit_plan
 from merak.core.treatment import Order, RunState, Tap, TapData, TapKind, fold, ordered
@@ -25,6 +26,14 @@ from merak.services.treatment.clocks import Clocks, remember, timed, treatment_t
 from merak.services.treatment.following import changed
 from merak.services.visit.file import VisitFile, changing, find_visit, open_file
 from merak.services.visit.planning import planned
+
+needs(
+    __name__,
+    """
+    h: chair.follow_up
+    words: visit.consent
+    """,
+)
 
 #: Taps that leave something to be done another day.
 LEAVE_TASKS = frozenset({"spot", "incident"})

@@ -11,6 +11,7 @@ from merak.core.body.treatable import BESIDE
 from merak.core.dose.light import minutes_for
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import methods, rule
+from merak.core.knowledge.register import needs
 from merak.core.modality import led
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
@@ -26,6 +27,13 @@ from merak.records import visits
 from merak.services.context import Context
 from merak.services.forms import Prefixed, TypedForm, Whole, decimal, said, shown
 from merak.services.visit.file import VisitFile
+
+needs(
+    __name__,
+    """
+    words: plan.order plan.senior
+    """,
+)
 
 #: How many changes may be taken back.
 BACK = 60

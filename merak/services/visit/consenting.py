@@ -7,6 +7,7 @@ from uuid import UUID
 from merak.core.client import age_on
 from merak.core.errors import BadInput
 from merak.core.knowledge import about, number, rule, traits
+from merak.core.knowledge.register import needs
 from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.plan.visit_plan import Plan
 from merak.records.bodies.visit import ConsentBody
@@ -16,6 +17,14 @@ from merak.services.forms import Otherwise, TypedForm
 from merak.services.visit.changes import draft_of
 from merak.services.visit.file import VisitFile, changing, open_file
 from merak.services.visit.planning import Planned, planned
+
+needs(
+    __name__,
+    """
+    years: screening.age
+    words: microcurrent.no_promise
+    """,
+)
 
 #: What the client agrees to beside the words for each treatment, by version, so that the record says which words were
 #: read.

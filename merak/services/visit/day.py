@@ -16,6 +16,7 @@ from merak.core.client import Findings, age_on
 from merak.core.client.names import plain
 from merak.core.errors import BadInput
 from merak.core.knowledge import about, number
+from merak.core.knowledge.register import needs
 from merak.core.plan.brief import offered_by
 from merak.core.plan.fitting import title
 from merak.core.plan.screening import STOPPING, VERDICTS, board
@@ -30,6 +31,15 @@ from merak.services.forms import Otherwise, TypedForm, Whole, day_of
 from merak.services.permission import may
 from merak.services.treatment.treating import GOING, status_of
 from merak.services.visit.file import find_visit, still_asked
+
+needs(
+    __name__,
+    """
+    of 4: close.senior_look follow.severe
+    sessions: course.microcurrent.sessions
+    years: screening.age
+    """,
+)
 
 COURSE_NAME = "Lift and red light"
 USUAL_MINUTES = 60

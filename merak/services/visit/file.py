@@ -19,6 +19,7 @@ from merak.core.body.marks import Mark
 from merak.core.body.treatable import Narrowed
 from merak.core.client import Findings, LastTime, Measures
 from merak.core.knowledge import book, mark_kinds, number
+from merak.core.knowledge.register import needs
 from merak.core.modality.before import Before
 from merak.core.modality.device import read_cards
 from merak.core.plan.brief import Brief, brief_of
@@ -33,6 +34,14 @@ from merak.records.tables import Visit
 from merak.records.visits import Around, EarlierVisit, VisitRecords, VisitSeen
 from merak.services.context import Context, NotFound
 from merak.services.permission import Action
+
+needs(
+    __name__,
+    """
+    mm: face.finger_breadth
+    """,
+    question=("since", "changes"),
+)
 
 STAGES = ("ask", "look", "plan", "treat", "close", "return")
 SENIORS = ("senior", "owner")

@@ -6,6 +6,7 @@ from uuid import UUID
 
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about, number, rule
+from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
 from merak.core.plan.draft import Draft, Touched
@@ -20,6 +21,14 @@ from merak.services.context import Context, OutOfTurn
 from merak.services.forms import Shown, shown, texts
 from merak.services.visit.changes import BACK, OPS, TWINS, WHOLE, EditForm, draft_of, with_new_ids
 from merak.services.visit.file import VisitFile, changing, forget, open_file
+
+needs(
+    __name__,
+    """
+    mm: micro_needling.unlicensed
+    words: device.scale
+    """,
+)
 
 
 @dataclass
