@@ -327,6 +327,31 @@ def _numbers(of: Book, names: Names) -> Iterator[Fault]:
             yield Fault("rule", rule.id, f"“{rule.unit}” is no unit that is reckoned in")
         if rule.value < 0 and not rule.signed:
             yield Fault("rule", rule.id, f"{rule.value:g} is below zero, and it is not marked as signed")
+    yield from _bounds(of, names)
+
+
+def _bounds(of: Book, names: Names) -> Iterator[Fault]:
+    """How far a studio may change a rule: around what was published, a ceiling only to its stricter side."""
+    numbers = {rule.id: rule.value for rule in of.rule if rule.value is not None}
+    for rule in of.rule:
+        yield from _known("rule", rule.id, "rule that it lies under", rule.under, numbers)
+        if rule.id not in numbers:
+            if rule.stricter or rule.under or rule.least is not None or rule.most is not None:
+                yield Fault("rule", rule.id, "it has no number that a studio could change")
+            continue
+        (least, most), value = rule.bounds, numbers[rule.id]
+        if not least <= value <= most:
+            yield Fault("rule", rule.id, f"a studio may put it from {least:g} to {most:g}, and it is {value:g}")
+        if rule.least is not None and rule.least < 0 and not rule.signed:
+            yield Fault("rule", rule.id, "a studio may put it below zero, and it is not marked as signed")
+        for other in rule.under:
+            if value > numbers.get(other, value):
+                yield Fault("rule", rule.id, f"it lies above “{other}”, which it lies under")
+            if least > min((one.bounds[0] for one in of.rule if one.id == other), default=least):
+                yield Fault("rule", rule.id, f"“{other}” may be put lower than this one, which lies under it")
+        eased = {"less": rule.most, "more": rule.least}.get(rule.stricter)
+        if eased is not None or (rule.changeable and not rule.stricter and rule.mark != "H"):
+            yield Fault("rule", rule.id, "what is no house default is changed to its stricter side only")
 
 
 def _read(of: Book, names: Names) -> Iterator[Fault]:

@@ -1,8 +1,12 @@
-"""What follows from values alone is worked out once: the standard library's cache, keyed by what the values are."""
+"""What follows from values and the rule book alone is worked out once: the standard library's cache, keyed by what the
+values are, and by the book that counts.
+"""
 
 from collections.abc import Callable
 from functools import lru_cache, wraps
 from typing import ParamSpec, TypeVar
+
+from merak.core.knowledge.current import edition
 
 Given = ParamSpec("Given")
 Found = TypeVar("Found")
@@ -19,19 +23,19 @@ def by_value(value: object) -> object:
 
 
 class _Call:
-    """The arguments of a call, equal to others of the same values."""
+    """The arguments of a call, equal to others of the same values by the same rule book."""
 
-    __slots__ = ("given", "hashed", "named")
+    __slots__ = ("by", "given", "hashed", "named")
 
     def __init__(self, given: tuple[object, ...], named: dict[str, object]) -> None:
-        self.given, self.named = given, named
-        self.hashed = hash((by_value(given), by_value(named)))
+        self.given, self.named, self.by = given, named, edition()
+        self.hashed = hash((by_value(given), by_value(named), self.by))
 
     def __hash__(self) -> int:
         return self.hashed
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Call) and self.given == other.given and self.named == other.named
+        return isinstance(other, _Call) and (self.by, self.given, self.named) == (other.by, other.given, other.named)
 
 
 def remembered(most: int) -> Callable[[Callable[Given, Found]], Callable[Given, Found]]:

@@ -4,10 +4,10 @@ from datetime import datetime
 from typing import NamedTuple
 from uuid import UUID
 
-from sqlalchemy import bindparam, delete, func, select
+from sqlalchemy import Text, bindparam, cast, delete, func, select
 from sqlalchemy.orm import Session
 
-from merak.records.tables import Device, Person, SetUpCode, SignedIn, Studio
+from merak.records.tables import Device, OwnRulesVersion, Person, SetUpCode, SignedIn, Studio
 
 
 def studio(db: Session) -> Studio | None:
@@ -27,10 +27,15 @@ class Worker(NamedTuple):
     name: str
     role: str
     csrf: str = ""
+    #: The studio's own rule book as it stands, as JSON; "" for none.
+    own_rules: str = ""
 
 
+_OWN_RULES = func.coalesce(
+    select(cast(OwnRulesVersion.rules, Text)).order_by(OwnRulesVersion.version.desc()).limit(1).scalar_subquery(), ""
+)
 _HELD = (
-    select(Person.id, Person.name, Person.role, SignedIn.csrf)
+    select(Person.id, Person.name, Person.role, SignedIn.csrf, _OWN_RULES)
     .join(SignedIn, SignedIn.person_id == Person.id)
     .where(SignedIn.token_hash == bindparam("token"), SignedIn.expires_at > bindparam("now"), Person.active)
 )

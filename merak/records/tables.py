@@ -12,9 +12,10 @@ from sqlalchemy.types import TypeDecorator
 from uuid_utils.compat import uuid7
 
 from merak.core.body.marks import Mark
+from merak.core.knowledge.own import OwnRules
 from merak.core.modality.device import Card
 from merak.core.plan.routine import Routine
-from merak.records.bodies.house import Habits, House, LetterBody, ReactionBody
+from merak.records.bodies.house import Habits, House, LetterBody, ReactionBody, RuleChange
 from merak.records.bodies.task import TASKS, TaskAnswer, TaskBody
 from merak.records.bodies.upgrades import Raw, upgraded
 
@@ -51,6 +52,8 @@ class Base(DeclarativeBase):
         ReactionBody: Json(ReactionBody),
         Mark: Json(Mark),
         Routine: Json(Routine),
+        OwnRules: Json(OwnRules),
+        tuple[RuleChange, ...]: Json(tuple[RuleChange, ...]),
     }
 
 
@@ -351,6 +354,17 @@ class RoutineVersion(Base):
     version: Mapped[int]
     body: Mapped[Routine]
     removed: Mapped[bool] = mapped_column(default=False)
+    by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class OwnRulesVersion(Base):
+    """One version of the studio's own rule book, whole, with what was changed in it."""
+
+    __tablename__ = "own_rules"
+    version: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    rules: Mapped[OwnRules]
+    changes: Mapped[tuple[RuleChange, ...]]
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
     at: Mapped[datetime] = mapped_column(server_default=func.now())
 

@@ -19,12 +19,14 @@ from markupsafe import Markup, escape
 from merak.auth import not_taken
 from merak.core.after.aftercare import SheetLine
 from merak.core.after.differences import clock
-from merak.core.knowledge import aspects, cited
+from merak.core.knowledge import aspects, cited, printed
+from merak.core.knowledge.own import edition_words
 from merak.core.plan.fitting import title
 from merak.exchange.language import moment, said
 from merak.exchange.letters import dated
 from merak.services.context import Context
 from merak.services.permission import Sealable, rights
+from merak.services.studio import own_rules
 from merak.services.visit.file import SENIORS, STAGES, VisitFile
 from merak.web.drawing import HATCHES, SIGNS, draw, polyline, rings, strokes
 from merak.web.lanes import lanes
@@ -122,6 +124,12 @@ def _environment() -> Environment:
         "rings": rings,
         "title_of": title,
         "named_all": named_all,
+        "named": lambda name, names: names.get(name, name),
+        "printed": printed,
+        "rule_place": own_rules.place,
+        "rule_named": own_rules.named,
+        "cited": cited,
+        "edition_words": edition_words,
     }
     env.globals |= {
         "asset": asset,

@@ -21,7 +21,7 @@ from builders.briefs import brief
 from builders.database import ROOT
 from merak.core import closed
 from merak.core.errors import KnowledgeError
-from merak.core.knowledge import Book, Rule, book, place_of, printed
+from merak.core.knowledge import Book, Rule, book, place_of, printed, told
 from merak.core.plan import screening
 
 #: What is said to people: any words will do.
@@ -220,14 +220,14 @@ def test_no_rule_says_its_number_a_second_time() -> None:
 
 
 def test_a_changed_number_is_changed_in_the_words() -> None:
-    told = Rule.model_validate(
-        {"id": "x", "words": "No colder than {value} °C.", "value": -7.5, "unit": "°C", "signed": True}
-        | {"reason": "r", "source": "s", "mark": "H"}
-    )
-    assert told.words == "No colder than −7.5 °C."
+    body = {"words": "No colder than {value} °C, {y.most} s.", "reason": "r", "source": "s", "mark": "H"}
+    cold = Rule.model_validate(body | {"id": "x", "value": -7.5, "unit": "°C", "signed": True})
+    most = Rule.model_validate(body | {"id": "y.most", "words": "{number}", "value": 3, "unit": "s"})
+    whole = told(Book(rule=(cold, most)))
+    assert [rule.words for rule in whole.rule] == ["No colder than −7.5 °C, 3 s.", "{number}"]
     assert [printed(value) for value in (20_000, 1000, 0.05, -3)] == ["20 000", "1000", "0.05", "−3"]
-    with pytest.raises(ValidationError, match="does not have"):
-        Rule.model_validate({"id": "x", "words": "About {value}.", "reason": "r", "source": "s", "mark": "H"})
+    with pytest.raises(KnowledgeError, match=r"“x” prints a number that is not there: \{y\.most\}"):
+        told(Book(rule=(cold,)))
 
 
 def test_the_schema_for_editors_is_current_and_holds_every_file() -> None:

@@ -4,6 +4,7 @@ number that is nowhere here fails too.
 
 import pytest
 
+import merak.server  # noqa: F401  (whatever reads the rule book has to be there)
 from merak.core.knowledge import book, number
 
 Pinned = dict[str, tuple[float, str]]
@@ -181,6 +182,8 @@ PRACTICE: dict[str, Pinned] = {
         "wet_abrasion.infuse.suction": (7, "of 10"),
         "wet_abrasion.infuse.most": (8, "of 10"),
         "wet_abrasion.minutes": (10, "min"),
+        "wet_abrasion.pustules": (2, "of 4"),
+        "phototype.dark": (4, "phototype"),
         "crystal.timer": (15, "min"),
         "crystal.course": (3, "sessions"),
         "diamond.before_peel": (1, "passes"),
@@ -539,6 +542,8 @@ HOUSE: dict[str, Pinned] = {
         "propose.load_balanced": (6, "points of score a load"),
         "propose.load_strongest": (0, "points of score a load"),
         "plan.minutes_unknown": (20, "min"),
+        "plan.numb_clock": (30, "s"),
+        "phototype.very_dark": (5, "phototype"),
         "suction.brisk": (4, "of 10"),
         "suction.strong": (5, "of 10"),
         "screening.letter_valid": (365, "days"),

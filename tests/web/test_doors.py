@@ -29,6 +29,8 @@ TABLE = {
         GET /due
         GET /emergency
         GET /rules
+        GET /rules/of/{entry_id}
+        GET /rules/own
         GET /visits/{visit_id}/return
         GET /visits/{visit_id}/return.ics
         POST /clients/{client_id}
@@ -137,6 +139,12 @@ TABLE = {
         POST /practice/people/{person_id}/give-back
         POST /practice/people/{person_id}/licences
         POST /practice/prices
+        GET /rules/own/file
+        POST /rules/of/{entry_id}/number
+        POST /rules/of/{entry_id}/take-back
+        POST /rules/of/{entry_id}/verdict
+        POST /rules/own/file
+        POST /rules/own/take-back
     """,
 }
 #: Open to whoever stands outside: a client’s own link, the first set-up, light or dim, the way to the bench.

@@ -5,7 +5,6 @@ keeps areas nearly true; docs/plate.md says where they are not, and by how much.
 """
 
 from collections.abc import Callable
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -15,6 +14,7 @@ from merak.core.body.sketch import SIDES, Key, Plate, Sketch, build
 from merak.core.client import Measures
 from merak.core.errors import BadInput
 from merak.core.knowledge import landmarks
+from merak.core.knowledge.current import by_book
 
 __all__ = ["BONY", "GRADED", "GROUPS", "PLATES", "SIDES", "THIN", "Key", "Plate", "area_cm2", "plate", "zone_names"]
 
@@ -107,7 +107,7 @@ def _kind(name: str) -> ZoneKind:
     return PLATES[name]
 
 
-@lru_cache(maxsize=48)
+@by_book(48)
 def plate(measures: Measures, name: str = "face") -> Plate:
     """The plate of a client with these tapes, in mm. Raises BadInput, by field, for tapes that no body has or no one
     face.

@@ -1,6 +1,5 @@
 """Strokes between landmarks, up and out, clipped to the treatable area."""
 
-from functools import lru_cache
 from typing import Literal, NamedTuple, get_args
 
 import numpy as np
@@ -27,6 +26,7 @@ from merak.core.body.curves import Pair
 from merak.core.body.plate import BONY, SIDES, Plate
 from merak.core.body.treatable import Treatable
 from merak.core.knowledge import number
+from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 
 needs(
@@ -104,7 +104,7 @@ def lines(area: Treatable, side: str, paths: tuple[str, ...]) -> tuple[Line, ...
     return _both(area, paths)[side]
 
 
-@lru_cache(maxsize=96)
+@by_book(96)
 def _both(area: Treatable, paths: tuple[str, ...]) -> dict[str, tuple[Line, ...]]:
     """The strokes of both sides, cut in one go: none crosses the midline."""
     face = area.plate

@@ -1,7 +1,7 @@
 """Where a modality may go: zones less its margins, its no-go areas and what is marked as out of bounds."""
 
 from dataclasses import dataclass, field
-from functools import cache, cached_property, lru_cache
+from functools import cached_property
 from math import cos, pi
 
 import numpy as np
@@ -13,6 +13,7 @@ from merak.core.body.plate import Key, Plate, plate
 from merak.core.client import Measures
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Margin, NoGo, book, works
+from merak.core.knowledge.current import by_book
 from merak.core.working import Frozen
 
 #: A round edge is drawn in steps, eight a quarter; this much wider, so that no step comes nearer than the margin.
@@ -50,13 +51,13 @@ def narrow(margin_id: str, value: float, reason: str) -> Narrowed:
     return Narrowed(margin=margin_id, value=value, reason=reason.strip())
 
 
-@cache
+@by_book()
 def margins_of(work: str) -> tuple[Margin, ...]:
     """The margins that a modality keeps."""
     return tuple(entry for entry in book().margin if work in entry.works)
 
 
-@cache
+@by_book()
 def no_go_of(work: str) -> tuple[NoGo, ...]:
     """Where a modality never goes."""
     return tuple(entry for entry in book().no_go if work in entry.works)
@@ -128,7 +129,7 @@ def treatable(
     return _treatable(measures, work, finger_mm, name, narrowed, marks)
 
 
-@lru_cache(maxsize=96)
+@by_book(96)
 def _treatable(
     measures: Measures, work: str, finger_mm: float, name: str, narrowed: tuple[Narrowed, ...], marks: tuple[Mark, ...]
 ) -> Treatable:

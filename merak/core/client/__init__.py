@@ -5,7 +5,16 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
 from merak.core.working import Frozen
+
+needs(
+    __name__,
+    """
+    of 4: follow.severe
+    """,
+)
 
 Side = Literal["right", "left"]
 SkinType = Literal["dry", "normal", "combination", "oily"]
@@ -93,10 +102,14 @@ class LastTime(Frozen):
 
     @property
     def reacted(self) -> bool:
-        """Whether titration asks for less; where it was not asked, a redness or swelling of 3 or more (rule
-        microcurrent.reacted).
+        """Whether titration asks for less; where it was not asked, a severe redness or swelling (rules
+        microcurrent.reacted, follow.severe).
         """
-        return self.turn in ("down", "stop") if self.turn else max(self.redness or 0, self.swelling or 0) >= 3
+        return (
+            self.turn in ("down", "stop")
+            if self.turn
+            else max(self.redness or 0, self.swelling or 0) >= number("follow.severe")
+        )
 
 
 def age_on(born: date, today: date) -> int:

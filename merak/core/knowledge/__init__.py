@@ -8,9 +8,11 @@ from hashlib import sha256
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import ConfigDict, Field, ValidationError, model_validator
+from pydantic import ConfigDict, Field, ValidationError
 
 from merak.core.errors import KnowledgeError
+from merak.core.knowledge import current
+from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import is_read
 from merak.core.working import Caution, Frozen, Quantity, Weight
 
@@ -50,25 +52,34 @@ def printed(value: float) -> str:
 
 
 class Rule(Cited):
-    """One line of the rule book. `value` carries `unit`; `absolute` marks a ceiling that nobody plans past, `signed` a
-    number that may lie below zero.
+    """One line of the rule book. `value` carries `unit`, and is printed in its words, "{value}"; `absolute` marks a
+    ceiling that nobody plans past, `signed` a number that may lie below zero.
+
+    A studio may change it where it says how far: from `least` to `most`, and with `stricter` only to that side of what
+    was published; never above what it lies `under`.
     """
 
     value: float | None = None
     unit: str = ""
     absolute: bool = False
     signed: bool = False
+    stricter: Literal["", "less", "more"] = ""
+    least: float | None = None
+    most: float | None = None
+    under: tuple[str, ...] = ()
 
-    @model_validator(mode="before")
-    @classmethod
-    def _said(cls, body: Any) -> Any:
-        """Its words print its value, "{value}", so that a number stands in one place."""
-        if isinstance(body, dict) and "{value}" in str(body.get("words", "")):
-            value = body.get("value")
-            if not isinstance(value, int | float):
-                raise ValueError("its words print a value that it does not have")
-            return {**body, "words": body["words"].replace("{value}", printed(value))}
-        return body
+    @property
+    def changeable(self) -> bool:
+        """Whether a studio may put another number in its place."""
+        return self.value is not None and (self.least is not None or self.most is not None)
+
+    @property
+    def bounds(self) -> tuple[float, float]:
+        """From where to where a studio may put it; both its value where it may not."""
+        value = self.value or 0
+        least = value if self.least is None else self.least
+        most = value if self.most is None else self.most
+        return least, most
 
 
 class Ruling(BookEntry):
@@ -457,6 +468,48 @@ class Book(BookEntry):
     halting: tuple[Halting, ...] = ()
 
 
+#: What stands for a number in words: this rule's own, or another's by its id.
+PLACE = re.compile(r"\{(value|[a-z0-9_]+(?:\.[a-z0-9_]+)+)\}")
+
+
+def told(of: Book) -> Book:
+    """The book with its numbers in its words: "{value}" is a rule's own, "{rf_bulk.stop}" another's.
+
+    Raises KnowledgeError for one that is not there.
+    """
+    numbers = {rule.id: rule.value for rule in of.rule}
+    return of.model_copy(
+        update={
+            kind: tuple(
+                _told(entry, getattr(entry, "value", None), numbers, f"the {kind} “{entry.id}”") for entry in there
+            )
+            for kind in Book.model_fields
+            if (there := getattr(of, kind))
+        }
+    )
+
+
+def _told(of: Any, own: float | None, numbers: dict[str, float | None], name: str) -> Any:
+    """Whatever has words in it, with its numbers in them; the same where there are none."""
+    if isinstance(of, str):
+        return PLACE.sub(lambda place: _number_in(place[1], own, numbers, name), of) if "{" in of else of
+    if isinstance(of, tuple):
+        new = tuple(_told(one, own, numbers, name) for one in of)
+        return new if any(a is not b for a, b in zip(of, new, strict=True)) else of
+    if isinstance(of, BookEntry):
+        fields = {key: getattr(of, key) for key in of.model_fields_set}
+        changed = {key: new for key, was in fields.items() if (new := _told(was, own, numbers, name)) is not was}
+        return of.model_copy(update=changed) if changed else of
+    return of
+
+
+def _number_in(place: str, own: float | None, numbers: dict[str, float | None], name: str) -> str:
+    value = own if place == "value" else numbers.get(place)
+    if value is None:
+        raise KnowledgeError(f"{name} prints a number that is not there: {{{place}}}")
+    return printed(value)
+
+
 def read_file(path: Path) -> Book:
     """One file of the rule book, validated.
 
@@ -500,8 +553,10 @@ def _line_of(text: str, loc: tuple[int | str, ...]) -> int:
 
 
 @cache
-def book() -> Book:
-    """The whole rule book. Raises KnowledgeError when a file is broken or an id stands twice."""
+def written() -> Book:
+    """The whole rule book as it is written, its numbers not yet in its words. Raises KnowledgeError when a file is
+    broken or an id stands twice.
+    """
     parts: dict[str, list[Any]] = {kind: [] for kind in Book.model_fields}
     known: set[tuple[str, ...]] = set()
     for path in sorted(FOLDER.glob("*.toml")):
@@ -517,7 +572,19 @@ def book() -> Book:
 
 
 @cache
-def edition() -> str:
+def published() -> Book:
+    """The rule book that everybody has. Raises KnowledgeError as `written`, and for words without their number."""
+    return told(written())
+
+
+def book() -> Book:
+    """The rule book that counts here: the published one, or what the studio made of it. Raises KnowledgeError."""
+    other = current.held()
+    return published() if other is None else other.book
+
+
+@cache
+def published_edition() -> str:
     """What this edition of the rule book is known by: the first half of the SHA-256 of its files."""
     whole = sha256()
     for path in sorted(FOLDER.glob("*.toml")):
@@ -525,67 +592,72 @@ def edition() -> str:
     return whole.hexdigest()[:32]
 
 
-@cache
+def edition() -> str:
+    """What the rule book that counts here is known by: its edition, and the studio's own version where it has one."""
+    return current.edition() or published_edition()
+
+
+@by_book()
 def landmarks(plate: str) -> dict[str, tuple[float, float]]:
     """The default half's landmarks of a plate by name, (x, y) in mm."""
     return {mark.id: (mark.x, mark.y) for mark in book().landmark if mark.plate == plate}
 
 
-@cache
+@by_book()
 def works() -> dict[str, Work]:
     """The modalities as the plate knows them, by id."""
     return {work.id: work for work in book().work}
 
 
-@cache
+@by_book()
 def mark_kinds() -> dict[str, MarkKind]:
     """The kinds of finding by id."""
     return {kind.id: kind for kind in book().mark_kind}
 
 
-@cache
+@by_book()
 def about() -> dict[str, About]:
     """The modalities in words, by id."""
     return {entry.id: entry for entry in book().modality}
 
 
-@cache
+@by_book()
 def tissues() -> dict[str, Tissue]:
     """The layers of tissue by id."""
     return {entry.id: entry for entry in book().tissue}
 
 
-@cache
+@by_book()
 def traits() -> dict[str, Trait]:
     """What a plan has to know of each modality, by modality."""
     return {entry.modality: entry for entry in book().trait}
 
 
-@cache
+@by_book()
 def conditions() -> dict[str, Condition]:
     """The conditions that are graded, by id."""
     return {entry.id: entry for entry in book().condition}
 
 
-@cache
+@by_book()
 def methods() -> dict[str, Method]:
     """The matters that practitioners disagree on, by id."""
     return {entry.id: entry for entry in book().method}
 
 
-@cache
+@by_book()
 def topics() -> dict[str, Topic]:
     """What aftercare speaks of, by id."""
     return {entry.id: entry for entry in book().topic}
 
 
-@cache
+@by_book()
 def aspects() -> dict[str, Aspect]:
     """The aspects of modalities by id."""
     return {entry.id: entry for entry in book().aspect}
 
 
-@cache
+@by_book()
 def members(name: str) -> frozenset[str]:
     """The modalities and aspects of a group, or the one that carries this name. Raises KnowledgeError for neither."""
     for group in book().group:
@@ -596,26 +668,26 @@ def members(name: str) -> frozenset[str]:
     return frozenset({name})
 
 
-@cache
+@by_book()
 def all_of(names: tuple[str, ...]) -> frozenset[str]:
     """Everything that these names mean together."""
     return frozenset(one for name in names for one in members(name))
 
 
-@cache
+@by_book()
 def emergencies(modality: str = "") -> tuple[Emergency, ...]:
     """The emergency cards, those that are likely with a modality first."""
     return tuple(sorted(book().emergency, key=lambda card: not (modality and modality in all_of(card.modalities))))
 
 
-@cache
+@by_book()
 def halting(modality: str) -> str:
     """What is done first when this is stopped; words for anything where the rule book has none."""
     found = (entry.words for entry in book().halting if modality in all_of(entry.modalities))
     return next(found, "Everything off the skin; look, and ask.")
 
 
-@cache
+@by_book()
 def _rules() -> dict[str, Rule]:
     return {entry.id: entry for entry in book().rule}
 
@@ -657,7 +729,7 @@ def caution(rule_id: str, weight: Weight = "know", words: str = "", action: str 
     return Caution(weight=weight, words=words or found.words, action=action or found.reason, rule=rule_id, field=field)
 
 
-@cache
+@by_book()
 def _cited() -> dict[str, tuple[str, str, str, str]]:
     everything = book()
     found: dict[str, tuple[str, str, str, str]] = {

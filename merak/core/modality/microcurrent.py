@@ -1,7 +1,6 @@
 """Microcurrent lift: settings, start values, ceilings, strokes, dose, time, gel."""
 
 from datetime import date
-from functools import cache, lru_cache
 from itertools import takewhile
 from typing import Literal, NamedTuple
 
@@ -15,6 +14,7 @@ from merak.core.client import Findings, LastTime, Measures, Side
 from merak.core.dose.current import amount_umol, charge_mc, density_ma_cm2
 from merak.core.dose.product import film_ml
 from merak.core.knowledge import Verdict, caution, number, quantity
+from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MicrocurrentCard
 from merak.core.modality.shared import Dose, Increment, Start, Subject
@@ -62,7 +62,7 @@ class Settings(Frozen):
     film_mm: float = Field(0.5, ge=0.01, le=3, title="Gel film", json_schema_extra={"unit": "mm"})
 
 
-@cache
+@by_book()
 def sayings(feel: Feel) -> tuple[Saying, ...]:
     """What a client may say under microcurrent, in the order of the keys, and what to do then by the chosen school of
     feel.
@@ -211,7 +211,7 @@ def lift(settings: Settings, card: MicrocurrentCard, area: Treatable, without: f
 BORDER_MM = 3
 
 
-@lru_cache(maxsize=256)
+@by_book(256)
 def _clear(area: Treatable, side: Side, paths: tuple[Path, ...], without: frozenset[str]) -> tuple[Line, ...]:
     """The lines of a side that stay out of some zones: drawn once, whatever is set on the machine."""
     drawn = lines(area, side, paths)
@@ -335,7 +335,7 @@ def level_most(settings: Settings, card: MicrocurrentCard) -> float:
     return _level_most(settings.polarity, card)
 
 
-@lru_cache(maxsize=64)
+@by_book(64)
 def _level_most(polarity: Polarity, card: MicrocurrentCard) -> float:
     halves = (half / 2 for half in range(2, 2 * card.levels + 1))
     return max(takewhile(lambda level: _level_refusal(level, polarity, card) is None, halves), default=0.0)

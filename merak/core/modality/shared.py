@@ -27,6 +27,7 @@ needs(
     mm: face.finger_breadth
     steps: titration.down
     words: body.area device.calibration device.scale product.film start.carried_over
+    phototype: phototype.dark
     """,
 )
 
@@ -154,7 +155,7 @@ class Modality(Protocol):
 ADJUSTMENTS: dict[str, Callable[[Subject], bool]] = {
     "first_visit": lambda s: s.first_visit,
     "sensitive": lambda s: s.sensitive,
-    "dark": lambda s: (s.phototype or 0) >= 4,
+    "dark": lambda s: (s.phototype or 0) >= number("phototype.dark"),
     "tanned": lambda s: s.tanned,
     "dehydrated": lambda s: s.dehydrated,
     "bone": lambda s: s.bony,

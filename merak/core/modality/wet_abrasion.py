@@ -20,7 +20,7 @@ needs(
     min: wet_abrasion.longest wet_abrasion.minutes
     of 10: wet_abrasion.acid.most wet_abrasion.acid.suction wet_abrasion.infuse.most wet_abrasion.infuse.suction
     of 10: wet_abrasion.peel.most
-    words: wet_abrasion.pustules
+    of 4: wet_abrasion.pustules
     """,
 )
 

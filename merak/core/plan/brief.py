@@ -2,12 +2,13 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 from typing import Any
 
 from merak.core.body.plate import PLATES, area_cm2, zone_names
 from merak.core.body.treatable import BESIDE, Treatable, treatable
 from merak.core.knowledge import about, all_of, book, number, quantity, traits
+from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
@@ -22,6 +23,7 @@ needs(
     """
     points of load: budget.base budget.dark budget.dry budget.newcomer budget.sensitive
     units of the meter: look.hydration.low
+    phototype: phototype.very_dark
     """,
     option=("dry_air=yes", "sun=tanned", "sun=burnt", "sun=burnt_healed"),
     question=("dry_air", "sun"),
@@ -123,7 +125,7 @@ class Brief:
             ("budget.newcomer", self.newcomer, "new client"),
             ("budget.sensitive", subject.sensitive, "sensitive skin"),
             ("budget.dry", subject.dehydrated, "dehydrated, or winter"),
-            ("budget.dark", (subject.phototype or 0) >= 5, "phototype V or VI"),
+            ("budget.dark", (subject.phototype or 0) >= number("phototype.very_dark"), "phototype V or VI"),
         ):
             if holds:
                 lines.append(quantity(rule_id, words))
@@ -151,7 +153,7 @@ class Brief:
         return self.facts.prices.get(modality, traits()[modality].price)
 
 
-@lru_cache(maxsize=64)
+@by_book(64)
 def brief_of(facts: Facts) -> Brief:
     """The brief of these facts, with all that was worked out from the same ones lately."""
     return Brief(facts)

@@ -2,10 +2,10 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
-from functools import cache
 from typing import Literal, NamedTuple
 
 from merak.core.knowledge import Pairing, about, all_of, book, methods, traits
+from merak.core.knowledge.current import by_book
 from merak.core.working import Frozen
 
 FitKind = Literal["apart", "before", "zones", "one", "last", "alone", "needs", "earlier"]
@@ -56,7 +56,7 @@ def _is(condition: str, of: Methods) -> bool:
     return chosen(of, method) == school
 
 
-@cache
+@by_book()
 def _sets(pairing_id: str) -> tuple[frozenset[str], frozenset[str]]:
     found = next(one for one in book().pairing if one.id == pairing_id)
     return all_of(found.a), all_of(found.b)

@@ -37,6 +37,7 @@ needs(
     ×: rf_fractional.step.most
     words: chair.pass.close chair.spot.down chair.spot.first chair.spot.kept chair.spot.mark chair.spot.numb
     words: chair.spot.once chair.spot.up
+    phototype: phototype.dark
     """,
     group=("RF",),
 )
@@ -500,7 +501,7 @@ def spot_rule(brief: Brief, one: Worked, laid: bool = True) -> SpotRule | None:
         return None
     module, card = MODALITIES[name], one.machine.card if one.machine else None
     field = module.INCREMENT.field
-    dark = (brief.facts.findings.phototype or 0) >= 4
+    dark = (brief.facts.findings.phototype or 0) >= number("phototype.dark")
     rule_id = {"peel": "acid.spot", "pulsed_light": f"pulsed_light.spot{'.dark' * dark}"}.get(
         name, "rf_fractional.spot"
     )

@@ -4,7 +4,6 @@ word lift some.
 
 from collections.abc import Iterable, Mapping
 from datetime import date, datetime
-from functools import cache
 from typing import Literal, get_args
 
 from dateutil.relativedelta import relativedelta
@@ -13,6 +12,7 @@ from pydantic import Field
 from merak.core.client import Findings, age_on
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Option, Question, Ruling, Verdict, about, all_of, aspects, book, number, rule
+from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.working import Frozen
 
@@ -35,7 +35,7 @@ UNSEEN = "screening.phototype"
 HOUSEKEEPING = frozenset({"cleanse", "tone", "dry", "finish"})
 
 
-@cache
+@by_book()
 def subjects() -> tuple[str, ...]:
     """Everything that has a verdict: the modalities that a plan can hold, and the aspects of them."""
     kept = (name for name, words in about().items() if words.licence != "physician" and name not in HOUSEKEEPING)
@@ -161,7 +161,7 @@ class Standing(Frozen):
 Board = dict[str, Standing]
 
 
-@cache
+@by_book()
 def acted_on(question: Question) -> frozenset[str]:
     """The modalities and aspects that any answer to a question acts on."""
     return frozenset(name for option in question.options for ruling in option.rulings for name in all_of(ruling.on))
@@ -280,7 +280,7 @@ def _from_findings(findings: Findings, today: date) -> Iterable[tuple[str, Reaso
                 yield name, reason  # type: ignore[misc]
 
 
-@cache
+@by_book()
 def _unseen() -> tuple[tuple[str, Reason], ...]:
     entry = rule(UNSEEN)
 
@@ -290,7 +290,7 @@ def _unseen() -> tuple[tuple[str, Reason], ...]:
     return (("pulsed_light", held("wait")), *((name, held("change")) for name in sorted(all_of(("OPEN",)))))
 
 
-@cache
+@by_book()
 def _after_mark(what: str, on: date) -> Reason:
     """A course that stops because of what was left on the skin."""
     entry = rule("titration.stop")
@@ -305,7 +305,7 @@ def _whole(name: str) -> str:
     return aspects()[name].of if name in aspects() else name
 
 
-@cache
+@by_book()
 def _unjudged() -> Reason:
     """What nobody has judged is closed to everybody, whatever is answered."""
     entry = next(group for group in book().group if group.id == "SCREENED")

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any
 
 from pydantic import Field, ValidationError, field_validator
@@ -11,6 +10,7 @@ from merak.core.body.plate import area_cm2
 from merak.core.client import LastTime
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Consider, about, all_of, caution, methods, number, rule, traits
+from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality import led, microcurrent
 from merak.core.modality.catalogue import MODALITIES
@@ -33,6 +33,7 @@ needs(
     of what it was: titration.fifth
     steps: titration.incident
     words: chair.spot.once physician.never plan.closed_zones plan.licence plan.machine plan.senior screening.operator
+    of 4: wet_abrasion.pustules
     """,
     group=("HEAT", "ENERGY"),
     condition=("acne",),
@@ -169,7 +170,7 @@ def derived(
         case "numbing":
             return {"clinic_allows_light": chosen(of, "numbing") == "light" and brief.facts.senior}
         case "wet_abrasion":
-            return {"pustules": brief.facts.findings.worst("acne") >= 2}
+            return {"pustules": brief.facts.findings.worst("acne") >= number("wet_abrasion.pustules")}
         case "peel":
             return {"first_strong": "peel" not in brief.facts.history}
         case _:
@@ -449,7 +450,7 @@ def _dose(brief: Brief, step: Step, settings: Any, card: Any, areas: dict[str, f
     )
 
 
-@lru_cache(maxsize=2048)
+@by_book(2048)
 def _computed(modality: str, settings: str, card: str, subject: str) -> Dose:
     """A dose by the texts of what goes in: at every change of a plan only what changed is computed anew."""
     module = MODALITIES[modality]

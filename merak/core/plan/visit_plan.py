@@ -21,8 +21,9 @@ from merak.core.working import Caution, Frozen, Quantity
 needs(
     __name__,
     """
+    s: plan.numb_clock
     days: event.never
-    words: budget.load device.scale plan.numb_clock plan.order plan.price plan.slot
+    words: budget.load device.scale plan.order plan.price plan.slot
     """,
 )
 
@@ -346,7 +347,7 @@ def _numb_clock(plan: Plan, worked: dict[str, Worked], laid: tuple[Span, ...]) -
                     and cream.school != "none"
                 ):
                     early = ready - spans[other.id].start_s
-                    if early > 30:
+                    if early > number("plan.numb_clock"):
                         words = (
                             f"{title(other.modality)} begins {early / 60:.0f} min before the cream has had its time."
                         )

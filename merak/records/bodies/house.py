@@ -50,6 +50,17 @@ class ReactionBody(KeptBody):
     tell: str = ""
 
 
+class RuleChange(KeptBody):
+    """One change of the studio's own rule book: of which rule, or which answer ("question=option:subject"), from what
+    to what, why. "" stands for what was published.
+    """
+
+    of: str
+    was: str = ""
+    now: str = ""
+    reason: str
+
+
 class House(KeptBody):
     """The studio's own choices: schools, prices by modality and their currency, the emergency number."""
 

@@ -15,11 +15,12 @@ from uuid_utils.compat import uuid7
 from merak.core.after.following import FollowKind, alarms, asked, due_before, dues, read
 from merak.core.errors import BadInput, MerakError
 from merak.core.knowledge import AskAfter, number
+from merak.core.knowledge.own import working_with
 from merak.core.knowledge.register import needs
 from merak.exchange.language import LANGUAGES, later
 from merak.exchange.letters import follow_up_words
 from merak.records import db as database
-from merak.records import messages, tasks
+from merak.records import messages, own_rules, tasks
 from merak.records.bodies.task import AskTask, RaiseTask, SaidAfter
 from merak.records.people import Worker
 from merak.records.tables import Client, Task, Visit
@@ -127,7 +128,7 @@ class TooMany(MerakError):
 @contextmanager
 def _visitor() -> Iterator[Context]:
     """A context without a person: for the holder of a secret address alone."""
-    with database.work_session() as db:
+    with database.work_session() as db, working_with(own_rules.standing(db)):
         yield Context(db, Worker(None, "a client", "client"), datetime.now(UTC))  # type: ignore[arg-type]
 
 

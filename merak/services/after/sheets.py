@@ -20,7 +20,8 @@ from merak.core.after.aftercare import (
 )
 from merak.core.after.home import Take, kit
 from merak.core.body.plate import area_cm2
-from merak.core.knowledge import emergencies
+from merak.core.knowledge import emergencies, number
+from merak.core.knowledge.register import needs
 from merak.core.treatment.order import Ordered
 from merak.exchange.language import LANGUAGES
 from merak.records import tasks, visits
@@ -30,6 +31,13 @@ from merak.services.context import Context
 from merak.services.treatment.adverse import number_of
 from merak.services.treatment.treating import Run
 from merak.services.visit.file import VisitFile
+
+needs(
+    __name__,
+    """
+    phototype: phototype.dark
+    """,
+)
 
 FAMILIES: tuple[Family, ...] = ("", "acne-prone", "pigment", "ageing", "sensitive")
 
@@ -82,7 +90,7 @@ def personal_of(file: VisitFile, client: Client, form: dict[str, str] | None) ->
         shaves="shaves" in (form or {}) if ticked else habits.shaves,
         make_up="make_up" in (form or {}) if ticked else habits.make_up,
         event=file.wish.event if file.wish.event and file.wish.event > file.today else None,
-        dark=(file.findings.phototype or 0) >= 4,
+        dark=(file.findings.phototype or 0) >= number("phototype.dark"),
         sensitive=bool(file.findings.sensitive),
         area_cm2=max(area, 1),
     )

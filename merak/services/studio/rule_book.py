@@ -10,9 +10,10 @@ from itertools import groupby
 
 from merak.core.body.plate import PLATES, zone_names
 from merak.core.knowledge import Cited, Ruling, about, all_of, aspects, book, topics
+from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import registered
 from merak.core.plan.screening import acted_on
-from merak.services.context import Context
+from merak.services.context import Context, NotFound
 
 #: What skin and clients are like, as the rules name it: the word that is chosen and what it is found by.
 CONDITIONS = {
@@ -209,12 +210,21 @@ def page_of(ctx: Context, asked: Search) -> Page:
     return Page(len(order), groups, [], end if end < len(order) else None)
 
 
+def entry_of(ctx: Context, entry_id: str) -> Entry:
+    """One entry. Raises NotFound, Denied."""
+    ctx.demand("see the day")
+    found = next((entry for entry in entries() if entry.cited.id == entry_id), None)
+    if found is None:
+        raise NotFound("There is no such rule.")
+    return found
+
+
 def all_zones() -> tuple[str, ...]:
     """Every zone of every plate."""
     return tuple(sorted({zone for name in PLATES for zone in zone_names(name)}))
 
 
-@cache
+@by_book()
 def entries() -> tuple[Entry, ...]:
     """Everything in the rule book, by subject."""
     return tuple(sorted(_all(), key=lambda entry: entry.subject))

@@ -5,6 +5,7 @@ import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
+from functools import lru_cache
 from time import monotonic
 
 from argon2 import PasswordHasher
@@ -15,6 +16,7 @@ from limits.strategies import MovingWindowRateLimiter
 from sqlalchemy.orm import Session
 
 from merak.core.errors import MerakError
+from merak.core.knowledge.own import OwnRules, working_with
 from merak.records import db as database
 from merak.records import people
 from merak.records.people import Worker
@@ -83,12 +85,22 @@ def sign_out(ctx: Context, token: str) -> None:
 
 @contextmanager
 def at_work(token: str | None) -> Iterator[Context | None]:
-    """The context of whoever holds this token; None when nobody does."""
+    """The context of whoever holds this token, with the studio's own rule book in force; None when nobody does."""
     with database.work_session() as db:
         now = datetime.now(UTC)
         held = _held(db, token_hash(token), now) if token else None
         jumped = now - _BEGAN[0] - timedelta(seconds=monotonic() - _BEGAN[1])
-        yield Context(db, held, now, jumped) if held else None
+        if held is None:
+            yield None
+        else:
+            with working_with(own_rules_of(held.own_rules)):
+                yield Context(db, held, now, jumped)
+
+
+@lru_cache(maxsize=4)
+def own_rules_of(text: str) -> OwnRules:
+    """The studio's own rule book, as it is kept."""
+    return OwnRules.model_validate_json(text) if text else OwnRules()
 
 
 #: Token's hash → (who, when looked up). Every request asks, so for a few seconds the last answer stands.
