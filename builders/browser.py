@@ -47,7 +47,7 @@ def at_the_chair(page: Page, server: Server, visit: str) -> None:
 
 
 def intercept(page: Page, address: str, meet: Callable[[Route], object], times: int | None = None) -> None:
-    """Routes requests of a page that is already open: it hears of that a moment later, and until then they slip past."""
+    """Routes requests of an open page: it hears of that a moment later, and until then they slip past."""
     page.route("**/intercepted", lambda route: route.fulfill(status=204))
     page.evaluate("async () => { while ((await fetch('/intercepted')).status !== 204); }")
     page.route(address, meet, times=times)

@@ -70,10 +70,18 @@ def changed(of: Any, path: Path_, value: Any) -> Any:
 def entries() -> tuple[tuple[str, int, dict[str, Any]], ...]:
     """(kind, which, its fields) of everything in the book."""
     return tuple(
-        (kind, n, entry.model_dump(exclude_defaults=True))
+        (kind, n, as_written(entry.model_dump(exclude_defaults=True)))
         for kind in Book.model_fields
         for n, entry in enumerate(getattr(book(), kind))
     )
+
+
+def as_written(body: dict[str, Any]) -> dict[str, Any]:
+    """Without what an answer takes from the one that it is like."""
+    if "options" not in body:
+        return body
+    options = tuple({key: one[key] for key in one if key != "rulings" or "like" not in one} for one in body["options"])
+    return body | {"options": options}
 
 
 def with_entry(kind: str, n: int, body: dict[str, Any] | None) -> Book:

@@ -175,6 +175,23 @@ def test_nobody_overrides_a_never_and_no_only_with_a_letter() -> None:
         tried("wait", "screening.surgery", why="ok")
 
 
+def test_a_word_about_one_place_and_day_lifts_no_other() -> None:
+    def waxed(on: date, *zones: str) -> dict[str, Answer]:
+        return {"filler": Answer(option="hyaluronic", on=on, zones=zones)}
+
+    then = TODAY - timedelta(days=10)
+    stands = brief(waxed(then, "chin")).board["microcurrent"]
+    word = override("microcurrent", "wait", "screening.filler", stands, (), "looked at, healed", "Adaeze", AT, TODAY)
+    assert word.words == f"wait: hyaluronic, to {then + timedelta(days=28):%-d %b %Y}, in chin"
+
+    def closed(answers: dict[str, Answer]) -> set[str]:
+        return set(brief(answers, overrides=(word,)).board["microcurrent"].closed)
+
+    assert closed(waxed(then, "chin")) == set()
+    assert closed(waxed(then + timedelta(days=1), "chin")) == {"chin"}, "another day"
+    assert closed(waxed(then, "chin", "lips")) == {"chin", "lips"}, "more places"
+
+
 def test_a_word_about_a_scratch_lifts_no_fever() -> None:
     """Both wait under the same question; the word is about the answer that it was given for."""
     scratch = brief({"infection": Answer(option="skin", zones=("chin",))}).board["microcurrent"]

@@ -4,7 +4,7 @@ Common practice as gathered in the handbook (screening: each answer, each modali
 that a modality that falls out of a group of the rule book is noticed. What is not named in a row is go.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from typing import Any
 
@@ -62,7 +62,16 @@ class Row:
         return who({self.question: Answer(option=self.option, on=TODAY, zones=(HERE,))}).board
 
 
-ROWS = (
+#: What a compound question asks for by name: each means what an unnamed yes does.
+NAMED = {
+    "heart": "heart arrhythmia pressure stroke thrombosis",
+    "immunity": "chemotherapy suppressed disease transplant",
+    "palsy": "palsy neuralgia",
+    "clotting": "disorder thinners",
+    "blood_oxygen": "deficiency methaemoglobin antibiotic",
+}
+
+UNNAMED = (
     Row("since", "day", {"change": ENERGY | OPEN | {"led"}}),
     Row("since", "longer", {"change": ENERGY | OPEN | {"led"}}),
     Row("since", "mark", {"letter": ALL}),
@@ -168,6 +177,15 @@ ROWS = (
     Row("allergy", "other", {"change": ALL}),
     Row("today", "yes", {"wait": ALL | {"touch"}}),
     Row("hopes", "yes", {"wait": ALL}),
+)
+ROWS = (
+    *UNNAMED,
+    *(
+        replace(row, option=name)
+        for row in UNNAMED
+        if row.option == "yes"
+        for name in NAMED.get(row.question, "").split()
+    ),
 )
 EACH = pytest.mark.parametrize("row", ROWS, ids=[row.id for row in ROWS])
 #: A verdict on the whole is one on its parts.

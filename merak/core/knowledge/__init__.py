@@ -6,9 +6,9 @@ from collections.abc import Iterator, Sequence
 from functools import cache
 from hashlib import sha256
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, Self
 
-from pydantic import ConfigDict, Field, ValidationError
+from pydantic import ConfigDict, Field, ValidationError, model_validator
 
 from merak.core.errors import KnowledgeError
 from merak.core.knowledge import current
@@ -107,10 +107,13 @@ class Ruling(BookEntry):
 
 
 class Option(BookEntry):
-    """One possible answer. `dated` asks for a date, which `wait` counts from; `zoned` asks where."""
+    """One possible answer. `dated` asks for a date, which `wait` counts from; `zoned` asks where. One that is `like`
+    another means what that means.
+    """
 
     id: str
     words: str
+    like: str = ""
     dated: str = ""
     zoned: bool = False
     rulings: tuple[Ruling, ...] = ()
@@ -132,6 +135,19 @@ class Question(BookEntry):
     many: bool = False
     when: tuple[str, ...] = ()
     sensitive: bool = False
+
+    @model_validator(mode="after")
+    def _alike(self) -> Self:
+        """Options that are like another take its rulings. Raises ValueError for one that is like none."""
+        rulings = {option.id: option.rulings for option in self.options}
+        unlike = [one.like for one in self.options if one.like and (one.like not in rulings or one.like == one.id)]
+        if unlike:
+            raise ValueError(f"no other option is called “{unlike[0]}”")
+        options = tuple(
+            one.model_copy(update={"rulings": rulings[one.like]}) if one.like else one for one in self.options
+        )
+        object.__setattr__(self, "options", options)
+        return self
 
 
 class Sign(Cited):

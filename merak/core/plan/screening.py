@@ -373,10 +373,13 @@ def _standing(modality: str, reasons: list[Reason], open_: tuple[str, ...]) -> S
 
 
 def state_of(reason: Reason) -> str:
-    """What a senior's word is about: the verdict, and the answer that it was given for. To another answer to the same
-    question it says nothing.
+    """What a senior's word is about: the verdict, and the answer that it was given for, with the day that it waits for
+    and its places. To another answer, or to the same one somewhere else or later, it says nothing.
     """
-    return f"{reason.was or reason.verdict}: {reason.answer}"
+    until = f", to {reason.until:%-d %b %Y}" if reason.until else ""
+    return (
+        f"{reason.was or reason.verdict}: {reason.answer}{until}{', in ' * bool(reason.zones)}{', '.join(reason.zones)}"
+    )
 
 
 Overridable = Literal["yes", "needs a letter", "never"]
