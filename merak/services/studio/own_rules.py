@@ -201,8 +201,9 @@ def take_back(ctx: Context, of: str, form: dict[str, str]) -> None:
         values = {key: one for key, one in own.values.items() if of and key != of}
         verdicts = tuple(one for one in own.verdicts if of and one.name != of)
         new = own.model_copy(update={"values": values, "verdicts": verdicts})
-        if said := faults(new):
-            raise BadInput({"reason": f"{next(iter(said))}: {next(iter(said.values()))}"})
+        before = faults(own)  # after the published book changed, what was kept may not hold: that bars nothing
+        if said := [f"{one}: {words}" for one, words in faults(new).items() if one not in before]:
+            raise BadInput({"reason": " · ".join(said)})
         if not keep(new):
             raise NotFound("Nobody changed that.")
 
@@ -212,13 +213,15 @@ def to_file(ctx: Context) -> OwnRulesFile:
     ctx.demand("run the practice")
     own = own_rules.standing(ctx.db)
     reasons = {change.of: change.reason for version in reversed(versions(ctx)) for change in version.changes}
+    units = {rule.id: rule.unit for rule in published().rule}
     return OwnRulesFile(
         edition=published_edition(),
         version=own.version,
         made=ctx.today,
         numbers=tuple(
-            OwnNumber(rule=one, value=value, unit=rule_of(one).unit, reason=reasons.get(one, ""))
+            OwnNumber(rule=one, value=value, unit=units[one], reason=reasons.get(one, ""))
             for one, value in own.values.items()
+            if one in units
         ),
         verdicts=own.verdicts,
     )
@@ -239,17 +242,19 @@ def from_file(ctx: Context, content: bytes) -> int:
         where = ".".join(map(str, first["loc"]))
         raise BadInput({"file": f"That is no such file: {where + ': ' if where else ''}{first['msg']}"}) from broken
     read = OwnRules(values={one.rule: one.value for one in told.numbers}, verdicts=told.verdicts)
-    wrong = {f"{key}: {words}": None for key, words in faults(read).items()}
     units = {rule.id: rule.unit for rule in published().rule}
-    wrong |= {
-        f"{one.rule}: in {units[one.rule]}, not {one.unit}.": None
-        for one in told.numbers
-        if units.get(one.rule, one.unit) != one.unit
-    }
-    wrong |= {f"{one.name}: on what?": None for one in told.verdicts if one.on not in subjects()}
-    wrong |= {f"{key}: without a reason.": None for key, reason in _reasons(told) if _too_short(reason)}
+    wrong = [
+        *(f"{name}: {words}" for name, words in faults(read).items()),
+        *(
+            f"{one.rule}: in {units[one.rule]}, not {one.unit}."
+            for one in told.numbers
+            if units.get(one.rule, one.unit) != one.unit
+        ),
+        *(f"{one.name}: on what?" for one in told.verdicts if one.on not in subjects()),
+        *(f"{name}: without a reason." for name, reason in _reasons(told) if _too_short(reason)),
+    ]
     if len(read.values) < len(told.numbers) or len({one.about for one in told.verdicts}) < len(told.verdicts):
-        wrong["Something stands in it twice."] = None
+        wrong.append("Something stands in it twice.")
     if wrong:
         raise BadInput({"file": " · ".join(wrong)})
     with _changing(ctx, "", "Read in from a file.", dict(_reasons(told))) as (own, keep):
