@@ -399,7 +399,7 @@ def _who_calls(items: list[pytest.Function]) -> dict[tuple[str, str], list[int]]
 
 
 def _within(tests: list[tuple[float, int]], items: list[pytest.Function]) -> Iterator[int]:
-    """As many tests as the budget allows, the quickest first: of every test function one case, then of each a second …"""
+    """As many tests as the budget allows, the quickest first: of every test one case, then of each a second …"""
     met: Counter[str] = Counter()
     turns = []
     for took, n in tests:

@@ -40,6 +40,7 @@ def rules(
             "contents": [(subject, many, urlencode({"under": subject})) for subject, many in found.contents],
             "total": len(rule_book.entries()),
             "own": own_rules.standing(ctx),
+            "listed": True,
             "modalities": [(name, words.title) for name, words in about().items()],
             "zones": rule_book.all_zones(),
             "conditions": tuple(rule_book.CONDITIONS),
@@ -120,6 +121,7 @@ def _one(
     verdicts = [verdict for verdict in standing.verdicts if question and verdict.question == asked]
     context: dict[str, Any] = {
         "e": entry,
+        "listed": False,
         "rule": own_rules.rule_of(entry_id) if entry.kind == "rule" else None,
         "question": question,
         "own": standing,

@@ -9,7 +9,7 @@ from functools import cache
 from itertools import groupby
 
 from merak.core.body.plate import PLATES, zone_names
-from merak.core.knowledge import Cited, Ruling, about, all_of, aspects, book, topics
+from merak.core.knowledge import Cited, Rule, Ruling, about, all_of, aspects, book, topics
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import registered
 from merak.core.plan.screening import acted_on
@@ -133,6 +133,11 @@ class Entry:
     modalities: frozenset[str]
     zones: frozenset[str]
     used: tuple[str, ...]
+
+    @property
+    def changeable(self) -> bool:
+        """Whether a studio may make something else of it: a number inside its bounds, a verdict stricter."""
+        return self.kind == "question" or (isinstance(self.cited, Rule) and self.cited.changeable)
 
     @property
     def subject(self) -> str:
