@@ -6,6 +6,7 @@ remembered for each book apart. A mutant of a guard is a function whose code is 
 
 import ast
 import gc
+import json
 import os
 import re
 import signal
@@ -36,10 +37,11 @@ TABLES = (
 )
 AS_IT_STANDS = "test_the_book_as_it_stands_is_closed"
 ROOMS = ("plan", "treatment", "after")
-#: So long may the tests of one mutant take, as long as they do without it, the quickest first.
-BUDGET_S = 8
+#: So long may the tests of one mutant take, as they did under watch (several times as long as without): first few, then
+#: many.
+BUDGET_S, PATIENCE_S = 8, 120
 #: What takes longer than this hangs, which is noticed.
-PATIENCE_S = 90
+HANGS_S = 180
 #: The share that has to be noticed.
 LEAST = 0.95
 MILDER = {"never": "no", "no": "letter", "letter": "wait", "wait": "change", "change": "go"}
@@ -65,13 +67,24 @@ def pytest_runtestloop(session: pytest.Session) -> bool:
     with redirect_stdout(StringIO()):
         if "data" in wanted:
             results += list(_data(session))
-        if "guards" in wanted:
-            results += list(_guards(session))
+        if "guards" in wanted or "again" in wanted:
+            results += list(_guards(session, _kept() if "again" in wanted else {}))
     _report(results, time.monotonic() - began)
     return True
 
 
+KEPT = ROOT / "var/mutants.json"
+
+
+def _kept() -> dict[str, str]:
+    """What noticed each guard at the last trial, by its name."""
+    kept: dict[str, str] = json.loads(KEPT.read_text(encoding="utf-8"))
+    return kept
+
+
 def _report(results: list[tuple[Mutant, str]], seconds: float) -> None:
+    if tried := {one.name: by for one, by in results if one.room in ROOMS}:
+        KEPT.write_text(json.dumps(tried), encoding="utf-8")
     named = (ROOT / "docs/safety.md").read_text(encoding="utf-8")
     all_, noticed = Counter(one.room for one, _ in results), Counter(one.room for one, by in results if by)
     survivors = [one for one, by in results if not by]
@@ -199,6 +212,9 @@ class Guard(NamedTuple):
     code: CodeType
 
 
+#: (file, function) → (seconds, test) of those that call it.
+Calls = dict[tuple[str, str], list[tuple[float, int]]]
+
 SWAPS: dict[type[ast.cmpop], type[ast.cmpop]] = {
     ast.Lt: ast.LtE,
     ast.LtE: ast.Lt,
@@ -268,7 +284,8 @@ class _Changes(ast.NodeTransformer):
 
 
 def guards() -> Iterator[Guard]:
-    """Every guard of the rooms, changed one at a time."""
+    """Every guard of the rooms, changed one at a time; of several that read alike the second is called so."""
+    met: Counter[str] = Counter()
     for room in ROOMS:
         for path in sorted((ROOT / "merak/core" / room).glob("*.py")):
             text = path.read_text(encoding="utf-8")
@@ -284,7 +301,9 @@ def guards() -> Iterator[Guard]:
                     code = _code(compile(ast.fix_missing_locations(tree), str(path), "exec"), name, line)
                     if code:
                         at = f"{room}/{path.name}: {name}: {changes.words}"
-                        yield Guard(Mutant(room, at), path, name, line, code)
+                        met[at] += 1
+                        again = f" ({met[at]})" * (met[at] > 1)
+                        yield Guard(Mutant(room, at + again), path, name, line, code)
                     which += 1
 
 
@@ -313,24 +332,38 @@ def _code(module: CodeType, name: str, line: int) -> CodeType | None:
     return None
 
 
-def _guards(session: pytest.Session) -> Iterator[tuple[Mutant, str]]:
+def _guards(session: pytest.Session, before: dict[str, str]) -> Iterator[tuple[Mutant, str]]:
+    """Every guard with a few tests each; what survives them with many. What was noticed `before` is not tried again."""
     items = [item for item in session.items if isinstance(item, pytest.Function)]
-    by_function = _who_calls(items)
-    found = list(guards())
+    calls = _who_calls(items)
+    left = []
+    for guard, by in _tried([one for one in guards() if not before.get(one.mutant.name)], items, calls, BUDGET_S):
+        if by:
+            yield guard.mutant, by
+        else:
+            left.append(guard)
+    for guard, by in _tried(left, items, calls, PATIENCE_S):
+        yield guard.mutant, by
+    yield from ((Mutant(name.partition("/")[0], name), by) for name, by in before.items() if by)
+
+
+def _tried(
+    wanted: list[Guard], items: list[pytest.Function], calls: Calls, budget_s: float
+) -> Iterator[tuple[Guard, str]]:
+    left, done = list(wanted), 0
     alive: dict[int, tuple[Guard, float]] = {}
-    done = 0
-    _progress(f"{len(found)} guards, {len(by_function)} functions")
-    while found or alive:
-        while found and len(alive) < (os.cpu_count() or 1):
-            guard = found.pop(0)
-            tests = [items[n] for n in by_function.get((guard.path.name, guard.function), ())]
+    _progress(f"{len(left)} guards, with tests of {budget_s:g} s each")
+    while left or alive:
+        while left and len(alive) < (os.cpu_count() or 1):
+            guard = left.pop(0)
+            tests = [items[n] for n in _within(calls.get((guard.path.name, guard.function), []), items, budget_s)]
             alive[_child(lambda: _noticed(guard, tests))] = (guard, time.monotonic())  # noqa: B023  (forked at once)
         pid, status = os.wait()
         if pid in alive:
             guard, began = alive.pop(pid)
             done += 1
             _progress(f"{done} {guard.mutant.name}: {status} in {time.monotonic() - began:.1f} s")
-            yield guard.mutant, "noticed" if status else ""
+            yield guard, "noticed" if status else ""
 
 
 def _progress(line: str) -> None:
@@ -343,7 +376,7 @@ def _child(does: Callable[[], int]) -> int:
     pid = os.fork()
     if pid:
         return pid
-    signal.alarm(PATIENCE_S)
+    signal.alarm(HANGS_S)
     try:
         os._exit(does())
     except BaseException:
@@ -370,9 +403,9 @@ def _fails(item: pytest.Function) -> bool:
     return any(report.failed for report in runtestprotocol(item, log=False, nextitem=None))
 
 
-def _who_calls(items: list[pytest.Function]) -> dict[tuple[str, str], list[int]]:
-    """(file, function) → the tests that call it, the quickest first; found out in a child, so that nothing is
-    remembered here.
+def _who_calls(items: list[pytest.Function]) -> Calls:
+    """(file, function) → the tests that call it, each with its seconds under watch; found out in a child, so that
+    nothing is remembered here.
     """
     reads, writes = os.pipe()
     if not os.fork():
@@ -395,21 +428,21 @@ def _who_calls(items: list[pytest.Function]) -> dict[tuple[str, str], list[int]]
             file, function, n, took = line.rstrip("\n").split("\t")
             found[file, function].append((float(took), int(n)))
     os.wait()
-    return {key: list(_within(sorted(tests), items)) for key, tests in found.items()}
+    return found
 
 
-def _within(tests: list[tuple[float, int]], items: list[pytest.Function]) -> Iterator[int]:
+def _within(tests: list[tuple[float, int]], items: list[pytest.Function], budget_s: float) -> Iterator[int]:
     """As many tests as the budget allows, the quickest first: of every test one case, then of each a second …"""
     met: Counter[str] = Counter()
     turns = []
-    for took, n in tests:
+    for took, n in sorted(tests):
         name = f"{items[n].path}::{items[n].originalname}"
         turns.append((met[name], took, n))
         met[name] += 1
     spent = 0.0
     for place, (_, took, n) in enumerate(sorted(turns)):
         spent += took
-        if spent > BUDGET_S and place >= 3:
+        if spent > budget_s and place >= 3:
             return
         yield n
 
