@@ -39,7 +39,7 @@ AS_IT_STANDS = "test_the_book_as_it_stands_is_closed"
 ROOMS = ("plan", "treatment", "after")
 #: So long may the tests of one mutant take, as they did under watch (several times as long as without): first few, then
 #: many.
-BUDGET_S, PATIENCE_S = 8, 120
+BUDGET_S, PATIENCE_S = 8, 40
 #: What takes longer than this hangs, which is noticed.
 HANGS_S = 180
 #: The share that has to be noticed.
@@ -404,30 +404,25 @@ def _fails(item: pytest.Function) -> bool:
 
 
 def _who_calls(items: list[pytest.Function]) -> Calls:
-    """(file, function) → the tests that call it, each with its seconds under watch; found out in a child, so that
-    nothing is remembered here.
+    """(file, function) → the tests that call it, each with its seconds under watch.
+
+    What follows from other rooms stays remembered, so that children are quick; what follows from these is forgotten.
     """
-    reads, writes = os.pipe()
-    if not os.fork():
-        os.close(reads)
-        with os.fdopen(writes, "w") as told:
-            for n, item in enumerate(items):
-                called: set[tuple[str, str]] = set()
-                began = time.monotonic()
-                sys.setprofile(lambda frame, event, _, called=called: _note(frame, event, called))  # type: ignore[misc]
-                failed = _fails(item)
-                sys.setprofile(None)
-                took = time.monotonic() - began
-                if not failed:
-                    told.writelines(f"{file}\t{function}\t{n}\t{took}\n" for file, function in called)
-        os._exit(0)
-    os.close(writes)
-    found: dict[tuple[str, str], list[tuple[float, int]]] = defaultdict(list)
-    with os.fdopen(reads) as told:
-        for line in told:
-            file, function, n, took = line.rstrip("\n").split("\t")
-            found[file, function].append((float(took), int(n)))
-    os.wait()
+    found: Calls = defaultdict(list)
+    for n, item in enumerate(items):
+        called: set[tuple[str, str]] = set()
+        began = time.monotonic()
+        sys.setprofile(lambda frame, event, _, called=called: _note(frame, event, called))  # type: ignore[misc]
+        failed = _fails(item)
+        sys.setprofile(None)
+        for function in () if failed else called:
+            found[function].append((time.monotonic() - began, n))
+    for name, module in list(sys.modules.items()):
+        if name.startswith(tuple(f"merak.core.{room}" for room in ROOMS)):
+            for one in vars(module).values():
+                getattr(one, "cache_clear", lambda: None)()
+    gc.collect()
+    gc.freeze()
     return found
 
 

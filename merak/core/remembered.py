@@ -52,6 +52,7 @@ def remembered(most: int) -> Callable[[Callable[Given, Found]], Callable[Given, 
         def asked(*given: Given.args, **named: Given.kwargs) -> Found:
             return kept(_Call(given, named))
 
+        asked.cache_clear = kept.cache_clear  # type: ignore[attr-defined]
         return asked
 
     return of

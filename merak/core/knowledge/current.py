@@ -61,6 +61,7 @@ def by_book(most: int | None = None) -> Callable[[Callable[Given, Found]], Calla
             result: Found = cached(*given, **named)
             return result
 
+        asked.cache_clear = kept.clear  # type: ignore[attr-defined]
         return asked
 
     return of
