@@ -384,16 +384,13 @@ def _child(does: Callable[[], int]) -> int:
     return 0
 
 
+#: (file, name, first line) → the functions of that code, wherever they are held.
+_FUNCTIONS: dict[tuple[str, str, int], list[FunctionType]] = defaultdict(list)
+
+
 def _noticed(guard: Guard, tests: list[pytest.Function]) -> int:
     """1 where a test fails with the changed guard. 2 where nothing runs it."""
-    swapped = [
-        one
-        for one in gc.get_objects()
-        if isinstance(one, FunctionType)
-        and one.__code__.co_qualname == guard.function
-        and Path(one.__code__.co_filename) == guard.path
-        and one.__code__.co_firstlineno == guard.code.co_firstlineno
-    ]
+    swapped = _FUNCTIONS[str(guard.path), guard.function, guard.code.co_firstlineno]
     for function in swapped:
         function.__code__ = guard.code
     return int(bool(swapped) and any(_fails(item) for item in tests))
@@ -422,7 +419,10 @@ def _who_calls(items: list[pytest.Function]) -> Calls:
             for one in vars(module).values():
                 getattr(one, "cache_clear", lambda: None)()
     gc.collect()
-    gc.freeze()
+    for one in gc.get_objects():
+        if isinstance(one, FunctionType):
+            _FUNCTIONS[one.__code__.co_filename, one.__code__.co_qualname, one.__code__.co_firstlineno].append(one)
+    gc.freeze()  # children share these pages
     return found
 
 

@@ -1,0 +1,120 @@
+"""How modalities fit, rule by rule: which steps clash, in which order, for whom, after how many days."""
+
+from datetime import timedelta
+
+import pytest
+
+from builders.briefs import TODAY
+from merak.core.knowledge import methods, traits
+from merak.core.plan.fitting import Clash, Placed, chosen, clashes, may_run_beside, rank
+
+Placing = str | Placed
+
+
+def found(
+    *steps: Placing, newcomer: bool = False, of: dict[str, str] | None = None, **rest: object
+) -> tuple[Clash, ...]:
+    placed = [one if isinstance(one, Placed) else Placed(f"s{n}", one) for n, one in enumerate(steps)]
+    return clashes(placed, newcomer, of or {}, **rest)  # type: ignore[arg-type]
+
+
+def by(rule: str, *steps: Placing, **rest: object) -> list[tuple[str, ...]]:
+    return [one.steps for one in found(*steps, **rest) if one.rule == rule]  # type: ignore[arg-type]
+
+
+def test_two_that_never_meet_clash_once_and_name_each_other() -> None:
+    assert by("fit.abrade_heat", "diamond", "rf_bulk") == [("s0", "s1")]
+    assert by("fit.abrade_heat", "rf_bulk", "diamond") == [("s1", "s0")]
+    assert by("fit.abrade_heat", "rf_bulk", "rf_bulk") == [] == by("fit.abrade_heat", "diamond")
+
+
+def test_one_of_a_kind_is_told_with_all_that_there_are() -> None:
+    assert by("fit.one_abrasion", "diamond") == []
+    assert by("fit.one_abrasion", "diamond", "cleanse", "peel") == [("s0", "s2")]
+    assert by("fit.one_abrasion", "diamond", "peel", "crystal") == [("s0", "s1", "s2")]
+
+
+def test_the_order_is_told_for_what_comes_too_late() -> None:
+    assert by("fit.order_abrade", "microcurrent", "enzyme") == [("s1", "s0")]
+    assert by("fit.order_abrade", "enzyme", "microcurrent") == []
+    assert by("fit.order_finish", "finish", "led", "touch") == [("s1", "s0"), ("s2", "s0")]
+
+
+def test_after_opened_skin_only_what_calms_follows() -> None:
+    assert by("fit.after_open", "numbing", "micro_needling", "led", "finish") == []
+    assert by("fit.after_open", "numbing", "micro_needling", "mask", "led") == [("s1", "s2")]
+    assert by("fit.after_open", "mask", "micro_needling") == []
+    assert by("fit.after_open", "micro_needling", "rf_fractional") == [], "another of its kind is another rule's"
+
+
+def test_the_lamp_bears_only_what_calms_beside_it() -> None:
+    assert by("fit.light_alone", "cleanse", "pulsed_light", "cold", "mask", "led", "touch", "finish") == []
+    assert by("fit.light_alone", "microcurrent", "pulsed_light") == [("s1", "s0")]
+    assert by("fit.light_alone", "pulsed_light", "ultrasound") == [("s0", "s1")]
+    assert by("fit.light_alone", "pulsed_light", "pulsed_light") == []
+    assert by("fit.light_alone", "microcurrent", "ultrasound") == []
+
+
+def test_what_needs_something_is_satisfied_by_any_of_it() -> None:
+    assert by("fit.extract_soft", "extract") == [("s0",)]
+    assert by("fit.extract_soft", "extract", "soften") == [] == by("fit.extract_soft", "enzyme", "extract")
+
+
+def test_current_stays_off_the_skin_that_was_opened_and_only_off_that() -> None:
+    peel = Placed("p", "peel", frozenset({"chin"}))
+    both, jaw = (Placed("l", "microcurrent", frozenset(where)) for where in (("chin", "jawline"), ("jawline",)))
+    assert by("fit.current_over_open", peel, both) == [("l", "p")] and by("fit.current_over_open", peel, jaw) == []
+    assert by("fit.current_over_open", Placed("p", "peel"), jaw) == [("l", "p")], "no zones are all of them"
+
+
+def test_some_rules_are_about_newcomers() -> None:
+    assert by("fit.newcomer_strong", "diamond", "pulsed_light", newcomer=True) == [("s0", "s1")]
+    assert by("fit.newcomer_strong", "diamond", "pulsed_light") == []
+    assert by("fit.nano_peel", "nano", "peel", newcomer=True) and not by("fit.nano_peel", "nano", "peel")
+
+
+def test_some_rules_give_way_to_a_school_and_some_need_one() -> None:
+    assert by("fit.one_strong", "diamond", "micro_needling")
+    assert not by("fit.one_strong", "diamond", "micro_needling", of={"combining": "quick"})
+    assert by("fit.one_strong", "diamond", "micro_needling", of={"combining": "no such school"})
+    assert may_run_beside("mask", "led", {}) and not may_run_beside("led", "mask", {})
+    assert not may_run_beside("numbing", "led", {}) and may_run_beside("numbing", "led", {"numbing": "light"})
+    assert not may_run_beside("mask", "peel", {})
+
+
+@pytest.mark.parametrize(("step", "other"), [("pulsed_light", "peel"), ("peel", "pulsed_light")])
+def test_two_weeks_lie_between_the_lamp_and_what_opens_the_skin(step: str, other: str) -> None:
+    """On the fourteenth day it may be; either way round; what was never done says nothing."""
+
+    def earlier(days: int, what: str = other) -> list[tuple[str, ...]]:
+        done = {what: TODAY - timedelta(days=days)}
+        return [one.steps for one in found(step, done=done, today=TODAY) if one.kind == "earlier"]
+
+    assert earlier(13) == [("s0",)] and earlier(14) == [] and earlier(0) == [("s0",)]
+    assert earlier(1, "led") == []
+    assert not [one for one in found(step, done={other: TODAY}) if one.kind == "earlier"], "no day, no count"
+    (told,) = [
+        one for one in found(step, done={other: TODAY - timedelta(days=4)}, today=TODAY) if one.kind == "earlier"
+    ]
+    assert "was 4 days ago" in told.action and "another 10" in told.action
+
+
+def test_a_school_moves_what_it_moves_and_nothing_else() -> None:
+    moved = [
+        (method.id, school.id, name, to)
+        for method in methods().values()
+        for school in method.schools
+        for name, to in school.rank.items()
+    ]
+    assert moved
+    for method, school, name, to in moved:
+        assert rank(name, {method: school}) == to
+        others = [one.id for one in methods()[method].schools if name not in one.rank]
+        assert all(rank(name, {method: other}) == traits()[name].rank for other in others), (method, name)
+    assert rank("led", {}) == traits()["led"].rank
+
+
+def test_a_school_that_there_is_not_is_the_houses_first() -> None:
+    for method in methods().values():
+        assert chosen({}, method.id) == method.schools[0].id == chosen({method.id: "none such"}, method.id)
+        assert chosen({method.id: method.schools[-1].id}, method.id) == method.schools[-1].id
