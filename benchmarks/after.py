@@ -15,8 +15,9 @@ import psycopg
 
 from builders.server import Server, sign_in
 from builders.work import GRADED
-from merak.core.after.aftercare import TAGS, Moments, Personal, sheet
+from merak.core.after.aftercare import Moments, Personal, sheet
 from merak.core.after.home import kit
+from merak.core.knowledge import about
 
 VISITS = 200
 ROUNDS = 200
@@ -41,7 +42,7 @@ _MANY = """
 
 def sheet_ms() -> float:
     """Everything that there is, done at once: the sheet joined and what is taken home, ms."""
-    tags = {tag for of in TAGS.values() for tag in of} | {"reacted", "strong"}
+    tags = {tag for one in about().values() for tag in one.tags} | {"reacted", "strong"}
     at, of = Moments(datetime(2026, 11, 25, 18, tzinfo=ZoneInfo("Europe/Lisbon"))), Personal(dark=True, family="ageing")
     times = []
     for _ in range(ROUNDS):

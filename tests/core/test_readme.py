@@ -1,5 +1,6 @@
 """The README's table and CONTRIBUTING name files that are there."""
 
+import importlib
 import re
 from pathlib import Path
 
@@ -26,3 +27,9 @@ def test_every_file_that_is_named_is_there(page: str) -> None:
         if not (ROOT / one).exists() and not any(f"/{path}".endswith("/" + one.rstrip("/")) for path in FILES)
     ]
     assert gone == []
+
+
+def test_the_benchmarks_import_what_there_is() -> None:
+    """They are no part of ./test, and would be found broken only when somebody wants a figure."""
+    for path in sorted((ROOT / "benchmarks").glob("*.py")):
+        importlib.import_module(f"benchmarks.{path.stem}")

@@ -721,16 +721,23 @@ def has_rule(rule_id: str) -> bool:
     return rule_id in _rules()
 
 
+@cache
+def _published_numbers() -> dict[str, float]:
+    return {rule.id: rule.value for rule in published().rule if rule.value is not None}
+
+
 def number(rule_id: str) -> float:
     """The rule's value, in the rule's unit. Raises KnowledgeError when it carries none, or when nobody registered that
     it is read, and in which unit.
     """
-    found = rule(rule_id)
+    other = current.held()
+    value = (_published_numbers() if other is None else other.numbers).get(rule_id)
+    if value is None:
+        rule(rule_id)
+        raise KnowledgeError(f"the rule “{rule_id}” carries no number")
     if not is_read(rule_id):
         raise KnowledgeError(f"the rule “{rule_id}” is read by a module that does not say so")
-    if found.value is None:
-        raise KnowledgeError(f"the rule “{rule_id}” carries no number")
-    return found.value
+    return value
 
 
 def quantity(rule_id: str, name: str, digits: int = 0) -> Quantity:

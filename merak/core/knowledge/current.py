@@ -17,6 +17,8 @@ class InForce(NamedTuple):
 
     edition: str
     book: Any
+    #: Rule → its number, so that reading one is quick.
+    numbers: dict[str, float]
 
 
 _HELD: ContextVar[InForce | None] = ContextVar("rule book", default=None)
@@ -36,7 +38,8 @@ def edition() -> str:
 @contextmanager
 def working_by(edition: str, book: Any) -> Iterator[None]:
     """Whatever is read, reckoned and judged inside goes by this book."""
-    token = _HELD.set(InForce(edition, book))
+    numbers = {rule.id: rule.value for rule in book.rule if rule.value is not None}
+    token = _HELD.set(InForce(edition, book, numbers))
     try:
         yield
     finally:
@@ -47,21 +50,27 @@ def by_book(most: int | None = None) -> Callable[[Callable[Given, Found]], Calla
     """The standard library's cache, for each rule book apart: its last `most` results, all of them with None."""
 
     def of(work: Callable[Given, Found]) -> Callable[Given, Found]:
-        kept: dict[str, Any] = {}
+        published = lru_cache(maxsize=most)(work)
+        others: dict[str, Any] = {}
 
         @wraps(work)
         def asked(*given: Given.args, **named: Given.kwargs) -> Found:
-            found = _HELD.get()
-            by = found.edition if found else ""
-            cached: Any = kept.get(by)
+            other = _HELD.get()
+            if other is None:
+                return published(*given, **named)  # type: ignore[arg-type]
+            cached: Any = others.get(other.edition)
             if cached is None:
-                for older in [one for one in tuple(kept) if one][: max(0, len(kept) - BOOKS + 1)]:
-                    kept.pop(older, None)
-                cached = kept[by] = lru_cache(maxsize=most)(work)
+                for older in tuple(others)[: max(0, len(others) - BOOKS + 1)]:
+                    others.pop(older, None)
+                cached = others[other.edition] = lru_cache(maxsize=most)(work)
             result: Found = cached(*given, **named)
             return result
 
-        asked.cache_clear = kept.clear  # type: ignore[attr-defined]
+        def forget() -> None:
+            published.cache_clear()
+            others.clear()
+
+        asked.cache_clear = forget  # type: ignore[attr-defined]
         return asked
 
     return of
