@@ -374,7 +374,8 @@ def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
     settings = read_settings(step, follows)
     card: Any = machine.card if machine else None
     scale = (card.least, card.most) if hasattr(card, "least") else (0.0, 10.0)
-    for name in (step.modality, *aspects_of(step.modality, settings, scale)):
+    touched = aspects_of(step.modality, settings, scale)
+    for name in (step.modality, *touched):
         if name in brief.board:
             demand(brief.board[name])
     areas = workable(brief, step.modality, step.zones)
@@ -417,7 +418,7 @@ def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
         waits=trait.waits and not spot_only,
         stops=stops,
         price=0 if spot_only else brief.price(step.modality) + extra * trait.zone_price,
-        cautions=(*_minded(brief, step, settings), *minds, *dose.cautions),
+        cautions=(*_minded(brief, step, (step.modality, *touched)), *minds, *dose.cautions),
         spot_only=spot_only,
     )
 
@@ -570,10 +571,10 @@ def _last_time(brief: Brief, step: Step) -> Iterator[Caution]:
     yield caution(said.rule, "change" if went in against else "know", words, action)
 
 
-def _minded(brief: Brief, step: Step, settings: Any) -> tuple[Caution, ...]:
-    """What answers and findings change about it, and what was lifted by whom."""
+def _minded(brief: Brief, step: Step, subjects: tuple[str, ...]) -> tuple[Caution, ...]:
+    """What answers and findings change about it and the aspects that it touches, and what was lifted by whom."""
     found = list(_last_time(brief, step))
-    for name in (step.modality, *aspects_of(step.modality, settings)):
+    for name in subjects:
         for reason in brief.board[name].reasons if name in brief.board else ():
             where = f" ({', '.join(reason.zones)})" if reason.zones else ""
             lifted = f" {reason.was} was lifted by: {reason.lifted}." if reason.lifted else ""

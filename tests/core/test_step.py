@@ -1,0 +1,230 @@
+"""One step of a plan: which aspects it touches, what follows from the rest, how last time carries over, who may."""
+
+from datetime import timedelta
+from typing import Any
+
+import pytest
+
+from builders.briefs import EVERY_LICENCE, TODAY, brief, machines, nothing_found, plan_of, planned
+from builders.machines import machine
+from merak.core.client import Findings
+from merak.core.errors import Refused
+from merak.core.modality.before import Before
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.plan.brief import Brief
+from merak.core.plan.facts import Machine
+from merak.core.plan.screening import Answer
+from merak.core.plan.step import aspects_of, derived
+from merak.core.plan.visit_plan import VisitPlan
+
+THEN = TODAY - timedelta(days=30)
+WET = {"at": 2, "infuse_min": 0, "salicylic_min": 0, "peel_min": 0}
+
+
+def settings(modality: str, **said: Any) -> Any:
+    (step,) = plan_of(known(), modality, **said).steps
+    return MODALITIES[modality].Settings.model_validate(step.settings)
+
+
+def known(modality: str = "", before: Before | None = None, **changes: Any) -> Brief:
+    history = {"peel": Before(on=THEN), "pulsed_light": Before(on=THEN)} | ({modality: before} if before else {})
+    base: dict[str, Any] = {"returning": True, "findings": Findings(phototype=2), "history": history, "senior": True}
+    answers = changes.pop("answers", None)
+    return brief(answers, **(base | {"licences": EVERY_LICENCE} | changes))
+
+
+@pytest.mark.parametrize(
+    ("modality", "said", "touched"),
+    [
+        ("led", {"colour": "red"}, set()),
+        ("led", {"colour": "blue"}, {"led_blue"}),
+        ("led", {"colour": "near-infrared"}, {"led_near_infrared"}),
+        ("led", {"colour": "red", "duty_percent": 99}, {"led_pulsed"}),
+        ("numbing", {"prilocaine_percent": 0}, set()),
+        ("numbing", {"prilocaine_percent": 2.5}, {"prilocaine"}),
+        ("peel", {"acid": "lactic", "percent": 10}, set()),
+        ("peel", {"acid": "lactic", "percent": 10.5}, {"strong_acid"}),
+        ("peel", {"acid": "salicylic", "percent": 2}, {"salicylic"}),
+        ("wet_abrasion", {"at": 4, "infuse_min": 0, "salicylic_min": 0, "peel_min": 0}, set()),
+        ("wet_abrasion", {"at": 4, "infuse_min": 0, "salicylic_min": 1, "peel_min": 0}, {"wet_salicylic"}),
+        ("wet_abrasion", {"at": 4.5, "infuse_min": 0, "salicylic_min": 0, "peel_min": 0}, {"brisk_suction"}),
+        ("wet_abrasion", {"at": 5, "infuse_min": 0, "salicylic_min": 0, "peel_min": 0}, {"brisk_suction"}),
+        (
+            "wet_abrasion",
+            {"at": 2, "infuse_at": 5.5, "infuse_min": 4, "salicylic_min": 0, "peel_min": 0},
+            {"brisk_suction", "strong_suction"},
+        ),
+        ("wet_abrasion", {"at": 2, "infuse_at": 8, "infuse_min": 0, "salicylic_min": 0, "peel_min": 0}, set()),
+        (
+            "wet_abrasion",
+            {"at": 2, "infuse_min": 0, "salicylic_min": 0, "peel_min": 1, "percent": 10},
+            {"wet_salicylic"},
+        ),
+        (
+            "wet_abrasion",
+            {"at": 2, "infuse_min": 0, "salicylic_min": 0, "peel_min": 1, "percent": 11},
+            {"wet_salicylic", "strong_acid"},
+        ),
+        (
+            "wet_abrasion",
+            {"at": 2, "infuse_min": 0, "salicylic_min": 1, "peel_min": 0, "percent": 11},
+            {"wet_salicylic"},
+        ),
+        ("microcurrent", {}, set()),
+    ],
+)
+def test_the_aspects_that_settings_touch(modality: str, said: dict[str, Any], touched: set[str]) -> None:
+    assert set(aspects_of(modality, settings(modality, **said))) == touched
+
+
+def test_suction_is_judged_on_the_machines_own_scale() -> None:
+    """20 of 40 kPa is 5 of 10: brisk, and not strong; what is told agrees with what is refused."""
+    at = settings("wet_abrasion", at=8, infuse_min=0, salicylic_min=0, peel_min=0)
+    assert set(aspects_of("wet_abrasion", at, (0, 40))) == set()
+    assert set(aspects_of("wet_abrasion", at, (0, 10))) == {"brisk_suction", "strong_suction"}
+    wide = machine("wet_abrasion", least=0.0, most=40.0, step=1.0)
+    others = (one for one in machines() if getattr(one.card, "modality", "") != "wet_abrasion")
+    answers = nothing_found(True) | {"clotting": Answer(option="thinners")}
+    who = known(machines=(*others, Machine(id="wide", card=wide)), answers=answers)
+    plan = planned(who, "wet_abrasion", at=8, infuse_at=8, salicylic_min=0, peel_min=0)
+    told = [one.words for step in plan.cautions.values() for one in step]
+    assert not [words for words in told if "bleeds and bruises" in words], "8 of 40 is 2 of 10"
+
+
+@pytest.mark.parametrize(
+    ("modality", "others", "later", "says"),
+    [
+        ("micro_needling", ("peel",), (), {"licensed": True, "acids_today": True}),
+        ("micro_needling", ("led",), (), {"licensed": True, "acids_today": False}),
+        ("nano", ("peel",), (), {"peel_today": True}),
+        ("nano", (), (), {"peel_today": False}),
+        ("diamond", ("enzyme",), (), {"peel_follows": True}),
+        ("diamond", ("peel",), (), {"peel_follows": True}),
+        ("diamond", ("led",), (), {"peel_follows": False}),
+        ("cold", ("rf_bulk",), ("rf_bulk",), {"heat_follows": True}),
+        ("cold", ("rf_bulk",), ("led",), {"heat_follows": False}),
+        ("oxygen_mask", ("numbing",), (), {"numbed_today": True}),
+        ("rf_bulk", ("numbing",), (), {"numbed": True}),
+        ("focused_lifting", (), (), {"numbed": False}),
+        ("galvanic_softening", ("numbing",), (), {"skin": "numbed"}),
+        ("iontophoresis", (), (), {"skin": "whole"}),
+        ("peel", (), (), {"first_strong": False}),
+        ("led", ("numbing", "peel"), (), {}),
+    ],
+)
+def test_what_follows_from_the_rest_of_the_plan(
+    modality: str, others: tuple[str, ...], later: tuple[str, ...], says: dict[str, Any]
+) -> None:
+    assert derived(modality, others, later, known(), {}) == says
+
+
+def test_what_follows_from_who_is_there() -> None:
+    assert not derived("micro_needling", (), (), known(licences=frozenset()), {})["licensed"]
+    assert derived("peel", (), (), brief(), {}) == {"first_strong": True}
+    for acne, pustules in ((1, False), (2, True), (3, True)):
+        found = Findings.model_validate({"grades": {"acne": {"chin": acne}}})
+        assert derived("wet_abrasion", (), (), known(findings=found), {}) == {"pustules": pustules}
+    for school, senior, allowed in (
+        ("light", True, True),
+        ("light", False, False),
+        ("label", True, False),
+        ("label", False, False),
+    ):
+        by = derived("numbing", (), (), known(senior=senior), {"numbing": school})
+        assert by == {"clinic_allows_light": allowed}, (school, senior)
+
+
+def at_start(modality: str, before: Before) -> float:
+    (step,) = plan_of(known(modality, before), modality).steps
+    return float(step.settings[MODALITIES[modality].INCREMENT.field])
+
+
+@pytest.mark.parametrize(
+    ("answer", "at"),
+    [
+        ({}, 5),
+        ({"endpoint_seen": "seen"}, 5),
+        ({"redness": 3}, 4),
+        ({"redness": 2}, 5),
+        ({"swelling": 3}, 4),
+        ({"settled_late": True}, 4),
+        ({"pain": 7}, 4),
+        ({"pain": 6}, 5),
+    ],
+)
+def test_where_last_time_ended_is_where_this_one_starts(answer: dict[str, Any], at: int) -> None:
+    """On a scale of one to ten, in steps of one."""
+    assert at_start("spatula", Before(at=5, on=THEN, **answer)) == at
+
+
+@pytest.mark.parametrize(
+    ("then", "answer", "at"),
+    [
+        (5, {"endpoint_seen": "not seen"}, 6),
+        (5, {"endpoint_seen": "seen"}, 5),
+        (5, {"endpoint_seen": "not seen", "stepped_up": True}, 5),
+        (5, {"endpoint_seen": "not seen", "stepped_up": True, "graded": True, "improvement": 1}, 6),
+        (4, {"endpoint_seen": "not seen"}, 4),
+    ],
+)
+def test_a_step_up_is_never_more_than_a_fifth(then: int, answer: dict[str, Any], at: int) -> None:
+    """Bulk radiofrequency at 5 W a level: 25 to 30 W is a fifth, 20 to 25 W is a quarter."""
+    assert at_start("rf_bulk", Before(at=then, on=THEN, **answer)) == at
+
+
+def words_of(plan: VisitPlan, rule: str) -> list[str]:
+    return [one.words for step in plan.cautions.values() for one in step if one.rule == rule]
+
+
+@pytest.mark.parametrize(
+    ("now", "went", "weight"),
+    [(5, "as then", "know"), (4, "gentler", "know"), (6, "stronger", "change")],
+)
+def test_what_last_time_says_is_told_and_a_stronger_setting_is_marked(now: float, went: str, weight: str) -> None:
+    who = known("spatula", Before(at=5, on=THEN))
+    plan = planned(who, "spatula", at=now)
+    (told,) = [one for step in plan.cautions.values() for one in step if one.rule == "titration.same"]
+    assert f": 5; now {now:g}, {went}." in told.words and told.weight == weight
+
+
+def test_what_it_was_not_set_to_or_not_on_a_day_says_nothing() -> None:
+    for before in (Before(on=THEN), Before(at=5), None):
+        plan = planned(known("spatula", before), "spatula", at=5)
+        assert not [one for step in plan.cautions.values() for one in step if one.rule.startswith("titration")]
+
+
+@pytest.mark.parametrize(("now", "stopped"), [(3, False), (2, False), (3.5, True), (4, True), (5, True)])
+def test_after_an_incident_two_steps_lower_and_no_more(now: float, stopped: bool) -> None:
+    who = known("spatula", Before(at=5, on=THEN, incident="Bruise, grade 2"))
+    plan = planned(who, "spatula", at=now)
+    stops = [stop for stop in plan.refused.values() if stop.rule == "titration.incident"]
+    assert bool(stops) == stopped
+    if stopped:
+        assert "Two steps lower is 3" in stops[0].words
+
+
+@pytest.mark.parametrize("modality", ["pulsed_light", "rf_fractional", "focused_lifting"])
+def test_a_licence_is_asked_for(modality: str) -> None:
+    own = {"pulsed_light": "pulsed light", "rf_fractional": "fractional", "focused_lifting": "focused"}[modality]
+    assert plan_of(known(licences=frozenset({own})), modality).steps
+    with pytest.raises(Refused, match="needs a licence"):
+        plan_of(known(licences=EVERY_LICENCE - {own}), modality)
+
+
+def test_a_senior_signs_where_one_is_asked_for() -> None:
+    assert plan_of(known(senior=True, findings=Findings(phototype=5)), "pulsed_light").steps
+    assert plan_of(known(senior=False, findings=Findings(phototype=3)), "pulsed_light").steps
+    with pytest.raises(Refused, match="a senior decides"):
+        plan_of(known(senior=False, findings=Findings(phototype=5)), "pulsed_light")
+
+
+def test_careful_hands_hold_no_energy() -> None:
+    def minded(modality: str, careful: bool) -> bool:
+        return bool(words_of(planned(known(careful_hands=careful), modality), "screening.operator"))
+
+    assert minded("microcurrent", True) and not minded("microcurrent", False) and not minded("touch", True)
+
+
+def test_what_a_physician_does_is_never_planned() -> None:
+    with pytest.raises(Refused):
+        planned(known(), "physician_resurfacing")
