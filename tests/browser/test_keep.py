@@ -49,6 +49,28 @@ def test_answers_without_a_network_are_kept_sent_and_waited_for(
         expect(page.locator("#q-pregnancy input").first).to_be_checked()
 
 
+def test_a_page_that_was_asked_for_before_an_answer_went_through_shows_it(
+    browser: Browser, server: Server, adaeze: httpx.Client
+) -> None:
+    """Reloaded while an answer is on its way: the page is made without it, and when it comes nothing waits any more."""
+    visit = booked(adaeze, "Overlap Invented")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/ask")
+        page.context.set_offline(True)
+        page.locator("#q-pregnancy input").first.check()
+        expect(page.locator("#offline")).to_contain_text("1 answer is kept here")
+        made_before = page.request.get(page.url).text()
+        page.context.set_offline(False)
+        expect(page.locator("#offline")).to_be_hidden()
+        expect(page.locator("#q-pregnancy input").first).to_be_checked()
+        through = "Object.keys(localStorage).filter((key) => key.endsWith('.through'))"
+        (key,) = page.evaluate(through)  # as if it had gone through after the next page was asked for
+        page.evaluate("(key) => localStorage.setItem(key, Date.now() + 60000)", key)
+        page.route("**/ask", lambda route: route.fulfill(body=made_before, content_type="text/html"), times=1)
+        page.reload()
+        expect(page.locator("#q-pregnancy input").first).to_be_checked()
+
+
 def test_taps_on_the_plate_count_once_each(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
     visit = booked(adaeze, "Lift Shaft Invented")
     with signed_in_page(browser, server, "adaeze") as page:
@@ -57,6 +79,7 @@ def test_taps_on_the_plate_count_once_each(browser: Browser, server: Server, ada
         intercept(page, "**/look/tap", lambda route: (route.fetch(), route.abort("connectionreset")), times=1)
         page.locator("#z-left-chin").click()
         expect(page.locator("#z-left-chin")).to_have_attribute("aria-label", re.compile("acne 1 of 4"))
+        settled(page)
         page.context.set_offline(True)
         page.locator("#z-left-chin").click()
         page.locator("#z-right-chin").click()

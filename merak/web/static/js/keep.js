@@ -6,7 +6,7 @@ import { around, every, formOf } from "./dom.js";
 const AGAIN_MS = 3000;
 const [place] = every("[data-keep]");
 const notice = document.getElementById("offline");
-const key = `merak.kept.${place.dataset.keep}`;
+const key = `merak.kept.${place.dataset.keep}`, through = `${key}.through`;
 const queue = JSON.parse(localStorage.getItem(key) || "[]");
 let sending = false, onward = null, refused = "";
 
@@ -59,6 +59,7 @@ async function send() {
       if (answer.status >= 500 || answer.status === 401) break;
       if (answer.status >= 400) refused = `Something of what waited here was refused (${answer.status}). Look through the page once more.`;
       queue.shift();
+      localStorage.setItem(through, String(Date.now()));
       keep();
     }
     if (!queue.length) settle();
@@ -97,3 +98,5 @@ window.addEventListener("online", send);
 setInterval(send, AGAIN_MS);
 keep();
 send();
+// An answer that went through after this page was asked for, from the page before it, may not be on it yet.
+if (!queue.length && Number(localStorage.getItem(through)) >= performance.timeOrigin) settle();
