@@ -6,14 +6,16 @@ from contextlib import contextmanager
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Browser, BrowserContext, Page, Route, expect
 
-from builders.server import PASSWORD, Server
+from builders.server import PASSWORD, PATIENCE_S, Server
+
+expect.set_options(timeout=PATIENCE_S * 1000)
 
 
 @contextmanager
 def signed_in_page(browser: Browser, server: Server, login: str, **options: object) -> Iterator[Page]:
     context: BrowserContext = browser.new_context(**{"viewport": {"width": 1280, "height": 800}, **options})  # type: ignore[arg-type]
     page = context.new_page()
-    page.set_default_timeout(8000)
+    page.set_default_timeout(PATIENCE_S * 1000)
     page.goto(f"{server.url}/sign-in")
     page.get_by_label("Sign-in name").fill(login)
     page.get_by_label("Password").fill(PASSWORD)

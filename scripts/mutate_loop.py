@@ -16,13 +16,16 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator
 from contextlib import redirect_stdout
 from io import StringIO
+from itertools import pairwise
 from pathlib import Path
 from types import CodeType, FunctionType
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, get_args
 
 import hypothesis
 import pytest
 from _pytest.runner import runtestprotocol
+
+from merak.core.knowledge import Verdict
 
 ROOT = Path(__file__).parents[1]
 #: Tests of the data, the quickest first.
@@ -44,7 +47,7 @@ BUDGET_S, PATIENCE_S = 8, 80
 HANGS_S = 180
 #: The share that has to be noticed.
 LEAST = 0.95
-MILDER = {"never": "no", "no": "letter", "letter": "wait", "wait": "change", "change": "go"}
+MILDER = dict(pairwise(reversed(get_args(Verdict))))
 
 
 class Mutant(NamedTuple):
@@ -389,7 +392,7 @@ _FUNCTIONS: dict[tuple[str, str, int], list[FunctionType]] = defaultdict(list)
 
 
 def _noticed(guard: Guard, tests: list[pytest.Function]) -> int:
-    """1 where a test fails with the changed guard. 2 where nothing runs it."""
+    """1 where a test fails with the changed guard, 0 where none does or none runs it."""
     swapped = _FUNCTIONS[str(guard.path), guard.function, guard.code.co_firstlineno]
     for function in swapped:
         function.__code__ = guard.code

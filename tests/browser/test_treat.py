@@ -217,7 +217,7 @@ def test_a_second_device_follows_live_and_both_count(browser: Browser, server: S
         for page in (one, two):
             expect(page.locator("#count")).to_have_text("10")
         one.keyboard.press("n")
-        expect(two.locator("#title")).to_have_text("Mirror", timeout=3000)
+        expect(two.locator("#title")).to_have_text("Mirror")
         expect(two.locator("#holder")).to_contain_text("Adaeze Okonjo")
 
 
@@ -249,7 +249,7 @@ def test_what_others_did_while_a_tap_was_on_its_way_is_seen(
 
         at_the_next_tap(page, overtaken)
         page.keyboard.press("Space")
-        expect(page.locator("#count")).to_have_text("2", timeout=3000)
+        expect(page.locator("#count")).to_have_text("2")
 
 
 def test_a_tap_is_painted_at_once_without_the_server(

@@ -128,7 +128,6 @@ def studio(run_folder: Path) -> Iterator[tuple[Server, httpx.Client, str]]:
     os.environ["MERAK_DATABASE_URL"] = before
     client = sign_in(running.url, "marit")
     client.follow_redirects = False
-    client.timeout = httpx.Timeout(30)
     yield running, client, address
     running.kill()
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import lru_cache
 from hashlib import sha256
-from typing import Literal
+from typing import Literal, get_args
 
 from pydantic import Field
 
@@ -17,6 +17,7 @@ from merak.core.knowledge import (
     Question,
     Rule,
     Ruling,
+    Verdict,
     all_of,
     current,
     members,
@@ -30,7 +31,7 @@ from merak.core.knowledge import (
 #: From the mildest up; a wait is for a date, which is the published book's affair.
 STRICTER = ("change", "letter", "no", "never")
 #: All verdicts, from the mildest up.
-ORDER = ("go", "change", "wait", "letter", "no", "never")
+ORDER: tuple[Verdict, ...] = get_args(Verdict)
 #: What is counted, and not measured.
 COUNTED = frozenset({"passes", "pulses", "rounds", "strokes", "lines", "sessions", "spots", "phototype", "clients"})
 HELD = "Held by the studio’s own rule."

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from datetime import date
 from typing import Annotated, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import ValidationError
 
 from merak.core.errors import BadInput
 from merak.core.knowledge import (
@@ -81,7 +81,7 @@ class OwnRulesFile(BookEntry):
     version: int = 0
     made: date | None = None
     numbers: tuple[OwnNumber, ...] = ()
-    verdicts: tuple[OwnVerdict, ...] = Field(())
+    verdicts: tuple[OwnVerdict, ...] = ()
 
 
 def rule_of(rule_id: str) -> Rule:
