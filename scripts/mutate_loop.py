@@ -6,7 +6,6 @@ remembered for each book apart. A mutant of a guard is a function whose code is 
 
 import ast
 import gc
-import json
 import os
 import re
 import signal
@@ -41,8 +40,8 @@ TABLES = (
 AS_IT_STANDS = "test_the_book_as_it_stands_is_closed"
 ROOMS = ("plan", "treatment", "after")
 #: So long may the tests of one mutant take, as they did under watch (several times as long as without): first few, then
-#: many.
-BUDGET_S, PATIENCE_S = 8, 80
+#: of what survives them more.
+BUDGETS_S = (8, 60)
 #: What takes longer than this hangs, which is noticed.
 HANGS_S = 180
 #: The share that has to be noticed.
@@ -71,23 +70,22 @@ def pytest_runtestloop(session: pytest.Session) -> bool:
         if "data" in wanted:
             results += list(_data(session))
         if "guards" in wanted or "again" in wanted:
-            results += list(_guards(session, _kept() if "again" in wanted else {}))
+            if "guards" in wanted:
+                KEPT.unlink(missing_ok=True)
+            results += list(_guards(session, _kept()))
     _report(results, time.monotonic() - began)
     return True
 
 
-KEPT = ROOT / "var/mutants.json"
+#: The guards that were noticed, a name a line, so that a trial that was broken off goes on where it was.
+KEPT = ROOT / "var/mutants.kept"
 
 
-def _kept() -> dict[str, str]:
-    """What noticed each guard at the last trial, by its name."""
-    kept: dict[str, str] = json.loads(KEPT.read_text(encoding="utf-8"))
-    return kept
+def _kept() -> set[str]:
+    return set(KEPT.read_text(encoding="utf-8").splitlines()) if KEPT.exists() else set()
 
 
 def _report(results: list[tuple[Mutant, str]], seconds: float) -> None:
-    if tried := {one.name: by for one, by in results if one.room in ROOMS}:
-        KEPT.write_text(json.dumps(tried), encoding="utf-8")
     named = (ROOT / "docs/safety.md").read_text(encoding="utf-8")
     all_, noticed = Counter(one.room for one, _ in results), Counter(one.room for one, by in results if by)
     survivors = [one for one, by in results if not by]
@@ -335,27 +333,33 @@ def _code(module: CodeType, name: str, line: int) -> CodeType | None:
     return None
 
 
-def _guards(session: pytest.Session, before: dict[str, str]) -> Iterator[tuple[Mutant, str]]:
-    """Every guard with a few tests each; what survives them with many. What was noticed `before` is not tried again."""
+def _guards(session: pytest.Session, noticed: set[str]) -> Iterator[tuple[Mutant, str]]:
+    """Every guard with a few tests each; what survives them with more. What is `noticed` already is not tried again."""
     items = [item for item in session.items if isinstance(item, pytest.Function)]
     calls = _who_calls(items)
     left = []
-    for guard, by in _tried([one for one in guards() if not before.get(one.mutant.name)], items, calls, BUDGET_S):
-        if by:
-            yield guard.mutant, by
+    for guard in guards():
+        if guard.mutant.name in noticed:
+            yield guard.mutant, "noticed"
         else:
             left.append(guard)
-    for guard, by in _tried(left, items, calls, PATIENCE_S):
-        yield guard.mutant, by
-    yield from ((Mutant(name.partition("/")[0], name), by) for name, by in before.items() if by)
+    for least_s, most_s in pairwise((0, *BUDGETS_S)):
+        survived = []
+        for guard, by in _tried(left, items, calls, (least_s, most_s)):
+            if by:
+                yield guard.mutant, by
+            else:
+                survived.append(guard)
+        left = survived
+    yield from ((guard.mutant, "") for guard in left)
 
 
 def _tried(
-    wanted: list[Guard], items: list[pytest.Function], calls: Calls, budget_s: float
+    wanted: list[Guard], items: list[pytest.Function], calls: Calls, budget_s: tuple[int, int]
 ) -> Iterator[tuple[Guard, str]]:
     left, done = list(wanted), 0
     alive: dict[int, tuple[Guard, float]] = {}
-    _progress(f"{len(left)} guards, with tests of {budget_s:g} s each")
+    _progress(f"{len(left)} guards, with tests of {budget_s[0]} to {budget_s[1]} s each")
     while left or alive:
         while left and len(alive) < (os.cpu_count() or 1):
             guard = left.pop(0)
@@ -366,6 +370,9 @@ def _tried(
             guard, began = alive.pop(pid)
             done += 1
             _progress(f"{done} {guard.mutant.name}: {status} in {time.monotonic() - began:.1f} s")
+            if status:
+                with KEPT.open("a", encoding="utf-8") as kept:
+                    kept.write(f"{guard.mutant.name}\n")
             yield guard, "noticed" if status else ""
 
 
@@ -429,20 +436,23 @@ def _who_calls(items: list[pytest.Function]) -> Calls:
     return found
 
 
-def _within(tests: list[tuple[float, int]], items: list[pytest.Function], budget_s: float) -> Iterator[int]:
-    """As many tests as the budget allows, the quickest first: of every test one case, then of each a second …"""
+def _within(tests: list[tuple[float, int]], items: list[pytest.Function], budget_s: tuple[int, int]) -> Iterator[int]:
+    """The tests of this part of the time, the quickest first: of every test one case, then of each a second …"""
     met: Counter[str] = Counter()
     turns = []
     for took, n in sorted(tests):
         name = f"{items[n].path}::{items[n].originalname}"
         turns.append((met[name], took, n))
         met[name] += 1
+    least_s, most_s = budget_s
     spent = 0.0
     for place, (_, took, n) in enumerate(sorted(turns)):
         spent += took
-        if spent > budget_s and place >= 3:
+        first = spent <= least_s or (least_s and place < 3)
+        if spent > most_s and place >= 3:
             return
-        yield n
+        if not first:
+            yield n
 
 
 ROOM_PATH = re.compile(r"merak/core/(?:" + "|".join(ROOMS) + r")/")

@@ -31,7 +31,7 @@ needs(
     share: propose.first
     things: propose.two
     times: propose.evidence.fair propose.evidence.strong propose.evidence.weak propose.goal
-    words: budget.load plan.closed_zones plan.machine plan.price plan.slot
+    words: budget.load chair.spot.first plan.closed_zones plan.licence plan.machine plan.price plan.slot
     """,
     condition=("settle",),
 )
@@ -199,7 +199,7 @@ def best(problem: Problem) -> tuple[int, ...]:
         if solver.getModelStatus() != highspy.HighsModelStatus.kOptimal:
             raise Refused("Nothing fits: not even the least plan keeps the limits.", "plan.slot")
     values = [solver.val(var) for var in take]
-    return tuple(n for n, value in enumerate(values) if value > 0.5)
+    return tuple(n for n, value in enumerate(values) if round(value))
 
 
 #: What a point of score weighs against a second.
@@ -280,9 +280,9 @@ def _candidates(brief: Brief, of: dict[str, str], kind: ProposalKind) -> tuple[l
     made: list[Candidate] = []
     names = [*ALWAYS, *gains, *_helpers(brief, gains)]
     for n, name in enumerate(dict.fromkeys(names)):
-        why = _not_this_kind(kind, name, brief)
+        why, by = _not_this_kind(kind, name, brief)
         if why:
-            out.append(LeftOut(title=title(name), why=why, rule="propose.load_gentle"))
+            out.append(LeftOut(title=title(name), why=why, rule=by))
             continue
         try:
             made.append(_candidate(brief, of, kind, name, f"s{n + 1}", considers.get(name), tuple(gains.get(name, ()))))
@@ -305,19 +305,22 @@ def _helpers(brief: Brief, gains: dict[str, list[Gain]]) -> list[str]:
     return [name for name in found if name in able and name not in gains]
 
 
-def _not_this_kind(kind: ProposalKind, name: str, brief: Brief) -> str:
+def _not_this_kind(kind: ProposalKind, name: str, brief: Brief) -> tuple[str, str]:
+    """Why it is not in a plan of this kind, or in none today, and the rule that says so; "" where it may be."""
     trait = traits()[name]
     if kind == "gentle" and trait.strong:
-        return "Too strong for a gentle plan."
+        return "Too strong for a gentle plan.", "propose.load_gentle"
     if brief.spot_first(name):
-        return f"A test spot first, read on a later day: added by hand, {title(name)} places one today."
+        words = f"A test spot first, read on a later day: added by hand, {title(name)} places one today."
+        return words, "chair.spot.first"
     licence = about()[name].licence
     if licence not in ("", "senior", "micro depth") and licence not in brief.facts.licences:
-        return f"Needs a licence for {licence}, which the treating person does not hold."
-    days = (brief.facts.wish.event - brief.facts.today).days if brief.facts.wish.event else None
-    if trait.strong and days is not None and 0 <= days < number("event.better"):
-        return f"{rule('event.better').words} The event is in {days} days."
-    return ""
+        return f"Needs a licence for {licence}, which the treating person does not hold.", "plan.licence"
+    event = brief.facts.wish.event
+    days = (event - brief.facts.today).days if event else -1
+    if trait.strong and 0 <= days < number("event.better"):
+        return f"{rule('event.better').words} The event is in {days} days.", "event.better"
+    return "", ""
 
 
 def _zones(brief: Brief, name: str, considered: tuple[Condition, Consider] | None) -> tuple[str, ...]:
@@ -495,11 +498,7 @@ def _why_left(brief: Brief, of: dict[str, str], problem: Problem, taken: tuple[i
     for n, one in enumerate(problem.candidates):
         if n in kept or not one.gains:
             continue
-        foes = [
-            m
-            for m in kept
-            if (min(n, m), max(n, m)) in problem.apart or (n, m) in problem.apart or (m, n) in problem.apart
-        ]
+        foes = sorted(m for m in kept if (n, m) in problem.apart or (m, n) in problem.apart)
         if foes:
             other = problem.candidates[foes[0]]
             pair = sorted((one, other), key=lambda c: rank(c.modality, of))
