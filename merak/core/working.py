@@ -39,6 +39,16 @@ class Quantity(Frozen):
     rules: tuple[str, ...] = ()
 
     @property
+    def known(self) -> float:
+        """The value of what is never unknown: nothing is reckoned on with a zero that nobody said.
+
+        Raises ValueError where it is unknown.
+        """
+        if self.value is None:
+            raise ValueError(f"{self.name} is unknown")
+        return self.value
+
+    @property
     def figure(self) -> str:
         """The value as it is shown, without its unit: "0.25", or "unknown"."""
         if self.value is None:

@@ -131,7 +131,7 @@ class Brief:
                 lines.append(quantity(rule_id, words))
         return Quantity(
             name="load that this skin bears",
-            value=sum(line.value or 0 for line in lines),
+            value=sum(line.known for line in lines),
             unit="points",
             formula="what applies, added up",
             inputs=tuple(lines),

@@ -355,7 +355,7 @@ def _lift(make: Making) -> Iterable[Act]:
         yield make.act(
             "strokes",
             f"Lift, {at}",
-            (lift.numbers[f"minutes_{at}"].value or 0) * 60,
+            lift.numbers[f"minutes_{at}"].known * 60,
             "Gel on this side only. Up and out; renew the gel before it dries.",
             side=at,
             lines=lines,

@@ -395,7 +395,7 @@ def _problem(
             helping = frozenset(n for n, c in enumerate(candidates) if c.modality in all_of(one.b))
             needs += [] if lifts else [(n, helping) for n, c in enumerate(candidates) if c.modality in all_of(one.a)]
     needs += [(n, frozenset()) for n in barred]
-    limit = brief.budget.value or 0
+    limit = brief.budget.known
     if kind == "gentle":
         limit += number("budget.gentle")
     minutes = min(brief.facts.slot, brief.facts.wish.minutes or brief.facts.slot)

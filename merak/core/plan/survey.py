@@ -251,7 +251,7 @@ def _areas(zones: tuple[ZoneArea, ...]) -> dict[str, Quantity]:
     taken = Quantity(name="margins, no-go and marked", value=off, unit="cm²", formula="what their shapes cut off")
     left = Quantity(
         name="treatable area",
-        value=(whole.value or 0) - off,
+        value=whole.known - off,
         unit="cm²",
         formula="area − margins − no-go − marked",
         inputs=(whole, taken),
@@ -273,7 +273,7 @@ def _products(zones: tuple[ZoneArea, ...], measures: Measures, work: str) -> dic
     film = works()[work].film_mm
     if film is not None:
         laid = Quantity(name="film", value=film, unit="mm", digits=2, rules=(work,))
-        value = film_ml(able.value or 0, film)
+        value = film_ml(able.known, film)
         found["product.gel"] = Quantity(
             name="gel",
             value=value,
@@ -283,9 +283,9 @@ def _products(zones: tuple[ZoneArea, ...], measures: Measures, work: str) -> dic
             inputs=(able, laid),
             rules=("product.film",),
         )
-    count = fingertip_units(whole.value or 0, unit.value or 1)
+    count = fingertip_units(whole.known, unit.known)
     units = Quantity(
-        name=f"cream, {count * (weight.value or 0):.1f} g",
+        name=f"cream, {count * weight.known:.1f} g",
         value=count,
         unit="fingertip units",
         digits=1,
@@ -296,7 +296,7 @@ def _products(zones: tuple[ZoneArea, ...], measures: Measures, work: str) -> dic
     found["product.cream"] = units
     found["product.sun"] = Quantity(
         name="sun protection",
-        value=layer_g(whole.value or 0, density.value or 0),
+        value=layer_g(whole.known, density.known),
         unit="g",
         digits=1,
         formula="area × density ÷ 1000",
@@ -328,7 +328,7 @@ def _of_grid(laid: tuple[Laid, ...]) -> dict[str, Quantity]:
         "grid.count": count,
         "grid.ratio": Quantity(
             name="beside the least possible",
-            value=(count.value or 0) / (least.value or 1),
+            value=count.known / (least.known or 1),
             unit="×",
             digits=2,
             formula="footprints ÷ least possible",
@@ -351,7 +351,7 @@ def _of_grid(laid: tuple[Laid, ...]) -> dict[str, Quantity]:
         ),
         "grid.minutes": Quantity(
             name="minutes a pass",
-            value=(count.value or 0) * (step.value or 0) / 60,
+            value=count.known * step.known / 60,
             unit="min",
             digits=1,
             formula="footprints × seconds ÷ 60",

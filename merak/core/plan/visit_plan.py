@@ -216,7 +216,7 @@ def _span(one: Worked, track: Literal[0, 1], at: int) -> Span:
 def _totals(brief: Brief, worked: dict[str, Worked], spans: tuple[Span, ...]) -> dict[str, Quantity]:
     parts = tuple(Quantity(name=span.title, value=span.seconds / 60, unit="min", digits=1) for span in spans)
     total = max((span.start_s + span.seconds for span in spans), default=0) / 60
-    saved = sum(part.value or 0 for part in parts) - total
+    saved = sum(part.known for part in parts) - total
     minutes = Quantity(
         name="minutes in the room",
         value=total,
@@ -229,7 +229,7 @@ def _totals(brief: Brief, worked: dict[str, Worked], spans: tuple[Span, ...]) ->
     prices = tuple(Quantity(name=one.title, value=one.price, unit="", digits=2) for one in worked.values() if one.price)
     price = Quantity(
         name="price",
-        value=sum(part.value or 0 for part in prices),
+        value=sum(part.known for part in prices),
         digits=2,
         formula="the studio's prices, added up",
         inputs=prices,
@@ -238,7 +238,7 @@ def _totals(brief: Brief, worked: dict[str, Worked], spans: tuple[Span, ...]) ->
     loads = tuple(Quantity(name=one.title, value=one.load, unit="points") for one in worked.values() if one.load)
     load = Quantity(
         name="load on the skin",
-        value=sum(part.value or 0 for part in loads),
+        value=sum(part.known for part in loads),
         unit=f"of {brief.budget.value:g}",
         formula="loads of all steps",
         inputs=(*loads, brief.budget),
@@ -299,18 +299,18 @@ def _limits(
     brief: Brief, plan: Plan, worked: dict[str, Worked], numbers: dict[str, Quantity], spans: tuple[Span, ...]
 ) -> Iterable[Clash]:
     """What the whole visit may not pass: load, booked time, money, the days before an event, numbing's clock."""
-    load, budget = numbers["visit.load"].value or 0, brief.budget.value or 0
+    load, budget = numbers["visit.load"].known, brief.budget.known
     if load > budget:
         words = f"The steps load the skin with {load:g} points; it bears {budget:g} today. {rule('budget.load').reason}"
         yield _limit("budget.load", (), words, f"Leave out {load - budget:g} points.")
     minutes, slot = (
-        numbers["visit.minutes"].value or 0,
+        numbers["visit.minutes"].known,
         min(brief.facts.slot, brief.facts.wish.minutes or brief.facts.slot),
     )
     if minutes > slot + 0.05:
         words = f"{minutes:.0f} minutes do not fit into {slot:.0f}."
         yield _limit("plan.slot", (), words, "Shorten, leave a step out, let one run beside another, or book longer.")
-    price = numbers["visit.price"].value or 0
+    price = numbers["visit.price"].known
     if brief.facts.wish.money is not None and price > brief.facts.wish.money + 0.004:
         yield _limit(
             "plan.price",
