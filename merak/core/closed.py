@@ -25,7 +25,7 @@ UNITS = frozenset(
     unit.strip()
     for listed in (
         "% · share · × · times · of 4 · of 9 · of 10 · of 255 · of tip · of length · of default · of what it was",
-        "°C · W/m²K · ° · rad · mm · cm² · mm/s · mm/s² · tip · nm · 1/cm",
+        "°C · °C/s · W/m²K · ° · rad · mm · cm² · mm/s · mm/s² · tip · nm · 1/cm",
         "s · ms · min · h · days · years · Hz",
         "µA · mA · mA/cm² · mA·min · mA·min/cm² · mJ · J a line · J/cm² · J/m² · W/cm² · dB/cm/MHz",
         "mL · mL/min · cup · g · mg · mg/kg · mg/cm² · g/m²h · pH · kPa",

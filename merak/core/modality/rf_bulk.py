@@ -27,6 +27,7 @@ needs(
     share: rf_bulk.absorbed
     step: rf_bulk.adjust.bone rf_bulk.adjust.first_visit rf_bulk.adjust.missed rf_bulk.adjust.reacted
     step: rf_bulk.adjust.sensitive rf_bulk.adjust.thin
+    °C/s: rf_bulk.rate.unknown
     °C: heat.room rf_bulk.stop rf_bulk.target rf_bulk.target.least rf_bulk.target.most
     ×: rf_bulk.perfusion
     words: device.tip heat.dose heat.numb heat.pass heat.pennes rf_bulk.pad rf_bulk.peak rf_bulk.reading
@@ -173,19 +174,25 @@ def _moving(judge: Judge, settings: Settings, power: Quantity) -> None:
         as_set("falls off over", settings.depth_mm, "mm", 1, f"{NAME}.depth"),
     )
     share = as_set("absorbed share", settings.absorbed, "", 2, f"{NAME}.absorbed")
-    rate = worked(
-        "heating rate under the tip",
-        heating_rate_c_s(power.value or 0, float(tip_cm2), settings.depth_mm, settings.absorbed),
-        "°C/s",
-        "η·P ÷ (tip × depth) ÷ ρc",
-        (power, share, tip, depth),
-        "heat.pennes",
-        digits=2,
-    )
+    if power.value is None:
+        rule_id = f"{NAME}.rate.unknown"
+        rate = as_set("heating rate, taken as", number(rule_id), "°C/s", 2, rule_id)
+        dose = None
+    else:
+        rate = worked(
+            "heating rate under the tip",
+            heating_rate_c_s(power.value, float(tip_cm2), settings.depth_mm, settings.absorbed),
+            "°C/s",
+            "η·P ÷ (tip × depth) ÷ ρc",
+            (power, share, tip, depth),
+            "heat.pennes",
+            digits=2,
+        )
+        dose = pass_dose_j_cm2(power.value, settings.speed_mm_s, settings.tip_mm)
     judge.tell("rate", rate)
     most_s, limit = number(f"{NAME}.dwell"), number(f"{NAME}.stop")
     for key, at in (("dwell_34", 34.0), ("dwell_41", 41.0)):
-        left = dwell_left_s(at, rate.value or 0, most_s, limit)
+        left = dwell_left_s(at, rate.known, most_s, limit)
         judge.tell(
             key,
             worked(
@@ -203,7 +210,7 @@ def _moving(judge: Judge, settings: Settings, power: Quantity) -> None:
         "pass",
         worked(
             "dose of a pass",
-            pass_dose_j_cm2(power.value or 0, settings.speed_mm_s, settings.tip_mm),
+            dose,
             "J/cm²",
             "power ÷ (speed × width)",
             (power, speed, width),
@@ -215,7 +222,7 @@ def _moving(judge: Judge, settings: Settings, power: Quantity) -> None:
     )
     judge.tell("stay", stay)
     longest = judge.numbers["dwell_34"]
-    if longest.value is not None and (stay.value or 0) > longest.value + 1e-9:
+    if longest.value is not None and stay.known > longest.value + 1e-9:
         judge.refuse(
             f"{NAME}.dwell",
             f"A point stays {stay.text} under the tip; {longest.text} is the limit.",
@@ -226,7 +233,7 @@ def _moving(judge: Judge, settings: Settings, power: Quantity) -> None:
 
 def _predicted(judge: Judge, settings: Settings, subject: Subject, power: Quantity) -> None:
     """Seconds to target, hottest depth, thermal dose; with the usual blood flow and with the highest."""
-    watts = power.value or 0
+    watts = power.known
     zone = as_set("zone", settings.zone_cm2, "cm²", 0)
     both = [held(warmed(watts, settings, flow), settings) for flow in (1.0, number(f"{NAME}.perfusion"))]
     usual, quick = both

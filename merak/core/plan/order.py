@@ -33,6 +33,7 @@ needs(
     passes: chair.pass.cold chair.pass.oxygen_jet chair.pass.rf_bulk chair.pass.touch chair.pass.ultrasound
     s: chair.ask chair.ask.acid chair.ask.heat chair.ask.light oxygen_airbrush.clean rf_bulk.dwell
     spots: rf_fractional.clean
+    °C/s: rf_bulk.rate.unknown
     °C: rf_bulk.stop rf_bulk.target.least rf_bulk.target.most
     ×: rf_fractional.step.most
     words: chair.pass.close chair.spot.down chair.spot.first chair.spot.kept chair.spot.mark chair.spot.numb
@@ -99,15 +100,17 @@ class Making:
         self.card: Any = one.machine.card if one.machine else None
         words = about()[one.step.modality]
         self.licence = words.licence if words.licence not in ("senior", "physician", "micro depth") else ""
-        technique = school_acts(one.step.modality, of) or words.technique[:2]
         where = f"{', '.join(one.step.zones)}. " if one.step.zones else ""
-        self.instruction = f"{where}{' '.join(technique)}"
+        # How it is done and what the schools in force say of it: never the one in place of the other.
+        self.school, technique = " ".join(school_acts(one.step.modality, of)), " ".join(words.technique[:2])
+        self.preparation = f"{where}{technique}"
+        self.instruction = f"{where}{self.school or technique}" if one.hands_s else f"{where}{technique} {self.school}"
         self.plate = plate_of(one.step.zones, one.step.modality)
         self.enough = f"Enough: {words.endpoint[0].lower()}{words.endpoint[1:]}"
 
     def act(self, kind: Any, title: str, seconds: float, instruction: str = "", **more: Any) -> Act:
         """A step of this item."""
-        words = instruction or f"{self.instruction} {self.enough}"
+        words = instruction or f"{self.instruction.strip()} {self.enough}"
         mine = {"modality": self.one.step.modality, "step": self.one.step.id, "plate": self.plate}
         return Act(kind=kind, title=title, instruction=words, seconds=max(round(seconds), 1), **(mine | more))
 
@@ -117,7 +120,7 @@ class Making:
             "free",
             title or f"{self.one.title}: make ready",
             self.one.hands_s,
-            instruction or self.instruction,
+            instruction or self.preparation,
             modality="",
         )
 
@@ -185,7 +188,8 @@ def _waiting(title: str, over: str, keeps: bool = True) -> Callable[[Making], It
 
     def made(make: Making) -> Iterable[Act]:
         yield make.ready(f"{make.one.title} on")
-        yield make.act("timed", title or make.one.title, make.one.own_s, make.enough, over=over, keeps=keeps)
+        words = f"{make.school} {make.enough}".strip()
+        yield make.act("timed", title or make.one.title, make.one.own_s, words, over=over, keeps=keeps)
 
     return made
 
@@ -337,7 +341,7 @@ def _lift(make: Making) -> Iterable[Act]:
     bone_level = lift.numbers["bone_level"].value or settings.level
     hold = settings.hold_s if settings.technique == "fixed probe, hold" else 0
     most = lifting.level_most(settings, make.card)
-    yield make.ready("Gel and probes", " ".join(school_acts("microcurrent", make.of)))
+    yield make.ready("Gel and probes", f"{about()['microcurrent'].technique[0]} {make.school}")
     other: Side = "left" if make.side == "right" else "right"
     for at in (make.side, other):
         lines = tuple(
@@ -395,7 +399,7 @@ def _current(make: Making) -> Iterable[Act]:
 
 
 def _bands(make: Making) -> Iterable[Act]:
-    yield make.ready("Bands", make.instruction)
+    yield make.ready("Bands")
     for n, aspect in enumerate(("front", "back")):
         instruction = (
             "Raise by comfort, never past it." if n == 0 else "Down to zero, move the bands, raise again by comfort."
@@ -413,7 +417,7 @@ def _bands(make: Making) -> Iterable[Act]:
 def _warm(make: Making) -> Iterable[Act]:
     """Zone by zone, the higher side first, the mirror between the halves; read, asked, never still."""
     one, numbers = make.one, make.one.dose.numbers
-    yield make.ready("Gliding cream", make.instruction)
+    yield make.ready("Gliding cream")
     parts = zone_parts(make.brief, one, make.side) if make.laid else (Part(name=make.side), Part(name="other side"))
     first = tuple(part for part in parts if part.name.startswith(make.side))
     rest = tuple(part for part in parts if part not in first)
@@ -425,7 +429,7 @@ def _warm(make: Making) -> Iterable[Act]:
         low_c=number("rf_bulk.target.least"),
         high_c=number("rf_bulk.target.most"),
         stop_c=number("rf_bulk.stop"),
-        rate_c_s=max(0.01, numbers["rate"].value or 0.01) if "rate" in numbers else 1.0,
+        rate_c_s=numbers["rate"].known if "rate" in numbers else number("rf_bulk.rate.unknown"),
         dwell_s=number("rf_bulk.dwell"),
         deeper_c=max(0.0, (peak or target) - target),
         warn_min=number("rf_bulk.dose.warn"),
@@ -461,16 +465,14 @@ def _gridded(make: Making) -> Iterable[Act]:
         parts, cells = grid_cells(
             make.brief, one, make.side, _footprint(make, chosen), _footprint(make, min(chosen, tips[-1], key=_cm2))
         )
-    hand = (about()[name].technique[3] if len(about()[name].technique) > 3 else make.instruction).split(". ")[0].rstrip(
-        "."
-    ) + "."
+    hand = about()[name].technique[3].partition(". ")[0].rstrip(".") + "."
     wipe = int(number(f"{name}.clean")) if has_rule(f"{name}.clean") else 0
     yield make.ready()
     yield make.act(
         "pulses",
         one.title,
         one.own_s,
-        f"{hand} {make.enough}",
+        " ".join(filter(None, (hand, make.school, make.enough))),
         parts=parts,
         cells=cells,
         passes=make.passes,

@@ -1,0 +1,300 @@
+"""What each step at the chair says and minds: how it is done, what the school says, what ends it, how often to ask."""
+
+from datetime import timedelta
+from typing import Any
+
+import pytest
+
+from builders.briefs import EVERY_LICENCE, TODAY, brief, machines
+from builders.machines import UNMEASURED, machine
+from merak.core.client import Findings
+from merak.core.modality.before import Before
+from merak.core.modality.device import CardTip
+from merak.core.plan.acts import Act, Span
+from merak.core.plan.brief import Brief
+from merak.core.plan.facts import Machine
+from merak.core.plan.order import chair_acts, own_acts, spot_rule
+from merak.core.plan.spots import SpotRule
+from merak.core.plan.step import Worked, begin, compute
+from merak.core.plan.visit_plan import Plan, in_force
+
+BEFORE = Before(on=TODAY - timedelta(days=60))
+
+
+def somebody(**changes: Any) -> Brief:
+    known: dict[str, Any] = {
+        "licences": EVERY_LICENCE,
+        "senior": True,
+        "returning": True,
+        "findings": Findings(phototype=3),
+        "history": {"peel": BEFORE, "pulsed_light": BEFORE},
+    }
+    return brief(**(known | changes))
+
+
+def worked(
+    modality: str, who: Brief, zones: tuple[str, ...] = (), of: dict[str, str] | None = None, **settings: Any
+) -> Worked:
+    of = in_force(who, Plan()) | (of or {})
+    step = begin(who, modality, "s1", of, zones=zones)
+    return compute(who, step.with_settings(step.settings | settings), (), (), of)
+
+
+def acts(modality: str, laid: bool = False, who: Brief | None = None, **more: Any) -> tuple[Act, ...]:
+    who = who or somebody()
+    of = in_force(who, Plan()) | more.get("of", {})
+    return own_acts(who, worked(modality, who, **more), "right", of, laid)
+
+
+def words(*given: Any, **more: Any) -> list[str]:
+    return [act.instruction for act in acts(*given, **more)]
+
+
+def test_making_ready_says_how_and_the_work_says_what_the_school_says() -> None:
+    """Neither is told in place of the other: the fire, the shields and the gloves stand where they are minded."""
+    ready, work = words("rf_fractional")
+    assert "Alcohol fully evaporated from skin and tip before energy: fire." in ready
+    assert work.startswith("Dots through a template, a tip corner on each dot;") and "never more than 20 %" in work
+    assert work.endswith("Enough: mild to moderate redness or swelling, bearable.")
+    assert "Opaque shields on the client" in words("pulsed_light")[0] and "One pass." in words("pulsed_light")[1]
+    on, waits = words("peel")
+    assert on.startswith("Gloves;") and waits.startswith("Never needles and acids on one day")
+    assert "disinfected gloves" in words("micro_needling")[0] and "Start at 0.25 mm" in words("micro_needling")[1]
+    # Nothing is made ready: both in one.
+    (hands,) = words("touch")
+    assert hands == "Upward and outward. Three to five strokes a line; temples, forehead. No massage on acne. " + (
+        "Enough: softer muscles, less puffiness."
+    )
+    (finish,) = words("finish")
+    assert "SPF 30" in finish and "Tonic, serum" in finish
+    assert words("galvanic_softening")[1].startswith("Ramp up and down"), "no school: how it is done stands there too"
+
+
+def test_zones_are_named_where_it_goes_on_some_and_not_where_it_goes_everywhere() -> None:
+    assert words("extract", zones=("mid cheek", "chin"))[0].startswith("mid cheek, chin. Fingers wrapped")
+    assert words("extract")[0].startswith("Fingers wrapped")
+    assert all(one.startswith("mid cheek. ") for one in words("iontophoresis", zones=("mid cheek",)))
+
+
+@pytest.mark.parametrize(
+    ("modality", "on", "waits", "over"),
+    [
+        ("numbing", "Numbing on", "Numbing cream works", "Cream off now: wipe, then clean."),
+        ("mask", "Mask on", "Mask", "Mask off."),
+        ("enzyme", "Enzyme or granular mask on", "Enzyme works", "Off now, with cool water."),
+        ("peel", "Peel on", "Acid works", "Neutralise now."),
+    ],
+)
+def test_what_is_left_to_work(modality: str, on: str, waits: str, over: str) -> None:
+    first, second = acts(modality)
+    assert (first.title, first.kind, first.modality) == (on, "free", ""), "no energy yet"
+    assert (second.title, second.kind, second.over, second.keeps) == (waits, "timed", over, True)
+
+
+@pytest.mark.parametrize(
+    ("modality", "ready", "over"),
+    [
+        ("ultrasound", True, "Head off."),
+        ("spatula", True, "Spatula off."),
+        ("oxygen_jet", True, "Air off."),
+        ("cold", True, "Head off."),
+        ("touch", False, ""),
+        ("diamond", True, ""),
+        ("crystal", True, "Machine off. Brush off, look for red and dry patches."),
+    ],
+)
+def test_what_is_gone_over_section_by_section(modality: str, ready: bool, over: str) -> None:
+    found = acts(modality)
+    assert len(found) == 1 + ready and found[-1].over == over and found[-1].strict == bool(over)
+    if ready:
+        assert found[0].title.endswith(": make ready") and found[0].dials == ()
+
+
+def test_each_bottle_of_the_wet_tip() -> None:
+    """Acid and peel rinse off and are asked for every minute; the infusion has its own suction and its own words."""
+    found = acts("wet_abrasion", acid_min=2, peel_min=1, percent=15, salicylic_min=2, booster_min=1, infuse_min=4)
+    assert [(one.title, one.over, one.stage, one.ask_s) for one in found[1:]] == [
+        ("Acid cleanse", "Off with the acid: on to the next bottle.", "wet.acid", 60),
+        ("Peel", "Rinse now.", "wet.acid", 60),
+        ("Salicylic extraction", "On to the next bottle.", "wet.clean", 120),
+        ("Booster", "On to the next bottle.", "wet.clean", 120),
+        ("Infusion", "Press, massage the rest in.", "wet.infuse", 120),
+    ]
+    assert [one.dials[0][1] for one in found[1:]] == [4, 4, 4, 4, 7], "more liquid needs more suction"
+    congested = [one.instruction.startswith("Congested and porous places, not pustules.") for one in found[1:]]
+    assert congested == [False, False, True, False, False]
+    assert found[-1].instruction == "Tip flat along the lines, press; more liquid."
+    assert [one.title for one in acts("wet_abrasion", acid_min=0, salicylic_min=0, infuse_min=3)[1:]] == ["Infusion"]
+
+
+def test_the_panel_is_changed_over_between_colours_and_says_how_it_is_pulsed() -> None:
+    first, then = acts("led", then="blue", then_minutes=5)[1:]
+    assert first.title == "Red light" and first.instruction == "Panel at 10 cm, bare skin."
+    assert then.title == "Blue light" and then.instruction.startswith("Change the colour over. Panel at 10 cm")
+    (pulsed,) = acts("led", duty_percent=50)[1:]
+    assert pulsed.instruction.endswith(" Pulsed, on 50 % of the time.")
+
+
+def test_the_bands_are_moved_from_front_to_back() -> None:
+    _, front, back = acts("muscle_stimulation")
+    assert front.instruction == "Raise by comfort, never past it."
+    assert back.instruction == "Down to zero, move the bands, raise again by comfort."
+
+
+@pytest.mark.parametrize(
+    ("modality", "every", "asked"),
+    [
+        ("cleanse", 0, ()),
+        ("finish", 0, ()),
+        ("extract", 0, ()),
+        ("touch", 120, ("pain",)),
+        ("microcurrent", 120, ("pain",)),
+        ("led", 300, ("pain",)),
+        ("mask", 300, ("pain",)),
+        ("enzyme", 60, ("pain",)),
+        ("peel", 60, ("pain",)),
+        ("oxygen_mask", 60, ("pain",)),
+        ("rf_bulk", 30, ("heat", "pain")),
+        ("rf_fractional", 30, ("heat", "pain")),
+        ("focused_lifting", 30, ("heat", "pain")),
+        ("pulsed_light", 30, ("heat", "pain")),
+    ],
+)
+def test_how_often_and_for_what_is_asked(modality: str, every: int, asked: tuple[str, ...]) -> None:
+    """Heat every 30 seconds, acids every minute, light and masks every five, all else every two."""
+    at_work = [one for one in acts(modality) if one.modality and one.kind != "free"] or list(acts(modality))
+    assert {(one.ask_s, one.asks) for one in at_work if not one.mirror} == {(every, asked)}
+    assert all(one.ask_s == 0 for one in acts(modality) if not one.modality)
+
+
+def test_a_spot_is_asked_for_like_the_whole() -> None:
+    (placed,) = acts("pulsed_light", who=somebody(history={}))
+    assert placed.kind == "free" and placed.title == "Test spot: pulsed light" and placed.ask_s == 30
+    assert placed.only_spot and not acts("rf_fractional")[1].only_spot and not acts("cleanse")[0].only_spot
+
+
+def test_who_may_is_named_at_the_chair() -> None:
+    named = {name: acts(name)[-1].licence for name in ("rf_fractional", "pulsed_light", "focused_lifting")}
+    assert named == {"rf_fractional": "fractional", "pulsed_light": "pulsed light", "focused_lifting": "focused"}
+    assert {acts(name)[-1].licence for name in ("micro_needling", "microcurrent", "peel", "led", "touch")} == {""}
+
+
+def test_what_the_machine_is_set_to_is_told_in_its_own_scale() -> None:
+    assert acts("microcurrent")[1].dials == (("set to", 3.0, "level"),)
+    assert acts("rf_fractional")[1].dials == (("set to", 3.0, "W"),)
+    assert acts("led")[1].dials == () and acts("led")[1].machine == "", "a panel is not set, it is placed"
+    assert acts("touch")[0].dials == acts("mask")[1].dials == ()
+    bare = somebody(machines=machines(lift=UNMEASURED))
+    assert acts("microcurrent", who=bare)[1].dials == (("set to", 3.0, "level"),)
+
+
+def test_the_lift_is_held_only_by_the_still_probe() -> None:
+    held = acts("microcurrent")[1]
+    assert held.hold_s == 3
+    assert acts("microcurrent", technique="paired strokes")[1].hold_s == 0
+    sides = [(one.title, one.mirror) for one in acts("microcurrent")[1:]]
+    assert sides == [("Lift, right", False), ("Mirror", True), ("Lift, left", False)]
+
+
+def test_bulk_heat_goes_half_by_half_with_what_it_may_reach() -> None:
+    """40 to 42 °C, stop at 43; a dwell of 3 s; warn from 2 and stop at 10 equivalent minutes."""
+    one = worked("rf_bulk", somebody())
+    found = acts("rf_bulk", laid=True)
+    right, mirror, left = found[1:]
+    assert [act.title for act in found[1:]] == ["Bulk radiofrequency, right", "Mirror", "Bulk radiofrequency, left"]
+    assert mirror.mirror and right.parts and left.parts
+    assert all(part.name.startswith("right") for part in right.parts)
+    assert not any(part.name.startswith("right") for part in left.parts)
+    assert right.seconds + left.seconds + 60 == pytest.approx(one.own_s, abs=2), "the mirror is of the same time"
+    share = sum(part.cm2 for part in right.parts) / sum(part.cm2 for part in (*right.parts, *left.parts))
+    assert right.seconds == pytest.approx((one.own_s - 60) * share, abs=1)
+    heat = right.heat
+    assert heat is not None and heat == left.heat
+    assert (heat.low_c, heat.high_c, heat.stop_c, heat.dwell_s, heat.warn_min, heat.stop_min) == (40, 42, 43, 3, 2, 10)
+    assert heat.rate_c_s == pytest.approx(one.dose.numbers["rate"].value)
+    assert heat.deeper_c == pytest.approx((one.dose.numbers["peak"].value or 0) - 41)
+    assert "Hold at 41 °C." in right.instruction
+
+
+def test_bulk_heat_by_a_machine_that_was_not_measured_is_minded_at_a_degree_a_second() -> None:
+    bare = tuple(Machine(id=f"b{n}", card=machine(name, calibration=())) for n, name in enumerate(("rf_bulk",)))
+    heat = acts("rf_bulk", who=somebody(machines=bare))[1].heat
+    assert heat is not None and heat.rate_c_s == 1.0 and heat.deeper_c == 0.0
+
+
+def test_bulk_heat_on_a_zone_of_the_middle_has_no_halves_and_no_mirror() -> None:
+    """Laid on the plate, one side of a neck: nothing stands against anything."""
+    one = worked("rf_bulk", somebody(), zones=("nose bridge",))
+    found = acts("rf_bulk", laid=True, zones=("nose bridge",))
+    if len({part.name.split()[0] for act in found for part in act.parts} & {"right", "left"}) < 2:
+        assert [act.title for act in found[1:]] == ["Bulk radiofrequency"] and found[1].seconds == round(one.own_s)
+    else:
+        assert [act.mirror for act in found[1:]] == [False, True, False]
+
+
+def test_footprints_are_laid_with_the_tip_that_is_set_and_wiped_when_due() -> None:
+    small = CardTip(name="small", across_mm=8, down_mm=8)
+    large = CardTip(name="large", across_mm=16, down_mm=16)
+    who = somebody(machines=(Machine(id="b", card=machine("pulsed_light", tips=(small, large))),))
+    counts = {tip: len(acts("pulsed_light", laid=True, who=who, tip=tip)[1].cells) for tip in ("small", "large")}
+    assert counts["small"] > 2 * counts["large"]
+    assert len(acts("pulsed_light", who=who)[1].cells) == 1, "laid when the treatment begins"
+    assert acts("rf_fractional")[1].clean_every == 50 and acts("pulsed_light")[1].clean_every == 0
+
+
+def span(step: str, track: Any, start_s: int, seconds: int) -> Span:
+    return Span(step=step, title=step, modality="tone", track=track, start_s=start_s, seconds=seconds)
+
+
+def test_a_guest_belongs_to_the_host_in_whose_time_it_begins() -> None:
+    """From the host's first second up to, and without, its last."""
+    who = somebody()
+    of = in_force(who, Plan())
+    steps = {name: compute(who, begin(who, kind, name, of), (), (), of) for name, kind in
+             (("mask", "mask"), ("light", "led"), ("end", "finish"))}  # fmt: skip
+    for start_s, beside in ((0, 1), (1019, 1), (1020, None)):
+        spans = [span("mask", 0, 0, 1020), span("end", 0, 1020, 240), span("light", 1, start_s, 660)]
+        found = chair_acts(who, steps, spans, "right", of)
+        light = [n for n, act in enumerate(found) if act.step == "light"]
+        end = next(n for n, act in enumerate(found) if act.step == "end")
+        assert {found[n].beside for n in light} == {beside if beside is not None else end}, start_s
+        assert (light[0] > end) == (beside is None)
+
+
+def rule_of(modality: str, laid: bool = True, who: Brief | None = None, **settings: Any) -> SpotRule | None:
+    who = who or somebody()
+    return spot_rule(who, worked(modality, who, **settings), laid)
+
+
+def test_the_spot_of_each() -> None:
+    """Fractional in the same visit after 5 minutes; pulsed light after a day, two for a dark skin; acids after two."""
+    assert rule_of("pulsed_light") is None, "it was done before"
+    assert rule_of("microcurrent") is None
+    same = rule_of("rf_fractional")
+    assert same and (same.same_visit, same.wait_s, same.unit, same.at, same.down) == (True, 300, "W", 3, 2)
+    assert same.numbed and same.minds and same.rule == "rf_fractional.spot" and (same.severe, same.pain_stop) == (3, 7)
+    new = somebody(history={})
+    light, acid = rule_of("pulsed_light", who=new), rule_of("peel", who=new)
+    assert light and (light.same_visit, light.unit, light.numbed, light.minds) == (False, "J/cm²", False, "")
+    assert light.rule == "pulsed_light.spot" and acid and acid.rule == "acid.spot" and acid.unit == "min"
+    assert light.wait_s % 3600 == 0 and acid.wait_s % 3600 == 0
+    dark = somebody(history={}, findings=Findings(phototype=4))
+    assert (other := rule_of("pulsed_light", who=dark)) and other.rule == "pulsed_light.spot.dark"
+    assert (fair := rule_of("pulsed_light", who=somebody(history={}, findings=Findings(phototype=3)))) and (
+        fair.rule == "pulsed_light.spot"
+    )
+
+
+def test_at_the_gentlest_there_is_nothing_below() -> None:
+    least = rule_of("rf_fractional", at=1)
+    assert least and least.down is None
+
+
+def test_a_step_up_is_a_fifth_of_the_energy_at_most_and_ends_with_the_scale() -> None:
+    """From 3 W one more is a third; from 5 W just a fifth; 20 W is the end of the scale."""
+    third, fifth, end = (rule_of("rf_fractional", at=at) for at in (3, 5, 20))
+    assert third and third.up is None and "33 % more energy; a fifth is the most" in third.why_not
+    assert fifth and fifth.up == 6 and fifth.why_not == ""
+    assert end and end.up is None and end.why_not == "The scale ends here."
+    later = rule_of("rf_fractional", laid=False, at=5)
+    assert later and later.up is None and later.why_not == "", "worked out when the treatment begins"
