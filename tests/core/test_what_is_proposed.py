@@ -11,6 +11,7 @@ from merak.core.modality.before import Before
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Wish
 from merak.core.plan.proposals import Candidate, Gain, Problem, Proposal, proposals, score, seconds_of
+from merak.core.plan.screening import Answer
 from merak.core.plan.step import Step
 
 RESTED = {name: Before(on=TODAY - timedelta(days=90), at=1.0) for name in ("peel", "pulsed_light")}
@@ -180,12 +181,51 @@ def test_a_plan_may_cost_just_what_was_named_and_take_just_the_time_there_is() -
     assert names(kinds(graded(slot=25))["gentle"]) != names(plain)
 
 
+@pytest.mark.parametrize(
+    ("changes", "rule"),
+    [
+        ({"slot": 32}, "propose.two"),
+        ({"slot": 31}, "plan.slot"),
+        ({"wish": Wish(money=55)}, "propose.two"),
+        ({"wish": Wish(money=54)}, "plan.price"),
+        ({"wish": Wish(goals=("congestion",)), "findings": Findings(sensitive=True, phototype=2)}, "propose.two"),
+    ],
+)
+def test_what_would_just_fit_is_left_out_for_what_it_brings(changes: dict[str, Any], rule: str) -> None:
+    """The cold head: six minutes and 15 beside the 26 minutes and 40 of light and mask; no load, and none is left."""
+    one = kinds(graded(**changes))["gentle"]
+    assert left_out(one)["Cold head"][1] == rule
+
+
+def test_what_was_done_too_lately_and_what_has_no_help_says_so() -> None:
+    """Pulsed light keeps two weeks from peels and needles; what needs numbing where nothing numbs is not to be had."""
+    lately = RESTED | {"pulsed_light": Before(on=TODAY - timedelta(days=5), at=10.0)}
+    pigment = {"pigment": {"right mid cheek": 3}}
+    why, rule = left_out(kinds(graded(pigment, history=lately))["strongest"])["Peel"]
+    assert rule == "fit.light_weeks" and "was 5 days ago" in why
+    for history in (RESTED, RESTED | {"pulsed_light": Before(at=10.0)}):
+        left = left_out(kinds(graded(pigment, history=history))["strongest"])
+        assert "fit.light_weeks" not in {by for _, by in left.values()}, "long ago, or on no day that is known"
+
+
+def test_needles_without_numbing_only_by_the_school_that_goes_without() -> None:
+    """Numbing is open to nobody who bears none of it; shallow needles go without where the house does."""
+    unable: dict[str, Any] = {"answers": {"allergy": Answer(option="amide")}, "licences": frozenset()}
+    scars = {"scars": {"right mid cheek": 4}}
+    numb = kinds(graded(scars, **unable))["strongest"]
+    assert left_out(numb)["Micro needling"][1] == "fit.numbed_deep", left_out(numb)
+    without = kinds(graded(scars, methods={"numbing": "none"}, **unable))["strongest"]
+    assert left_out(without).get("Micro needling", ("", ""))[1] != "fit.numbed_deep"
+
+
 def test_one_guest_beside_each_host_the_pair_that_saves_most() -> None:
     """Light for ten minutes inside the mask's fifteen; the cold head, shorter, stands by itself."""
     one = kinds(graded({"redness": {"right mid cheek": 1}}, findings=Findings(sensitive=False)))["gentle"]
     beside = {step.modality: step.beside for step in one.plan.steps if step.beside}
     mask = next(step.id for step in one.plan.steps if step.modality == "mask")
     assert beside == {"led": mask}
+    alone = kinds(graded(wish=Wish(goals=("laxity",)), slot=90, licences=frozenset()))["balanced"]
+    assert "mask" not in names(alone) and [step.beside for step in alone.plan.steps if step.modality == "led"] == [""]
 
 
 def candidate(name: str, seconds: int, gains: tuple[Gain, ...] = ()) -> Candidate:

@@ -414,7 +414,7 @@ class About(Cited):
         "current", "sound", "light", "heat", "cold and touch", "oxygen", "abrasion", "acids", "needles", "support"
     ]
     work: str = ""
-    licence: Literal["", "pulsed light", "fractional", "focused", "micro depth", "senior", "physician"] = ""
+    licence: Literal["", "pulsed light", "fractional", "focused", "micro depth", "physician"] = ""
     technique: tuple[str, ...]
     endpoint: str
     stop: tuple[str, ...]

@@ -406,6 +406,11 @@ def incremented(module: Modality, settings: Frozen, card: Any, up: bool) -> Froz
     return settings.model_copy(update={field: type(getattr(settings, field))(min(max(value, least), most))})
 
 
+def stronger(module: Modality, one: float, other: float) -> bool:
+    """Whether one value of the setting that is stepped is stronger than another: for a cold head, a lower one."""
+    return (other - one if module.INCREMENT.down else one - other) > 1e-9
+
+
 def more_energy(card: Any, field: str, was: float, now: float) -> float | None:
     """How many times the energy of a setting another one is; None where the machine's scale says nothing of it."""
     known = isinstance(card, MachineCard) and field == "at"

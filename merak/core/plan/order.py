@@ -99,7 +99,7 @@ class Making:
         self.settings: Any = one.settings
         self.card: Any = one.machine.card if one.machine else None
         words = about()[one.step.modality]
-        self.licence = words.licence if words.licence not in ("senior", "physician", "micro depth") else ""
+        self.licence = "" if words.licence == "micro depth" else words.licence
         where = f"{', '.join(one.step.zones)}. " if one.step.zones else ""
         # How it is done and what the schools in force say of it: never the one in place of the other.
         self.school, technique = " ".join(school_acts(one.step.modality, of)), " ".join(words.technique[:2])
@@ -183,35 +183,46 @@ def _plain(make: Making) -> Iterable[Act]:
     yield make.act("free", make.one.title, make.one.seconds)
 
 
-def _waiting(title: str, over: str, keeps: bool = True) -> Callable[[Making], Iterable[Act]]:
+#: What is put on and left to work → what its clock is called, what to do when it is over.
+WAITING = {
+    "numbing": ("Numbing cream works", "Cream off now: wipe, then clean."),
+    "mask": ("Mask", "Mask off."),
+    "enzyme": ("Enzyme works", "Off now, with cool water."),
+    "peel": ("Acid works", "Neutralise now."),
+}
+
+
+def _waiting(make: Making) -> Iterable[Act]:
     """Put on, then left to work until the clock says so."""
-
-    def made(make: Making) -> Iterable[Act]:
-        yield make.ready(f"{make.one.title} on")
-        words = f"{make.school} {make.enough}".strip()
-        yield make.act("timed", title or make.one.title, make.one.own_s, words, over=over, keeps=keeps)
-
-    return made
+    title, over = WAITING[make.one.step.modality]
+    yield make.ready(f"{make.one.title} on")
+    yield make.act("timed", title, make.one.own_s, f"{make.school} {make.enough}".strip(), over=over, keeps=True)
 
 
-def _clocked(over: str) -> Callable[[Making], Iterable[Act]]:
+#: What goes over the sections against the clock → what to do when it is over.
+CLOCKED = {
+    "ultrasound": "Head off.",
+    "spatula": "Spatula off.",
+    "oxygen_jet": "Air off.",
+    "cold": "Head off.",
+    "crystal": "Machine off. Brush off, look for red and dry patches.",
+}
+
+
+def _clocked(make: Making) -> Iterable[Act]:
     """A machine against the clock, section by section, in as many passes as it takes."""
-
-    def made(make: Making) -> Iterable[Act]:
-        if make.one.hands_s:
-            yield make.ready()
-        yield make.act(
-            "sections",
-            make.one.title,
-            make.one.own_s,
-            parts=make.sections(),
-            passes=make.passes,
-            strict=True,
-            over=over,
-            **make.machine,
-        )
-
-    return made
+    order = "anticlockwise" if make.one.step.modality == "crystal" else "cheeks first"
+    yield make.ready()
+    yield make.act(
+        "sections",
+        make.one.title,
+        make.one.own_s,
+        parts=make.sections(order),
+        passes=make.passes,
+        strict=True,
+        over=CLOCKED[make.one.step.modality],
+        **make.machine,
+    )
 
 
 def _counted(make: Making) -> Iterable[Act]:
@@ -220,20 +231,6 @@ def _counted(make: Making) -> Iterable[Act]:
         yield make.ready()
     yield make.act(
         "sections", make.one.title, make.one.own_s, parts=make.sections(), passes=make.passes, **make.machine
-    )
-
-
-def _crystal(make: Making) -> Iterable[Act]:
-    yield make.ready()
-    yield make.act(
-        "sections",
-        make.one.title,
-        make.one.own_s,
-        parts=make.sections("anticlockwise"),
-        passes=make.passes,
-        strict=True,
-        over="Machine off. Brush off, look for red and dry patches.",
-        **make.machine,
     )
 
 
@@ -383,8 +380,7 @@ def _light(make: Making) -> Iterable[Act]:
     """One timed step for each colour: the panel is changed over between them."""
     settings = make.settings
     pulsed = "" if settings.duty_percent == 100 else f" Pulsed, on {settings.duty_percent:g} % of the time."
-    if make.one.hands_s:
-        yield make.ready("Panel", FIRST_ACT)
+    yield make.ready("Panel", FIRST_ACT)
     for n, (_, colour, minutes) in enumerate(settings.parts):
         change = "Change the colour over. " if n else ""
         instruction = f"{change}Panel at {settings.distance_cm:g} cm, {settings.cover}.{pulsed}"
@@ -555,23 +551,16 @@ def _next_up(brief: Brief, one: Worked, card: Any) -> tuple[float | None, str]:
 
 
 MAKERS: dict[str, Callable[[Making], Iterable[Act]]] = {
+    **dict.fromkeys(WAITING, _waiting),
+    **dict.fromkeys(CLOCKED, _clocked),
     "microcurrent": _lift,
     "led": _light,
-    "numbing": _waiting("Numbing cream works", "Cream off now: wipe, then clean."),
-    "mask": _waiting("Mask", "Mask off."),
-    "enzyme": _waiting("Enzyme works", "Off now, with cool water."),
-    "peel": _waiting("Acid works", "Neutralise now."),
     "galvanic_softening": _current,
     "iontophoresis": _current,
     "muscle_stimulation": _bands,
-    "ultrasound": _clocked("Head off."),
-    "spatula": _clocked("Spatula off."),
-    "oxygen_jet": _clocked("Air off."),
-    "cold": _clocked("Head off."),
     "oxygen_mask": _oxygen_mask,
     "oxygen_airbrush": _airbrush,
     "wet_abrasion": _wet,
-    "crystal": _crystal,
     "diamond": _counted,
     "touch": _counted,
     "nano": _counted,

@@ -16,7 +16,7 @@ from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
-from merak.core.plan.fitting import Placed, chosen, clashes, may_run_beside, rank, title
+from merak.core.plan.fitting import Clash, FitKind, Placed, chosen, clashes, may_run_beside, rank, title
 from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.plan.step import Step, Worked, begin, compute
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
@@ -314,7 +314,7 @@ def _not_this_kind(kind: ProposalKind, name: str, brief: Brief) -> tuple[str, st
         words = f"A test spot first, read on a later day: added by hand, {title(name)} places one today."
         return words, "chair.spot.first"
     licence = about()[name].licence
-    if licence not in ("", "senior", "micro depth") and licence not in brief.facts.licences:
+    if licence not in ("", "micro depth", *brief.facts.licences):
         return f"Needs a licence for {licence}, which the treating person does not hold.", "plan.licence"
     event = brief.facts.wish.event
     days = (event - brief.facts.today).days if event else -1
@@ -376,11 +376,7 @@ def _problem(
 ) -> Problem:
     """The candidates with what excludes, needs and overlaps what, and the limits of today."""
     order = sorted(range(len(candidates)), key=lambda n: rank(candidates[n].modality, of))
-    apart, done = set(), {name: before.on for name, before in brief.facts.history.items() if before.on}
-    barred = []
-    for n in order:
-        alone = clashes([_placed(candidates[n])], brief.newcomer, of, done, brief.facts.today)
-        barred += [n] if any(clash.kind == "earlier" for clash in alone) else []
+    apart = set()
     for i, a in enumerate(order):
         for b in order[i + 1 :]:
             pair = _placed(candidates[a]), _placed(candidates[b])
@@ -394,7 +390,7 @@ def _problem(
             lifts = one.unless and chosen(of, one.unless.partition("=")[0]) == one.unless.partition("=")[2]
             helping = frozenset(n for n, c in enumerate(candidates) if c.modality in all_of(one.b))
             needs += [] if lifts else [(n, helping) for n, c in enumerate(candidates) if c.modality in all_of(one.a)]
-    needs += [(n, frozenset()) for n in barred]
+    needs += [(n, frozenset()) for n, one in enumerate(candidates) if _by_itself(brief, of, one, "earlier")]
     limit = brief.budget.known
     if kind == "gentle":
         limit += number("budget.gentle")
@@ -420,6 +416,13 @@ def _problem(
         price,
         frozenset(n for n, one in enumerate(candidates) if one.modality in ALWAYS),
     )
+
+
+def _by_itself(brief: Brief, of: dict[str, str], one: Candidate, *kinds: FitKind) -> list[Clash]:
+    """What stands against a candidate though nothing else is in the plan: what was done days ago, what it needs."""
+    done = {name: before.on for name, before in brief.facts.history.items() if before.on}
+    found = clashes([_placed(one)], brief.newcomer, of, done, brief.facts.today)
+    return [clash for clash in found if clash.kind in kinds]
 
 
 def _placed(one: Candidate) -> Placed:
@@ -497,6 +500,10 @@ def _why_left(brief: Brief, of: dict[str, str], problem: Problem, taken: tuple[i
     kept = set(taken)
     for n, one in enumerate(problem.candidates):
         if n in kept or not one.gains:
+            continue
+        if (n, frozenset()) in problem.needs:  # nothing that it needs is to be had, or it comes too soon
+            never = _by_itself(brief, of, one, "earlier", "needs")[0]
+            yield LeftOut(title=title(one.modality), why=f"{never.words} {never.action}", rule=never.rule)
             continue
         foes = sorted(m for m in kept if (n, m) in problem.apart or (m, n) in problem.apart)
         if foes:

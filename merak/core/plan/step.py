@@ -15,7 +15,7 @@ from merak.core.knowledge.register import needs
 from merak.core.modality import led, microcurrent
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import read_card
-from merak.core.modality.shared import Dose, Subject, begun, incremented, more_energy
+from merak.core.modality.shared import Dose, Subject, begun, incremented, more_energy, stronger
 from merak.core.modality.titration import titrate
 from merak.core.plan.brief import FEW, MANY, Brief, workable
 from merak.core.plan.facts import Machine
@@ -294,15 +294,14 @@ def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
     if before.incident:
         lower = _after_incident(module, last, card)
         now, most = float(getattr(settings, field)), float(getattr(lower, field))
-        return lower if (now > most) != module.INCREMENT.down and now != most else settings
+        return lower if stronger(module, now, most) else settings
     if modality in CARRIED_OVER:
         settings = last if turn == "same" else incremented(module, last, card, up=turn == "up")
-    now, down = float(getattr(settings, field)), module.INCREMENT.down
-    if turn != "up" and (now > before.at) != down and now != before.at:
-        return last  # a scale's foot, or a usual value, is no reason for more
-    more = more_energy(card, field, before.at, now)
-    too_much = turn == "up" and not down and more is not None and more > number("titration.fifth") + 1e-9
-    return last if too_much else settings
+    now = float(getattr(settings, field))
+    if turn != "up":
+        return last if stronger(module, now, before.at) else settings  # a scale's foot is no reason for more
+    more = None if module.INCREMENT.down else more_energy(card, field, before.at, now)
+    return last if more is not None and more > number("titration.fifth") + 1e-9 else settings
 
 
 def _after_incident(module: Any, last: Any, card: Any) -> Any:
@@ -415,7 +414,7 @@ def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
         hands_s=round(trait.hands_min * 60),
         own_s=round(minutes * 60),
         load=0 if spot_only else trait.load,
-        waits=trait.waits and not spot_only,
+        waits=trait.waits,
         stops=stops,
         price=0 if spot_only else brief.price(step.modality) + extra * trait.zone_price,
         cautions=(*_minded(brief, step, (step.modality, *touched)), *minds, *dose.cautions),
@@ -477,31 +476,22 @@ def _judged(brief: Brief, step: Step, dose: Dose) -> tuple[tuple[Caution, ...], 
     against = list(dose.against)
     answered = _answered(brief, step.modality)
     for field, most in answered.items():
-        if float(step.settings.get(field, 0)) > most + 1e-9:
+        if stronger(MODALITIES[step.modality], float(step.settings.get(field, most)), most):
             words = f"The test spot was read for {most:g}; this is set to {step.settings[field]:g}."
             against.append(caution("chair.spot.once", "stop", words, "Go back to it, or place another spot.", field))
     against += _too_much_after_incident(brief, step)
     licence = about()[step.modality].licence
-    needs = licence if licence not in ("", "senior") else ""
-    if needs and needs not in brief.facts.licences and step.modality != "micro_needling":
-        words = f"{title(step.modality)} needs a licence for {needs}, which the treating person does not hold."
+    if licence not in ("", "micro depth", *brief.facts.licences):
+        words = f"{title(step.modality)} needs a licence for {licence}, which the treating person does not hold."
         against.append(caution("plan.licence", "stop", words, "Book it with somebody who holds it.", "licence"))
     asks = (
         [reason for reason in brief.board[step.modality].reasons if reason.senior]
         if step.modality in brief.board
         else []
     )
-    if (asks or licence == "senior") and not brief.facts.senior:
-        words = asks[0].reason if asks else rule("plan.senior").words
-        against.append(
-            caution(
-                "plan.senior",
-                "stop",
-                f"{title(step.modality)}: a senior decides. {words}",
-                "Ask the senior to sign.",
-                "senior",
-            )
-        )
+    if asks and not brief.facts.senior:
+        words = f"{title(step.modality)}: a senior decides. {asks[0].reason}"
+        against.append(caution("plan.senior", "stop", words, "Ask the senior to sign.", "senior"))
     stops, past = [], []
     for stop in against:
         word = next(
@@ -535,7 +525,7 @@ def _too_much_after_incident(brief: Brief, step: Step) -> Iterator[Caution]:
     before, module = brief.facts.history.get(step.modality), MODALITIES[step.modality]
     if before is None or not before.incident or before.at is None:
         return
-    field, _, down = module.INCREMENT
+    field = module.INCREMENT.field
     machine, settings = brief.machine(step.modality, step.machine), read_settings(step, {})
     last = settings.model_copy(update={field: type(getattr(settings, field))(before.at)})
     most, now = (
@@ -545,7 +535,7 @@ def _too_much_after_incident(brief: Brief, step: Step) -> Iterator[Caution]:
     if most == before.at:  # the foot of its scale: there is nothing gentler to go to
         words = f"{before.incident} at {before.at:g}, which is its gentlest setting."
         yield caution("titration.incident", "stop", words, "Leave it out.", field)
-    elif now != most and (now > most) != down:
+    elif stronger(module, now, most):
         words = f"{before.incident} at {before.at:g}. Two steps lower is {most:g}; this is set to {now:g}."
         yield caution("titration.incident", "stop", words, f"Go to {most:g}, or leave it out.", field)
 
@@ -555,11 +545,12 @@ def _last_time(brief: Brief, step: Step) -> Iterator[Caution]:
     before = brief.facts.history.get(step.modality)
     if before is None or before.on is None or before.at is None:
         return
-    said, (field, _, down) = titrate(before), MODALITIES[step.modality].INCREMENT
-    now = step.settings.get(field)
+    said, module = titrate(before), MODALITIES[step.modality]
+    now = step.settings.get(module.INCREMENT.field)
     if not isinstance(now, int | float) or step.modality in brief.facts.spots:
         return
-    went = "as then" if abs(now - before.at) < 1e-9 else "gentler" if (now < before.at) != down else "stronger"
+    gentler, more = stronger(module, before.at, now), stronger(module, now, before.at)
+    went = "gentler" if gentler else "stronger" if more else "as then"
     words = f"Last time, {before.on:%-d %b}: {before.at:g}; now {now:g}, {went}. {said.words}"
     against = {
         "down": ("as then", "stronger"),
