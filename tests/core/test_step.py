@@ -9,13 +9,16 @@ from builders.briefs import EVERY_LICENCE, TODAY, brief, machines, nothing_found
 from builders.machines import machine
 from merak.core.client import Findings
 from merak.core.errors import Refused
+from merak.core.knowledge import conditions
 from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.device import LedCard
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Machine
-from merak.core.plan.screening import Answer
-from merak.core.plan.step import aspects_of, derived
-from merak.core.plan.visit_plan import VisitPlan
+from merak.core.plan.screening import Answer, Letter
+from merak.core.plan.spots import SpotAnswer, SpotRead
+from merak.core.plan.step import aspects_of, begin, compute, derived
+from merak.core.plan.visit_plan import Plan, VisitPlan, in_force
 
 THEN = TODAY - timedelta(days=30)
 WET = {"at": 2, "infuse_min": 0, "salicylic_min": 0, "peel_min": 0}
@@ -228,3 +231,137 @@ def test_careful_hands_hold_no_energy() -> None:
 def test_what_a_physician_does_is_never_planned() -> None:
     with pytest.raises(Refused):
         planned(known(), "physician_resurfacing")
+
+
+#: Modality → a setting in the middle of its scale, one step gentler, one stronger (None: not foreseen, or too much).
+CARRIED: dict[str, tuple[float, float, float | None]] = {
+    "cold": (2, 3, 1),
+    "peel": (1.5, 1, None),
+    "enzyme": (5, 4, 6),
+    "wet_abrasion": (3, 2, None),
+    "led": (14, 12, 16),
+    "crystal": (30, 25, None),
+    "spatula": (5, 4, None),
+    "oxygen_jet": (2, 1.9, None),
+    "rf_bulk": (5, 4, 6),
+    "focused_lifting": (0.5, 0.4, None),
+    "nano": (2, 1, None),
+}
+
+
+@pytest.mark.parametrize("modality", CARRIED)
+def test_last_time_is_carried_over_by_its_answer(modality: str) -> None:
+    """As it ended; a step gentler after a reaction, never stronger; a step stronger where the endpoint was not seen."""
+    middle, gentler, more = CARRIED[modality]
+    field = MODALITIES[modality].INCREMENT.field
+    sign = -1 if MODALITIES[modality].INCREMENT.down else 1
+    assert at_start(modality, Before(at=middle, on=THEN)) == pytest.approx(middle), field
+    down = at_start(modality, Before(at=middle, on=THEN, redness=3))
+    assert sign * down <= sign * gentler + 1e-9, "at least a step gentler"
+    up = at_start(modality, Before(at=middle, on=THEN, endpoint_seen="not seen"))
+    assert up == pytest.approx(middle if more is None else more)
+    after = at_start(modality, Before(at=middle, on=THEN, incident="Burn, grade 1"))
+    assert sign * after < sign * down + 1e-9, "two steps lower after an incident"
+
+
+def test_lifting_and_light_begin_where_they_ended() -> None:
+    assert at_start("microcurrent", Before(at=4, on=THEN)) == 4
+    assert at_start("microcurrent", Before(at=4, on=THEN, endpoint_seen="not seen")) == 4.5
+    assert at_start("microcurrent", Before(at=4)) == 4, "on a day that nobody wrote down"
+    assert at_start("led", Before(at=14)) == 14
+    assert at_start("microcurrent", Before(on=THEN)) == 3, "where it ended is not known"
+
+
+def spot_at(at: float, days: int = 7) -> dict[str, SpotRead]:
+    said = SpotAnswer(verdict="keep", set_to=at, words="", rule="chair.spot.kept")
+    return {"peel": SpotRead(answer=said, on=TODAY - timedelta(days=days))}
+
+
+def test_what_a_spot_was_read_for_is_the_start_and_the_most() -> None:
+    """Until it was treated with: then last time speaks."""
+    new = known(history={}, spots=spot_at(1.5))
+    assert plan_of(new, "peel").steps[0].settings["minutes"] == 1.5
+    for minutes, stopped in ((1.5, False), (1.4, False), (1.6, True)):
+        stops = [one.rule for one in planned(new, "peel", minutes=minutes).refused.values()]
+        assert ("chair.spot.once" in stops) == stopped, minutes
+    again = known("peel", Before(at=1, on=THEN), spots=spot_at(1.5))
+    assert plan_of(again, "peel").steps[0].settings["minutes"] == 1
+    assert plan_of(known(history={}), "peel").steps[0].settings["minutes"] != 1.5
+
+
+def test_a_zone_of_bulk_heat_is_as_large_as_its_power_warms() -> None:
+    """100 cm² at once at the most; a weak machine warms less of it, one that was not measured is not judged by it."""
+
+    def zone(*points: tuple[float, float]) -> float:
+        unit = Machine(id="b", card=machine("rf_bulk", calibration=points))
+        return float(plan_of(known(machines=(unit,)), "rf_bulk").steps[0].settings["zone_cm2"])
+
+    strong, weak = zone((1, 50), (10, 90)), zone((1, 5), (10, 50))
+    assert strong == 100 and 16 <= weak < 100 and zone() == 100
+
+
+ACNE = Findings.model_validate({"phototype": 2, "grades": {"acne": {"chin": 2}}})
+
+
+def test_only_colours_that_the_panel_was_measured_for() -> None:
+    """For acne blue, then red. What was not measured is left out; where it is the first, there is no light."""
+
+    def colours(card: LedCard) -> tuple[str, str]:
+        who = known(machines=(Machine(id="p", card=card),), findings=ACNE)
+        acne = next(one for one in conditions()["acne"].consider if one.modality == "led")
+        said = begin(who, "led", "s1", in_force(who, Plan()), acne).settings
+        return said["colour"], said["then"]
+
+    red, blue = ((5.0, 96.0), (25.0, 20.0)), ((5.0, 44.0), (25.0, 9.0))
+    assert colours(LedCard(name="both", points=red, colours={"blue": blue})) == ("blue", "red")
+    with pytest.raises(Refused, match="was not measured in blue"):
+        colours(LedCard(name="red only", points=red))
+
+
+def test_a_time_that_nobody_knows_is_set_aside_and_told() -> None:
+    """Twenty minutes, beside the mirror; a time that is known is taken as it is."""
+    bare = known(machines=(Machine(id="b", card=machine("rf_bulk", calibration=())),))
+    plan = planned(bare, "rf_bulk")
+    assert words_of(plan, "plan.minutes_unknown") == [
+        "How long Bulk radiofrequency takes cannot be computed; 21 minutes are set aside."
+    ]
+    assert plan.seconds == (3 + 21) * 60
+    known_time = planned(known(), "rf_bulk")
+    assert not words_of(known_time, "plan.minutes_unknown") and known_time.seconds > plan.seconds
+
+
+@pytest.mark.parametrize(
+    ("zones", "price"),
+    [
+        ((), 90),
+        (("chin",), 90),
+        (("chin", "jawline"), 110),
+        (("chin", "jawline", "mid cheek"), 130),
+        (("chin", "jawline", "mid cheek", "forehead"), 90),
+    ],
+)
+def test_up_to_three_zones_are_asked_for_one_by_one(zones: tuple[str, ...], price: float) -> None:
+    """Bulk radiofrequency: 90, and 20 for each zone more; from four on it is the whole face."""
+    who = known()
+    (step,) = plan_of(who, "rf_bulk").steps
+    worked = compute(who, step.model_copy(update={"zones": zones}), (), (), in_force(who, Plan()))
+    assert worked.price == price
+    hands = plan_of(who, "cleanse").steps[0].model_copy(update={"zones": ("chin", "jawline")})
+    assert compute(who, hands, (), (), in_force(who, Plan())).price == 0, "no price a zone is asked for it"
+
+
+def minded(who: Brief, modality: str, rule: str) -> list[tuple[str, str]]:
+    told = [one for step in planned(who, modality).cautions.values() for one in step]
+    return [(one.words, one.action) for one in told if one.rule == rule]
+
+
+def test_what_an_answer_minds_names_its_zones_and_who_lifted_it() -> None:
+    injected = Answer(option="relaxant", zones=("chin",), on=TODAY - timedelta(days=3))
+    ((words, action),) = minded(known(answers={"injections": injected}), "touch", "screening.injections")
+    assert words.endswith(" (chin) Left out.") and "lifted" not in action
+    letter = Letter(rule="screening.diabetes", received=TODAY, until=TODAY + timedelta(days=100))
+    who = known(answers={"diabetes": Answer(option="yes")}, letters=(letter,))
+    ((words, action),) = minded(who, "microcurrent", "screening.diabetes")
+    assert words.endswith("is not a safe signal.") and " letter was lifted by: " in action
+    ((words, action),) = minded(known(answers={"allergy": Answer(option="other")}), "peel", "screening.allergy")
+    assert "(" not in words and "Left out" not in words and "lifted" not in action

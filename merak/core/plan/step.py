@@ -298,8 +298,9 @@ def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
     if modality in CARRIED_OVER:
         settings = last if turn == "same" else incremented(module, last, card, up=turn == "up")
     now = float(getattr(settings, field))
-    if turn != "up":
-        return last if stronger(module, now, before.at) else settings  # a scale's foot is no reason for more
+    if turn != "up":  # a scale's foot, or a usual value, is no reason for more
+        highest = last if turn == "same" else incremented(module, last, card, up=False)
+        return highest if stronger(module, now, float(getattr(highest, field))) else settings
     more = None if module.INCREMENT.down else more_energy(card, field, before.at, now)
     return last if more is not None and more > number("titration.fifth") + 1e-9 else settings
 
