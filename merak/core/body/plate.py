@@ -122,6 +122,15 @@ def plate(measures: Measures, name: str = "face") -> Plate:
     return build(name, kind.sketch(), landmarks(name), moved, across, down)
 
 
+#: An area below this, in cm², is told by nothing that a hand could do there.
+SPECK_CM2 = 0.05
+
+
 def area_cm2(shape: object) -> float:
     """Area in cm² of a shape in mm."""
     return float(shape.area) / 100  # type: ignore[attr-defined]
+
+
+def is_speck(shape: object) -> bool:
+    """Whether a shape, in mm, is too small for anything to be done there; a line or a point always."""
+    return area_cm2(shape) <= SPECK_CM2

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from merak.core.body.plate import PLATES, area_cm2, zone_names
+from merak.core.body.plate import PLATES, SPECK_CM2, area_cm2, zone_names
 from merak.core.body.treatable import BESIDE, Treatable, treatable
 from merak.core.knowledge import about, all_of, book, number, quantity, traits
 from merak.core.knowledge.current import by_book
@@ -200,4 +200,4 @@ def workable(brief: Brief, modality: str, zones: tuple[str, ...] = ()) -> dict[s
     for (_, zone), area in areas.items():
         if zone not in closed and zone not in BESIDE and (not zones or zone in zones):
             found[zone] = found.get(zone, 0) + area
-    return {zone: area for zone, area in found.items() if area > 0.05}
+    return {zone: area for zone, area in found.items() if area > SPECK_CM2}

@@ -4,7 +4,7 @@ from shapely import get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.body.grid import Tip, grid
-from merak.core.body.plate import BONY, THIN, Key, area_cm2
+from merak.core.body.plate import BONY, THIN, Key, area_cm2, is_speck
 from merak.core.body.sections import Section, SectionOrder, sections
 from merak.core.body.treatable import BESIDE, Treatable
 from merak.core.client import Side
@@ -12,7 +12,6 @@ from merak.core.knowledge import about
 from merak.core.plan.acts import Cell, Part, Ring
 from merak.core.plan.brief import Brief, plate_of
 from merak.core.plan.step import Worked
-from merak.core.plan.survey import SPECK_CM2
 
 #: Outlines are kept to a tenth of a millimetre: finer than any hand.
 DIGITS = 1
@@ -35,7 +34,7 @@ def zone_parts(brief: Brief, one: Worked, first: Side) -> tuple[Part, ...]:
         key
         for section, _ in _sections(brief, one, first, "cheeks first")
         for key in section.keys
-        if area_cm2(area.zones[key]) > 0.05
+        if not is_speck(area.zones[key])
     ]
     return tuple(_part(" ".join(key), (key,), area.zones[key]) for key in keys)
 
@@ -65,7 +64,7 @@ def _sections(brief: Brief, one: Worked, first: Side, order: SectionOrder) -> li
     for section in sections(area.plate, order, first):
         keys = tuple(key for key in section.keys if key[1] in one.areas and key[1] not in BESIDE)
         shape = union_all([area.zones[key] for key in keys])
-        if area_cm2(shape) >= SPECK_CM2:
+        if not is_speck(shape):
             found.append((section._replace(keys=keys), shape))
     return found
 
@@ -78,11 +77,7 @@ def _part(name: str, keys: tuple[Key, ...], shape: BaseGeometry) -> Part:
 
 
 def _outlines(shape: BaseGeometry) -> tuple[Ring, ...]:
-    pieces = [
-        piece
-        for piece in get_parts(shape.simplify(0.3))
-        if piece.geom_type == "Polygon" and area_cm2(piece) > SPECK_CM2
-    ]
+    pieces = [piece for piece in get_parts(shape.simplify(0.3)) if not is_speck(piece)]  # a line has no area
     return tuple(_ring(ring) for piece in pieces for ring in (piece.exterior, *piece.interiors))
 
 

@@ -10,6 +10,7 @@ from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Consider
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.shared import stronger
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import title
 from merak.core.plan.step import Step, begin, lowered
@@ -97,9 +98,10 @@ def _as_kept(brief: Brief, step: Step, entry: RoutineStep, of: dict[str, str]) -
     """An item with what the routine keeps, its strength no more than this client's own start; as begun where a rule
     stands against it.
     """
-    field, _, down = MODALITIES[step.modality].INCREMENT
+    module = MODALITIES[step.modality]
+    field = module.INCREMENT.field
     kept = {name: value for name, value in entry.settings.items() if name in step.settings}
-    if field in kept and (kept[field] > step.settings[field]) != down:
+    if field in kept and stronger(module, kept[field], step.settings[field]):
         kept[field] = step.settings[field]
     try:
         return lowered(brief, step.with_settings(step.settings | kept), of)

@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import Field, ValidationError, field_validator
 
-from merak.core.body.plate import area_cm2
+from merak.core.body.plate import is_speck
 from merak.core.client import LastTime
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Consider, about, all_of, caution, methods, number, rule, traits
@@ -437,7 +437,7 @@ def read_settings(step: Step, enforced: dict[str, Any]) -> Any:
 def lifted(brief: Brief, settings: Any, card: Any, areas: dict[str, float]) -> microcurrent.Lift:
     """The lift on this client's own plate; no stroke passes through a zone that is closed or was not asked for."""
     area = brief.area(microcurrent.NAME)
-    without = frozenset(zone for (_, zone), part in area.zones.items() if zone not in areas and area_cm2(part) > 0.05)
+    without = frozenset(zone for (_, zone), part in area.zones.items() if zone not in areas and not is_speck(part))
     return microcurrent.lift(settings, card, area, without)
 
 

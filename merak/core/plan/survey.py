@@ -12,7 +12,7 @@ from shapely.geometry.base import BaseGeometry
 
 from merak.core.body.grid import SNAP, Edge, Footprint, Grid, Tip, grid
 from merak.core.body.marks import Mark
-from merak.core.body.plate import BONY, GROUPS, THIN, Key, Plate, area_cm2, zone_names
+from merak.core.body.plate import BONY, GROUPS, THIN, Key, Plate, area_cm2, is_speck, zone_names
 from merak.core.body.sections import Section, SectionOrder, sections
 from merak.core.body.strokes import ON_PLATE, Line, lines
 from merak.core.body.travel import Motion, Style, Travel, along, cover, room
@@ -42,8 +42,6 @@ needs(
 
 Manner = Literal["strokes", "grid", "area"]
 LINES = "between landmarks"
-#: An area below this, in cm², is told by nothing that a hand could do there.
-SPECK_CM2 = 0.02
 
 
 class Laying(Frozen):
@@ -218,7 +216,7 @@ def _laid(area: Treatable, laying: Laying, first: Side, chosen: frozenset[str], 
     )
     parts = [part for part in every if part.keys]
     for section, skin in zip(parts, area.each([section.keys for section in parts]), strict=True):
-        if area_cm2(skin) < SPECK_CM2:
+        if is_speck(skin):
             continue
         if laying.manner == "grid":
             cells = grid(skin, laying.tip(section.small_tip), None, laying.edge, forbidden=area.out)
