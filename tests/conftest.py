@@ -8,6 +8,7 @@ from datetime import UTC
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import hypothesis
 import pytest
 from playwright.sync_api import Browser, sync_playwright
 
@@ -17,6 +18,10 @@ from builders.server import Server
 if TYPE_CHECKING:
     from merak.services.context import Context
 
+
+# How quick something is says the benchmark; a property that a busy machine is slow at still holds.
+hypothesis.settings.register_profile("merak", deadline=None)
+hypothesis.settings.load_profile("merak")
 
 #: The slow rooms first, so that no worker is left alone with one at the end.
 ROOMS = ("browser", "services", "web", "outside", "core")

@@ -197,7 +197,7 @@ def test_what_cannot_be_is_told(name: str, given_: dict[str, Any], words: str) -
 
 
 @pytest.mark.parametrize("name", sorted(set(CALCULATIONS) - {"heat"}))
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(data=st.data())
 def test_whatever_is_asked_is_answered_with_numbers(name: str, data: st.DataObject) -> None:
     what = CALCULATIONS[name]

@@ -45,7 +45,7 @@ def areas(draw: st.DrawFn) -> Polygon:
     return Polygon(rim, hole)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(areas(), tips(), st.floats(-89, 90))
 def test_footprints_inside_stay_inside_and_the_sums_are_right(area: Polygon, tip: Tip, angle: float) -> None:
     laid = grid(area, tip, angle)
@@ -53,7 +53,7 @@ def test_footprints_inside_stay_inside_and_the_sums_are_right(area: Polygon, tip
     assert all(area.buffer(0.02).covers(cell) for cell in laid.cells())
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(areas(), tips(), st.floats(-89, 90))
 def test_a_covering_grid_leaves_nothing_but_what_is_forbidden(area: Polygon, tip: Tip, angle: float) -> None:
     closed = tip.shape != "circle" or tip.overlap >= 0.134
@@ -112,7 +112,7 @@ def test_a_tip_like_a_hair_is_refused_and_not_worked_on_for_ever() -> None:
             act()
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(areas(), st.sampled_from(STYLES), st.floats(4, 20), st.floats(0, 0.5), st.floats(-89, 90))
 def test_rows_keep_the_tip_on_the_skin_and_cover_it(
     area: Polygon, style: Style, tip: float, overlap: float, angle: float
@@ -143,7 +143,7 @@ def test_time_and_dwell_of_a_straight_stroke() -> None:
     assert held.seconds == pytest.approx(3 * (laid.seconds + 3))
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.floats(4, 20), st.floats(5, 60))
 def test_a_turn_on_the_spot_doubles_the_stay(tip: float, speed: float) -> None:
     """There and back: the point half a tip before the turn is under the tip for its last and its first width again, the

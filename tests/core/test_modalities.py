@@ -50,7 +50,7 @@ SUBJECTS = values(Subject).map(Subject.model_validate)
 
 
 @pytest.mark.parametrize("name", PLANNABLE)
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(data=st.data())
 def test_no_settings_however_odd_pass_a_ceiling(name: str, data: st.DataObject) -> None:
     module, subject = MODALITIES[name], data.draw(SUBJECTS)
@@ -77,7 +77,7 @@ def unmeasured(name: str) -> Any:
 
 
 @pytest.mark.parametrize("name", PLANNABLE)
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(subject=SUBJECTS)
 def test_start_values_can_be_started(name: str, subject: Subject) -> None:
     """What a modality proposes is never refused by itself, but where the skin itself forbids it."""

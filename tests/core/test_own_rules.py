@@ -86,7 +86,7 @@ def test_any_number_is_refused_or_lies_within_its_bounds(rule_id: str, value: fl
     assert taken.value is not None and least <= taken.value <= most, "also where it was kept before a bound moved"
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.lists(st.sampled_from(CHANGEABLE), unique=True), st.data())
 def test_whatever_is_kept_stays_in_its_order_and_closed(names: list[str], data: st.DataObject) -> None:
     kept = OwnRules(version=3, values={one: data.draw(st.floats(*RULES[one].bounds)) for one in names})
@@ -161,7 +161,7 @@ def test_a_lowered_ceiling_reaches_the_plan() -> None:
     assert planned(brief(), "led", minutes=15).startable
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.sampled_from(OPTIONS), st.sampled_from(subjects()), st.sampled_from(STRICTER))
 def test_no_verdict_of_the_studio_makes_anything_milder(answer: tuple[str, str], on: str, verdict: str) -> None:
     question, option = answer

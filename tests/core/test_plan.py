@@ -78,7 +78,7 @@ def test_without_calibration_doses_are_unknown_and_the_level_is_the_ceiling() ->
     assert plan.refused["s1.level"].rule == "microcurrent.unknown_dose.level"
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.floats(0.5, 30), st.sampled_from(["alternating", "positive"]), st.floats(0.1, 5), st.booleans())
 def test_no_startable_plan_passes_a_ceiling(level: float, polarity: str, contact: float, measured: bool) -> None:
     card = MicrocurrentCard(name="unit", contact_cm2=contact, calibration=LIFT.calibration if measured else ())

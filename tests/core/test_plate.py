@@ -40,7 +40,7 @@ def tapes(draw: st.DrawFn) -> Measures:
     return measures
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(tapes(), st.sampled_from(list(PLATES)))
 def test_zones_tile_the_plate(measures: Measures, name: str) -> None:
     face = plate(measures, name)
@@ -67,7 +67,7 @@ def test_every_zone_of_the_trade_is_there_once() -> None:
     assert known | set(plate(Measures(), "neck").spots) >= named, "a rule speaks of a place that is on no plate"
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(tapes(), st.floats(-120, 120), st.floats(5, 170))
 def test_a_place_is_carried_onto_a_build_and_back(measures: Measures, x: float, y: float) -> None:
     face = plate(measures)
@@ -168,7 +168,7 @@ def test_a_senior_narrows_a_margin_and_nobody_a_no_go_area() -> None:
         assert list(wrong.value.fields) == [field]
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(tapes(), FINGERS)
 def test_strokes_stay_in_the_treatable_area(measures: Measures, finger: float) -> None:
     area = treatable(measures, "microcurrent", finger)

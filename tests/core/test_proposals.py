@@ -44,7 +44,7 @@ def problems(draw: st.DrawFn) -> Problem:
     return Problem(found, apart, needs, saves, *limits)
 
 
-@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=120, suppress_health_check=[HealthCheck.too_slow])
 @given(problems())
 def test_no_better_set_is_allowed(problem: Problem) -> None:
     found, tried = best(problem), brute(problem)
@@ -98,7 +98,7 @@ def clients(draw: st.DrawFn) -> Brief:
     )
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+@settings(max_examples=40, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
 @given(clients())
 def test_no_proposal_holds_what_may_not_be(who: Brief) -> None:
     try:

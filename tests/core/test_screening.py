@@ -98,7 +98,7 @@ ANY_ANSWERS = st.fixed_dictionaries({q.id: an_answer(q.id) for q in questions(Tr
 PLANNABLE = tuple(name for name in subjects() if name in MODALITIES)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(ANY_ANSWERS, st.integers(5, 90))
 def test_no_plan_holds_what_an_answer_stops(answers: dict[str, Answer], age: int) -> None:
     who = brief(answers, returning=True, born=date(TODAY.year - age, 1, 1))

@@ -4,7 +4,7 @@ from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from builders.briefs import EVERY_LICENCE, brief
@@ -95,7 +95,6 @@ def test_up_only_where_everything_allows_it(last: Before, said: list[FollowUp]) 
 TITRATED = sorted({*SCALES, "microcurrent", "peel", "enzyme", "oxygen_mask"})
 
 
-@settings(deadline=None)
 @given(st.sampled_from(TITRATED), BEFORES, st.floats(0, 1))
 def test_a_start_is_never_past_a_ceiling_nor_a_fifth_above_last_time(modality: str, last: Before, share: float) -> None:
     module = MODALITIES[modality]

@@ -143,7 +143,7 @@ def change(before: Patch, after: Patch, neutral_before: Patch | None, neutral_af
             name="difference, ΔE00", value=delta_00(was, now), digits=1, formula="CIEDE2000", rules=("colour.seen",)
         ),
     )
-    if (numbers[3].value or 0) < number("colour.seen"):
+    if numbers[3].known < number("colour.seen"):
         return ColourChange(
             sayable=True,
             words="No change that could be told from lamp and camera.",

@@ -36,9 +36,9 @@ def gap(session_no: int, sessions: int) -> tuple[int, int, Quantity]:
     """
     if session_no >= sessions:
         keep = quantity("course.microcurrent.keep", "to keep the course")
-        return int(keep.value or 0), int(keep.value or 0) + 7, keep
+        return int(keep.known), int(keep.known) + 7, keep
     least = quantity("course.microcurrent.gap_least", "gap of the course")
-    return int(least.value or 0), int(number("course.microcurrent.gap_most")), least
+    return int(least.known), int(number("course.microcurrent.gap_most")), least
 
 
 def propose(

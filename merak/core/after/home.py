@@ -36,7 +36,7 @@ class Take(Frozen):
     @property
     def fingertips(self) -> float:
         """Grams each time as strips of cream on the last finger joint, in halves, at least half of one."""
-        return max(0.5, round(2 * (self.each.value or 0) / number("after.fingertip")) / 2)
+        return max(0.5, round(2 * self.each.known / number("after.fingertip")) / 2)
 
 
 def kit(done: Iterable[str], of: Personal, at: Moments, sheet: Iterable[SheetLine]) -> tuple[Take, ...]:
@@ -61,7 +61,7 @@ def kit(done: Iterable[str], of: Personal, at: Moments, sheet: Iterable[SheetLin
 def _taken(one: Home, of: Personal, begins: datetime, until: datetime) -> Take:
     each = _each(one, of)
     days = ceil((until - begins) / timedelta(days=1))
-    total = (each.value or 0) * one.times * days
+    total = each.known * one.times * days
     return Take(
         id=one.id,
         words=one.words,
