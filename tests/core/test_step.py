@@ -4,6 +4,8 @@ from datetime import timedelta
 from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from builders.briefs import EVERY_LICENCE, TODAY, brief, machines, nothing_found, plan_of, planned
 from builders.machines import machine
@@ -13,6 +15,7 @@ from merak.core.knowledge import conditions
 from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import LedCard
+from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Machine
 from merak.core.plan.screening import Answer, Letter
@@ -262,6 +265,15 @@ def test_last_time_is_carried_over_by_its_answer(modality: str) -> None:
     assert up == pytest.approx(middle if more is None else more)
     after = at_start(modality, Before(at=middle, on=THEN, incident="Burn, grade 1"))
     assert sign * after < sign * down + 1e-9, "two steps lower after an incident"
+
+
+@given(st.integers(1, 60), st.sampled_from((0.1, 0.05, 0.3, 0.7)), st.booleans())
+def test_no_setting_carries_the_last_binary_places(steps: int, step: float, up: bool) -> None:
+    """Steps of a tenth add up to 1.7 and not to 1.7000000000000002, wherever they began."""
+    card = machine("oxygen_jet", least=0.5, most=60.0, step=step)
+    at = settings("oxygen_jet").model_copy(update={"at": round(0.5 + steps * step, 6)})
+    moved = incremented(MODALITIES["oxygen_jet"], at, card, up).at
+    assert len(f"{moved!r}") <= 6
 
 
 def test_lifting_and_light_begin_where_they_ended() -> None:

@@ -199,7 +199,7 @@ def started(
                 Quantity(name=_words(key), value=number(rule_id) * step, unit=unit, digits=digits, rules=(rule_id,))
             )
     total = sum(line.value or 0 for line in lines)
-    value = min(max(least, int((total - least) / step + 1e-9) * step + least), most)
+    value = on_scale(min(max(least, int((total - least) / step + 1e-9) * step + least), most))
     said = "".join(
         f" {line.value:+g} {line.name}" if n else f"{line.value:g} {line.name}" for n, line in enumerate(lines)
     )
@@ -227,6 +227,11 @@ def _words(key: str) -> str:
         "careful": "something to mind",
         "missed": "last time fell short",
     }[key]
+
+
+def on_scale(value: float) -> float:
+    """A value as it can be set and read, without the last binary places: steps of a tenth add up to 1.7."""
+    return round(value, 6)
 
 
 def on_card(name: str, card: MachineCard, subject: Subject) -> Quantity:
@@ -399,7 +404,7 @@ def incremented(module: Modality, settings: Frozen, card: Any, up: bool) -> Froz
     """
     field, size, down = module.INCREMENT
     by = size if size is not None else card.step if isinstance(card, MachineCard) else 0.5
-    value = getattr(settings, field) + (by if up != down else -by)
+    value = on_scale(getattr(settings, field) + (by if up != down else -by))
     least, most = (
         (card.least, card.most) if field == "at" and isinstance(card, MachineCard) else _bounds(type(settings), field)
     )

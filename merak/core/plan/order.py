@@ -463,12 +463,12 @@ def _gridded(make: Making) -> Iterable[Act]:
         )
     hand = about()[name].technique[3].partition(". ")[0].rstrip(".") + "."
     wipe = int(number(f"{name}.clean")) if has_rule(f"{name}.clean") else 0
-    yield make.ready()
+    yield make.ready(instruction=f"{make.preparation} {make.school}".strip())
     yield make.act(
         "pulses",
         one.title,
         one.own_s,
-        " ".join(filter(None, (hand, make.school, make.enough))),
+        f"{hand} {make.enough}",
         parts=parts,
         cells=cells,
         passes=make.passes,

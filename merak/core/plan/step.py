@@ -15,7 +15,7 @@ from merak.core.knowledge.register import needs
 from merak.core.modality import led, microcurrent
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import read_card
-from merak.core.modality.shared import Dose, Subject, begun, incremented, more_energy, stronger
+from merak.core.modality.shared import Dose, Subject, begun, incremented, more_energy, on_scale, stronger
 from merak.core.modality.titration import titrate
 from merak.core.plan.brief import FEW, MANY, Brief, workable
 from merak.core.plan.facts import Machine
@@ -256,7 +256,7 @@ def _low_suction(brief: Brief, settings: Any, card: Any) -> Any:
     if not stopped:
         return settings
     most = card.least + min(number(one) for one in stopped) * (card.most - card.least) / 10
-    low = card.least + card.step * ((most - card.least) // card.step)
+    low = on_scale(card.least + card.step * ((most - card.least) // card.step))
     return settings.model_copy(update={"at": min(settings.at, low), "infuse_at": min(settings.infuse_at, low)})
 
 

@@ -24,7 +24,9 @@ export function paint() {
   it.painter.warmth(it.state, part);
   if (counted) { put("count", String(run.strokes)); put("total", String(act.wanted.reduce((a, b) => a + b, 0) * act.passes)); }
   const wipe = act.clean_every && counted ? ` · wipe in ${Math.max(0, act.clean_every - run.since_clean)}` : "";
-  const dial = act.dials.length && !act.lines.length && !ended ? act.dials.map(([name, value, unit]) => (unit === "level" ? `${name} level ${run.set_to ?? value}` : `${name} ${run.set_to ?? value} ${unit}`)).join(" · ") : "";
+  const set = (name, value, unit) => (unit === "level" ? `${name} level ${value}` : `${name} ${value} ${unit}`);
+  const dials = act.lines.length || ended ? [] : act.dials;
+  const dial = dials.map(([name, value, unit]) => set(name, Number((run.set_to ?? value).toFixed(3)), unit)).join(" · ");
   put("line", [counted ? words + wipe : "", dial].filter(Boolean).join(" · "));
   if (act.lines.length && begun) level(act, run);
   const working = ["running", "paused"].includes(it.state.status);
