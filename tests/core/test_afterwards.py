@@ -25,6 +25,7 @@ from merak.core.after.course import free, gap, propose
 from merak.core.after.differences import differences
 from merak.core.after.energy import delivered_by
 from merak.core.after.following import FollowUp, late, with_answers
+from merak.core.after.home import kit
 from merak.core.after.outcomes import Seen, effects, interval, signals
 from merak.core.client import Findings
 from merak.core.knowledge import book
@@ -250,10 +251,11 @@ def test_three_reactions_are_spoken_of_and_only_beside_others_of_their_kind() ->
     (device,) = [one for one in often if one.kind == "device"]
     assert device.others is None and not device.stands_out, "the only one of its kind is beside nothing"
     assert device.words == "Not more often than the others."
-    both = signals(
-        [("lot", name, f"{name}{n}") for name in "AB" for n in range(10)], [f"{x}{n}" for x in "AB" for n in range(3)]
+    alike = signals(
+        [("lot", name, f"{name}{n}") for name in "AB" for n in range(10)],
+        [f"{name}{n}" for name in "AB" for n in range(3)],
     )
-    assert not any(one.stands_out for one in both)
+    assert {one.words for one in alike} == {"Not more often than the others."}
 
 
 # The sheet.
@@ -342,6 +344,17 @@ def test_tags_follow_from_how_a_thing_was_set() -> None:
     assert "pulsed_light.vessels" not in tags_of("pulsed_light", {"target": "brown"})
     assert "strong" in tags_of("crystal", {}) and "strong" not in tags_of("led", {})
     assert tags_of("peel", {}, spot_only=True) == ("spot",) and tags_of("gone_from_the_book", {}) == ()
+
+
+def test_only_what_is_sterile_goes_on_open_channels_and_nothing_of_it_where_none_are() -> None:
+    sterile = {one.id for one in book().home if one.sterile}
+    at = Moments(NOW)
+    opened = ("needles",)
+    with_channels = {one.id: one for one in kit(opened, Personal(), at, sheet(opened, Personal(), at))}
+    without = {one.id for one in kit(opened, Personal(), at, ())}
+    assert sterile & set(with_channels) and not sterile & without
+    closed = next(line.until for line in sheet(opened, Personal(), at) if line.topic == "closed")
+    assert all((one.until <= closed) if one.id in sterile else (one.start >= closed) for one in with_channels.values())
 
 
 # What soothes.

@@ -224,14 +224,26 @@ def test_bulk_heat_by_a_machine_that_was_not_measured_is_minded_at_a_degree_a_se
     assert heat is not None and heat.rate_c_s == 1.0 and heat.deeper_c == 0.0
 
 
-def test_bulk_heat_on_a_zone_of_the_middle_has_no_halves_and_no_mirror() -> None:
-    """Laid on the plate, one side of a neck: nothing stands against anything."""
+def test_before_it_is_laid_the_halves_share_the_time() -> None:
+    right, _, left = acts("rf_bulk")[1:]
+    assert right.seconds == left.seconds == round((worked("rf_bulk", somebody()).own_s - 60) / 2)
+    assert [part.name for part in (*right.parts, *left.parts)] == ["right", "other side"]
+
+
+def test_powder_goes_round_and_everything_else_cheeks_first() -> None:
+    """Sections anticlockwise for crystals."""
+    powder, sound = ([part.name for part in acts(name, laid=True)[1].parts] for name in ("crystal", "ultrasound"))
+    assert set(powder) == set(sound) and powder != sound and "cheek" in sound[0] and "cheek" in sound[1]
+
+
+def test_bulk_heat_on_one_side_has_no_mirror() -> None:
+    """One side of the face alone is treated where the other is closed: nothing stands against anything."""
     one = worked("rf_bulk", somebody(), zones=("nose bridge",))
     found = acts("rf_bulk", laid=True, zones=("nose bridge",))
-    if len({part.name.split()[0] for act in found for part in act.parts} & {"right", "left"}) < 2:
-        assert [act.title for act in found[1:]] == ["Bulk radiofrequency"] and found[1].seconds == round(one.own_s)
-    else:
-        assert [act.mirror for act in found[1:]] == [False, True, False]
+    sides = {part.name.split()[0] for act in found for part in act.parts}
+    mirrored = [act.mirror for act in found[1:]]
+    assert mirrored == ([False, True, False] if sides >= {"right", "left"} else [False]), sides
+    assert sum(act.seconds for act in found[1:]) == pytest.approx(one.own_s, abs=2)
 
 
 def test_footprints_are_laid_with_the_tip_that_is_set_and_wiped_when_due() -> None:

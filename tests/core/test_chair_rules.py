@@ -4,7 +4,7 @@ from typing import Any
 
 import pytest
 
-from builders.orders import T0, at, tap
+from builders.orders import T0, at, spot_rule, tap
 from merak.core.plan.acts import Act, HeatRule, Part, StrokeLine
 from merak.core.treatment import ActRun, Order, RunState, fold, next_place, order_of, pace, walked
 from merak.core.treatment.facts import act_facts, cold, delivered
@@ -363,6 +363,31 @@ def test_stop_stands_what_hands_hold_and_leaves_what_works_by_itself() -> None:
     assert fold(FOUR, [tap("why", 23, words="late")], going).why == "", "why it stood, while it stands"
 
 
+def test_stop_stands_a_host_whose_guest_is_under_way() -> None:
+    """A machine that waits while something else is done gives on until it is stopped."""
+    order = order_of((act("timed", keeps=False), act("free", beside=0)))
+    state = flow(order, ("start", 0), ("next", 10), ("halt", 20))
+    assert state.act == 1 and state.runs[0].since is None and state.worked_s(0, at(50)) == 20
+    kept = order_of((act("timed", keeps=True), act("free", beside=0)))
+    assert flow(kept, ("start", 0), ("next", 10), ("halt", 20)).runs[0].since is not None
+
+
+def test_a_spot_goes_up_once_and_only_where_none_went_up() -> None:
+    pulses = order_of((act("pulses", spot=spot_rule()),))
+
+    def read(*looks: dict[str, int]) -> list[str]:
+        taps: list[Any] = [("start", 0)]
+        for n, look in enumerate(looks):
+            taps += [("spot", 1000 * n + 1), ("spot_read", 1000 * n + 900, None, {"data": look})]
+        answers = [spot.answer for spot in flow(pulses, *taps).runs[0].spots]
+        return [f"{one.verdict} {one.set_to:g}" for one in answers if one]
+
+    nothing, mild, severe = {"redness": 0}, {"redness": 1}, {"redness": 3}
+    assert read(nothing) == ["up 6"] and read(mild, nothing) == ["keep 5", "up 6"]
+    assert read(nothing, severe, nothing) == ["up 6", "down 5", "keep 5"], "not up again"
+    assert read(severe, nothing) == ["down 4", "keep 4"]
+
+
 def test_an_act_that_was_left_and_is_gone_on_with_has_not_ended() -> None:
     last = flow(FOUR, ("start", 0), ("go", 1, 3), ("leave", 5, None, {"words": "too warm"}))
     assert last.runs[3].left == "too warm" and last.runs[3].ended == at(5) and last.status == "paused"
@@ -391,6 +416,8 @@ def test_an_ending_that_is_taken_back_stands_where_it_stood() -> None:
     assert state.runs[3].ended is None and state.runs[3].since is None, "it stood when it was ended"
     left = flow(FOUR, ("start", 0), ("go", 1, 3), ("leave", 5), ("stop", 9), ("reopen", 60))
     assert left.runs[3].ended == at(5), "what was left before stays left"
+    at_once = flow(FOUR, ("start", 0), ("go", 1, 3), ("leave", 9), ("finish", 9), ("reopen", 60))
+    assert at_once.runs[3].ended is None, "left and finished in one"
     assert flow(FOUR, ("start", 0), ("reopen", 60)).status == "running"
 
 

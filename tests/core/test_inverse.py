@@ -42,6 +42,15 @@ def test_what_others_changed_since_stays_or_is_told(before: Plan, after: Plan, n
     )
 
 
+def test_what_was_taken_out_comes_back_behind_what_came_before_it() -> None:
+    a, b, c, new = (Step(id=name, modality="led") for name in "abcn")
+    before = Plan(steps=(a, b, c))
+    back = taken_back(before, Plan(steps=(a, c)), Plan(steps=(new, a, c)))
+    assert [one.id for one in back.steps] == ["n", "a", "b", "c"]
+    first = taken_back(before, Plan(steps=(b, c)), Plan(steps=(b, c)))
+    assert [one.id for one in first.steps] == ["a", "b", "c"]
+
+
 def test_what_runs_beside_an_added_step_keeps_it() -> None:
     mask, light = Step(id="m", modality="mask"), Step(id="l", modality="led", beside="m")
     with pytest.raises(Overtaken):

@@ -306,6 +306,12 @@ def test_a_routine_keeps_kinds_and_is_fitted_to_whoever_comes() -> None:
     assert calm.steps[1].settings["level"] == 2, "the start of this client, not the level of that one"
 
 
+def test_a_routine_is_for_what_was_found_and_not_for_what_was_looked_for() -> None:
+    found = Findings.model_validate({"grades": {"acne": {"chin": 2, "nose bridge": 0}, "oil": {"chin": 0}}})
+    who = brief(**(KNOWN | {"findings": found}))
+    assert routine_of(who, plan_of(who, "cleanse"), "Clear").conditions == ("acne",)
+
+
 def test_no_open_zone_never_means_everywhere() -> None:
     first = brief(**KNOWN)
     plan = plan_of(first, "cleanse", "microcurrent")

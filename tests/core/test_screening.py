@@ -10,6 +10,8 @@ from builders.answers import an_answer
 from builders.briefs import TODAY, brief, nothing_found
 from merak.core.client import Findings
 from merak.core.errors import BadInput, Refused
+from merak.core.knowledge import published
+from merak.core.knowledge.current import working_by
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.screening import (
     STOPPING,
@@ -231,3 +233,60 @@ def test_a_letter_about_a_mole_says_nothing_of_cancer() -> None:
     of_before = letter.model_copy(update={"answer": ""})
     lifted = brief({"malignancy": Answer(option="mole")}, letters=(of_before,)).board["rf_bulk"]
     assert lifted.verdict == "change", "letters from before they named one stand as they were read"
+
+
+def test_everything_that_a_plan_can_hold_has_a_verdict_and_nothing_else() -> None:
+    assert {"microcurrent", "led", "touch", "led_blue", "strong_suction"} <= set(subjects())
+    assert not {"physician_resurfacing", "cleanse", "tone", "finish"} & set(subjects())
+
+
+def test_several_answers_stand_only_where_several_are_asked_for() -> None:
+    two = Answer(option="relaxant", on=TODAY, also=(Answer(option="none"),))
+    assert [one.option for one in two.each] == ["relaxant", "none"] and not any(one.also for one in two.each)
+    assert Answer(option="no").each == (Answer(option="no"),)
+    with pytest.raises(BadInput, match="One answer to"):
+        _ = brief({"diabetes": Answer(option="yes", also=(Answer(option="numb"),))}).board
+    assert brief({"allergy": Answer(option="amide", also=(Answer(option="other"),))}).board["led"].verdict == "change"
+
+
+def test_a_letter_of_the_day_of_a_mark_speaks_for_it_and_one_from_before_does_not() -> None:
+    on = TODAY - timedelta(days=10)
+    for days, verdict in ((0, "change"), (1, "change"), (-1, "letter")):
+        letter = Letter(rule="titration.stop", received=on + timedelta(days=days), until=TODAY + timedelta(days=90))
+        answers, born = nothing_found(), date(1980, 5, 1)
+        found = board(answers, born, TODAY, False, letters=(letter,), marked={"led": ("a blister or burn", on)})
+        assert found["led"].verdict == verdict and found["touch"].verdict == "go", days
+
+
+def test_a_minor_is_told_what_may_be_and_who_has_to_be_there() -> None:
+    almost = date(TODAY.year - 18, TODAY.month, TODAY.day + 1)
+    (energy,), (mask,) = (brief(born=almost).board[name].reasons for name in ("microcurrent", "mask"))
+    assert (energy.verdict, energy.reason) == ("no", "No energy, nothing that opens the skin under 18.")
+    assert energy.action == "Cleansing, masks, light with a guardian."
+    assert (mask.verdict, mask.reason) == ("change", "A minor does not consent alone.")
+    assert mask.action == "A guardian is present and signs."
+
+
+def test_the_most_careful_reason_stands_first_and_what_closes_places_last() -> None:
+    said = {
+        "allergy": Answer(option="other"),
+        "diabetes": Answer(option="yes"),
+        "injections": Answer(option="relaxant", on=TODAY, zones=("chin",)),
+        "filler": Answer(option="hyaluronic", on=TODAY, zones=("chin", "lips")),
+    }
+    standing = brief(said).board["microcurrent"]
+    assert [one.verdict for one in standing.reasons] == ["letter", "change", "wait", "wait"]
+    assert standing.verdict == "letter" and set(standing.closed) == {"chin", "lips"}
+    assert standing.closed["chin"].rule == "screening.injections", "of two alike the one that is asked first"
+
+
+def test_what_nobody_has_judged_is_closed_to_everybody() -> None:
+    """A modality that screening does not list is never, whatever is answered."""
+    (screened,) = [group for group in published().group if group.id == "SCREENED"]
+    less = screened.model_copy(update={"members": tuple(name for name in screened.members if name != "mask")})
+    groups = tuple(less if group.id == "SCREENED" else group for group in published().group)
+    with working_by("unjudged", published().model_copy(update={"group": groups})):
+        standing = board(nothing_found(), date(1980, 5, 1), TODAY, False)
+    (reason,) = standing["mask"].reasons
+    assert (reason.verdict, reason.reason, reason.action) == ("never", screened.words, screened.reason)
+    assert standing["led"].verdict == "go"

@@ -16,11 +16,11 @@ from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import LedCard
 from merak.core.modality.shared import incremented
-from merak.core.plan.brief import Brief
+from merak.core.plan.brief import Brief, workable
 from merak.core.plan.facts import Machine
 from merak.core.plan.screening import Answer, Letter
 from merak.core.plan.spots import SpotAnswer, SpotRead
-from merak.core.plan.step import aspects_of, begin, compute, derived
+from merak.core.plan.step import aspects_of, begin, compute, derived, lifted
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force
 
 THEN = TODAY - timedelta(days=30)
@@ -191,12 +191,19 @@ def test_what_last_time_says_is_told_and_a_stronger_setting_is_marked(now: float
     plan = planned(who, "spatula", at=now)
     (told,) = [one for step in plan.cautions.values() for one in step if one.rule == "titration.same"]
     assert f": 5; now {now:g}, {went}." in told.words and told.weight == weight
+    assert (told.action == "Go back, or let a senior decide.") == (went == "stronger")
 
 
 def test_what_it_was_not_set_to_or_not_on_a_day_says_nothing() -> None:
     for before in (Before(on=THEN), Before(at=5), None):
         plan = planned(known("spatula", before), "spatula", at=5)
         assert not [one for step in plan.cautions.values() for one in step if one.rule.startswith("titration")]
+
+
+def test_where_a_spot_was_read_since_it_speaks_and_last_time_does_not() -> None:
+    since = known("peel", Before(at=1, on=THEN), spots=spot_at(1.5))
+    assert not words_of(planned(since, "peel", minutes=1), "titration.same")
+    assert words_of(planned(known("peel", Before(at=1, on=THEN)), "peel", minutes=1), "titration.same")
 
 
 @pytest.mark.parametrize(("now", "stopped"), [(3, False), (2, False), (3.5, True), (4, True), (5, True)])
@@ -326,6 +333,7 @@ def test_only_colours_that_the_panel_was_measured_for() -> None:
 
     red, blue = ((5.0, 96.0), (25.0, 20.0)), ((5.0, 44.0), (25.0, 9.0))
     assert colours(LedCard(name="both", points=red, colours={"blue": blue})) == ("blue", "red")
+    assert colours(LedCard(name="blue only", colours={"blue": blue})) == ("blue", "nothing")
     with pytest.raises(Refused, match="was not measured in blue"):
         colours(LedCard(name="red only", points=red))
 
@@ -365,6 +373,19 @@ def test_up_to_three_zones_are_asked_for_one_by_one(zones: tuple[str, ...], pric
 def minded(who: Brief, modality: str, rule: str) -> list[tuple[str, str]]:
     told = [one for step in planned(who, modality).cautions.values() for one in step]
     return [(one.words, one.action) for one in told if one.rule == rule]
+
+
+def test_no_stroke_passes_a_zone_that_was_not_asked_for() -> None:
+    who = known()
+    (step,) = plan_of(who, "microcurrent").steps
+    low = tuple(zone for zone in workable(who, "microcurrent") if zone != "forehead")
+
+    def paths(zones: tuple[str, ...]) -> set[str]:
+        worked = compute(who, step.model_copy(update={"zones": zones}), (), (), in_force(who, Plan()))
+        found = lifted(who, worked.settings, worked.machine.card if worked.machine else None, worked.areas)
+        return {line.path for side in found.lines.values() for line in side}
+
+    assert paths(()) - paths(low) == {"forehead", "brow"} and {"low", "middle", "jaw lift"} <= paths(low)
 
 
 def test_what_an_answer_minds_names_its_zones_and_who_lifted_it() -> None:

@@ -171,9 +171,20 @@ def test_a_tip_that_stays_too_long_stops() -> None:
 
 def test_round_tips_that_do_not_overlap_leave_gaps() -> None:
     assert said(face("micro_needling", overlap=13.3))["grid.closing_overlap"] == "change"
-    assert "grid.closing_overlap" not in said(face("micro_needling", overlap=13.5))
+    assert "grid.closing_overlap" not in said(face("micro_needling", overlap=13.4))
     assert "grid.closing_overlap" not in said(face("micro_needling", overlap=0.0, shape="square"))
     assert "grid.closing_overlap" not in said(face("ultrasound", overlap=0.0)), "rows close their own gaps"
+
+
+def test_the_small_tip_is_half_of_it() -> None:
+    laying = usual("ultrasound")
+    assert (laying.tip(False).across_mm, laying.tip(True).across_mm) == (20, 10)
+    assert (laying.motion(False).tip_mm, laying.motion(True).tip_mm) == (20, 10)
+
+
+def test_circles_take_longer_than_lines() -> None:
+    circles, straight = face("ultrasound"), face("ultrasound", style="lines")
+    assert value(circles, "strokes.length") > 1.2 * value(straight, "strokes.length")
 
 
 def test_a_tip_that_has_no_room_is_told() -> None:

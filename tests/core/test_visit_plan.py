@@ -174,6 +174,7 @@ def test_the_tray_names_each_thing_once_with_its_amounts_and_what_it_is_for() ->
     assert products["solution, all stages"][0].endswith(" mL") and products["acid solution"][0] == ""
     assert products["towels"] == ("", ()), "at hand on every visit"
     assert products["70 % alcohol"][1] == ("Taking numbing off",), "what the school in force needs"
+    assert "infrared thermometer" not in products, "of a school for what is not planned"
     assert "crystals" not in products and "astringent" not in products, "of what is not planned, nothing"
     assert protection["gloves"][1] == ("Numbing", "Nano needling")
     assert "lift unit: output tried on the own hand" in checks and "Numbing: label read, grams weighed" in checks

@@ -137,6 +137,14 @@ def test_what_is_needed_comes_with_what_needs_it_and_not_without() -> None:
     assert "numbing" in names(numbed) and {"rf_fractional", "micro_needling"} & set(names(numbed))
 
 
+def test_what_only_helps_is_never_told_as_left_out() -> None:
+    """Acne: extraction needs softening. What a studio cannot do of it, and what goes with neither, is not told."""
+    left = left_out(kinds(graded({"acne": {"right mid cheek": 2}}))["gentle"])
+    assert "Pulsed light" not in left and "Fractional radiofrequency" not in left
+    without = left_out(kinds(graded({"acne": {"right mid cheek": 2}}, machines=()))["gentle"])
+    assert not {"Galvanic softening", "Wet abrasion"} & set(without) and "Light-emitting panel" in without
+
+
 def test_where_it_goes_is_where_it_was_graded_or_everywhere() -> None:
     one = kinds(graded({"congestion": {"right mid cheek": 2, "nose tip and wings": 1}}))["balanced"]
     zones = {step.modality: set(step.zones) for step in one.plan.steps}
@@ -220,9 +228,10 @@ def test_needles_without_numbing_only_by_the_school_that_goes_without() -> None:
 
 def test_one_guest_beside_each_host_the_pair_that_saves_most() -> None:
     """Light for ten minutes inside the mask's fifteen; the cold head, shorter, stands by itself."""
-    one = kinds(graded({"redness": {"right mid cheek": 1}}, findings=Findings(sensitive=False)))["gentle"]
+    one = kinds(graded({"redness": {"right mid cheek": 2}}))["gentle"]
     beside = {step.modality: step.beside for step in one.plan.steps if step.beside}
     mask = next(step.id for step in one.plan.steps if step.modality == "mask")
+    assert "cold" in names(one), "which might run beside the mask as well"
     assert beside == {"led": mask}
     alone = kinds(graded(wish=Wish(goals=("laxity",)), slot=90, licences=frozenset()))["balanced"]
     assert "mask" not in names(alone) and [step.beside for step in alone.plan.steps if step.modality == "led"] == [""]

@@ -12,7 +12,7 @@ from merak.core.knowledge import about, all_of, has_rule, number, rule
 from merak.core.knowledge.register import needs
 from merak.core.modality import microcurrent as lifting
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.device import CardTip, MachineCard, MicrocurrentCard
+from merak.core.modality.device import CardTip, MicrocurrentCard
 from merak.core.modality.shared import incremented, more_energy
 from merak.core.plan.acts import Act, Cell, HeatRule, Part, Span, StrokeLine
 from merak.core.plan.brief import MANY, Brief, plate_of
@@ -131,7 +131,7 @@ class Making:
             return {"licence": self.licence}
         if isinstance(self.card, MicrocurrentCard):
             return {"machine": self.one.machine.id, "dials": (("set to", float(self.settings.level), "level"),)}
-        if not isinstance(self.card, MachineCard) or not hasattr(self.settings, "at"):
+        if not hasattr(self.settings, "at"):  # a panel is placed, not set
             return {"licence": self.licence}
         return {
             "licence": self.licence,
@@ -497,7 +497,8 @@ def spot_rule(brief: Brief, one: Worked, laid: bool = True) -> SpotRule | None:
     name = one.step.modality
     if name != "rf_fractional" and not one.spot_only:
         return None
-    module, card = MODALITIES[name], one.machine.card if one.machine else None
+    card: Any = one.machine.card if one.machine else None
+    module = MODALITIES[name]
     field = module.INCREMENT.field
     dark = (brief.facts.findings.phototype or 0) >= number("phototype.dark")
     rule_id = {"peel": "acid.spot", "pulsed_light": f"pulsed_light.spot{'.dark' * dark}"}.get(
@@ -507,7 +508,7 @@ def spot_rule(brief: Brief, one: Worked, laid: bool = True) -> SpotRule | None:
     at = float(getattr(one.settings, field))
     up, why = _next_up(brief, one, card) if laid else (None, "")
     gentler = float(getattr(incremented(module, one.settings, card, up=False), field))
-    unit = card.scale if isinstance(card, MachineCard) and field == "at" else "min" if name == "peel" else ""
+    unit = card.scale if field == "at" else "min" if name == "peel" else ""
     return SpotRule(
         wait_s=round(minutes * 60),
         same_visit=name == "rf_fractional",

@@ -6,7 +6,7 @@ from shapely.geometry.base import BaseGeometry
 from merak.core.body.grid import Tip, grid
 from merak.core.body.plate import BONY, THIN, Key, area_cm2, is_speck
 from merak.core.body.sections import Section, SectionOrder, sections
-from merak.core.body.treatable import BESIDE, Treatable
+from merak.core.body.treatable import Treatable
 from merak.core.client import Side
 from merak.core.knowledge import about
 from merak.core.plan.acts import Cell, Part, Ring
@@ -62,7 +62,7 @@ def _sections(brief: Brief, one: Worked, first: Side, order: SectionOrder) -> li
     area = area_of(brief, one)
     found = []
     for section in sections(area.plate, order, first):
-        keys = tuple(key for key in section.keys if key[1] in one.areas and key[1] not in BESIDE)
+        keys = tuple(key for key in section.keys if key[1] in one.areas)
         shape = union_all([area.zones[key] for key in keys])
         if not is_speck(shape):
             found.append((section._replace(keys=keys), shape))

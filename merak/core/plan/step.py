@@ -291,10 +291,6 @@ def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
         return settings
     field, turn = module.INCREMENT.field, titrate(before).turn
     last = settings.model_copy(update={field: type(getattr(settings, field))(before.at)})
-    if before.incident:
-        lower = _after_incident(module, last, card)
-        now, most = float(getattr(settings, field)), float(getattr(lower, field))
-        return lower if stronger(module, now, most) else settings
     if modality in CARRIED_OVER:
         settings = last if turn == "same" else incremented(module, last, card, up=turn == "up")
     now = float(getattr(settings, field))

@@ -108,7 +108,7 @@ def _uncount(state: RunState, order: Order, tap: Tap) -> None:
 
 def _pass(state: RunState, order: Order, tap: Tap) -> None:
     act, run = order.acts[_act_of(state, order, tap)], _open(state, order, tap)
-    if run is not None and run.walk and len(run.passes) < act.passes:
+    if run is not None and run.walk:
         run.passes.append(run.walk)
         run.walk, run.tally = [], [0] * len(act.wanted)
 
