@@ -425,6 +425,7 @@ def _who_calls(items: list[pytest.Function]) -> Calls:
     """
     found: Calls = defaultdict(list)
     for n, item in enumerate(items):
+        _forget()  # who finds something remembered calls nothing
         called: set[tuple[str, str]] = set()
         began = time.monotonic()
         sys.setprofile(lambda frame, event, _, called=called: _note(frame, event, called))  # type: ignore[misc]
@@ -432,16 +433,21 @@ def _who_calls(items: list[pytest.Function]) -> Calls:
         sys.setprofile(None)
         for function in () if failed else called:
             found[function].append((time.monotonic() - began, n))
-    for name, module in list(sys.modules.items()):
-        if name.startswith((*(f"merak.core.{room}" for room in ROOMS), "tests.", "builders.")):
-            for one in vars(module).values():
-                getattr(one, "cache_clear", lambda: None)()
+    _forget()
     gc.collect()
     for one in gc.get_objects():
         if isinstance(one, FunctionType):
             _FUNCTIONS[one.__code__.co_filename, one.__code__.co_qualname, one.__code__.co_firstlineno].append(one)
     gc.freeze()  # children share these pages
     return found
+
+
+def _forget() -> None:
+    """Nothing that follows from the rooms is remembered any more."""
+    for name, module in list(sys.modules.items()):
+        if name.startswith((*(f"merak.core.{room}" for room in ROOMS), "tests.", "builders.")):
+            for one in vars(module).values():
+                getattr(one, "cache_clear", lambda: None)()
 
 
 def _within(

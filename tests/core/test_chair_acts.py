@@ -2,12 +2,15 @@
 
 from datetime import timedelta
 from typing import Any
+from uuid import UUID
 
 import pytest
 
 from builders.briefs import EVERY_LICENCE, TODAY, brief, machines
 from builders.machines import UNMEASURED, machine
-from merak.core.client import Findings
+from merak.core.body.marks import Mark
+from merak.core.body.plate import plate
+from merak.core.client import Findings, Measures
 from merak.core.modality.before import Before
 from merak.core.modality.device import CardTip
 from merak.core.plan.acts import Act, Span
@@ -237,13 +240,16 @@ def test_powder_goes_round_and_everything_else_cheeks_first() -> None:
 
 
 def test_bulk_heat_on_one_side_has_no_mirror() -> None:
-    """One side of the face alone is treated where the other is closed: nothing stands against anything."""
-    one = worked("rf_bulk", somebody(), zones=("nose bridge",))
-    found = acts("rf_bulk", laid=True, zones=("nose bridge",))
-    sides = {part.name.split()[0] for act in found for part in act.parts}
-    mirrored = [act.mirror for act in found[1:]]
-    assert mirrored == ([False, True, False] if sides >= {"right", "left"} else [False]), sides
-    assert sum(act.seconds for act in found[1:]) == pytest.approx(one.own_s, abs=2)
+    """Where the other side stays out nothing stands against anything: one half, all of the time."""
+    left, low, right, high = plate(Measures()).zones["left", "nose bridge"].bounds
+    box = ((left, low), (right, low), (right, high), (left, high))
+    out = Mark(id=UUID(int=1), plate="face", kind="stay-out", shape="area", points=box, on=TODAY)
+    whole, half = somebody(), somebody(marks=(out,))
+    both, alone = (acts("rf_bulk", laid=True, who=who, zones=("nose bridge",)) for who in (whole, half))
+    assert [act.mirror for act in both[1:]] == [False, True, False]
+    (only,) = alone[1:]
+    assert only.title == "Bulk radiofrequency" and [part.name for part in only.parts] == ["right nose bridge"]
+    assert only.seconds == round(worked("rf_bulk", half, zones=("nose bridge",)).own_s)
 
 
 def test_footprints_are_laid_with_the_tip_that_is_set_and_wiped_when_due() -> None:
