@@ -362,6 +362,8 @@ HOUSE: dict[str, Pinned] = {
         "chair.follow_up": (24, "h"),
         "chair.clock.tolerance": (2, "s"),
         "chair.reading.gap": (60, "s"),
+        "chair.late": (30, "s"),
+        "chair.early": (5, "s"),
         "thermometer.noise": (0.2, "°C"),
         "thermometer.spread": (15, "mm"),
         "meter.noise": (1, "points"),

@@ -15,7 +15,7 @@ needs(
     mm: thermometer.below
     of 10: chair.pain.lower chair.pain.stop
     of 4: chair.heat.move chair.heat.never chair.heat.stop
-    s: chair.reading.gap close.touched
+    s: chair.early chair.late chair.reading.gap close.touched
     words: chair.hands
     """,
 )
@@ -24,7 +24,9 @@ needs(
 class Limits(Frozen):
     """The thresholds of the chair: heat words (of 4), pain (of 10), age of a reading (s), the thermometer's offset
     (mm), the least share of infusing in wet work (%), the share of an act's clock (%) and the seconds from which
-    something was done though it was not counted, how far a clock may differ (%); what is said of licences.
+    something was done though it was not counted, how far a clock may differ (%); what is said of licences;
+    from how many seconds on it is told that time runs short, and up to how many numbing cream may come off early (an
+    order from before they were named has what scripts had).
     """
 
     heat_move: float
@@ -39,6 +41,8 @@ class Limits(Frozen):
     touched_s: float
     differs: float
     hands: str
+    late_s: float = 30
+    early_s: float = 5
 
 
 class Order(Frozen):
@@ -82,6 +86,8 @@ def limits() -> Limits:
         touched_s=number("close.touched"),
         differs=number("close.differs"),
         hands=rule("chair.hands").words,
+        late_s=number("chair.late"),
+        early_s=number("chair.early"),
     )
 
 

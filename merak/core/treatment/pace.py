@@ -11,7 +11,7 @@ from merak.core.treatment.state import RunState
 needs(
     __name__,
     """
-    words: chair.late
+    s: chair.late
     """,
 )
 

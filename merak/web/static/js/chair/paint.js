@@ -194,7 +194,7 @@ export class Painter {
     }
     const pace = state.pace, late = pace?.late_s || 0;
     const names = (pace?.starved || []).map(([n]) => this.order[n].title).join(", ");
-    put("pace", !pace || state.status === "ready" ? "" : `${clock(pace.used_s)} used · ${clock(pace.left_s)} to go${late >= 30 ? ` · ${clock(late)} too long: ${names} would go short` : ""}`);
-    at("pace").classList.toggle("late", late >= 30);
+    put("pace", !pace || state.status === "ready" ? "" : `${clock(pace.used_s)} used · ${clock(pace.left_s)} to go${late >= this.limits.late_s ? ` · ${clock(late)} too long: ${names} would go short` : ""}`);
+    at("pace").classList.toggle("late", late >= this.limits.late_s);
   }
 }

@@ -12,7 +12,7 @@ export function open_(id) {
   if (id === "why") {
     const act = it.order[it.state.act], stopped = it.state.status === "halted" || Boolean(it.state.owed);
     put("first-act", act.halt);
-    put("why-owed", it.state.owed ? "Heat word 4 is an incident: it is written before anything goes on." : "");
+    put("why-owed", it.state.owed ? `Heat word ${it.limits.heat_never} is an incident: it is written before anything goes on.` : "");
     put(at("why-title").firstChild, stopped ? "Stopped. " : "What went wrong? ");
     at("why").dataset.asked = stopped ? "" : "yes";
     all("[data-card]").forEach((key) => { key.style.order = act.cards.indexOf(key.dataset.card); });

@@ -15,7 +15,7 @@
  *   clean_every: number, licence: string, mirror: boolean, machine: string, dials: [string, number, string][], plate: string,
  *   wanted: number[], must_end: boolean, halt: string, cards: string[], machine_name: string }} Act
  * @typedef {{ heat_move: number, heat_stop: number, heat_never: number, pain_lower: number, pain_stop: number, reading_s: number,
- *   below_mm: number, hands: string }} Limits
+ *   below_mm: number, hands: string, late_s: number, early_s: number }} Limits
  * @typedef {{ acts: Act[], limits: Limits }} Order
  *
  * @typedef {{ verdict: string, set_to: number, words: string }} SpotAnswer
