@@ -20,14 +20,14 @@ HX = {"hx-request": "true"}
 DAYS = count(40)
 
 
-def booked(client: httpx.Client, name: str, therapist: str = "Adaeze") -> str:
+def booked(client: httpx.Client, name: str, therapist: str = "Adaeze", born: str = "1984-05-06") -> str:
     """A new client's visit; its id."""
     options = client.get("/").text.split('<option value="')[1:]
     whose = next(one.split('"')[0] for one in options if therapist in one.split("</option>")[0])
     day = date.today() + timedelta(days=next(DAYS))
     form = {
         "name": name,
-        "born": "1984-05-06",
+        "born": born,
         "day": f"{day}",
         "time": "13:00",
         "minutes": "120",

@@ -223,6 +223,7 @@ def consent_pdf(request: Request, visit_id: UUID) -> Response:
             general=consenting.GENERAL[consenting.VERSION],
             version=consenting.VERSION,
             picture=picture,
+            guardian=consenting.needs_guardian(sheet.file),
             start=sheet.file.visit.starts_at.astimezone(ctx.zone),
         )
         return Response(

@@ -315,9 +315,10 @@ def _unjudged() -> Reason:
 def _minor(name: str) -> Reason:
     stops = _whole(name) in all_of(("ENERGY", "OPEN"))
     verdict: Verdict = "no" if stops else "change"
-    words = "No energy, nothing that opens the skin under 18." if stops else "A minor does not consent alone."
+    under = f"under {number('screening.age'):g}"
+    words = f"No energy, nothing that opens the skin {under}." if stops else "A minor does not consent alone."
     action = "Cleansing, masks, light with a guardian." if stops else "A guardian is present and signs."
-    return Reason(verdict=verdict, answer="under 18", reason=words, action=action, rule="screening.age")
+    return Reason(verdict=verdict, answer=under, reason=words, action=action, rule="screening.age")
 
 
 def _lifted(

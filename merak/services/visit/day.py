@@ -137,7 +137,7 @@ def _flags(
     if not returning:
         flags.append(("know", "first visit"))
     if age_on(visit.client.born, today) < number("screening.age"):
-        flags.append(("stop", "under 18"))
+        flags.append(("stop", f"under {number('screening.age'):g}"))
     return flags
 
 
