@@ -3,43 +3,9 @@ answer.
 """
 
 from collections.abc import Mapping
-from typing import NamedTuple
 
+from merak.core.modality.catalogue import MODALITIES
 from merak.core.working import Frozen, Quantity
-
-
-class Amount(NamedTuple):
-    """Which number of a dose says how much it is, and whether it adds up as it is given (else it is a level that is
-    held).
-    """
-
-    key: str
-    adds_up: bool = False
-
-
-AMOUNTS = {
-    "microcurrent": Amount("charge", True),
-    "muscle_stimulation": Amount("current"),
-    "galvanic_softening": Amount("dose", True),
-    "iontophoresis": Amount("dose", True),
-    "ultrasound": Amount("mean"),
-    "led": Amount("fluence", True),
-    "pulsed_light": Amount("fluence"),
-    "rf_bulk": Amount("power"),
-    "rf_fractional": Amount("energy"),
-    "focused_lifting": Amount("energy"),
-    "wet_abrasion": Amount("suction"),
-    "crystal": Amount("suction"),
-    "diamond": Amount("path", True),
-    "peel": Amount("rank", True),
-    "enzyme": Amount("minutes", True),
-    "oxygen_mask": Amount("activator", True),
-    "oxygen_airbrush": Amount("pressure"),
-    "oxygen_jet": Amount("pressure"),
-    "micro_needling": Amount("depth"),
-    "nano": Amount("depth"),
-    "cold": Amount("minutes", True),
-}
 
 
 class Delivered(Frozen):
@@ -60,7 +26,7 @@ def delivered_by(
 
     None for what has no amount of its own.
     """
-    amount = AMOUNTS.get(modality)
+    amount = MODALITIES[modality].AMOUNT if modality in MODALITIES else None
     if amount is None or amount.key not in planned:
         return None
     was, now = planned[amount.key], really.get(amount.key, planned[amount.key])

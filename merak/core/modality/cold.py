@@ -1,13 +1,25 @@
 """Cold head: how cold, over what, how long."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field
 
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, gel_ml, physical, worked
+from merak.core.modality.shared import (
+    Amount,
+    Circumstances,
+    Dose,
+    Increment,
+    Judge,
+    Start,
+    Subject,
+    as_set,
+    gel_ml,
+    physical,
+    worked,
+)
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
 
@@ -19,11 +31,13 @@ needs(
     °C: cold.coldest cold.start cold.warmest
     words: cold.bare cold.order
     """,
+    group=("HEAT",),
 )
 
 NAME = "cold"
 CARD = True
 INCREMENT = Increment("at", down=True)
+AMOUNT = Amount("minutes", adds_up=True)
 Over = Literal["gel", "serum", "sheet mask", "bare dry skin"]
 
 
@@ -35,6 +49,11 @@ class Settings(Base):
     minutes: float = Field(5, ge=0.5, le=30, title="Minutes", json_schema_extra={"unit": "min"})
     film_mm: float = Field(0.5, ge=0.01, le=5, title="Film", json_schema_extra={"unit": "mm"})
     heat_follows: bool = Field(False, title="Heat follows today")
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Whether heat follows."""
+        return {"heat_follows": around.comes("HEAT")}
 
 
 def start(card: MachineCard, subject: Subject) -> Start:

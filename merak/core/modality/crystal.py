@@ -6,7 +6,7 @@ from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.dry_abrasion import path
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical
+from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical
 from merak.core.modality.shared import Settings as Base
 
 needs(
@@ -24,6 +24,7 @@ needs(
 NAME = "crystal"
 CARD = True
 INCREMENT = Increment("at")
+AMOUNT = Amount("suction")
 
 
 class Settings(Base):

@@ -1,6 +1,6 @@
 """Diamond abrasion: grit, suction, passes by what the skin bears and what follows."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field
 
@@ -8,7 +8,18 @@ from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.dry_abrasion import path
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical
+from merak.core.modality.shared import (
+    Amount,
+    Circumstances,
+    Dose,
+    Increment,
+    Judge,
+    Start,
+    Subject,
+    as_set,
+    on_card,
+    physical,
+)
 from merak.core.modality.shared import Settings as Base
 
 needs(
@@ -24,6 +35,7 @@ needs(
 NAME = "diamond"
 CARD = True
 INCREMENT = Increment("at")
+AMOUNT = Amount("path", adds_up=True)
 DARK = 4
 
 
@@ -38,6 +50,11 @@ class Settings(Base):
     peel_follows: bool = Field(False, title="Enzyme or peel follows")
     tip_mm: float = Field(8, ge=1, le=40, title="Tip", json_schema_extra={"unit": "mm"})
     speed_mm_s: float = Field(30, ge=0.01, le=300, title="Speed", json_schema_extra={"unit": "mm/s"})
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Whether an enzyme or a peel is used with it."""
+        return {"peel_follows": around.has("enzyme", "peel")}
 
 
 def start(card: MachineCard, subject: Subject) -> Start:

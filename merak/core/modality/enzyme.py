@@ -6,7 +6,7 @@ from pydantic import Field
 
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set
+from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set
 from merak.core.modality.shared import Settings as Base
 
 needs(
@@ -19,6 +19,7 @@ needs(
 NAME = "enzyme"
 CARD = False
 INCREMENT = Increment("minutes", 1)
+AMOUNT = Amount("minutes", adds_up=True)
 
 
 class Settings(Base):

@@ -1,6 +1,6 @@
 """Focused line lifting: lines, energy, minutes; depths that come too near to bone are refused, zone by zone."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field
 
@@ -8,7 +8,19 @@ from merak.core.dose.focused import line_count, too_deep
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
+from merak.core.modality.shared import (
+    Amount,
+    Circumstances,
+    Dose,
+    Increment,
+    Judge,
+    Start,
+    Subject,
+    as_set,
+    on_card,
+    physical,
+    worked,
+)
 from merak.core.modality.shared import Settings as Base
 
 needs(
@@ -31,6 +43,7 @@ needs(
 NAME = "focused_lifting"
 CARD = True
 INCREMENT = Increment("at")
+AMOUNT = Amount("energy")
 Place = Literal["forehead", "glabella", "cheek", "cheekbone", "chin", "jawline", "neck"]
 #: Places for which a depth of soft tissue is published.
 KNOWN = frozenset({"forehead", "glabella", "cheek", "cheekbone", "chin"})
@@ -46,6 +59,11 @@ class Settings(Base):
     spacing_mm: float = Field(3, ge=0.5, le=20, title="Between lines", json_schema_extra={"unit": "mm"})
     passes: int = Field(3, ge=1, le=10, title="Passes")
     numbed: bool = Field(False, title="Numbed")
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Whether the skin is numbed."""
+        return {"numbed": around.has("numbing")}
 
 
 def tissue_rule(place: str) -> str:

@@ -1,12 +1,14 @@
 """Galvanic softening: the cathode over an alkaline solution."""
 
+from typing import Any
+
 from pydantic import Field
 
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.galvanic import ElectrodeSign, Skin, begin, flow, on_skin
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set
+from merak.core.modality.shared import Amount, Circumstances, Dose, Increment, Judge, Start, Subject, as_set
 from merak.core.modality.shared import Settings as Base
 
 needs(
@@ -21,6 +23,7 @@ needs(
 NAME = "galvanic_softening"
 CARD = True
 INCREMENT = Increment("at")
+AMOUNT = Amount("dose", adds_up=True)
 
 
 class Settings(Base):
@@ -34,6 +37,11 @@ class Settings(Base):
     polarity: ElectrodeSign = Field("negative", title="Working electrode")
     solution_ph: float = Field(9, ge=0, le=14, title="Solution", json_schema_extra={"unit": "pH"})
     skin: Skin = Field("whole", title="Skin")
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Whether the skin is numbed."""
+        return {"skin": "numbed" if around.has("numbing") else "whole"}
 
 
 def start(card: MachineCard, subject: Subject) -> Start:

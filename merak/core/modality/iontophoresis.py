@@ -1,13 +1,13 @@
 """Iontophoresis: the pole follows the product's charge."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field
 
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.galvanic import ElectrodeSign, Skin, begin, flow, on_skin
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set
+from merak.core.modality.shared import Amount, Circumstances, Dose, Increment, Judge, Start, Subject, as_set
 from merak.core.modality.shared import Settings as Base
 
 needs(
@@ -21,6 +21,7 @@ needs(
 NAME = "iontophoresis"
 CARD = True
 INCREMENT = Increment("at")
+AMOUNT = Amount("dose", adds_up=True)
 Charge = Literal["positive", "negative", "neutral or large"]
 
 
@@ -33,6 +34,11 @@ class Settings(Base):
     charge: Charge = Field("negative", title="Ingredient’s charge")
     polarity: ElectrodeSign = Field("negative", title="Working electrode")
     skin: Skin = Field("whole", title="Skin")
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Whether the skin is numbed."""
+        return {"skin": "numbed" if around.has("numbing") else "whole"}
 
 
 def pole_for(charge: Charge) -> ElectrodeSign:

@@ -10,9 +10,10 @@ from merak.core.dose.light import fluence_j_cm2, irradiance_at, minutes_for
 from merak.core.knowledge import Verdict, caution, number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import Colour, LedCard
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, slack
+from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, slack
+from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
-from merak.core.working import Frozen, Quantity
+from merak.core.working import Quantity
 
 needs(
     __name__,
@@ -24,14 +25,16 @@ needs(
     °C: led.surface
     words: led.amber_weak led.distance led.duty led.eyes led.fluence led.mask_unknown led.product
     """,
+    aspect=("led_blue", "led_near_infrared", "led_pulsed"),
 )
 
 NAME = "led"
 CARD = True
 INCREMENT = Increment("minutes", 2)
+AMOUNT = Amount("fluence", adds_up=True)
 
 
-class Settings(Frozen):
+class Settings(Base):
     """What is set: minutes of a colour at a distance, bare or through a mask, steady or pulsed; a second colour after
     it.
     """
@@ -49,6 +52,12 @@ class Settings(Frozen):
         """(field, colour, minutes), one after the other."""
         first: tuple[tuple[str, Colour, float], ...] = (("minutes", self.colour, self.minutes),)
         return first if self.then == "nothing" else (*first, ("then_minutes", self.then, self.then_minutes))
+
+    def aspects(self, scale: tuple[float, float]) -> tuple[str, ...]:
+        """Its colours, and pulsed light."""
+        colours = {colour for _, colour, _ in self.parts}
+        found = [f"led_{name.replace('-', '_')}" for name in ("blue", "near-infrared") if name in colours]
+        return (*found, *["led_pulsed"] * (self.duty_percent < 100))
 
 
 def start_for(card: LedCard, findings: Findings, last: LastTime | None, verdict: Verdict) -> tuple[Settings, Quantity]:

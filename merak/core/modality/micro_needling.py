@@ -1,6 +1,6 @@
 """Micro needling: pen or roller, depth by licence and zone, punctures, untouched share, rows, minutes."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field
 
@@ -9,7 +9,19 @@ from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.needling import beside_layers, glide_min
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, physical, started, worked
+from merak.core.modality.shared import (
+    Amount,
+    Circumstances,
+    Dose,
+    Increment,
+    Judge,
+    Start,
+    Subject,
+    as_set,
+    physical,
+    started,
+    worked,
+)
 from merak.core.modality.shared import Settings as Base
 
 needs(
@@ -27,6 +39,7 @@ needs(
 NAME = "micro_needling"
 CARD = True
 INCREMENT = Increment("depth_mm", 0.25)
+AMOUNT = Amount("depth")
 
 
 class Settings(Base):
@@ -44,6 +57,11 @@ class Settings(Base):
     tip_mm: float = Field(8, ge=2, le=40, title="Tip, or roller’s width", json_schema_extra={"unit": "mm"})
     acids_today: bool = Field(False, title="Acids today")
     roller_mm: float = Field(20, ge=5, le=60, title="Roller’s diameter", json_schema_extra={"unit": "mm"})
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Who may go deeper, and whether an acid is used today."""
+        return {"licensed": "micro depth" in around.licences, "acids_today": around.has("peel")}
 
 
 def start(card: MachineCard, subject: Subject) -> Start:

@@ -17,9 +17,10 @@ from merak.core.knowledge import Verdict, caution, number, quantity
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MicrocurrentCard
-from merak.core.modality.shared import Dose, Increment, Start, Subject
+from merak.core.modality.shared import Amount, Dose, Increment, Start, Subject
+from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
-from merak.core.working import Caution, Frozen, Quantity, Saying
+from merak.core.working import Caution, Quantity, Saying
 
 needs(
     __name__,
@@ -42,12 +43,13 @@ needs(
 NAME = "microcurrent"
 CARD = True
 INCREMENT = Increment("level", 0.5)
+AMOUNT = Amount("charge", adds_up=True)
 Polarity = Literal["alternating", "positive", "negative"]
 Technique = Literal["fixed probe, hold", "paired strokes"]
 Feel = Literal["raise until just felt", "stay below feeling"]
 
 
-class Settings(Frozen):
+class Settings(Base):
     """What is set for a microcurrent lift. Current is told as `level` on the card's scale."""
 
     level: float = Field(ge=0.5, le=100, title="Level")

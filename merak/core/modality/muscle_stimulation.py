@@ -8,7 +8,7 @@ from merak.core.dose.current import density_ma_cm2, output_limit_ma, pulse_energ
 from merak.core.knowledge import number, quantity
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, physical, started, worked
+from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, physical, started, worked
 from merak.core.modality.shared import Settings as Base
 
 needs(
@@ -29,6 +29,7 @@ needs(
 NAME = "muscle_stimulation"
 CARD = True
 INCREMENT = Increment("at")
+AMOUNT = Amount("current")
 Limb = Literal["thigh", "arm"]
 Pattern = Literal["crossed", "parallel"]
 

@@ -1,12 +1,26 @@
 """Nano needling: speed, rounds, minutes; screening and hygiene of needles."""
 
+from typing import Any
+
 from pydantic import Field
 
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.needling import beside_layers, glide_min
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, whole
+from merak.core.modality.shared import (
+    Amount,
+    Circumstances,
+    Dose,
+    Increment,
+    Judge,
+    Start,
+    Subject,
+    as_set,
+    on_card,
+    physical,
+    whole,
+)
 from merak.core.modality.shared import Settings as Base
 
 needs(
@@ -24,6 +38,7 @@ needs(
 NAME = "nano"
 CARD = True
 INCREMENT = Increment("at")
+AMOUNT = Amount("depth")
 
 
 class Settings(Base):
@@ -33,6 +48,11 @@ class Settings(Base):
     depth_mm: float = Field(0.25, ge=0.05, le=5, title="Depth", json_schema_extra={"unit": "mm"})
     rounds: int = Field(2, ge=1, le=10, title="Rounds")
     peel_today: bool = Field(False, title="Peel today")
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Whether an acid is used today."""
+        return {"peel_today": around.has("peel")}
 
 
 def start(card: MachineCard, subject: Subject) -> Start:

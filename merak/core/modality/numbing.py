@@ -1,13 +1,13 @@
 """Numbing: milligrams, share of each limit, earliest start; all caines together, by school."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field
 
 from merak.core.dose.numbing import injection_share, label_share, milligrams
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, worked
+from merak.core.modality.shared import Circumstances, Dose, Increment, Judge, Start, Subject, as_set, worked
 from merak.core.modality.shared import Settings as Base
 
 needs(
@@ -22,11 +22,13 @@ needs(
     share: numbing.label numbing.light.share numbing.warn
     words: numbing.light numbing.lips numbing.none numbing.not_before numbing.sum
     """,
+    aspect=("prilocaine",),
 )
 
 NAME = "numbing"
 CARD = False
 INCREMENT = Increment("minutes", 5)
+AMOUNT = None
 
 
 class Settings(Base):
@@ -46,6 +48,15 @@ class Settings(Base):
     label_h: float = Field(4, ge=0.01, le=12, title="Label, time at most", json_schema_extra={"unit": "h"})
     area_cm2: float = Field(100, ge=0.01, le=2000, title="Under the cream", json_schema_extra={"unit": "cm²"})
     earlier_mg: float = Field(0, ge=0, le=2000, title="Used before today", json_schema_extra={"unit": "mg"})
+
+    def aspects(self, scale: tuple[float, float]) -> tuple[str, ...]:
+        """Prilocaine, where it is in the cream."""
+        return ("prilocaine",) * (self.prilocaine_percent > 0)
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Whether light over the cream is the house's way, and a senior is there."""
+        return {"clinic_allows_light": around.school("numbing") == "light" and around.senior}
 
 
 def start(card: None, subject: Subject) -> Start:

@@ -5,7 +5,7 @@ from pydantic import Field
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
+from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 
 needs(
@@ -26,6 +26,7 @@ needs(
 NAME = "oxygen_airbrush"
 CARD = True
 INCREMENT = Increment("at")
+AMOUNT = Amount("pressure")
 
 
 class Settings(Base):

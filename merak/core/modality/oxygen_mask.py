@@ -1,10 +1,23 @@
 """Oxygen mask made on the skin: a clock for each stage that cannot be overrun in silence, and the pH to return to."""
 
+from typing import Any
+
 from pydantic import Field
 
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, whole, worked
+from merak.core.modality.shared import (
+    Amount,
+    Circumstances,
+    Dose,
+    Increment,
+    Judge,
+    Start,
+    Subject,
+    as_set,
+    whole,
+    worked,
+)
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
 
@@ -21,6 +34,7 @@ needs(
 NAME = "oxygen_mask"
 CARD = False
 INCREMENT = Increment("activator_min", 0.5)
+AMOUNT = Amount("activator", adds_up=True)
 
 
 class Settings(Base):
@@ -31,6 +45,11 @@ class Settings(Base):
     neutralised: int = Field(2, ge=0, le=6, title="Neutralised, times")
     ph_after: float = Field(5, ge=0, le=14, title="Skin after", json_schema_extra={"unit": "pH"})
     numbed_today: bool = Field(False, title="Numbing cream today")
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Whether the skin is numbed."""
+        return {"numbed_today": around.has("numbing")}
 
 
 def start(card: None, subject: Subject) -> Start:

@@ -1,6 +1,6 @@
 """Peel: free acid, contact clock, neutraliser, the day its spot is read."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field
 
@@ -8,21 +8,24 @@ from merak.core.dose.acids import ACIDS, bicarbonate_g
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.acid_limits import contact_most, free
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, worked
+from merak.core.modality.shared import Amount, Circumstances, Dose, Increment, Judge, Start, Subject, as_set, worked
 from merak.core.modality.shared import Settings as Base
 
 needs(
     __name__,
     """
+    %: acid.mild
     h: acid.spot
     mL: acid.amount
     words: acid.frost acid.neutral acid.rank
     """,
+    aspect=("salicylic", "strong_acid"),
 )
 
 NAME = "peel"
 CARD = False
 INCREMENT = Increment("minutes", 0.5)
+AMOUNT = Amount("rank", adds_up=True)
 
 
 class Settings(Base):
@@ -34,6 +37,16 @@ class Settings(Base):
     minutes: float = Field(2, ge=0.1, le=60, title="Contact", json_schema_extra={"unit": "min"})
     amount_ml: float = Field(3, ge=0.01, le=30, title="Amount", json_schema_extra={"unit": "mL"})
     first_strong: bool = Field(True, title="First strong one")
+
+    def aspects(self, scale: tuple[float, float]) -> tuple[str, ...]:
+        """Salicylic acid, and a strong acid."""
+        strong = self.percent > number("acid.mild")
+        return ("salicylic",) * (self.acid == "salicylic") + ("strong_acid",) * strong
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Whether it is the first strong one."""
+        return {"first_strong": NAME not in around.before}
 
 
 def start(card: None, subject: Subject) -> Start:

@@ -17,6 +17,7 @@ needs(
 NAME = "physician_resurfacing"
 CARD = False
 INCREMENT = Increment("what")
+AMOUNT = None
 
 
 class Settings(Base):

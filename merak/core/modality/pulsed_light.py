@@ -11,7 +11,7 @@ from merak.core.dose.pulses import adiabatic_rise, epidermis_mu_a, relaxation_ms
 from merak.core.knowledge import has_rule, number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
+from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 from merak.core.working import Quantity
 
@@ -43,6 +43,7 @@ needs(
 NAME = "pulsed_light"
 CARD = True
 INCREMENT = Increment("at")
+AMOUNT = Amount("fluence")
 Target = Literal["brown", "red"]
 NEVER, SENIOR, DARK = 6, 5, 4
 

@@ -2,7 +2,7 @@
 minutes.
 """
 
-from typing import Literal, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
 from pydantic import Field
@@ -12,7 +12,19 @@ from merak.core.dose.thermal import cem43_min, dwell_left_s, heating_rate_c_s, p
 from merak.core.knowledge import number, tissues
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
+from merak.core.modality.shared import (
+    Amount,
+    Circumstances,
+    Dose,
+    Increment,
+    Judge,
+    Start,
+    Subject,
+    as_set,
+    on_card,
+    physical,
+    worked,
+)
 from merak.core.modality.shared import Settings as Base
 from merak.core.working import Quantity
 
@@ -40,6 +52,7 @@ CARD = True
 #: Slower than this a hand stands still, mm/s.
 STANDING_MM_S = 0.01
 INCREMENT = Increment("at")
+AMOUNT = Amount("power")
 SAMPLE_S = 0.1
 #: No zone is warmed for longer than this before its target is called out of reach, s.
 PATIENCE_S = 900.0
@@ -61,6 +74,11 @@ class Settings(Base):
     absorbed: float = Field(0.7, ge=0.01, le=1, title="Absorbed share")
     gel_mm: float = Field(0, ge=0, le=3, title="Gel on top", json_schema_extra={"unit": "mm"})
     numbed: bool = Field(False, title="Numbed")
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Whether the skin is numbed."""
+        return {"numbed": around.has("numbing")}
 
 
 def layers(flow: float = 1.0, **mm: float) -> tuple[Layer, ...]:

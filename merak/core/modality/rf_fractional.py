@@ -8,7 +8,7 @@ from merak.core.dose.radio import Per, fluence_j_cm2, pin_energy_mj, pulse_energ
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
+from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 
 needs(
@@ -32,6 +32,7 @@ needs(
 NAME = "rf_fractional"
 CARD = True
 INCREMENT = Increment("at")
+AMOUNT = Amount("energy")
 
 
 class Settings(Base):

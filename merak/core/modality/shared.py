@@ -5,6 +5,7 @@ Every modality is one module with the same face (`Modality`), over words that st
 """
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any, NamedTuple, Protocol
 
 from pydantic import ConfigDict, Field, ValidationError
@@ -13,7 +14,7 @@ from merak.core.body.plate import BONY, PLATES, THIN, area_cm2, plate, zone_name
 from merak.core.body.treatable import treatable
 from merak.core.client import Measures
 from merak.core.errors import BadInput, KnowledgeError
-from merak.core.knowledge import Verdict, caution, has_rule, number, quantity, rule
+from merak.core.knowledge import Verdict, all_of, caution, has_rule, number, quantity, rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.before import Before
 from merak.core.modality.device import MachineCard
@@ -37,10 +38,45 @@ TOLERANCE = 1e-9
 LEAST_CM2 = 0.05
 
 
+@dataclass(frozen=True)
+class Circumstances:
+    """What of a visit a step's settings may follow from: the other modalities of the plan and those after this one, the
+    treating person's licences and whether it is a senior, what was done to this client before, the worst grade of a
+    condition, the school in force of a method.
+    """
+
+    others: frozenset[str]
+    later: frozenset[str]
+    licences: frozenset[str]
+    senior: bool
+    before: frozenset[str]
+    worst: Callable[[str], int]
+    school: Callable[[str], str]
+
+    def has(self, *named: str) -> bool:
+        """Whether any of these, modalities or groups, is done in the same visit."""
+        return bool(all_of(named) & self.others)
+
+    def comes(self, *named: str) -> bool:
+        """Whether any of these is done later in the same visit."""
+        return bool(all_of(named) & self.later)
+
+
 class Settings(Frozen):
     """Base of what is set for a modality: no field takes a number that is none."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    def aspects(self, scale: tuple[float, float]) -> tuple[str, ...]:
+        """The aspects of the modality that these settings touch, which screening speaks of by themselves; `scale` is
+        the machine's.
+        """
+        return ()
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """The fields that follow from the visit around it and are not typed, with their values."""
+        return {}
 
 
 class Subject(Settings):
@@ -108,6 +144,15 @@ class Dose(NamedTuple):
         return self.stops or tuple(self.refused.values())
 
 
+class Amount(NamedTuple):
+    """Which number of a dose says how much it is, and whether it adds up as it is given (else it is a level that is
+    held).
+    """
+
+    key: str
+    adds_up: bool = False
+
+
 class Start(NamedTuple):
     """Start-up settings, and the working of the one that matters most."""
 
@@ -141,7 +186,11 @@ class Modality(Protocol):
         """What is changed, and by how much, when it is taken a step up or down."""
 
     @property
-    def Settings(self) -> type[Frozen]:
+    def AMOUNT(self) -> Amount | None:
+        """Which number of its dose says how much was given; None where none does."""
+
+    @property
+    def Settings(self) -> type[Settings]:
         """What is set for it."""
 
     def start(self, card: Any, subject: Subject) -> Start:

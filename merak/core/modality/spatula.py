@@ -20,6 +20,7 @@ needs(
 NAME = "spatula"
 CARD = True
 INCREMENT = Increment("at")
+AMOUNT = None
 
 
 class Settings(Base):

@@ -36,6 +36,7 @@ class Supporting:
     NAME: str
     CARD: bool = False
     INCREMENT: Increment = Increment("minutes", 1)  # noqa: RUF009 (a tuple)
+    AMOUNT: None = None
     Settings: type[Minutes] = Minutes
 
     def start(self, card: None, subject: Subject) -> Start:

@@ -23,6 +23,7 @@ needs(
 NAME = "touch"
 CARD = False
 INCREMENT = Increment("strokes", 1)
+AMOUNT = None
 
 
 class Settings(Base):

@@ -6,7 +6,19 @@ from merak.core.dose.sound import mean_intensity, minutes_over, share_at_depth
 from merak.core.knowledge import number, quantity
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, gel_ml, physical, started, worked
+from merak.core.modality.shared import (
+    Amount,
+    Dose,
+    Increment,
+    Judge,
+    Start,
+    Subject,
+    as_set,
+    gel_ml,
+    physical,
+    started,
+    worked,
+)
 from merak.core.modality.shared import Settings as Base
 
 needs(
@@ -24,6 +36,7 @@ needs(
 NAME = "ultrasound"
 CARD = True
 INCREMENT = Increment("at")
+AMOUNT = Amount("mean")
 
 
 class Settings(Base):

@@ -2,6 +2,8 @@
 infusion.
 """
 
+from typing import Any
+
 from pydantic import Field
 
 from merak.core.dose.abrasion import liquid_ml
@@ -9,24 +11,39 @@ from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.acid_limits import contact_most, free
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, physical, worked
+from merak.core.modality.shared import (
+    Amount,
+    Circumstances,
+    Dose,
+    Increment,
+    Judge,
+    Start,
+    Subject,
+    as_set,
+    physical,
+    worked,
+)
 from merak.core.modality.shared import Settings as Base
 
 needs(
     __name__,
     """
-    %: wet_abrasion.share
+    %: acid.mild wet_abrasion.share
     mL/min: wet_abrasion.flow
     min: wet_abrasion.longest wet_abrasion.minutes
+    of 10: suction.brisk suction.strong
     of 10: wet_abrasion.acid.most wet_abrasion.acid.suction wet_abrasion.infuse.most wet_abrasion.infuse.suction
     of 10: wet_abrasion.peel.most
     of 4: wet_abrasion.pustules
     """,
+    aspect=("wet_salicylic", "strong_acid", "brisk_suction", "strong_suction"),
+    condition=("acne",),
 )
 
 NAME = "wet_abrasion"
 CARD = True
 INCREMENT = Increment("at")
+AMOUNT = Amount("suction")
 #: Stage → rule of the highest suction, tenths of the scale.
 STAGES = {"acid": "acid.most", "peel": "peel.most", "salicylic": "peel.most", "infuse": "infuse.most"}
 
@@ -48,6 +65,22 @@ class Settings(Base):
     flow_ml_min: float = Field(12, ge=0.01, le=100, title="Flow", json_schema_extra={"unit": "mL/min"})
     bottle_ml: float = Field(120, ge=0.01, le=2000, title="In the bottle", json_schema_extra={"unit": "mL"})
     pustules: bool = Field(False, title="Pustules in the area")
+
+    def aspects(self, scale: tuple[float, float]) -> tuple[str, ...]:
+        """Salicylic acid, how strong the suction is on the machine's own scale, and a strong acid."""
+        strongest = max(self.at, self.infuse_at if self.infuse_min else 0)
+        share = 10 * (strongest - scale[0]) / (scale[1] - scale[0])
+        return (
+            *["wet_salicylic"] * (self.salicylic_min > 0 or self.peel_min > 0),
+            *["strong_suction"] * (share > number("suction.strong")),
+            *["brisk_suction"] * (share > number("suction.brisk")),
+            *["strong_acid"] * (self.peel_min > 0 and self.percent > number("acid.mild")),
+        )
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Whether there are pustules."""
+        return {"pustules": around.worst("acne") >= number("wet_abrasion.pustules")}
 
 
 def start(card: MachineCard, subject: Subject) -> Start:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 from pydantic import Field, ValidationError, field_validator
@@ -15,7 +16,7 @@ from merak.core.knowledge.register import needs
 from merak.core.modality import led, microcurrent
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import read_card
-from merak.core.modality.shared import Dose, Subject, begun, incremented, more_energy, on_scale, stronger
+from merak.core.modality.shared import Circumstances, Dose, Subject, begun, incremented, more_energy, on_scale, stronger
 from merak.core.modality.titration import titrate
 from merak.core.plan.brief import FEW, MANY, Brief, workable
 from merak.core.plan.facts import Machine
@@ -27,27 +28,14 @@ from merak.core.working import Caution, Frozen
 needs(
     __name__,
     """
-    %: acid.mild
     min: chair.spot.minutes plan.minutes_unknown rf_fractional.spot visit.half_face
     of 10: suction.brisk suction.strong
     of what it was: titration.fifth
     steps: titration.incident
     words: chair.spot.once physician.never plan.closed_zones plan.licence plan.machine plan.senior screening.operator
-    of 4: wet_abrasion.pustules
     """,
-    group=("HEAT", "ENERGY"),
-    condition=("acne",),
-    aspect=(
-        "led_blue",
-        "led_near_infrared",
-        "led_pulsed",
-        "prilocaine",
-        "salicylic",
-        "wet_salicylic",
-        "strong_acid",
-        "brisk_suction",
-        "strong_suction",
-    ),
+    group=("ENERGY",),
+    aspect=("brisk_suction", "strong_suction"),
 )
 
 #: How often a setting is taken down to find one that no ceiling refuses.
@@ -123,25 +111,8 @@ def aspects_of(modality: str, settings: Any, scale: tuple[float, float] = (0, 10
     """The aspects of a modality that these settings touch, which screening speaks of by themselves. `scale` is the
     machine's.
     """
-    found: list[str] = []
-    if modality == "led":
-        colours = {colour for _, colour, _ in settings.parts}
-        found += [f"led_{colour.replace('-', '_')}" for colour in ("blue", "near-infrared") if colour in colours]
-        found += ["led_pulsed"] * (settings.duty_percent < 100)
-    elif modality == "numbing":
-        found += ["prilocaine"] * (settings.prilocaine_percent > 0)
-    elif modality == "peel":
-        found += ["salicylic"] * (settings.acid == "salicylic") + ["strong_acid"] * (
-            settings.percent > number("acid.mild")
-        )
-    elif modality == "wet_abrasion":
-        strongest = max(settings.at, settings.infuse_at if settings.infuse_min else 0)
-        share = 10 * (strongest - scale[0]) / (scale[1] - scale[0])
-        found += ["wet_salicylic"] * (settings.salicylic_min > 0 or settings.peel_min > 0)
-        found += ["strong_suction"] * (share > number("suction.strong"))
-        found += ["brisk_suction"] * (share > number("suction.brisk"))
-        found += ["strong_acid"] * (settings.peel_min > 0 and settings.percent > number("acid.mild"))
-    return tuple(found)
+    found: tuple[str, ...] = settings.aspects(scale)
+    return found
 
 
 def derived(
@@ -150,31 +121,17 @@ def derived(
     """Fields that follow from the rest of the plan and from who is at the chair, and are not typed: `others` are the
     other modalities of the plan, `later` those after this one.
     """
-    numb = "numbing" in others
-    acids = bool({"peel"} & set(others))
-    match modality:
-        case "micro_needling":
-            return {"licensed": "micro depth" in brief.facts.licences, "acids_today": acids}
-        case "nano":
-            return {"peel_today": acids}
-        case "diamond":
-            return {"peel_follows": bool({"enzyme", "peel"} & set(others))}
-        case "cold":
-            return {"heat_follows": bool(all_of(("HEAT",)) & set(later))}
-        case "oxygen_mask":
-            return {"numbed_today": numb}
-        case "rf_bulk" | "focused_lifting":
-            return {"numbed": numb}
-        case "galvanic_softening" | "iontophoresis":
-            return {"skin": "numbed" if numb else "whole"}
-        case "numbing":
-            return {"clinic_allows_light": chosen(of, "numbing") == "light" and brief.facts.senior}
-        case "wet_abrasion":
-            return {"pustules": brief.facts.findings.worst("acne") >= number("wet_abrasion.pustules")}
-        case "peel":
-            return {"first_strong": "peel" not in brief.facts.history}
-        case _:
-            return {}
+    facts = brief.facts
+    around = Circumstances(
+        others=frozenset(others),
+        later=frozenset(later),
+        licences=facts.licences,
+        senior=facts.senior,
+        before=frozenset(facts.history),
+        worst=facts.findings.worst,
+        school=partial(chosen, of),
+    )
+    return MODALITIES[modality].Settings.follows(around)
 
 
 def school_settings(modality: str, of: Methods) -> dict[str, Any]:

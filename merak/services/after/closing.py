@@ -12,7 +12,7 @@ from pydantic import Field
 from merak.core.after.aftercare import too_near
 from merak.core.after.answer import LOOKS, SEEN_MARKS, STOPPING_MARKS, SkinAnswer
 from merak.core.after.differences import WHY, Difference, differences
-from merak.core.after.energy import AMOUNTS, Delivered, delivered_by
+from merak.core.after.energy import Delivered, delivered_by
 from merak.core.after.incidents import PastIncident
 from merak.core.errors import BadInput, MerakError
 from merak.core.knowledge import about, rule
@@ -85,7 +85,7 @@ class Closed:
     @property
     def judged(self) -> tuple[str, ...]:
         """The modalities whose endpoint is asked for: those that give an amount of something."""
-        return tuple(name for name in self.begun if name in AMOUNTS)
+        return tuple(name for name in self.begun if name in MODALITIES and MODALITIES[name].AMOUNT)
 
 
 def closing(
