@@ -424,15 +424,21 @@ def _who_calls(items: list[pytest.Function]) -> Calls:
     What follows from other rooms stays remembered, so that children are quick; what follows from these is forgotten.
     """
     found: Calls = defaultdict(list)
-    for n, item in enumerate(items):
-        _forget()  # who finds something remembered calls nothing
-        called: set[tuple[str, str]] = set()
+    calls: dict[tuple[Path, str], set[tuple[str, str]]] = defaultdict(set)
+    took: list[tuple[float, tuple[Path, str]]] = []
+    _progress(f"{len(items)} tests, to learn which calls what")
+    for item in items:
+        test = (item.path, item.originalname)
+        if test not in calls:
+            _forget()  # who finds something remembered calls nothing: cases of one test stand for each other
         began = time.monotonic()
-        sys.setprofile(lambda frame, event, _, called=called: _note(frame, event, called))  # type: ignore[misc]
+        sys.setprofile(lambda frame, event, _, called=calls[test]: _note(frame, event, called))  # type: ignore[misc]
         failed = _fails(item)
         sys.setprofile(None)
-        for function in () if failed else called:
-            found[function].append((time.monotonic() - began, n))
+        took.append((float("nan") if failed else time.monotonic() - began, test))
+    for n, (seconds, test) in enumerate(took):
+        for function in calls[test] if seconds == seconds else ():
+            found[function].append((seconds, n))
     _forget()
     gc.collect()
     for one in gc.get_objects():
