@@ -386,6 +386,8 @@ def test_no_stroke_passes_a_zone_that_was_not_asked_for() -> None:
         return {line.path for side in found.lines.values() for line in side}
 
     assert paths(()) - paths(low) == {"forehead", "brow"} and {"low", "middle", "jaw lift"} <= paths(low)
+    with pytest.raises(Refused, match="No line of the lift"):
+        paths(("mid cheek",))
 
 
 def test_what_an_answer_minds_names_its_zones_and_who_lifted_it() -> None:

@@ -397,6 +397,8 @@ def lifted(brief: Brief, settings: Any, card: Any, areas: dict[str, float]) -> m
 def _dose(brief: Brief, step: Step, settings: Any, card: Any, areas: dict[str, float]) -> Dose:
     if step.modality == "microcurrent":
         found = lifted(brief, settings, card, areas)
+        if not any(found.lines.values()):
+            raise Refused("No line of the lift lies on these zones alone: all would cross others.", "plan.closed_zones")
         return Dose(found.numbers, found.cautions, found.refused)
     subject = brief.subject(step.modality, sum(areas.values()))
     return _computed(
