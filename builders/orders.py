@@ -10,6 +10,7 @@ from builders.briefs import EVERY_LICENCE, brief, plan_of, planned
 from merak.core.plan.spots import SpotRule
 from merak.core.plan.visit_plan import visit_plan
 from merak.core.treatment import Order, Tap, order_of
+from merak.core.treatment.facts import ActFacts
 
 T0 = datetime(2026, 11, 25, 9, tzinfo=UTC)
 
@@ -88,3 +89,22 @@ def spot_rule(**changes: Any) -> SpotRule:
         "words": words,
     }
     return SpotRule.model_validate(base | changes)
+
+
+def fact(**changes: object) -> ActFacts:
+    base = ActFacts(
+        title="Light",
+        planned_s=600,
+        done_s=600,
+        planned_strokes=0,
+        done_strokes=0,
+        level=None,
+        said=(),
+        reached=True,
+        missed=0,
+        doubled=0,
+        hands=(),
+        set_to=None,
+        over="",
+    )
+    return base.model_copy(update=changes)

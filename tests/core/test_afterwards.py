@@ -1,11 +1,13 @@
 """After the treatment, at the edge of each rule: what differs, what is said of colour, when to return, what is kept."""
 
 from datetime import UTC, date, datetime, time, timedelta
+from math import cos, radians, sqrt
 from typing import Any
 from zoneinfo import ZoneInfo
 
 import pytest
 
+from builders.orders import fact, spot_rule
 from merak.core.after.aftercare import (
     Moments,
     Personal,
@@ -28,13 +30,12 @@ from merak.core.after.following import FollowUp, late, with_answers
 from merak.core.after.home import kit
 from merak.core.after.outcomes import Seen, effects, interval, signals
 from merak.core.client import Findings
-from merak.core.knowledge import book
+from merak.core.knowledge import book, topics
 from merak.core.modality.before import Before
 from merak.core.plan.acts import Act, StrokeLine
 from merak.core.treatment import order_of
 from merak.core.treatment.facts import ActFacts
 from merak.core.working import Quantity
-from tests.core.test_titration import fact
 
 NOW = datetime(2026, 11, 25, 12, tzinfo=UTC)
 LISBON = ZoneInfo("Europe/Lisbon")
@@ -86,8 +87,6 @@ def test_a_clock_differs_from_a_tenth_on_and_what_has_none_never() -> None:
 
 
 def test_what_a_spot_changed_is_told() -> None:
-    from builders.orders import spot_rule
-
     pulses = Act(kind="pulses", title="Pulses", instruction="", seconds=600, modality="rf_fractional", spot=spot_rule())
     assert told(pulses, fact(set_to=4.0)) == "set to 4, not 5, after its spot"
     assert told(pulses, fact(set_to=5.0)) == "" == told(pulses, fact(set_to=None))
@@ -152,8 +151,6 @@ def test_hues_that_stand_opposite_each_other() -> None:
     """At 180° apart the mean hue lies between them, as the formula is published (Sharma, Wu & Dalal 2005): for red and
     green of the same chroma it is 90°, whose T is 1 − 0.17 cos 60° + 0.24 cos 180° + 0.32 cos 276° − 0.2 cos 297°.
     """
-    from math import cos, radians, sqrt
-
     t = 1 - 0.17 * cos(radians(60)) + 0.24 * cos(radians(180)) + 0.32 * cos(radians(276)) - 0.2 * cos(radians(297))
     chroma = 2 * (1 + 0.5 * (1 - sqrt(2**7 / (2**7 + 25**7))))
     assert delta_00((50, 2, 0), (50, -2, 0)) == pytest.approx(2 * chroma / (1 + 0.015 * chroma * t), rel=1e-9)
@@ -314,8 +311,6 @@ def test_what_gives_way_begins_when_the_stricter_ends_and_goes_where_nothing_is_
     def line(topic: str, hours: float, until: float) -> SheetLine:
         start, end = NOW + timedelta(hours=hours), NOW + timedelta(hours=until)
         return SheetLine(topic=topic, step=1, weight="do", sign="", words="", start=start, until=end, rules=(topic,))
-
-    from merak.core.knowledge import topics
 
     name = next(topic.id for topic in topics().values() if topic.gives_way == "closed")
     closed = line("closed", 0, 24)

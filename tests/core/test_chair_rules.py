@@ -4,6 +4,7 @@ from typing import Any
 
 import pytest
 
+from builders.briefs import brief, planned
 from builders.orders import T0, at, spot_rule, tap
 from merak.core.plan.acts import Act, HeatRule, Part, StrokeLine
 from merak.core.treatment import ActRun, Order, RunState, fold, next_place, order_of, pace, walked
@@ -275,8 +276,6 @@ def test_a_moment_is_believed_give_or_take(told: ToldMoment, last: EarlierTap | 
 
 
 def test_what_is_booked_is_the_slot_or_the_acts_own_time() -> None:
-    from builders.briefs import brief, planned
-
     plan = planned(brief(), "led")
     assert ordered(plan).order.booked_s == plan.slot_s > 0
     unbooked = ordered(plan.model_copy(update={"slot_s": 0})).order

@@ -16,7 +16,7 @@ from merak.core.plan.facts import Wish
 from merak.core.plan.fitting import Placed, clashes
 from merak.core.plan.proposals import Candidate, Gain, Problem, allowed, best, brute, proposals, score, seconds_of
 from merak.core.plan.screening import STOPPING, questions
-from merak.core.plan.step import Step, aspects_of, read_settings
+from merak.core.plan.step import Step, read_settings
 from merak.core.plan.visit_plan import Plan, in_force
 
 GAINS = st.lists(st.builds(Gain, st.sampled_from("abc"), st.integers(0, 60), st.just("weak")), max_size=2)
@@ -117,7 +117,7 @@ def test_no_proposal_holds_what_may_not_be(who: Brief) -> None:
         for step in one.plan.steps:
             machine = who.machine(step.modality, step.machine)
             scale = (machine.card.least, machine.card.most) if machine and hasattr(machine.card, "least") else (0, 10)
-            for name in (step.modality, *aspects_of(step.modality, read_settings(step, {}), scale)):
+            for name in (step.modality, *read_settings(step, {}).aspects(scale)):
                 assert name not in who.board or who.board[name].verdict not in STOPPING
             zones = one.computed.zones[step.id]
             assert set(zones) <= set(workable(who, step.modality)), "no closed zone, no no-go area"

@@ -20,7 +20,7 @@ from merak.core.plan.brief import Brief, workable
 from merak.core.plan.facts import Machine
 from merak.core.plan.screening import Answer, Letter
 from merak.core.plan.spots import SpotAnswer, SpotRead
-from merak.core.plan.step import aspects_of, begin, compute, derived, lifted
+from merak.core.plan.step import begin, compute, derived, lifted
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force
 
 THEN = TODAY - timedelta(days=30)
@@ -80,14 +80,14 @@ def known(modality: str = "", before: Before | None = None, **changes: Any) -> B
     ],
 )
 def test_the_aspects_that_settings_touch(modality: str, said: dict[str, Any], touched: set[str]) -> None:
-    assert set(aspects_of(modality, settings(modality, **said))) == touched
+    assert set(settings(modality, **said).aspects((0, 10))) == touched
 
 
 def test_suction_is_judged_on_the_machines_own_scale() -> None:
     """20 of 40 kPa is 5 of 10: brisk, and not strong; what is told agrees with what is refused."""
     at = settings("wet_abrasion", at=8, infuse_min=0, salicylic_min=0, peel_min=0)
-    assert set(aspects_of("wet_abrasion", at, (0, 40))) == set()
-    assert set(aspects_of("wet_abrasion", at, (0, 10))) == {"brisk_suction", "strong_suction"}
+    assert set(at.aspects((0, 40))) == set()
+    assert set(at.aspects((0, 10))) == {"brisk_suction", "strong_suction"}
     wide = machine("wet_abrasion", least=0.0, most=40.0, step=1.0)
     others = (one for one in machines() if getattr(one.card, "modality", "") != "wet_abrasion")
     answers = nothing_found(True) | {"clotting": Answer(option="thinners")}

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from builders.briefs import EVERY_LICENCE, brief
 from builders.machines import SCALES
+from builders.orders import fact
 from merak.core.after.answer import Look, SkinAnswer, fitting, where
 from merak.core.after.differences import differences
 from merak.core.after.energy import delivered_by
@@ -23,7 +24,7 @@ from merak.core.plan.acts import Act, Part
 from merak.core.plan.screening import Letter
 from merak.core.plan.step import begin
 from merak.core.treatment import order_of
-from merak.core.treatment.facts import ActFacts, delivered
+from merak.core.treatment.facts import delivered
 from merak.core.treatment.state import ActRun, RunState
 from merak.core.working import Quantity
 
@@ -206,25 +207,6 @@ def test_the_skin_is_looked_at_twice_and_soothed_where_it_answered() -> None:
     assert first.tapped("redness", "right upper cheek").tapped("redness", "right upper cheek").zones["redness"] == {}, (
         "from 4 back to none"
     )
-
-
-def fact(**changes: object) -> ActFacts:
-    base = ActFacts(
-        title="Light",
-        planned_s=600,
-        done_s=600,
-        planned_strokes=0,
-        done_strokes=0,
-        level=None,
-        said=(),
-        reached=True,
-        missed=0,
-        doubled=0,
-        hands=(),
-        set_to=None,
-        over="",
-    )
-    return base.model_copy(update=changes)
 
 
 def test_what_differs_is_told_and_a_stop_explains_itself() -> None:

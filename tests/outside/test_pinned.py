@@ -244,7 +244,7 @@ PRACTICE: dict[str, Pinned] = {
     "Radiofrequency, bulk": {
         "rf_bulk.stop": (43, "°C"),
         "rf_bulk.dwell": (3, "s"),
-        "rf_bulk.rate.unknown": (1, "°C/s"),
+        "rf_bulk.rate.unknown": (4, "°C/s"),
     },
     "LED": {
         "led.start_minutes": (15, "min"),

@@ -43,7 +43,8 @@ def chosen(of: Methods, method: str) -> str:
     return of[method] if of.get(method) in schools else schools[0]
 
 
-def _holds(pairing: Pairing, newcomer: bool, of: Methods) -> bool:
+def holds(pairing: Pairing, newcomer: bool, of: Methods) -> bool:
+    """Whether a pairing holds for this client, by the schools in force."""
     if pairing.newcomer and not newcomer:
         return False
     if pairing.unless and _is(pairing.unless, of):
@@ -65,7 +66,7 @@ def _sets(pairing_id: str) -> tuple[frozenset[str], frozenset[str]]:
 def may_run_beside(host: str, guest: str, of: Methods) -> bool:
     """Whether a modality may run in the waiting time of another."""
     for pairing in book().pairing:
-        if pairing.kind == "beside" and _holds(pairing, False, of):
+        if pairing.kind == "beside" and holds(pairing, False, of):
             a, b = _sets(pairing.id)
             if host in a and guest in b:
                 return True
@@ -84,7 +85,7 @@ def clashes(
     """
     found: list[Clash] = []
     for pairing in book().pairing:
-        if pairing.kind != "beside" and _holds(pairing, newcomer, of):
+        if pairing.kind != "beside" and holds(pairing, newcomer, of):
             a, b = _sets(pairing.id)
             if pairing.days:
                 found += _too_soon(pairing, a, b, steps, done or {}, today)

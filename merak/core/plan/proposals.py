@@ -16,7 +16,7 @@ from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
-from merak.core.plan.fitting import Clash, FitKind, Placed, chosen, clashes, may_run_beside, rank, title
+from merak.core.plan.fitting import Clash, FitKind, Placed, clashes, holds, may_run_beside, rank, title
 from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.plan.step import Step, Worked, begin, compute
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
@@ -385,11 +385,10 @@ def _problem(
             if met[pair]:
                 apart.add((a, b))
     needs = []
-    for one in book().pairing:
-        if one.kind == "needs":
-            lifts = one.unless and chosen(of, one.unless.partition("=")[0]) == one.unless.partition("=")[2]
-            helping = frozenset(n for n, c in enumerate(candidates) if c.modality in all_of(one.b))
-            needs += [] if lifts else [(n, helping) for n, c in enumerate(candidates) if c.modality in all_of(one.a)]
+    for pairing in book().pairing:
+        if pairing.kind == "needs" and holds(pairing, brief.newcomer, of):
+            helping = frozenset(n for n, c in enumerate(candidates) if c.modality in all_of(pairing.b))
+            needs += [(n, helping) for n, c in enumerate(candidates) if c.modality in all_of(pairing.a)]
     needs += [(n, frozenset()) for n, one in enumerate(candidates) if _by_itself(brief, of, one, "earlier")]
     limit = brief.budget.known
     if kind == "gentle":

@@ -107,14 +107,6 @@ class Worked:
         return self.hands_s + self.own_s
 
 
-def aspects_of(modality: str, settings: Any, scale: tuple[float, float] = (0, 10)) -> tuple[str, ...]:
-    """The aspects of a modality that these settings touch, which screening speaks of by themselves. `scale` is the
-    machine's.
-    """
-    found: tuple[str, ...] = settings.aspects(scale)
-    return found
-
-
 def derived(
     modality: str, others: tuple[str, ...], later: tuple[str, ...], brief: Brief, of: Methods
 ) -> dict[str, Any]:
@@ -327,7 +319,7 @@ def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
     settings = read_settings(step, follows)
     card: Any = machine.card if machine else None
     scale = (card.least, card.most) if hasattr(card, "least") else (0.0, 10.0)
-    touched = aspects_of(step.modality, settings, scale)
+    touched: tuple[str, ...] = settings.aspects(scale)
     for name in (step.modality, *touched):
         if name in brief.board:
             demand(brief.board[name])
