@@ -7,8 +7,8 @@ from typing import Any
 from uuid import UUID
 
 from builders.briefs import EVERY_LICENCE, brief, plan_of, planned
-from merak.core.plan.spots import SpotRule
 from merak.core.plan.visit_plan import visit_plan
+from merak.core.spots import SpotRule
 from merak.core.treatment import Order, Tap, order_of
 from merak.core.treatment.facts import ActFacts
 

@@ -7,8 +7,8 @@ from pydantic import BaseModel, Field
 
 from merak.api.bench import TROUBLE
 from merak.auth import entered
+from merak.core.acts import Span
 from merak.core.client import Findings
-from merak.core.plan.acts import Span
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Wish
 from merak.core.plan.fitting import Clash

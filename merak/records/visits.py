@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from uuid_utils.compat import uuid7
 
 from merak.core.body.marks import Mark
-from merak.core.plan.spots import SpotAnswer, SpotRead
+from merak.core.spots import SpotAnswer, SpotRead
 from merak.core.treatment.order import Ordered
 from merak.records.bodies import PHASES, Body, opened, read, written
 from merak.records.bodies.house import House, LetterBody

@@ -11,13 +11,13 @@ from markupsafe import Markup, escape
 from shapely import Polygon, get_parts, maximum_inscribed_circle
 from shapely.geometry.base import BaseGeometry
 
+from merak.core.acts import StrokeLine
 from merak.core.body.marks import Mark
 from merak.core.body.plate import GRADED, Plate, area_cm2, zone_names
 from merak.core.body.sketch import SIDES
 from merak.core.body.treatable import Treatable
 from merak.core.knowledge import mark_kinds, number
 from merak.core.knowledge.register import needs
-from merak.core.plan.acts import StrokeLine
 from merak.core.plan.survey import Laid, Survey, uncovered
 from merak.web.pen import features, hair, hairline
 

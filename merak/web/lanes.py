@@ -3,8 +3,8 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from merak.core.acts import Span
 from merak.core.after.differences import clock
-from merak.core.plan.acts import Span
 
 
 @dataclass(frozen=True)

@@ -8,8 +8,8 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from merak.auth import Form, entered
+from merak.core.acts import Act, guests_of
 from merak.core.knowledge import about, halting
-from merak.core.plan.acts import Act, guests_of
 from merak.core.treatment import Limits
 from merak.services.context import Context
 from merak.services.permission import may

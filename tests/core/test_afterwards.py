@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from builders.orders import fact, spot_rule
+from merak.core.acts import Act, StrokeLine
 from merak.core.after.aftercare import (
     Moments,
     Personal,
@@ -32,7 +33,6 @@ from merak.core.after.outcomes import Seen, effects, interval, signals
 from merak.core.client import Findings
 from merak.core.knowledge import book, topics
 from merak.core.modality.before import Before
-from merak.core.plan.acts import Act, StrokeLine
 from merak.core.treatment import order_of
 from merak.core.treatment.facts import ActFacts
 from merak.core.working import Quantity

@@ -10,7 +10,7 @@ from merak.core.client import Findings
 from merak.core.modality.before import Before
 from merak.core.plan.brief import Brief, offered_by, plate_of, workable
 from merak.core.plan.screening import Answer
-from merak.core.plan.spots import SpotAnswer, SpotRead
+from merak.core.spots import SpotAnswer, SpotRead
 
 DRY = {"dry_air": Answer(option="yes")}
 

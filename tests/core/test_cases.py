@@ -14,7 +14,7 @@ from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Wish
 from merak.core.plan.proposals import proposals
 from merak.core.plan.screening import Answer
-from merak.core.plan.spots import SpotAnswer, SpotRead
+from merak.core.spots import SpotAnswer, SpotRead
 
 ENERGY, OPEN, ABRASION = all_of(("ENERGY",)), all_of(("OPEN",)), all_of(("ABRASION",))
 STRONG = {"crystal", "diamond", "peel", "rf_fractional", "focused_lifting", "micro_needling", "pulsed_light"}

@@ -9,19 +9,19 @@ import pytest
 
 from builders.briefs import EVERY_LICENCE, TODAY, brief, machines
 from builders.machines import UNMEASURED, machine
+from merak.core.acts import Act, Span
 from merak.core.body.marks import Mark
 from merak.core.body.plate import plate
 from merak.core.client import Findings, Measures
 from merak.core.dose.thermal import heating_rate_c_s
 from merak.core.modality.before import Before
 from merak.core.modality.device import CardTip
-from merak.core.plan.acts import Act, Span
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Machine
 from merak.core.plan.order import chair_acts, own_acts, spot_rule
-from merak.core.plan.spots import SpotRule
 from merak.core.plan.step import Worked, begin, compute
 from merak.core.plan.visit_plan import Plan, in_force
+from merak.core.spots import SpotRule
 
 BEFORE = Before(on=TODAY - timedelta(days=60))
 

@@ -6,7 +6,7 @@ import pytest
 
 from builders.briefs import brief, planned
 from builders.orders import T0, at, spot_rule, tap
-from merak.core.plan.acts import Act, HeatRule, Part, StrokeLine
+from merak.core.acts import Act, HeatRule, Part, StrokeLine
 from merak.core.treatment import ActRun, Order, RunState, fold, next_place, order_of, pace, walked
 from merak.core.treatment.facts import act_facts, cold, delivered
 from merak.core.treatment.hands import gives

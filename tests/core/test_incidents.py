@@ -13,7 +13,7 @@ from merak.core.client import Findings
 from merak.core.errors import Refused
 from merak.core.modality.before import Before
 from merak.core.plan.screening import Letter
-from merak.core.plan.spots import SpotAnswer, SpotRead
+from merak.core.spots import SpotAnswer, SpotRead
 
 THEN = date(2026, 11, 1)
 

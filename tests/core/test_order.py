@@ -11,16 +11,16 @@ from shapely import Polygon, union_all
 
 from builders.briefs import EVERY_LICENCE, MACHINES, TODAY, brief, plan_of
 from builders.machines import machine
+from merak.core.acts import Act, guests_of
 from merak.core.client import Findings
 from merak.core.knowledge import about, number
 from merak.core.modality.device import CardTip
 from merak.core.modality.shared import Before
-from merak.core.plan.acts import Act, guests_of
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Machine
 from merak.core.plan.places import area_of
-from merak.core.plan.spots import SpotAnswer, SpotRead
 from merak.core.plan.visit_plan import VisitPlan, visit_plan
+from merak.core.spots import SpotAnswer, SpotRead
 
 PLANNED = tuple(name for name in about() if about()[name].licence != "physician")
 

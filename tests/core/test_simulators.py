@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 
 from builders.machines import LIFT, PANEL, machine
 from builders.orders import spot_rule
+from merak.core.acts import HeatRule
 from merak.core.knowledge import number
 from merak.core.modality.rf_bulk import Settings, surface_c
-from merak.core.plan.acts import HeatRule
-from merak.core.plan.spots import SpotLook, answer
+from merak.core.spots import SpotLook, answer
 from merak.core.treatment.warmth import Warmth
 from merak.simulators.instruments import SimulatedMeter, SimulatedThermometer
 from merak.simulators.source import FAULTS, SimulatedSource, source_for

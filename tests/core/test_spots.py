@@ -11,7 +11,7 @@ from merak.core.client import Findings
 from merak.core.errors import BadInput
 from merak.core.plan.screening import Letter, Reason, Standing, Verdict, worded
 from merak.core.plan.side import first_side
-from merak.core.plan.spots import SpotLook, answer, due
+from merak.core.spots import SpotLook, answer, due
 
 DAY = timedelta(days=1)
 

@@ -15,13 +15,14 @@ from merak.core.knowledge import conditions
 from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import LedCard
+from merak.core.modality.microcurrent import lift
 from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.facts import Machine
 from merak.core.plan.screening import Answer, Letter
-from merak.core.plan.spots import SpotAnswer, SpotRead
-from merak.core.plan.step import begin, compute, derived, lifted
+from merak.core.plan.step import begin, compute, derived, ground
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force
+from merak.core.spots import SpotAnswer, SpotRead
 
 THEN = TODAY - timedelta(days=30)
 WET = {"at": 2, "infuse_min": 0, "salicylic_min": 0, "peel_min": 0}
@@ -382,7 +383,8 @@ def test_no_stroke_passes_a_zone_that_was_not_asked_for() -> None:
 
     def paths(zones: tuple[str, ...]) -> set[str]:
         worked = compute(who, step.model_copy(update={"zones": zones}), (), (), in_force(who, Plan()))
-        found = lifted(who, worked.settings, worked.machine.card if worked.machine else None, worked.areas)
+        on = ground(who, "microcurrent", zones, frozenset(worked.areas))
+        found = lift(worked.settings, worked.machine.card if worked.machine else None, on.area, on.shut)
         return {line.path for side in found.lines.values() for line in side}
 
     assert paths(()) - paths(low) == {"forehead", "brow"} and {"low", "middle", "jaw lift"} <= paths(low)

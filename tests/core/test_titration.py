@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from builders.briefs import EVERY_LICENCE, brief
 from builders.machines import SCALES
 from builders.orders import fact
+from merak.core.acts import Act, Part
 from merak.core.after.answer import Look, SkinAnswer, fitting, where
 from merak.core.after.differences import differences
 from merak.core.after.energy import delivered_by
@@ -20,7 +21,6 @@ from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import Subject, begun, incremented, more_energy
 from merak.core.modality.titration import titrate
-from merak.core.plan.acts import Act, Part
 from merak.core.plan.screening import Letter
 from merak.core.plan.step import begin
 from merak.core.treatment import order_of

@@ -10,10 +10,10 @@ from datetime import timedelta
 import pytest
 
 from builders.briefs import EVERY_LICENCE, TODAY, brief, plan_of
+from merak.core.acts import Act
 from merak.core.client import Findings
 from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.plan.acts import Act
 from merak.core.plan.visit_plan import visit_plan
 
 BEFORE = Before(on=TODAY - timedelta(days=60))

@@ -5,8 +5,8 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from builders.briefs import EVERY_LICENCE, brief, plan_of
+from merak.core.acts import HeatRule
 from merak.core.client import Findings
-from merak.core.plan.acts import HeatRule
 from merak.core.plan.visit_plan import visit_plan
 from merak.core.treatment.warmth import Warmth
 

@@ -14,6 +14,7 @@ from pydantic import Field
 from merak.core.client import Findings
 from merak.core.knowledge import Advice, AdviceWeight, about, book, caution, number, topics, traits
 from merak.core.knowledge.register import needs
+from merak.core.modality.catalogue import MODALITIES
 from merak.core.working import Caution, Frozen
 
 needs(
@@ -194,27 +195,20 @@ INCIDENTS = {
     "emergency.anaesthetic": "anaesthetic",
 }
 #: Tags that follow from how a thing was done, whose skin it is and what came of it; all others stand with a modality.
-DERIVED = frozenset(
-    {"any", "dark", "sensitive", "strong", "strong_acid", "led.blue", "pulsed_light.vessels", "spot", "reacted"}
-) | frozenset(INCIDENTS.values())
+DERIVED = frozenset({"any", "dark", "sensitive", "strong", "spot", "reacted"}).union(
+    INCIDENTS.values(), *(module.WAYS.tags for module in MODALITIES.values())
+)
 
 
 def tags_of(modality: str, settings: dict[str, Any], spot_only: bool = False) -> tuple[str, ...]:
     """The tags of a modality as it was really set. A test spot alone is no treatment."""
     if spot_only:
         return ("spot",)
-    tags = list(about()[modality].tags) if modality in about() else []
-    if modality == "peel" and settings.get("percent", 0) > number("acid.mild"):
-        tags.append("strong_acid")
-    if modality == "wet_abrasion" and settings.get("peel_min", 0) > 0:
-        tags.append("peel")
-    if modality == "led" and "blue" in (settings.get("colour"), settings.get("then")):
-        tags.append("led.blue")
-    if modality == "pulsed_light" and settings.get("target") != "brown":
-        tags.append("pulsed_light.vessels")
-    if modality in traits() and traits()[modality].strong:
-        tags.append("strong")
-    return tuple(tags)
+    if modality not in MODALITIES:  # it was done when there was one
+        return ()
+    how = MODALITIES[modality].Settings.model_construct(**settings)
+    strong = modality in traits() and traits()[modality].strong
+    return (*about()[modality].tags, *how.tags(), *("strong",) * strong)
 
 
 def too_near(done: Iterable[str], of: Personal, ended: datetime) -> Caution | None:

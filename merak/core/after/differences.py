@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from merak.core.plan.acts import Act
+from merak.core.acts import Act
 from merak.core.plan.screening import HOUSEKEEPING
 from merak.core.treatment.facts import ActFacts
 from merak.core.treatment.order import Limits, Order

@@ -222,7 +222,8 @@ class Pairing(Cited):
     """How modalities fit together in one visit. Of "apart" and "one" none meets the others; "before" is the order;
     "zones" never share skin; after "last" only `b` follows; "alone" bears only `b` beside it; "beside" lets one run in
     the other's waiting time; "needs" asks for one of `b`. `newcomer` holds for new clients only, `unless` names a
-    "method=school" that lifts it.
+    "method=school" that lifts it; `by_clock` it is not enough that one comes before the other: it must have had its
+    time.
     """
 
     kind: Literal["apart", "before", "zones", "one", "last", "alone", "beside", "needs"]
@@ -233,6 +234,7 @@ class Pairing(Cited):
     only: str = ""
     days: int = 0
     absolute: bool = False
+    by_clock: bool = False
 
 
 class School(BookEntry):

@@ -1,12 +1,15 @@
 """Cold head: how cold, over what, how long."""
 
+from collections.abc import Iterable
 from typing import Any, Literal
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
+from merak.core.modality.making import Making, by_the_clock
 from merak.core.modality.shared import (
     Amount,
     Circumstances,
@@ -22,10 +25,12 @@ from merak.core.modality.shared import (
 )
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
+from merak.core.modality.ways import Ways
 
 needs(
     __name__,
     """
+    passes: chair.pass.cold
     min: cold.longest cold.minutes
     step: cold.adjust.missed cold.adjust.thin
     °C: cold.coldest cold.start cold.warmest
@@ -38,6 +43,7 @@ NAME = "cold"
 CARD = True
 INCREMENT = Increment("at", down=True)
 AMOUNT = Amount("minutes", adds_up=True)
+WAYS = Ways()
 Over = Literal["gel", "serum", "sheet mask", "bare dry skin"]
 
 
@@ -97,3 +103,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     if settings.heat_follows:
         judge.refuse(f"{NAME}.order", "Cold comes after heat, never before it.", "heat_follows", "Heat first.")
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Section by section, against the clock."""
+    return by_the_clock(make, "Head off.")

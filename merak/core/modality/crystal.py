@@ -1,13 +1,18 @@
 """Crystal abrasion: a timed run by sections."""
 
+from collections.abc import Iterable
+
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.dry_abrasion import path
+from merak.core.modality.making import Making, by_the_clock
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import Ways
 
 needs(
     __name__,
@@ -25,6 +30,7 @@ NAME = "crystal"
 CARD = True
 INCREMENT = Increment("at")
 AMOUNT = Amount("suction")
+WAYS = Ways()
 
 
 class Settings(Base):
@@ -61,3 +67,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         )
     judge.know(f"{NAME}.eyes", f"{NAME}.course")
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Numbered sections in a turning order, against the clock."""
+    return by_the_clock(make, "Machine off. Brush off, look for red and dry patches.", "anticlockwise")

@@ -1,13 +1,16 @@
 """Diamond abrasion: grit, suction, passes by what the skin bears and what follows."""
 
+from collections.abc import Iterable
 from typing import Any, Literal
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.dry_abrasion import path
+from merak.core.modality.making import Making, counted
 from merak.core.modality.shared import (
     Amount,
     Circumstances,
@@ -21,6 +24,7 @@ from merak.core.modality.shared import (
     physical,
 )
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import Ways
 
 needs(
     __name__,
@@ -36,6 +40,7 @@ NAME = "diamond"
 CARD = True
 INCREMENT = Increment("at")
 AMOUNT = Amount("path", adds_up=True)
+WAYS = Ways()
 DARK = 4
 
 
@@ -78,3 +83,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     path(judge, subject, settings.tip_mm, settings.speed_mm_s, settings.passes)
     judge.tell("minutes", judge.numbers["path_minutes"])
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Section by section, pass by pass."""
+    return counted(make)

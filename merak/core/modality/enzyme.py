@@ -1,13 +1,17 @@
 """Enzymes and granular masks: minutes by place and kind."""
 
+from collections.abc import Iterable
 from typing import Literal
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set
+from merak.core.modality.making import Making, left_to_work
+from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, carried
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import ASKED_ACID, Ways
 
 needs(
     __name__,
@@ -20,6 +24,7 @@ NAME = "enzyme"
 CARD = False
 INCREMENT = Increment("minutes", 1)
 AMOUNT = Amount("minutes", adds_up=True)
+WAYS = Ways(asks=ASKED_ACID)
 
 
 class Settings(Base):
@@ -34,7 +39,7 @@ def start(card: None, subject: Subject) -> Start:
     """The usual minutes; a granular mask's on sensitive skin."""
     rule_id = f"{NAME}.granular" if subject.sensitive or subject.dehydrated else f"{NAME}.minutes"
     found = as_set("minutes", number(rule_id), "min", 0, rule_id)
-    return Start(Settings(minutes=number(rule_id)), found)
+    return Start(carried(INCREMENT, Settings(minutes=number(rule_id)), card, subject), found)
 
 
 def dose(settings: Settings, card: None, subject: Subject) -> Dose:
@@ -51,3 +56,8 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     judge.tell("minutes", time)
     judge.most(rule_id, time, "minutes")
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """On, and left to work; then off."""
+    return left_to_work(make, "Enzyme works", "Off now, with cool water.")

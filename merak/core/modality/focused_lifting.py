@@ -1,13 +1,16 @@
 """Focused line lifting: lines, energy, minutes; depths that come too near to bone are refused, zone by zone."""
 
+from collections.abc import Iterable
 from typing import Any, Literal
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.dose.focused import line_count, too_deep
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
+from merak.core.modality.making import Making, gridded
 from merak.core.modality.shared import (
     Amount,
     Circumstances,
@@ -22,6 +25,7 @@ from merak.core.modality.shared import (
     worked,
 )
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import ASKED_WARM, Ways
 
 needs(
     __name__,
@@ -44,6 +48,7 @@ NAME = "focused_lifting"
 CARD = True
 INCREMENT = Increment("at")
 AMOUNT = Amount("energy")
+WAYS = Ways(asks=ASKED_WARM)
 Place = Literal["forehead", "glabella", "cheek", "cheekbone", "chin", "jawline", "neck"]
 #: Places for which a depth of soft tissue is published.
 KNOWN = frozenset({"forehead", "glabella", "cheek", "cheekbone", "chin"})
@@ -130,3 +135,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     )
     judge.know(f"{NAME}.filler", f"{NAME}.dwell")
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Line by line, as far from each other as is set."""
+    return gridded(make, down_mm=make.settings.spacing_mm)

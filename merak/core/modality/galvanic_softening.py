@@ -1,15 +1,19 @@
 """Galvanic softening: the cathode over an alkaline solution."""
 
+from collections.abc import Iterable
 from typing import Any
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.galvanic import ElectrodeSign, Skin, begin, flow, on_skin
+from merak.core.modality.making import Making, current_on
 from merak.core.modality.shared import Amount, Circumstances, Dose, Increment, Judge, Start, Subject, as_set
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import Ways
 
 needs(
     __name__,
@@ -24,6 +28,7 @@ NAME = "galvanic_softening"
 CARD = True
 INCREMENT = Increment("at")
 AMOUNT = Amount("dose", adds_up=True)
+WAYS = Ways()
 
 
 class Settings(Base):
@@ -66,3 +71,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         )
     on_skin(judge, settings.skin)
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """The current up, left, down."""
+    return current_on(make)

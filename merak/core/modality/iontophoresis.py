@@ -1,14 +1,18 @@
 """Iontophoresis: the pole follows the product's charge."""
 
+from collections.abc import Iterable
 from typing import Any, Literal
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
 from merak.core.modality.galvanic import ElectrodeSign, Skin, begin, flow, on_skin
+from merak.core.modality.making import Making, current_on
 from merak.core.modality.shared import Amount, Circumstances, Dose, Increment, Judge, Start, Subject, as_set
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import Ways
 
 needs(
     __name__,
@@ -22,6 +26,7 @@ NAME = "iontophoresis"
 CARD = True
 INCREMENT = Increment("at")
 AMOUNT = Amount("dose", adds_up=True)
+WAYS = Ways()
 Charge = Literal["positive", "negative", "neutral or large"]
 
 
@@ -64,3 +69,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         judge.refuse("galvanic.polarity", words, "polarity", "Turn the polarity round, or change the product.")
     on_skin(judge, settings.skin)
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """The current up, left, down."""
+    return current_on(make)

@@ -1,18 +1,21 @@
 """LED light of one colour or two after each other: settings, start values, ceilings, fluence."""
 
-from datetime import date
-from typing import Literal
+from collections.abc import Iterable
+from typing import Literal, Self
 
 from pydantic import Field
 
-from merak.core.client import Findings, LastTime
+from merak.core.acts import Act
 from merak.core.dose.light import fluence_j_cm2, irradiance_at, minutes_for
-from merak.core.knowledge import Verdict, caution, number
+from merak.core.errors import Refused
+from merak.core.knowledge import caution, number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import Colour, LedCard
+from merak.core.modality.making import Making
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, slack
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
+from merak.core.modality.ways import ASKED_STILL, Ways
 from merak.core.working import Quantity
 
 needs(
@@ -32,6 +35,7 @@ NAME = "led"
 CARD = True
 INCREMENT = Increment("minutes", 2)
 AMOUNT = Amount("fluence", adds_up=True)
+WAYS = Ways(asks=ASKED_STILL, tags=frozenset({"led.blue"}))
 
 
 class Settings(Base):
@@ -53,6 +57,19 @@ class Settings(Base):
         first: tuple[tuple[str, Colour, float], ...] = (("minutes", self.colour, self.minutes),)
         return first if self.then == "nothing" else (*first, ("then_minutes", self.then, self.then_minutes))
 
+    def tags(self) -> tuple[str, ...]:
+        """Blue light's."""
+        return ("led.blue",) * ("blue" in (self.colour, self.then))
+
+    def fitted(self, card: LedCard) -> Self:
+        """Only colours that the panel was measured for: what it has no points for is left out. Raises Refused where
+        that is the first.
+        """
+        if not card.points_of(self.colour) and card.points:
+            raise Refused(f"The {card.name} was not measured in {self.colour}.", "plan.machine")
+        unknown = self.then != "nothing" and not card.points_of(self.then)
+        return self.model_copy(update={"then": "nothing"}) if unknown else self
+
     def aspects(self, scale: tuple[float, float]) -> tuple[str, ...]:
         """Its colours, and pulsed light."""
         colours = {colour for _, colour, _ in self.parts}
@@ -60,21 +77,18 @@ class Settings(Base):
         return (*found, *["led_pulsed"] * (self.duty_percent < 100))
 
 
-def start_for(card: LedCard, findings: Findings, last: LastTime | None, verdict: Verdict) -> tuple[Settings, Quantity]:
-    """Start-up settings, and the minutes' working. The distance is the card's second nearest
-    measured point, or 10 cm.
-    """
-    careful = last is None or bool(findings.sensitive) or verdict == "change"
+def start(card: LedCard, subject: Subject) -> Start:
+    """Start-up settings, and the working of the minutes. The distance is the second nearest measured, or 10 cm."""
+    last = subject.last
+    careful = last is None or subject.sensitive or subject.verdict == "change"
+    turn = titrate(last).turn if last else "same"
     rule_id = "led.first_visit" if careful else "led.start_minutes"
-    minutes = last.led_minutes if last and last.led_minutes and not careful else number(rule_id)
+    minutes = last.at if last and last.at and not careful else number(rule_id)
     words = "first visit, sensitive, or something to mind" if careful else "as is usual, or as last time"
-    if last and last.turn in ("down", "stop"):
-        minutes, rule_id, words = (
-            max(1.0, minutes + number("led.reacted")),
-            "led.reacted",
-            "shorter after last time's reaction",
-        )
-    elif last and last.turn == "up" and last.led_minutes and not careful:
+    if turn in ("down", "stop"):
+        minutes, rule_id = max(1.0, minutes + number("led.reacted")), "led.reacted"
+        words = "shorter after last time's reaction"
+    elif turn == "up" and last and last.at and not careful:
         minutes, rule_id, words = minutes + number("led.missed"), "led.missed", "longer, since last time fell short"
     distances = sorted(distance for distance, _ in card.points) or [10.0]
     distance = distances[min(1, len(distances) - 1)]
@@ -82,15 +96,8 @@ def start_for(card: LedCard, findings: Findings, last: LastTime | None, verdict:
     if bright:  # a strong panel reaches the ceiling sooner than the usual minutes
         longest = minutes_for(number("led.ceiling.red_fluence"), bright)
         minutes = min(minutes, round(longest - 0.05, 1))
-    worked = Quantity(name="start minutes", value=minutes, unit="min", digits=1, formula=words, rules=(rule_id,))
-    return Settings(minutes=minutes, distance_cm=distance), worked
-
-
-def start(card: LedCard, subject: Subject) -> Start:
-    """The same for a skin that is described and not looked at."""
-    turn = titrate(subject.last).turn if subject.last else None
-    last = LastTime(on=subject.last.on or date.min, led_minutes=subject.last.at, turn=turn) if subject.last else None
-    return Start(*start_for(card, Findings(sensitive=subject.sensitive), last, subject.verdict))
+    found = Quantity(name="start minutes", value=minutes, unit="min", digits=1, formula=words, rules=(rule_id,))
+    return Start(Settings(minutes=minutes, distance_cm=distance), found)
 
 
 def irradiance(settings: Settings, card: LedCard, colour: Colour | None = None) -> Quantity:
@@ -195,3 +202,14 @@ def _kept(
     elif fluence.value < low:
         action = "Lengthen, or bring the panel nearer."
         judge.mind.append(caution("led.low_fluence", "change", f"{fluence.value:.1f} J/cm² is little.", action, field))
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """A timed act for each colour: the panel is changed over between them."""
+    settings = make.settings
+    pulsed = "" if settings.duty_percent == 100 else f" Pulsed, on {settings.duty_percent:g} % of the time."
+    yield make.ready("Panel", "Gel off. Eyes shielded.")
+    for n, (_, colour, minutes) in enumerate(settings.parts):
+        change = "Change the colour over. " if n else ""
+        instruction = f"{change}Panel at {settings.distance_cm:g} cm, {settings.cover}.{pulsed}"
+        yield make.act("timed", f"{colour.capitalize()} light", minutes * 60, instruction, over="Light off.")

@@ -1,13 +1,16 @@
 """Micro needling: pen or roller, depth by licence and zone, punctures, untouched share, rows, minutes."""
 
+from collections.abc import Iterable
 from typing import Any, Literal
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.dose.needles import pen_density_cm2, roller_density_cm2, untouched_share
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
+from merak.core.modality.making import Making, counted
 from merak.core.modality.needling import beside_layers, glide_min
 from merak.core.modality.shared import (
     Amount,
@@ -23,6 +26,7 @@ from merak.core.modality.shared import (
     worked,
 )
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import Ways
 
 needs(
     __name__,
@@ -40,6 +44,7 @@ NAME = "micro_needling"
 CARD = True
 INCREMENT = Increment("depth_mm", 0.25)
 AMOUNT = Amount("depth")
+WAYS = Ways()
 
 
 class Settings(Base):
@@ -144,3 +149,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     )
     judge.know("needles.lesions", "needles.sterile")
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Section by section, pass by pass."""
+    return counted(make)

@@ -1,25 +1,29 @@
 """Microcurrent lift: settings, start values, ceilings, strokes, dose, time, gel."""
 
-from datetime import date
+from collections.abc import Iterable
 from itertools import takewhile
 from typing import Literal, NamedTuple
 
 from pydantic import Field
 from shapely import LineString
 
+from merak.core.acts import Act, StrokeLine
 from merak.core.body.plate import area_cm2
 from merak.core.body.strokes import PATHS, Line, Path, lines
 from merak.core.body.treatable import Treatable, treatable
-from merak.core.client import Findings, LastTime, Measures, Side
+from merak.core.client import Measures, Side
 from merak.core.dose.current import amount_umol, charge_mc, density_ma_cm2
 from merak.core.dose.product import film_ml
-from merak.core.knowledge import Verdict, caution, number, quantity
+from merak.core.errors import Refused
+from merak.core.knowledge import about, caution, number, quantity
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MicrocurrentCard
+from merak.core.modality.making import Making
 from merak.core.modality.shared import Amount, Dose, Increment, Start, Subject
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
+from merak.core.modality.ways import Ground, Ways
 from merak.core.working import Caution, Quantity, Saying
 
 needs(
@@ -44,6 +48,7 @@ NAME = "microcurrent"
 CARD = True
 INCREMENT = Increment("level", 0.5)
 AMOUNT = Amount("charge", adds_up=True)
+WAYS = Ways(halves=True)
 Polarity = Literal["alternating", "positive", "negative"]
 Technique = Literal["fixed probe, hold", "paired strokes"]
 Feel = Literal["raise until just felt", "stay below feeling"]
@@ -62,6 +67,18 @@ class Settings(Base):
     hold_s: float = Field(3, ge=0, le=10, title="Hold", json_schema_extra={"unit": "s"})
     speed_mm_s: float = Field(20, ge=5, le=100, title="Travel", json_schema_extra={"unit": "mm/s"})
     film_mm: float = Field(0.5, ge=0.01, le=3, title="Gel film", json_schema_extra={"unit": "mm"})
+
+    @property
+    def dial(self) -> tuple[str, float]:
+        """The level."""
+        return ("set to", self.level)
+
+    def drawn(self, card: MicrocurrentCard, ground: Ground) -> Dose:
+        """The lift on a client's own plate. Raises Refused where no line lies on it."""
+        found = lift(self, card, ground.area, ground.shut)
+        if not any(found.lines.values()):
+            raise Refused("No line of the lift lies on these zones alone: all would cross others.", "plan.closed_zones")
+        return Dose(found.numbers, found.cautions, found.refused)
 
 
 @by_book()
@@ -108,17 +125,16 @@ class Lift(NamedTuple):
     refused: dict[str, Caution]
 
 
-def start_for(
-    card: MicrocurrentCard, findings: Findings, last: LastTime | None, verdict: Verdict
-) -> tuple[Settings, Quantity]:
+def start(card: MicrocurrentCard, subject: Subject) -> Start:
     """Start-up settings for this client, and the level's working, each adjustment a line of it.
 
-    `verdict` is today's screening verdict for microcurrent; anything but "go" after a last visit takes a level off.
+    Anything but "go" from today's screening takes a level off after a last visit.
     """
-    share = card.levels / 10
-    if last and last.level:
+    share, last = card.levels / 10, subject.last
+    known, turn = last.at if last else None, titrate(last).turn if last else "same"
+    if known:
         base = Quantity(
-            name="where last time ended", value=last.level, unit="level", digits=1, rules=("microcurrent.carried_over",)
+            name="where last time ended", value=known, unit="level", digits=1, rules=("microcurrent.carried_over",)
         )
     else:
         base = Quantity(
@@ -129,17 +145,17 @@ def start_for(
             rules=("microcurrent.start_level", "microcurrent.first_visit"),
         )
     steps = [base]
-    if findings.sensitive and not (last and last.level):
+    if subject.sensitive and not known:
         steps.append(quantity("microcurrent.sensitive", "sensitive skin", 1))
-    if last and (last.reacted or verdict == "change"):
+    if last and (turn in ("down", "stop") or subject.verdict == "change"):
         steps.append(quantity("microcurrent.reacted", "last time's reaction", 1))
-    elif last and last.level and last.turn == "up":
+    elif known and turn == "up":
         steps.append(quantity("microcurrent.missed", "last time fell short", 1))
-    level = max(1.0, sum(step.value or 0 for step in steps))
+    level = max(1.0, sum(step.known for step in steps))
     words = " ".join(
         f"{step.value:+g} {step.name}" if i else f"{step.value:g} {step.name}" for i, step in enumerate(steps)
     )
-    worked = Quantity(
+    found = Quantity(
         name="start level",
         value=level,
         unit=f"of {card.levels}",
@@ -148,23 +164,14 @@ def start_for(
         inputs=tuple(steps),
         rules=tuple(r for step in steps for r in step.rules),
     )
-    return (
-        Settings(
-            level=level,
-            repeats=int(number("microcurrent.repeats")),
-            hold_s=number("microcurrent.hold"),
-            speed_mm_s=number("microcurrent.speed"),
-            film_mm=number("microcurrent.gel_film"),
-        ),
-        worked,
+    settings = Settings(
+        level=level,
+        repeats=int(number("microcurrent.repeats")),
+        hold_s=number("microcurrent.hold"),
+        speed_mm_s=number("microcurrent.speed"),
+        film_mm=number("microcurrent.gel_film"),
     )
-
-
-def start(card: MicrocurrentCard, subject: Subject) -> Start:
-    """The same for a skin that is described and not looked at."""
-    turn = titrate(subject.last).turn if subject.last else None
-    last = LastTime(on=subject.last.on or date.min, level=subject.last.at, turn=turn) if subject.last else None
-    return Start(*start_for(card, Findings(sensitive=subject.sensitive), last, subject.verdict))
+    return Start(settings, found)
 
 
 def dose(settings: Settings, card: MicrocurrentCard, subject: Subject) -> Dose:
@@ -404,3 +411,36 @@ def _checked(
         words = f"{numbers['minutes'].text} of strokes is long for a face."
         mind.append(caution("microcurrent.face_time", "change", words, "Fewer repeats or lines.", "repeats"))
     return (*mind, caution("microcurrent.probes_apart"), caution("microcurrent.stop_signs")), refused
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """One side, the mirror, then the other: gel dries, and the lift shows only against the untreated side."""
+    settings = make.settings
+    found = lift(settings, make.card, make.ground.area, make.ground.shut)
+    bone_level = found.numbers["bone_level"].value or settings.level
+    yield make.ready("Gel and probes", f"{about()[NAME].technique[0]} {make.school}")
+    for at in (make.side, make.other_side):
+        lines = tuple(
+            StrokeLine(
+                path=line.path,
+                points=line.points,
+                repeats=settings.repeats,
+                bony=line.bony,
+                level=bone_level if line.bony else settings.level,
+            )
+            for line in found.lines[at]
+        )
+        if at == make.other_side:
+            yield make.mirror()
+        yield make.act(
+            "strokes",
+            f"Lift, {at}",
+            found.numbers[f"minutes_{at}"].known * 60,
+            "Gel on this side only. Up and out; renew the gel before it dries.",
+            side=at,
+            lines=lines,
+            hold_s=settings.hold_s if settings.technique == "fixed probe, hold" else 0,
+            level_most=level_most(settings, make.card),
+            sayings=sayings(settings.feel),
+            **make.machine,
+        )

@@ -1,15 +1,19 @@
 """Body muscle stimulation: current by limb, pattern by session, r.m.s. and density, where the pads lie with + and −."""
 
+from collections.abc import Iterable
 from typing import Any, Literal, NamedTuple
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.dose.current import density_ma_cm2, output_limit_ma, pulse_energy_mj, rms_ma
 from merak.core.knowledge import number, quantity
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
+from merak.core.modality.making import Making
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, physical, started, worked
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import Ways
 
 needs(
     __name__,
@@ -30,6 +34,7 @@ NAME = "muscle_stimulation"
 CARD = True
 INCREMENT = Increment("at")
 AMOUNT = Amount("current")
+WAYS = Ways(plate="thigh-front")
 Limb = Literal["thigh", "arm"]
 Pattern = Literal["crossed", "parallel"]
 
@@ -143,3 +148,14 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     )
     judge.know(f"{NAME}.course")
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """In front, then behind: the bands are moved between."""
+    yield make.ready("Bands")
+    for aspect, words in (
+        ("front", "Raise by comfort, never past it."),
+        ("back", "Down to zero, move the bands, raise again by comfort."),
+    ):
+        named, half = f"Stimulation, {aspect}", make.own_s / 2
+        yield make.act("timed", named, half, words, over="Current down to zero.", **make.machine)

@@ -1,12 +1,15 @@
 """Nano needling: speed, rounds, minutes; screening and hygiene of needles."""
 
+from collections.abc import Iterable
 from typing import Any
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
+from merak.core.modality.making import Making, counted
 from merak.core.modality.needling import beside_layers, glide_min
 from merak.core.modality.shared import (
     Amount,
@@ -22,6 +25,7 @@ from merak.core.modality.shared import (
     whole,
 )
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import Ways
 
 needs(
     __name__,
@@ -39,6 +43,7 @@ NAME = "nano"
 CARD = True
 INCREMENT = Increment("at")
 AMOUNT = Amount("depth")
+WAYS = Ways()
 
 
 class Settings(Base):
@@ -76,3 +81,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         judge.refuse(f"{NAME}.new", "A new client: nano and peel on different days.", "peel_today")
     judge.know(f"{NAME}.screen", "needles.sterile")
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Section by section, pass by pass."""
+    return counted(make)

@@ -1,14 +1,18 @@
 """Numbing: milligrams, share of each limit, earliest start; all caines together, by school."""
 
+from collections.abc import Iterable
 from typing import Any, Literal
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.dose.numbing import injection_share, label_share, milligrams
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
+from merak.core.modality.making import Making, left_to_work
 from merak.core.modality.shared import Circumstances, Dose, Increment, Judge, Start, Subject, as_set, worked
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import Ways
 
 needs(
     __name__,
@@ -29,6 +33,7 @@ NAME = "numbing"
 CARD = False
 INCREMENT = Increment("minutes", 5)
 AMOUNT = None
+WAYS = Ways()
 
 
 class Settings(Base):
@@ -52,6 +57,11 @@ class Settings(Base):
     def aspects(self, scale: tuple[float, float]) -> tuple[str, ...]:
         """Prilocaine, where it is in the cream."""
         return ("prilocaine",) * (self.prilocaine_percent > 0)
+
+    @property
+    def ready_min(self) -> float | None:
+        """The cream's time."""
+        return None if self.school == "none" else self.minutes
 
     @classmethod
     def follows(cls, around: Circumstances) -> dict[str, Any]:
@@ -157,3 +167,8 @@ def _open(judge: Judge, subject: Subject, mg: float, limit: float) -> None:
     judge.tell("share", told)
     judge.most(f"{NAME}.label", told, "grams", "Less, or none on open skin.", limit=limit)
     judge.warn(f"{NAME}.warn", told, "grams", "Ask for home use and repeats.")
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """On, and left to work; then off."""
+    return left_to_work(make, "Numbing cream works", "Cream off now: wipe, then clean.", not_before=True)

@@ -1,12 +1,17 @@
 """Oxygen airbrush over gel: gel, activator, passes, cleaning, minutes."""
 
+from collections.abc import Iterable
+
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
+from merak.core.modality.making import Making
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import Ways
 
 needs(
     __name__,
@@ -27,6 +32,7 @@ NAME = "oxygen_airbrush"
 CARD = True
 INCREMENT = Increment("at")
 AMOUNT = Amount("pressure")
+WAYS = Ways()
 
 
 class Settings(Base):
@@ -86,3 +92,15 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     )
     judge.know(f"{NAME}.clean", "oxygen.rosacea")
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Gel on, massaged, the activator in passes over it, massaged again and off."""
+    massage = make.settings.massage_min * 60
+    yield make.ready("Gel", f"Dry skin. {make.settings.gel_ml:g} mL of gel as a shiny film.")
+    first = "Lively, upward; never over active acne."
+    yield make.act("timed", "Massage, first", massage, first, over="On to the airbrush.")
+    spray, parts = max(1, make.own_s - 2 * massage), make.laid.sections("cheeks first")
+    yield make.act("sections", "Airbrush", spray, parts=parts, passes=make.passes, **make.machine)
+    last = "Then off with it. After: ¼ cup cleaner to empty, turn over, ¼ cup water to empty."
+    yield make.act("timed", "Massage, last", massage, last, over="Remove the gel.")

@@ -1,17 +1,23 @@
 """Oxygen jet: rounds, water, minutes."""
 
+from collections.abc import Iterable
+
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.dose.abrasion import liquid_ml
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
+from merak.core.modality.making import Making, by_the_clock
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import Ways
 
 needs(
     __name__,
     """
+    passes: chair.pass.oxygen_jet
     %: oxygen_jet.start
     mL/min: oxygen_jet.flow
     min: oxygen.longest oxygen_jet.minutes
@@ -24,6 +30,7 @@ NAME = "oxygen_jet"
 CARD = True
 INCREMENT = Increment("at")
 AMOUNT = Amount("pressure")
+WAYS = Ways()
 
 
 class Settings(Base):
@@ -66,3 +73,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     )
     judge.know("oxygen.rosacea")
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Section by section, against the clock."""
+    return by_the_clock(make, "Air off.")

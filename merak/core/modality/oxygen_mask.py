@@ -1,11 +1,14 @@
 """Oxygen mask made on the skin: a clock for each stage that cannot be overrun in silence, and the pH to return to."""
 
+from collections.abc import Iterable
 from typing import Any
 
 from pydantic import Field
 
+from merak.core.acts import Act, Part
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
+from merak.core.modality.making import Making
 from merak.core.modality.shared import (
     Amount,
     Circumstances,
@@ -20,6 +23,7 @@ from merak.core.modality.shared import (
 )
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
+from merak.core.modality.ways import ASKED_ACID, Ways
 
 needs(
     __name__,
@@ -35,6 +39,7 @@ NAME = "oxygen_mask"
 CARD = False
 INCREMENT = Increment("activator_min", 0.5)
 AMOUNT = Amount("activator", adds_up=True)
+WAYS = Ways(asks=ASKED_ACID)
 
 
 class Settings(Base):
@@ -111,3 +116,46 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     )
     judge.know("oxygen.rosacea")
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Foam, activator, neutraliser, and back to the skin's pH: each with its clock, count or reading."""
+    hands, settings = make.hands_s, make.settings
+    mixing = "Powder first, gel, slow then hard whisk to foam, on fast; massage it in."
+    yield make.ready("Powder, gel, foam", mixing, max(1, hands // 2))
+    yield make.act(
+        "timed",
+        "Foam",
+        settings.foam_min * 60,
+        "Warm and bubbly. Lips tingle and numb: normal here.",
+        keeps=True,
+        over="Activator on now.",
+        stage="oxygen.foam",
+    )
+    yield make.act(
+        "timed",
+        "Activator",
+        settings.activator_min * 60,
+        "Ask: warmth and tingling, not burning.",
+        keeps=True,
+        over="Neutralise now.",
+        stage="oxygen.activator",
+    )
+    outlines = tuple(ring for part in make.laid.sections("cheeks first") for ring in part.outlines)
+    yield make.act(
+        "sections",
+        "Neutralise",
+        hands / 4,
+        "Neutraliser all over, wiped off; cool damp towel; jaw and hairline looked at.",
+        parts=(Part(name="whole face", outlines=outlines),),
+        passes=max(1, settings.neutralised),
+        stage="oxygen.neutralise",
+    )
+    least, most = number(f"{NAME}.ph.least"), number(f"{NAME}.ph.most")
+    yield make.act(
+        "free",
+        "Back to its pH",
+        hands - hands // 2 - hands / 4,
+        f"Acid mist: spray, hands, damp gauze, until the skin reads pH {least:g} to {most:g}.",
+        stage="oxygen.ph",
+    )

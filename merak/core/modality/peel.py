@@ -1,15 +1,30 @@
 """Peel: free acid, contact clock, neutraliser, the day its spot is read."""
 
+from collections.abc import Iterable
 from typing import Any, Literal
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.dose.acids import ACIDS, bicarbonate_g
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.acid_limits import contact_most, free
-from merak.core.modality.shared import Amount, Circumstances, Dose, Increment, Judge, Start, Subject, as_set, worked
+from merak.core.modality.making import Making, left_to_work
+from merak.core.modality.shared import (
+    Amount,
+    Circumstances,
+    Dose,
+    Increment,
+    Judge,
+    Start,
+    Subject,
+    as_set,
+    carried,
+    worked,
+)
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import ASKED_ACID, SpotTest, Ways
 
 needs(
     __name__,
@@ -26,6 +41,7 @@ NAME = "peel"
 CARD = False
 INCREMENT = Increment("minutes", 0.5)
 AMOUNT = Amount("rank", adds_up=True)
+WAYS = Ways(asks=ASKED_ACID, spot=SpotTest("acid.spot", unit="min"), tags=frozenset({"strong_acid"}))
 
 
 class Settings(Base):
@@ -37,6 +53,10 @@ class Settings(Base):
     minutes: float = Field(2, ge=0.1, le=60, title="Contact", json_schema_extra={"unit": "min"})
     amount_ml: float = Field(3, ge=0.01, le=30, title="Amount", json_schema_extra={"unit": "mL"})
     first_strong: bool = Field(True, title="First strong one")
+
+    def tags(self) -> tuple[str, ...]:
+        """A strong acid's."""
+        return ("strong_acid",) * (self.percent > number("acid.mild"))
 
     def aspects(self, scale: tuple[float, float]) -> tuple[str, ...]:
         """Salicylic acid, and a strong acid."""
@@ -60,7 +80,8 @@ def start(card: None, subject: Subject) -> Start:
         (as_set("at most", most, "min", 1, rule_id),),
         rule_id,
     )
-    return Start(Settings(minutes=found.value or 1, amount_ml=number("acid.amount")), found)
+    usual = Settings(minutes=found.value or 1, amount_ml=number("acid.amount"))
+    return Start(carried(INCREMENT, usual, card, subject), found)
 
 
 def dose(settings: Settings, card: None, subject: Subject) -> Dose:
@@ -111,3 +132,8 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     )
     judge.know("acid.frost")
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """On, and left to work until it is neutralised."""
+    return left_to_work(make, "Acid works", "Neutralise now.")

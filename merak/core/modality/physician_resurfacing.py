@@ -1,11 +1,16 @@
 """Resurfacing by a physician: recorded and referred, never planned."""
 
+from collections.abc import Iterable
+
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.errors import Refused
 from merak.core.knowledge.register import needs
+from merak.core.modality.making import Making
 from merak.core.modality.shared import Dose, Increment, Start, Subject
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import NEVER_ASKED, Ways
 
 needs(
     __name__,
@@ -18,6 +23,7 @@ NAME = "physician_resurfacing"
 CARD = False
 INCREMENT = Increment("what")
 AMOUNT = None
+WAYS = Ways(asks=NEVER_ASKED)
 
 
 class Settings(Base):
@@ -32,5 +38,10 @@ def start(card: None, subject: Subject) -> Start:
 
 
 def dose(settings: Settings, card: None, subject: Subject) -> Dose:
+    """Raises Refused, always."""
+    raise Refused("Recorded and referred, never planned here.", "physician.never")
+
+
+def acts(make: Making) -> Iterable[Act]:
     """Raises Refused, always."""
     raise Refused("Recorded and referred, never planned here.", "physician.never")

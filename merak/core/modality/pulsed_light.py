@@ -2,17 +2,21 @@
 read.
 """
 
+from collections.abc import Iterable
 from math import ceil
 from typing import Literal
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.dose.pulses import adiabatic_rise, epidermis_mu_a, relaxation_ms, train
 from merak.core.knowledge import has_rule, number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
+from merak.core.modality.making import Making, gridded
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import ASKED_WARM, SpotTest, Ways
 from merak.core.working import Quantity
 
 needs(
@@ -44,6 +48,11 @@ NAME = "pulsed_light"
 CARD = True
 INCREMENT = Increment("at")
 AMOUNT = Amount("fluence")
+WAYS = Ways(
+    asks=ASKED_WARM,
+    spot=SpotTest("pulsed_light.spot", "pulsed_light.spot.dark"),
+    tags=frozenset({"pulsed_light.vessels"}),
+)
 Target = Literal["brown", "red"]
 NEVER, SENIOR, DARK = 6, 5, 4
 
@@ -62,6 +71,10 @@ class Settings(Base):
     stacked: int = Field(1, ge=1, le=6, title="Pulses on one vessel")
     vessel_um: float = Field(100, ge=10, le=1000, title="Vessel", json_schema_extra={"unit": "µm"})
     tip: str = Field("", title="Crystal")
+
+    def tags(self) -> tuple[str, ...]:
+        """What red light does to vessels."""
+        return ("pulsed_light.vessels",) * (self.target != "brown")
 
 
 def filter_for(phototype: int | None) -> float:
@@ -234,3 +247,8 @@ def _heating(judge: Judge, settings: Settings, subject: Subject, fluence: Quanti
                 f"{NAME}.blood",
             ),
         )
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Footprint by footprint, edge to edge, round the face."""
+    return gridded(make, order="cheek, chin, forehead, other cheek")

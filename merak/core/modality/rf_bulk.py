@@ -2,16 +2,19 @@
 minutes.
 """
 
+from collections.abc import Iterable
 from typing import Any, Literal, NamedTuple
 
 import numpy as np
 from pydantic import Field
 
+from merak.core.acts import Act, HeatRule, Part
 from merak.core.dose.bioheat import HeatRun, Layer, Surface, body, thermal_dose_min
 from merak.core.dose.thermal import cem43_min, dwell_left_s, heating_rate_c_s, pass_dose_j_cm2
 from merak.core.knowledge import number, tissues
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
+from merak.core.modality.making import Making
 from merak.core.modality.shared import (
     Amount,
     Circumstances,
@@ -26,11 +29,14 @@ from merak.core.modality.shared import (
     worked,
 )
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import ASKED_WARM, Ways
 from merak.core.working import Quantity
 
 needs(
     __name__,
     """
+    min: visit.half_face
+    passes: chair.pass.rf_bulk
     %: rf_bulk.start
     W/m²K: heat.air
     min: rf_bulk.dose.stop rf_bulk.dose.warn rf_bulk.hold rf_bulk.hold.most
@@ -53,6 +59,7 @@ CARD = True
 STANDING_MM_S = 0.01
 INCREMENT = Increment("at")
 AMOUNT = Amount("power")
+WAYS = Ways(asks=ASKED_WARM, halves=True)
 SAMPLE_S = 0.1
 #: No zone is warmed for longer than this before its target is called out of reach, s.
 PATIENCE_S = 900.0
@@ -141,17 +148,29 @@ def start(card: MachineCard, subject: Subject) -> Start:
     """A fifth of the scale, less what this skin asks for; the usual target and time at it."""
     found = on_card(NAME, card, subject)
     tip = card.tip("")
-    return Start(
-        Settings(
-            at=found.value or card.least,
-            target_c=number(f"{NAME}.target"),
-            hold_min=number(f"{NAME}.hold"),
-            tip_mm=tip.across_mm if tip else 20,
-            depth_mm=number(f"{NAME}.depth"),
-            absorbed=number(f"{NAME}.absorbed"),
-        ),
-        found,
+    settings = Settings(
+        at=found.value or card.least,
+        target_c=number(f"{NAME}.target"),
+        hold_min=number(f"{NAME}.hold"),
+        tip_mm=tip.across_mm if tip else 20,
+        depth_mm=number(f"{NAME}.depth"),
+        absorbed=number(f"{NAME}.absorbed"),
     )
+    return Start(settings.model_copy(update={"zone_cm2": _zone_that_warms(settings, card, subject)}), found)
+
+
+#: Zones worked at once, cm², from the usual down.
+ZONES_CM2 = (100.0, 70.0, 50.0, 35.0, 25.0, 16.0)
+
+
+def _zone_that_warms(settings: Settings, card: MachineCard, subject: Subject) -> float:
+    """The largest zone at once that this power brings to the target; the usual one where that is not known."""
+    usual, power = max(4.0, min(ZONES_CM2[0], subject.area_cm2)), card.physical(settings.at)
+    for size in ZONES_CM2 if power else ():
+        zone = max(4.0, min(size, subject.area_cm2))
+        if warmed(power or 0, settings.model_copy(update={"zone_cm2": zone})).reaches(settings.target_c) is not None:
+            return zone
+    return usual
 
 
 def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
@@ -297,4 +316,45 @@ def _predicted(judge: Judge, settings: Settings, subject: Subject, power: Quanti
     minutes = zones * (usual.seconds / 60 + settings.hold_min)
     judge.tell(
         "minutes", worked("minutes", minutes, "min", "zones × (to target + at target)", (subject.area, zone), digits=0)
+    )
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Zone by zone, the higher side first, the mirror between the halves; read, asked, never still."""
+    yield make.ready("Gliding cream")
+    parts = make.laid.zones() if make.laid.known else (Part(name=make.side), Part(name="other side"))
+    first = tuple(part for part in parts if part.name.startswith(make.side))
+    rest = tuple(part for part in parts if part not in first)
+    halves = [(make.side, first), (make.other_side, rest)] if first and rest else [("", parts)]
+    heat, target = _watched(make), make.settings.target_c
+    whole, turning = sum(part.cm2 for part in parts) or 1, number("visit.half_face") * 60 if len(halves) > 1 else 0
+    for n, (at, mine) in enumerate(halves):
+        if n:
+            yield make.mirror()
+        share = sum(part.cm2 for part in mine) / whole if make.laid.known else 1 / len(halves)
+        yield make.act(
+            "sections",
+            f"{make.title}, {at}".rstrip(", "),
+            (make.own_s - turning) * share,
+            f"{make.instruction} Hold at {target:g} °C.",
+            parts=mine,
+            passes=make.passes,
+            heat=heat,
+            **make.machine,
+        )
+
+
+def _watched(make: Making) -> HeatRule:
+    """How warm the skin may become while this is done."""
+    numbers, target = make.numbers, make.settings.target_c
+    peak = numbers["peak"].value if "peak" in numbers else None
+    return HeatRule(
+        low_c=number(f"{NAME}.target.least"),
+        high_c=number(f"{NAME}.target.most"),
+        stop_c=number(f"{NAME}.stop"),
+        rate_c_s=numbers["rate"].known if "rate" in numbers else number(f"{NAME}.rate.unknown"),
+        dwell_s=number(f"{NAME}.dwell"),
+        deeper_c=max(0.0, (peak or target) - target),
+        warn_min=number(f"{NAME}.dose.warn"),
+        stop_min=number(f"{NAME}.dose.stop"),
     )

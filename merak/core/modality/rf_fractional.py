@@ -1,15 +1,19 @@
 """Fractional radiofrequency: energy a pin and a cm², spots, wipes, minutes; no step above a fifth more."""
 
+from collections.abc import Iterable
 from math import ceil
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.dose.radio import Per, fluence_j_cm2, pin_energy_mj, pulse_energy_j, step_ratio
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
+from merak.core.modality.making import Making, gridded
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import ASKED_WARM, SpotTest, Ways
 
 needs(
     __name__,
@@ -33,6 +37,7 @@ NAME = "rf_fractional"
 CARD = True
 INCREMENT = Increment("at")
 AMOUNT = Amount("energy")
+WAYS = Ways(asks=ASKED_WARM, spot=SpotTest("rf_fractional.spot", same_visit=True))
 
 
 class Settings(Base):
@@ -144,3 +149,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         judge.most(f"{NAME}.step.most", ratio, "pulse_ms", "10 ms or 1 W, whichever is the smaller share.")
     judge.know(f"{NAME}.fire", f"{NAME}.spot")
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Footprint by footprint over the grid, after its test spot; the tip wiped when it is due."""
+    return gridded(make, wipe=int(number(f"{NAME}.clean")))

@@ -4,12 +4,13 @@ value.
 Every modality is one module with the same face (`Modality`), over words that stand in the rule book under the same id.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from typing import Any, NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol, Self
 
 from pydantic import ConfigDict, Field, ValidationError
 
+from merak.core.acts import Act
 from merak.core.body.plate import BONY, PLATES, THIN, area_cm2, plate, zone_names
 from merak.core.body.treatable import treatable
 from merak.core.client import Measures
@@ -18,7 +19,9 @@ from merak.core.knowledge import Verdict, all_of, caution, has_rule, number, qua
 from merak.core.knowledge.register import needs
 from merak.core.modality.before import Before
 from merak.core.modality.device import MachineCard
+from merak.core.modality.making import Making
 from merak.core.modality.titration import titrate
+from merak.core.modality.ways import Ground, Ways
 from merak.core.working import Caution, Frozen, Quantity
 
 needs(
@@ -77,6 +80,35 @@ class Settings(Frozen):
     def follows(cls, around: Circumstances) -> dict[str, Any]:
         """The fields that follow from the visit around it and are not typed, with their values."""
         return {}
+
+    def fitted(self, card: Any) -> Self:
+        """What of it a machine can do. Raises Refused where that is nothing."""
+        return self
+
+    def sparing(self, stopped: frozenset[str], card: Any) -> Self:
+        """The same without the aspects that screening stops, where a gentler way has them not."""
+        return self
+
+    def tags(self) -> tuple[str, ...]:
+        """The lines of aftercare that hang on how it was done, beside those of the modality."""
+        return ()
+
+    def drawn(self, card: Any, ground: Ground) -> "Dose | None":
+        """Its dose on a client's own plate, where that hangs on lines and not on an area alone. Raises Refused where
+        none lies there.
+        """
+        return None
+
+    @property
+    def ready_min(self) -> float | None:
+        """Minutes on the skin before what waits for it may begin; None where nothing does."""
+        return None
+
+    @property
+    def dial(self) -> tuple[str, float] | None:
+        """What is set on the machine's scale: its name, where it stands; None for what is placed and not set."""
+        at = getattr(self, "at", None)
+        return None if at is None else ("set to", float(at))
 
 
 class Subject(Settings):
@@ -190,6 +222,10 @@ class Modality(Protocol):
         """Which number of its dose says how much was given; None where none does."""
 
     @property
+    def WAYS(self) -> Ways:
+        """How it is worked, whatever is set."""
+
+    @property
     def Settings(self) -> type[Settings]:
         """What is set for it."""
 
@@ -198,6 +234,9 @@ class Modality(Protocol):
 
     def dose(self, settings: Any, card: Any, subject: Subject) -> Dose:
         """What these settings come to: amounts, minutes, doses; cautions; what a ceiling refuses."""
+
+    def acts(self, make: Making) -> Iterable[Act]:
+        """Its acts at the chair, in time; the last of a waiting one is its wait."""
 
 
 #: When each adjustment of a start value is made: rule "<modality>.adjust.<name>" says by how many steps.
@@ -451,7 +490,30 @@ def incremented(module: Modality, settings: Frozen, card: Any, up: bool) -> Froz
 
     Whether the step may be taken is for the dose to say: it knows the ceilings.
     """
-    field, size, down = module.INCREMENT
+    return stepped(module.INCREMENT, settings, card, up)
+
+
+def carried(increment: Increment, settings: Any, card: Any, subject: Subject) -> Any:
+    """Usual start settings, at where last time ended: a step on by what the skin said to it.
+
+    Raises ValidationError where that cannot be set.
+    """
+    if subject.last is None or subject.last.at is None:
+        return settings
+    last, turn = set_at(increment, settings, subject.last.at), titrate(subject.last).turn
+    last = type(settings).model_validate(last.model_dump())
+    return last if turn == "same" else stepped(increment, last, card, up=turn == "up")
+
+
+def set_at(increment: Increment, settings: Any, value: float) -> Any:
+    """Settings with the one that is stepped set to a value."""
+    field = increment.field
+    return settings.model_copy(update={field: type(getattr(settings, field))(value)})
+
+
+def stepped(increment: Increment, settings: Frozen, card: Any, up: bool) -> Frozen:
+    """Settings one increment stronger or gentler, as `incremented`."""
+    field, size, down = increment
     by = size if size is not None else card.step if isinstance(card, MachineCard) else 0.5
     value = on_scale(getattr(settings, field) + (by if up != down else -by))
     least, most = (

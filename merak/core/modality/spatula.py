@@ -1,12 +1,17 @@
 """Ultrasonic spatula: lifts debris or a mask off wet skin."""
 
+from collections.abc import Iterable
+
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
+from merak.core.modality.making import Making, by_the_clock
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import Ways
 
 needs(
     __name__,
@@ -21,6 +26,7 @@ NAME = "spatula"
 CARD = True
 INCREMENT = Increment("at")
 AMOUNT = None
+WAYS = Ways()
 
 
 class Settings(Base):
@@ -44,3 +50,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.tell("minutes", time)
     judge.most(f"{NAME}.longest", time, "minutes")
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Section by section, against the clock."""
+    return by_the_clock(make, "Spatula off.")

@@ -1,13 +1,17 @@
 """The supporting steps: cleanse, tone, soften, dry, extract, mask, finish. They differ in minutes and amounts only."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.knowledge import has_rule, number
 from merak.core.knowledge.register import needs
+from merak.core.modality.making import Making, left_to_work, plain
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, worked
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import ASKED, ASKED_STILL, NEVER_ASKED, Ways
 
 needs(
     __name__,
@@ -37,6 +41,7 @@ class Supporting:
     CARD: bool = False
     INCREMENT: Increment = Increment("minutes", 1)  # noqa: RUF009 (a tuple)
     AMOUNT: None = None
+    WAYS: Ways = Ways()  # noqa: RUF009 (frozen)
     Settings: type[Minutes] = Minutes
 
     def start(self, card: None, subject: Subject) -> Start:
@@ -63,5 +68,11 @@ class Supporting:
             )
         return judge.dose()
 
+    def acts(self, make: Making) -> Iterable[Act]:
+        """By hand; a mask is put on and left to work."""
+        return left_to_work(make, "Mask", "Mask off.") if self.NAME == "mask" else plain(make)
 
-STEPS = {kind: Supporting(kind) for kind in KINDS}
+
+#: What the client is asked where it is not as usual: nothing where nothing works on the skin.
+ASKS = {**dict.fromkeys(("cleanse", "tone", "dry", "finish"), NEVER_ASKED), "mask": ASKED_STILL}
+STEPS = {kind: Supporting(kind, WAYS=Ways(asks=ASKS.get(kind, ASKED))) for kind in KINDS}

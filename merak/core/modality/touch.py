@@ -1,17 +1,22 @@
 """Vibration and massage: strokes, minutes."""
 
+from collections.abc import Iterable
 from typing import Literal
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
+from merak.core.modality.making import Making, counted
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, whole, worked
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import Ways
 
 needs(
     __name__,
     """
+    passes: chair.pass.touch
     lines: touch.lines
     min: touch.longest
     s: touch.stroke_s
@@ -24,6 +29,7 @@ NAME = "touch"
 CARD = False
 INCREMENT = Increment("strokes", 1)
 AMOUNT = None
+WAYS = Ways()
 
 
 class Settings(Base):
@@ -62,3 +68,8 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     if settings.acne:
         judge.refuse(f"{NAME}.acne", "No face massage on acne.", "acne")
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Each part stroke by stroke."""
+    return counted(make)

@@ -1,11 +1,15 @@
 """Ultrasound infusion: intensity, time by area, what is left at depth."""
 
+from collections.abc import Iterable
+
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.dose.sound import mean_intensity, minutes_over, share_at_depth
 from merak.core.knowledge import number, quantity
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
+from merak.core.modality.making import Making, by_the_clock
 from merak.core.modality.shared import (
     Amount,
     Dose,
@@ -20,10 +24,12 @@ from merak.core.modality.shared import (
     worked,
 )
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import Ways
 
 needs(
     __name__,
     """
+    passes: chair.pass.ultrasound
     %: device.unknown_share
     W/cm²: ultrasound.ceiling ultrasound.equipment ultrasound.start ultrasound.usual
     dB/cm/MHz: ultrasound.attenuation
@@ -37,6 +43,7 @@ NAME = "ultrasound"
 CARD = True
 INCREMENT = Increment("at")
 AMOUNT = Amount("mean")
+WAYS = Ways()
 
 
 class Settings(Base):
@@ -118,3 +125,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         judge.change(f"{NAME}.time", words, "Choose the zones that matter most, or a larger head.", "minutes")
     judge.tell("gel", gel_ml(NAME, subject, settings.film_mm))
     return judge.dose()
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Section by section, against the clock."""
+    return by_the_clock(make, "Head off.")

@@ -2,15 +2,18 @@
 infusion.
 """
 
-from typing import Any
+from collections.abc import Iterable
+from typing import Any, Self
 
 from pydantic import Field
 
+from merak.core.acts import Act
 from merak.core.dose.abrasion import liquid_ml
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.acid_limits import contact_most, free
 from merak.core.modality.device import MachineCard
+from merak.core.modality.making import Making
 from merak.core.modality.shared import (
     Amount,
     Circumstances,
@@ -20,10 +23,13 @@ from merak.core.modality.shared import (
     Start,
     Subject,
     as_set,
+    carried,
+    on_scale,
     physical,
     worked,
 )
 from merak.core.modality.shared import Settings as Base
+from merak.core.modality.ways import ASKED_ACID, Ways
 
 needs(
     __name__,
@@ -44,8 +50,12 @@ NAME = "wet_abrasion"
 CARD = True
 INCREMENT = Increment("at")
 AMOUNT = Amount("suction")
+WAYS = Ways(tags=frozenset({"peel"}))
 #: Stage → rule of the highest suction, tenths of the scale.
 STAGES = {"acid": "acid.most", "peel": "peel.most", "salicylic": "peel.most", "infuse": "infuse.most"}
+
+#: Aspect → the most suction that is left where screening stops it.
+SUCTION = {"brisk_suction": "suction.brisk", "strong_suction": "suction.strong"}
 
 
 class Settings(Base):
@@ -65,6 +75,19 @@ class Settings(Base):
     flow_ml_min: float = Field(12, ge=0.01, le=100, title="Flow", json_schema_extra={"unit": "mL/min"})
     bottle_ml: float = Field(120, ge=0.01, le=2000, title="In the bottle", json_schema_extra={"unit": "mL"})
     pustules: bool = Field(False, title="Pustules in the area")
+
+    def tags(self) -> tuple[str, ...]:
+        """The peel's, where there is one."""
+        return ("peel",) * (self.peel_min > 0)
+
+    def sparing(self, stopped: frozenset[str], card: MachineCard) -> Self:
+        """The suction taken down where an answer keeps it low: the step is done all the same."""
+        limits = [number(rule_id) for aspect, rule_id in SUCTION.items() if aspect in stopped]
+        if not limits:
+            return self
+        most = card.least + min(limits) * (card.most - card.least) / 10
+        low = on_scale(card.least + card.step * ((most - card.least) // card.step))
+        return self.model_copy(update={"at": min(self.at, low), "infuse_at": min(self.infuse_at, low)})
 
     def aspects(self, scale: tuple[float, float]) -> tuple[str, ...]:
         """Salicylic acid, how strong the suction is on the machine's own scale, and a strong acid."""
@@ -96,7 +119,8 @@ def start(card: MachineCard, subject: Subject) -> Start:
         rule_id,
     )
     infuse = card.least + number(f"{NAME}.infuse.suction") * tenth
-    return Start(Settings(at=found.value or card.least, infuse_at=infuse, flow_ml_min=number(f"{NAME}.flow")), found)
+    usual = Settings(at=found.value or card.least, infuse_at=infuse, flow_ml_min=number(f"{NAME}.flow"))
+    return Start(carried(INCREMENT, usual, card, subject), found)
 
 
 def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
@@ -155,3 +179,39 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     if settings.pustules:
         judge.change(f"{NAME}.pustules", action="Leave them out.", field="pustules")
     return judge.dose()
+
+
+#: Stage → its words, what to do when its clock is over.
+WET = {
+    "acid": ("Acid cleanse", "Off with the acid: on to the next bottle."),
+    "peel": ("Peel", "Rinse now."),
+    "salicylic": ("Salicylic extraction", "On to the next bottle."),
+    "booster": ("Booster", "On to the next bottle."),
+    "infuse": ("Infusion", "Press, massage the rest in."),
+}
+
+
+def acts(make: Making) -> Iterable[Act]:
+    """Bottle after bottle over the sections, each with its clock."""
+    first = "First press suction only, second adds liquid; bubbles prove flow. Try it on your hand."
+    yield make.ready("Wet tip: make ready", first)
+    for stage, (title, over) in WET.items():
+        minutes = getattr(make.settings, f"{stage}_min")
+        if not minutes:
+            continue
+        infusing, sour = stage == "infuse", stage in ("acid", "peel")
+        instruction = "Tip flat along the lines, press; more liquid." if infusing else make.instruction
+        if stage == "salicylic":
+            instruction = f"Congested and porous places, not pustules. {make.instruction}"
+        yield make.act(
+            "sections",
+            title,
+            minutes * 60,
+            instruction,
+            asks=ASKED_ACID if sour else None,
+            parts=make.laid.sections("cheeks first"),
+            strict=True,
+            over=over,
+            stage="wet.infuse" if infusing else "wet.acid" if sour else "wet.clean",
+            **make.set_to("suction", make.settings.infuse_at if infusing else make.settings.at),
+        )

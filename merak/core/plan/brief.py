@@ -23,14 +23,12 @@ needs(
     """
     points of load: budget.base budget.dark budget.dry budget.newcomer budget.sensitive
     units of the meter: look.hydration.low
-    phototype: phototype.very_dark
+    phototype: phototype.dark phototype.very_dark
     """,
     option=("dry_air=yes", "sun=tanned", "sun=burnt", "sun=burnt_healed"),
     question=("dry_air", "sun"),
 )
 
-#: Modalities whose test spot is read days later, on a visit of its own.
-SPOT_FIRST = frozenset({"peel", "pulsed_light"})
 #: So many are kept of what was worked out lately, for all clients together: of whole plans, and of what is small.
 FEW, MANY = 200, 1_000
 
@@ -90,6 +88,11 @@ class Brief:
         return found.card if found else None
 
     @property
+    def dark(self) -> bool:
+        """Whether the skin is dark: phototype IV or darker."""
+        return (self.facts.findings.phototype or 0) >= number("phototype.dark")
+
+    @property
     def newcomer(self) -> bool:
         """Whether this client is new here."""
         return not self.facts.returning
@@ -143,7 +146,8 @@ class Brief:
         read since speaks for it.
         """
         before, read = self.facts.history.get(modality), self.facts.spots.get(modality)
-        if modality not in SPOT_FIRST or (before is not None and not before.incident):
+        spot = MODALITIES[modality].WAYS.spot
+        if spot is None or spot.same_visit or (before is not None and not before.incident):
             return False
         old = before is not None and read is not None and before.on is not None and read.on <= before.on
         return read is None or old or not read.speaks(self.facts.today)
@@ -176,9 +180,9 @@ def offered_by(cards: Iterable[Any]) -> frozenset[str]:
 
 
 def plate_of(zones: tuple[str, ...], modality: str) -> str:
-    """The plate that zones lie on; the face where none are named, for body stimulation the thighs."""
+    """The plate that zones lie on; the modality's own where none are named."""
     if not zones:
-        return "thigh-front" if modality == "muscle_stimulation" else "face"
+        return MODALITIES[modality].WAYS.plate
     return next((name for name in PLATES if zones[0] in zone_names(name)), "face")
 
 

@@ -6,11 +6,11 @@ from pydantic import Field
 
 from merak.core.body.marks import Mark
 from merak.core.body.treatable import Narrowed
-from merak.core.client import Findings, LastTime
+from merak.core.client import Findings
 from merak.core.modality.before import Before
 from merak.core.modality.device import Card
 from merak.core.plan.screening import Answers, Letter, Override
-from merak.core.plan.spots import SpotRead
+from merak.core.spots import SpotRead
 from merak.core.working import Frozen
 
 
@@ -48,7 +48,6 @@ class Facts(Frozen):
     returning: bool
     answers: Answers
     findings: Findings
-    last: LastTime | None = None
     history: dict[str, Before] = Field(default_factory=dict)
     finger_mm: float = 16
     narrowed: tuple[Narrowed, ...] = ()

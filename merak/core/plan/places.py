@@ -3,13 +3,13 @@
 from shapely import get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 
+from merak.core.acts import Cell, Part, Ring
 from merak.core.body.grid import Tip, grid
 from merak.core.body.plate import BONY, THIN, Key, area_cm2, is_speck
 from merak.core.body.sections import Section, SectionOrder, sections
 from merak.core.body.treatable import Treatable
 from merak.core.client import Side
 from merak.core.knowledge import about
-from merak.core.plan.acts import Cell, Part, Ring
 from merak.core.plan.brief import Brief, plate_of
 from merak.core.plan.step import Worked
 
@@ -40,16 +40,13 @@ def zone_parts(brief: Brief, one: Worked, first: Side) -> tuple[Part, ...]:
 
 
 def grid_cells(
-    brief: Brief, one: Worked, first: Side, tip: Tip, small: Tip
+    brief: Brief, one: Worked, first: Side, tip: Tip, small: Tip, order: SectionOrder
 ) -> tuple[tuple[Part, ...], tuple[Cell, ...]]:
     """The sections of an item and the footprints in them, walked section by section; `small` is for lips, nose and
     around the eyes.
     """
     parts: list[Part] = []
     cells: list[Cell] = []
-    order: SectionOrder = (
-        "cheek, chin, forehead, other cheek" if one.step.modality == "pulsed_light" else "cheeks first"
-    )
     for section, shape in _sections(brief, one, first, order):
         found = grid(shape, small if section.small_tip else tip)
         if found.count:

@@ -8,17 +8,16 @@ from typing import Any
 from pydantic import Field, ValidationError, field_validator
 
 from merak.core.body.plate import is_speck
-from merak.core.client import LastTime
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import Consider, about, all_of, caution, methods, number, rule, traits
+from merak.core.knowledge import Consider, about, all_of, aspects, caution, methods, number, rule, traits
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
-from merak.core.modality import led, microcurrent
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import read_card
-from merak.core.modality.shared import Circumstances, Dose, Subject, begun, incremented, more_energy, on_scale, stronger
+from merak.core.modality.shared import Circumstances, Dose, Subject, begun, incremented, more_energy, set_at, stronger
 from merak.core.modality.titration import titrate
-from merak.core.plan.brief import FEW, MANY, Brief, workable
+from merak.core.modality.ways import Ground
+from merak.core.plan.brief import MANY, Brief, plate_of, workable
 from merak.core.plan.facts import Machine
 from merak.core.plan.fitting import Methods, chosen, title
 from merak.core.plan.screening import STOPPING, demand
@@ -28,14 +27,12 @@ from merak.core.working import Caution, Frozen
 needs(
     __name__,
     """
-    min: chair.spot.minutes plan.minutes_unknown rf_fractional.spot visit.half_face
-    of 10: suction.brisk suction.strong
+    min: chair.spot.minutes plan.minutes_unknown visit.half_face
     of what it was: titration.fifth
     steps: titration.incident
     words: chair.spot.once physician.never plan.closed_zones plan.licence plan.machine plan.senior screening.operator
     """,
     group=("ENERGY",),
-    aspect=("brisk_suction", "strong_suction"),
 )
 
 #: How often a setting is taken down to find one that no ceiling refuses.
@@ -168,45 +165,18 @@ def begin(
         )
     subject = brief.subject(modality, sum(areas.values()))
     card: Any = machine.card if machine else None
-    if modality == "microcurrent":
-        settings: Any = microcurrent.start_for(card, brief.facts.findings, _last_of(brief, modality), subject.verdict)[
-            0
-        ]
-    elif modality == "led":
-        settings = led.start_for(card, brief.facts.findings, _last_of(brief, modality), subject.verdict)[0]
-    else:
-        settings = begun(module, card, subject).settings
+    stopped = frozenset(name for name in brief.board if name in aspects() and brief.board[name].verdict in STOPPING)
+    settings = _carried(brief, modality, begun(module, card, subject).settings, card)
     changed = school_settings(modality, of) | (consider.set if consider else {})
-    if modality == "rf_bulk":
-        changed["zone_cm2"] = _zone_that_warms(settings, card, subject)
-    settings = _carried(brief, modality, settings, card)
     settings = module.Settings.model_validate(settings.model_dump() | _answered(brief, modality) | changed)
-    if modality == "led":
-        settings = _known_colours(settings, card)
-    if modality == "wet_abrasion":
-        settings = _low_suction(brief, settings, card)
     step = Step(
         id=step_id,
         modality=modality,
-        settings=settings.model_dump(mode="json"),
+        settings=settings.fitted(card).sparing(stopped, card).model_dump(mode="json"),
         zones=zones,
         machine=machine.id if machine else "",
     )
     return lowered(brief, step, of)
-
-
-#: Aspect → the most suction that is left where screening stops it.
-SUCTION = {"brisk_suction": "suction.brisk", "strong_suction": "suction.strong"}
-
-
-def _low_suction(brief: Brief, settings: Any, card: Any) -> Any:
-    """The suction taken down where an answer keeps it low: the step is done all the same."""
-    stopped = [rule_id for name, rule_id in SUCTION.items() if brief.board[name].verdict in STOPPING]
-    if not stopped:
-        return settings
-    most = card.least + min(number(one) for one in stopped) * (card.most - card.least) / 10
-    low = on_scale(card.least + card.step * ((most - card.least) // card.step))
-    return settings.model_copy(update={"at": min(settings.at, low), "infuse_at": min(settings.infuse_at, low)})
 
 
 def _answered(brief: Brief, modality: str) -> dict[str, Any]:
@@ -214,21 +184,6 @@ def _answered(brief: Brief, modality: str) -> dict[str, Any]:
     read = brief.facts.spots.get(modality)
     carried = read is not None and read.speaks(brief.facts.today) and modality not in brief.facts.history
     return {MODALITIES[modality].INCREMENT.field: read.answer.set_to} if read and carried else {}
-
-
-def _last_of(brief: Brief, modality: str) -> LastTime | None:
-    """How lifting or light ended last time it was done, and which way titration turns it."""
-    before = brief.facts.history.get(modality)
-    if before is None or before.at is None:
-        return brief.facts.last
-    field = "level" if modality == "microcurrent" else "led_minutes"
-    return LastTime.model_validate(
-        {"on": before.on or brief.facts.today, field: before.at, "turn": titrate(before).turn}
-    )
-
-
-#: Their own start values do not begin where last time ended; it is done here.
-CARRIED_OVER = frozenset({"peel", "enzyme", "wet_abrasion"})
 
 
 def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
@@ -239,9 +194,7 @@ def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
     if before is None or before.at is None:
         return settings
     field, turn = module.INCREMENT.field, titrate(before).turn
-    last = settings.model_copy(update={field: type(getattr(settings, field))(before.at)})
-    if modality in CARRIED_OVER:
-        settings = last if turn == "same" else incremented(module, last, card, up=turn == "up")
+    last = set_at(module.INCREMENT, settings, before.at)
     now = float(getattr(settings, field))
     if turn != "up":  # a scale's foot, or a usual value, is no reason for more
         highest = last if turn == "same" else incremented(module, last, card, up=False)
@@ -256,32 +209,6 @@ def _after_incident(module: Any, last: Any, card: Any) -> Any:
     for _ in range(round(-number("titration.incident"))):
         lower = incremented(module, lower, card, up=False)
     return lower
-
-
-#: Zones worked at once with bulk radiofrequency, cm², from the usual down.
-ZONES_CM2 = (100.0, 70.0, 50.0, 35.0, 25.0, 16.0)
-
-
-def _zone_that_warms(settings: Any, card: Any, subject: Subject) -> float:
-    """The largest zone at once that this power brings to the target; the usual one where that is not known."""
-    for size in ZONES_CM2:
-        zone = max(4.0, min(size, subject.area_cm2))
-        tried = settings.model_copy(update={"zone_cm2": zone})
-        if (
-            "to_target"
-            in _computed("rf_bulk", tried.model_dump_json(), card.model_dump_json(), subject.model_dump_json()).numbers
-        ):
-            return zone
-    return max(4.0, min(ZONES_CM2[0], subject.area_cm2))
-
-
-def _known_colours(settings: Any, card: Any) -> Any:
-    """Only colours that the panel was measured for: what it has no points for is left out."""
-    if settings.then != "nothing" and not card.points_of(settings.then):
-        settings = settings.model_copy(update={"then": "nothing"})
-    if not card.points_of(settings.colour) and card.points:
-        raise Refused(f"The {card.name} was not measured in {settings.colour}.", "plan.machine")
-    return settings
 
 
 def lowered(brief: Brief, step: Step, of: Methods) -> Step:
@@ -334,10 +261,10 @@ def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
     unknown = minutes is None
     if minutes is None:
         minutes = number("plan.minutes_unknown")
-    if step.modality in ("microcurrent", "rf_bulk"):  # between the sides the mirror is shown
+    if module.WAYS.halves:  # between the sides the mirror is shown
         minutes += number("visit.half_face")
-    if step.modality == "rf_fractional":
-        minutes += number("rf_fractional.spot")
+    if module.WAYS.spot and module.WAYS.spot.same_visit:
+        minutes += module.WAYS.spot.wait_s(brief.dark) / 60
     stops, minds = _judged(brief, step, dose)
     spot_only = brief.spot_first(step.modality)
     if spot_only:
@@ -378,20 +305,20 @@ def read_settings(step: Step, enforced: dict[str, Any]) -> Any:
         ) from broken
 
 
-@remembered(FEW)
-def lifted(brief: Brief, settings: Any, card: Any, areas: dict[str, float]) -> microcurrent.Lift:
-    """The lift on this client's own plate; no stroke passes through a zone that is closed or was not asked for."""
-    area = brief.area(microcurrent.NAME)
-    without = frozenset(zone for (_, zone), part in area.zones.items() if zone not in areas and not is_speck(part))
-    return microcurrent.lift(settings, card, area, without)
+@remembered(MANY)
+def ground(brief: Brief, modality: str, asked: tuple[str, ...], worked: frozenset[str]) -> Ground:
+    """Where a modality goes on this client's own plate; nothing passes through a zone that is closed or was not asked
+    for.
+    """
+    area = brief.area(about()[modality].work or "mask", plate_of(asked, modality))
+    shut = frozenset(zone for (_, zone), part in area.zones.items() if zone not in worked and not is_speck(part))
+    return Ground(area, shut)
 
 
 def _dose(brief: Brief, step: Step, settings: Any, card: Any, areas: dict[str, float]) -> Dose:
-    if step.modality == "microcurrent":
-        found = lifted(brief, settings, card, areas)
-        if not any(found.lines.values()):
-            raise Refused("No line of the lift lies on these zones alone: all would cross others.", "plan.closed_zones")
-        return Dose(found.numbers, found.cautions, found.refused)
+    drawn: Dose | None = settings.drawn(card, ground(brief, step.modality, step.zones, frozenset(areas)))
+    if drawn is not None:
+        return drawn
     subject = brief.subject(step.modality, sum(areas.values()))
     return _computed(
         step.modality, settings.model_dump_json(), card.model_dump_json() if card else "", subject.model_dump_json()
@@ -475,7 +402,7 @@ def _too_much_after_incident(brief: Brief, step: Step) -> Iterator[Caution]:
         return
     field = module.INCREMENT.field
     machine, settings = brief.machine(step.modality, step.machine), read_settings(step, {})
-    last = settings.model_copy(update={field: type(getattr(settings, field))(before.at)})
+    last = set_at(module.INCREMENT, settings, before.at)
     most, now = (
         float(getattr(_after_incident(module, last, machine.card if machine else None), field)),
         float(getattr(settings, field)),

@@ -5,11 +5,11 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
+from merak.core.acts import Act, Span
 from merak.core.client import Side
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import about, methods, number, rule, traits
+from merak.core.knowledge import about, all_of, book, methods, number, rule, traits
 from merak.core.knowledge.register import needs
-from merak.core.plan.acts import Act, Span
 from merak.core.plan.brief import FEW, MANY, Brief
 from merak.core.plan.fitting import Clash, Placed, chosen, clashes, may_run_beside, title
 from merak.core.plan.order import chair_acts
@@ -320,7 +320,7 @@ def _limits(
         )
     if brief.facts.wish.event:
         yield from _event(brief, worked)
-    yield from _numb_clock(plan, worked, spans)
+    yield from _own_time(plan, worked, spans)
 
 
 def _event(brief: Brief, worked: dict[str, Worked]) -> Iterable[Clash]:
@@ -331,29 +331,22 @@ def _event(brief: Brief, worked: dict[str, Worked]) -> Iterable[Clash]:
             yield _limit("event.never", (one.step.id,), words, f"Leave {one.title} out, or do it after.")
 
 
-def _numb_clock(plan: Plan, worked: dict[str, Worked], laid: tuple[Span, ...]) -> Iterable[Clash]:
-    """Numbing's minutes must be over before what is numbed for begins; what is put beside it may lengthen but not
-    shorten it.
+def _own_time(plan: Plan, worked: dict[str, Worked], laid: tuple[Span, ...]) -> Iterable[Clash]:
+    """What has to work first must have had its time before what waits for it begins; what is put beside it may lengthen
+    but not shorten it.
     """
     spans = {span.step: span for span in laid}
-    for step in plan.steps:
-        if step.modality == "numbing" and step.id in spans:
-            cream = worked[step.id].settings
-            ready = spans[step.id].start_s + spans[step.id].hands_s + round(cream.minutes * 60)
-            for other in plan.steps:
-                if (
-                    other.modality in ("rf_fractional", "micro_needling")
-                    and other.id in spans
-                    and cream.school != "none"
-                ):
-                    early = ready - spans[other.id].start_s
-                    if early > number("plan.numb_clock"):
-                        words = (
-                            f"{title(other.modality)} begins {early / 60:.0f} min before the cream has had its time."
-                        )
-                        yield _limit(
-                            "plan.numb_clock",
-                            (step.id, other.id),
-                            words,
-                            "Put numbing earlier, or something beside it.",
-                        )
+    waiting = [pairing for pairing in book().pairing if pairing.by_clock]
+    there = [step for step in plan.steps if step.id in spans]
+    for step in there:
+        minutes = worked[step.id].settings.ready_min
+        if minutes is None:
+            continue
+        ready = spans[step.id].start_s + spans[step.id].hands_s + round(minutes * 60)
+        waits = frozenset(name for one in waiting if step.modality in all_of(one.a) for name in all_of(one.b))
+        for other in there:
+            early = ready - spans[other.id].start_s
+            if other.modality in waits and early > number("plan.numb_clock"):
+                words = f"{title(other.modality)} begins {early / 60:.0f} min before the cream has had its time."
+                action = f"Put {title(step.modality).lower()} earlier, or something beside it."
+                yield _limit("plan.numb_clock", (step.id, other.id), words, action)

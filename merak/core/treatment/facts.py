@@ -2,7 +2,7 @@
 
 from datetime import datetime
 
-from merak.core.plan.acts import Act
+from merak.core.acts import Act
 from merak.core.treatment.order import Limits, Order
 from merak.core.treatment.state import ActRun, RunState
 from merak.core.treatment.walk import missed_in_all

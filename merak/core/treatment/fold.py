@@ -10,8 +10,8 @@ from datetime import datetime
 
 from pydantic import ValidationError
 
-from merak.core.plan.acts import guests_of
-from merak.core.plan.spots import SpotLook, answer, due
+from merak.core.acts import guests_of
+from merak.core.spots import SpotLook, answer, due
 from merak.core.treatment.hands import may_give
 from merak.core.treatment.locks import locked
 from merak.core.treatment.order import Order

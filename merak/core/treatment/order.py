@@ -2,9 +2,9 @@
 else is read.
 """
 
+from merak.core.acts import Act
 from merak.core.knowledge import edition, number, rule
 from merak.core.knowledge.register import needs
-from merak.core.plan.acts import Act
 from merak.core.plan.visit_plan import VisitPlan
 from merak.core.working import Frozen
 

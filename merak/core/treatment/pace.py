@@ -3,8 +3,8 @@
 from datetime import datetime
 from typing import NamedTuple
 
+from merak.core.acts import guests_of
 from merak.core.knowledge.register import needs
-from merak.core.plan.acts import guests_of
 from merak.core.treatment.order import Order
 from merak.core.treatment.state import RunState
 

@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 from typing import Literal
 from uuid import UUID
 
-from merak.core.plan.spots import SpotAnswer, SpotLook
+from merak.core.spots import SpotAnswer, SpotLook
 from merak.core.treatment.warmth import Warmth
 
 Phase = Literal["ready", "running", "paused", "halted", "stopped", "finished"]

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from merak.core.plan.acts import Act
+from merak.core.acts import Act
 from merak.core.treatment.state import ActRun
 
 

@@ -5,8 +5,8 @@ still stay.
 from dataclasses import dataclass
 from datetime import datetime
 
+from merak.core.acts import HeatRule
 from merak.core.dose.thermal import cem43_of, dwell_left_s
-from merak.core.plan.acts import HeatRule
 
 
 @dataclass(slots=True)

@@ -6,7 +6,7 @@ from typing import Annotated
 from pydantic import BaseModel, BeforeValidator
 
 from merak.core.after.following import FollowKind, FollowUp
-from merak.core.plan.spots import SpotAnswer, SpotLook, SpotRule
+from merak.core.spots import SpotAnswer, SpotLook, SpotRule
 from merak.core.working import Caution
 from merak.records.bodies.upgrades import with_actions
 from merak.records.bodies.visit import KeptBody

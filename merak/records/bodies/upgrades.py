@@ -11,7 +11,7 @@ from merak.core.plan.step import Step
 #: A body as the database holds it.
 Raw = dict[str, Any]
 #: The version in which a body is written today; what is not named here has had one shape only.
-VERSIONS = {"plan": 1, "order": 2, "close": 2, "sheet": 1, "task": 1}
+VERSIONS = {"plan": 1, "order": 3, "close": 2, "sheet": 1, "task": 1}
 
 
 def versioned(phase: str, body: Raw) -> Raw:
@@ -163,6 +163,16 @@ def _order_of_actions(body: Raw) -> Raw:
     return {**body, **judged, "acts": acts}
 
 
+def _order_of_clocks(body: Raw) -> Raw:
+    """That numbing cream may not come off early in silence was known by its name."""
+
+    def clock(one: Raw) -> Raw:
+        waits = one.get("modality") == "numbing" and one.get("kind") == "timed"
+        return {**one, "not_before": True} if waits else one
+
+    return {**body, "acts": [clock(one) for one in body["acts"]]}
+
+
 def _sheet_by_topics(body: Raw) -> Raw:
     """Lines from before there were topics have their words alone."""
 
@@ -187,13 +197,13 @@ def _close_by_acts(body: Raw) -> Raw:
     return {**body, "differences": [_renamed(one, step="act") for one in body["differences"]]}
 
 
-#: Phase → what brings a body from version 0 to 1, from 1 to 2, and so on.
 #: What an order keeps of the plan that says what to do.
 JUDGED = ("cautions", "refused", "stopped", "clashes", "allowed")
 
+#: Phase → what brings a body from version 0 to 1, from 1 to 2, and so on.
 UPGRADES: dict[str, tuple[Callable[[Raw], Raw], ...]] = {
     "plan": (_draft_of_steps,),
-    "order": (_order_of_acts, _order_of_actions),
+    "order": (_order_of_acts, _order_of_actions, _order_of_clocks),
     "close": (_close_by_acts, _close_of_endings),
     "sheet": (_sheet_by_topics,),
     "task": (_spot_with_words,),

@@ -8,7 +8,7 @@ from uuid import UUID
 from merak.core.after.following import FollowUp, asked
 from merak.core.knowledge import AskAfter, cited
 from merak.core.plan.fitting import title
-from merak.core.plan.spots import SpotAnswer, SpotLook, SpotRule, answer
+from merak.core.spots import SpotAnswer, SpotLook, SpotRule, answer
 from merak.core.working import Caution
 from merak.records import tasks
 from merak.records.bodies.task import (

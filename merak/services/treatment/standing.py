@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from merak.core.plan.acts import Act
+from merak.core.acts import Act
 from merak.core.treatment import complete, following, locked, next_place, pace
 from merak.core.treatment.state import ActRun, Spot
 from merak.core.treatment.walk import missed_in_all

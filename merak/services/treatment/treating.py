@@ -9,10 +9,10 @@ from uuid import UUID
 from sqlalchemy.orm import Session
 from uuid_utils.compat import uuid7
 
+from merak.core.acts import Act
 from merak.core.errors import BadInput
 from merak.core.knowledge import number, rule
 from merak.core.knowledge.register import needs
-from merak.core.plan.acts import Act
 from merak.core.plan.visit_plan import visit_plan
 from merak.core.treatment import Order, RunState, Tap, TapData, TapKind, fold, ordered
 from merak.core.treatment.moments import Sender

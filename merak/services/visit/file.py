@@ -228,7 +228,6 @@ class VisitFile:
             returning=self.previous is not None,
             answers=self.answers,
             findings=self.findings,
-            last=self.last,
             history=self.history,
             finger_mm=by.finger_mm or number("face.finger_breadth"),
             narrowed=self.narrowed,

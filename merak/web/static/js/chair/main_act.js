@@ -42,7 +42,7 @@ function count() {
 // On; where something was missed, or the cream has not had its time, only on a second press.
 export function leave() {
   const n = it.state.act, act = it.order[n], run = it.state.acts[n], left = act.seconds - secondsOf(it.state, n, it.now());
-  const early = act.modality === "numbing" && act.must_end && left > it.limits.early_s && it.order[it.state.following ?? n].beside !== n;
+  const early = act.not_before && act.must_end && left > it.limits.early_s && it.order[it.state.following ?? n].beside !== n;
   const why = run.missed && !run.complete ? `${run.missed} missed: press again to leave them` : early ? `${clock(left)} left: press again to end early` : "";
   if (why && !arming()) { it.armed = { at: performance.now(), words: why }; return it.paint(); }
   it.armed.at = -9999;

@@ -1,4 +1,4 @@
-// What an act waits for, and what a test spot answers (merak/core/treatment/locks.py, merak/core/plan/spots.py).
+// What an act waits for, and what a test spot answers (merak/core/treatment/locks.py, merak/core/spots.py).
 
 /** @typedef {import("./types.js").Act} Act */
 /** @typedef {import("./types.js").State} State */

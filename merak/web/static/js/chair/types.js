@@ -1,4 +1,4 @@
-// The shapes that the chair speaks of, as the server tells them (merak/api/treat.py, merak/core/plan/acts.py). For the type checker only.
+// The shapes that the chair speaks of, as the server tells them (merak/api/treat.py, merak/core/acts.py). For the type checker only.
 
 /**
  * @typedef {{ words: string, action: string, stop?: boolean }} Saying
@@ -11,7 +11,7 @@
  *   words: Record<string, string> }} SpotRule
  * @typedef {{ kind: string, title: string, instruction: string, seconds: number, modality: string, lines: StrokeLine[], parts: Part[],
  *   cells: { part: number }[], passes: number, hold_s: number, level_most: number, sayings: Saying[], stage: string, strict: boolean,
- *   over: string, keeps: boolean, beside: number | null, spot: SpotRule | null, heat: Heat | null, asks: string[], ask_s: number,
+ *   over: string, keeps: boolean, not_before: boolean, beside: number | null, spot: SpotRule | null, heat: Heat | null, asks: string[], ask_s: number,
  *   clean_every: number, licence: string, mirror: boolean, machine: string, dials: [string, number, string][], plate: string,
  *   wanted: number[], must_end: boolean, halt: string, cards: string[], machine_name: string }} Act
  * @typedef {{ heat_move: number, heat_stop: number, heat_never: number, pain_lower: number, pain_stop: number, reading_s: number,

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from merak.core.body.curves import Pair
 from merak.core.client import Side
-from merak.core.plan.spots import SpotRule
+from merak.core.spots import SpotRule
 from merak.core.working import Frozen, Saying
 
 ActKind = Literal["free", "timed", "strokes", "sections", "pulses"]
@@ -64,10 +64,10 @@ class Act(Frozen):
     """One act at the chair. `seconds` is the plan for its clock; a strict one may not be overrun in silence, and `over`
     says what then.
 
-    `keeps` where the skin goes on when the hands pause (cream, acid, mask). `beside` is the number of the act in whose
-    waiting time it is done. `level_most` is as far as a level may be raised at the chair: the highest that no ceiling
-    refuses. `dials` is what the machine `machine` is set to, `plate` where it is done. `item` is the plan's item,
-    `stage` the part of it.
+    `keeps` where the skin goes on when the hands pause (cream, acid, mask), `not_before` where it needs all of its
+    clock. `beside` is the number of the act in whose waiting time it is done. `level_most` is as far as a level may be
+    raised at the chair: the highest that no ceiling refuses. `dials` is what the machine `machine` is set to, `plate`
+    where it is done. `step` is the plan's step, `stage` the part of it.
     """
 
     kind: ActKind
@@ -88,6 +88,7 @@ class Act(Frozen):
     strict: bool = False
     over: str = ""
     keeps: bool = False
+    not_before: bool = False
     beside: int | None = None
     spot: SpotRule | None = None
     heat: HeatRule | None = None

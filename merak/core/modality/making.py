@@ -1,0 +1,230 @@
+"""How a step becomes acts at the chair: what all of its acts share, and the usual ways of working."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from merak.core.acts import Act, Cell, Part
+from merak.core.body.grid import Tip
+from merak.core.body.sections import SectionOrder
+from merak.core.client import Side
+from merak.core.knowledge import about, has_rule, number
+from merak.core.knowledge.register import needs
+from merak.core.modality.device import CardTip
+from merak.core.modality.ways import Asking, Ground, Ways
+from merak.core.spots import SpotRule
+from merak.core.working import Quantity
+
+needs(
+    __name__,
+    """
+    min: visit.half_face
+    """,
+)
+
+
+class Laid(Protocol):
+    """Where a step lies on a client's plate, in working order; one part for all of it before it is laid."""
+
+    @property
+    def known(self) -> bool:
+        """Whether it is laid, part by part."""
+
+    def sections(self, order: SectionOrder) -> tuple[Part, ...]:
+        """Its sections."""
+
+    def zones(self) -> tuple[Part, ...]:
+        """Its zones, each side by itself."""
+
+    def grid(self, tip: Tip, small: Tip, order: SectionOrder) -> tuple[tuple[Part, ...], tuple[Cell, ...]]:
+        """Its sections and the footprints in them."""
+
+
+@dataclass(frozen=True)
+class Making:
+    """A step on its way to acts. `hands_s` are seconds with hands on, `own_s` those of its own time after them; `side`
+    is worked first; `school` is what the schools in force say of it; `spot` its test spot.
+    """
+
+    modality: str
+    ways: Ways
+    step: str
+    settings: Any
+    card: Any
+    machine_id: str
+    numbers: dict[str, Quantity]
+    hands_s: int
+    own_s: int
+    side: Side
+    zones: tuple[str, ...]
+    plate: str
+    school: str
+    laid: Laid
+    ground: Ground
+    spot: SpotRule | None
+
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        return about()[self.modality].title
+
+    @property
+    def where(self) -> str:
+        """The zones that were chosen, as a sentence."""
+        return f"{', '.join(self.zones)}. " if self.zones else ""
+
+    @property
+    def technique(self) -> str:
+        """How it is done, in the rule book's first words."""
+        return " ".join(about()[self.modality].technique[:2])
+
+    @property
+    def preparation(self) -> str:
+        """What is said at making ready."""
+        return f"{self.where}{self.technique}"
+
+    @property
+    def instruction(self) -> str:
+        """What is said at the work: what the schools say, or the technique; both where nothing was made ready."""
+        if self.hands_s:
+            return f"{self.where}{self.school or self.technique}"
+        return f"{self.where}{self.technique} {self.school}"
+
+    @property
+    def enough(self) -> str:
+        """What ends it."""
+        endpoint = about()[self.modality].endpoint
+        return f"Enough: {endpoint[0].lower()}{endpoint[1:]}"
+
+    @property
+    def licence(self) -> str:
+        """The right that its acts need."""
+        found = about()[self.modality].licence
+        return "" if found == "micro depth" else found
+
+    @property
+    def other_side(self) -> Side:
+        """The side that is worked second."""
+        return "left" if self.side == "right" else "right"
+
+    def act(
+        self, kind: Any, title: str, seconds: float, instruction: str = "", asks: Asking | None = None, **more: Any
+    ) -> Act:
+        """An act of this step. While something works on the skin the client is asked, as for the modality unless `asks`
+        says otherwise.
+        """
+        words = instruction or f"{self.instruction.strip()} {self.enough}"
+        mine = {"modality": self.modality, "step": self.step, "plate": self.plate} | more
+        works = mine["modality"] and (kind != "free" or mine.get("spot"))
+        asking = (asks or self.ways.asks) if works else Asking()
+        told = {"ask_s": asking.every_s, "asks": asking.words} if asking.rule else {}
+        return Act(kind=kind, title=title, instruction=words, seconds=max(round(seconds), 1), **(mine | told))
+
+    def ready(self, title: str = "", instruction: str = "", seconds: float | None = None) -> Act:
+        """Getting it ready, with hands on: no energy yet, so it names no modality."""
+        named, words = title or f"{self.title}: make ready", instruction or self.preparation
+        return self.act("free", named, self.hands_s if seconds is None else seconds, words, modality="")
+
+    @property
+    def machine(self) -> dict[str, Any]:
+        """The machine and what it is set to, in its own scale; a panel is placed, not set."""
+        if not self.machine_id or not self.settings.dial:
+            return {"licence": self.licence}
+        return self.set_to(*self.settings.dial)
+
+    def set_to(self, name: str, value: float) -> dict[str, Any]:
+        """The machine with one dial set."""
+        unit = getattr(self.card, "scale", "level")
+        return {"licence": self.licence, "machine": self.machine_id, "dials": ((name, float(value), unit),)}
+
+    @property
+    def passes(self) -> int:
+        """How often each section is gone over: as set, or as the rule book says."""
+        rule_id = f"chair.pass.{self.modality}"
+        named = (name for name in ("passes", "rounds", "strokes") if hasattr(self.settings, name))
+        found = next((int(getattr(self.settings, name)) for name in named), 0)
+        return found or (int(number(rule_id)) if has_rule(rule_id) else 1)
+
+    def mirror(self) -> Act:
+        """One half shown against the other, before the second begins."""
+        words = "Everything off the skin first. Show one half against the other, or photograph it; ask how it felt."
+        return self.act("free", "Mirror", number("visit.half_face") * 60, words, mirror=True, modality="")
+
+
+def plain(make: Making) -> Iterable[Act]:
+    """Hands only, or a machine that is counted by nothing."""
+    yield make.act("free", make.title, make.hands_s + make.own_s)
+
+
+def left_to_work(make: Making, title: str, over: str, **more: Any) -> Iterable[Act]:
+    """Put on, then left to work until the clock says so."""
+    yield make.ready(f"{make.title} on")
+    words = f"{make.school} {make.enough}".strip()
+    yield make.act("timed", title, make.own_s, words, over=over, keeps=True, **more)
+
+
+def by_the_clock(make: Making, over: str, order: SectionOrder = "cheeks first") -> Iterable[Act]:
+    """A machine against the clock, section by section, in as many passes as it takes."""
+    yield make.ready()
+    yield make.act(
+        "sections",
+        make.title,
+        make.own_s,
+        parts=make.laid.sections(order),
+        passes=make.passes,
+        strict=True,
+        over=over,
+        **make.machine,
+    )
+
+
+def counted(make: Making) -> Iterable[Act]:
+    """Section by section, pass by pass; the clock is only told."""
+    if make.hands_s:
+        yield make.ready()
+    parts = make.laid.sections("cheeks first")
+    yield make.act("sections", make.title, make.own_s, parts=parts, passes=make.passes, **make.machine)
+
+
+def current_on(make: Making) -> Iterable[Act]:
+    """A current that is turned up, left, turned down."""
+    yield make.ready()
+    over = "Current down to zero, then off the skin."
+    yield make.act("timed", make.title, make.own_s, over=over, **make.machine)
+
+
+def gridded(
+    make: Making, wipe: int = 0, down_mm: float | None = None, order: SectionOrder = "cheeks first"
+) -> Iterable[Act]:
+    """Footprint by footprint, section by section: the next one lit, the tip wiped after `wipe` of them. `down_mm` is
+    how far the next one lies where that is set and not the tip's.
+    """
+    tips = sorted(make.card.tips, key=lambda tip: -tip.area_cm2)
+    parts: tuple[Part, ...] = (Part(name="everywhere"),)
+    cells: tuple[Cell, ...] = (Cell(part=0, ring=()),)
+    if make.laid.known and tips:
+        chosen = make.card.tip(getattr(make.settings, "tip", "")) or tips[0]
+        small = min(chosen, tips[-1], key=lambda tip: tip.area_cm2)
+        parts, cells = make.laid.grid(_footprint(make, chosen, down_mm), _footprint(make, small, down_mm), order)
+    hand = about()[make.modality].technique[3].partition(". ")[0].rstrip(".") + "."
+    yield make.ready(instruction=f"{make.preparation} {make.school}".strip())
+    yield make.act(
+        "pulses",
+        make.title,
+        make.own_s,
+        f"{hand} {make.enough}",
+        parts=parts,
+        cells=cells,
+        passes=make.passes,
+        clean_every=wipe,
+        spot=make.spot,
+        **make.machine,
+    )
+
+
+def _footprint(make: Making, tip: CardTip, down_mm: float | None) -> Tip:
+    """What one pulse covers: the tip, or a line as long as it is wide."""
+    overlap = getattr(make.settings, "overlap_percent", 0) / 100
+    down = tip.down_mm if down_mm is None else down_mm
+    shape: Any = "circle" if tip.round else "rectangle"
+    return Tip(shape=shape, across_mm=tip.across_mm, down_mm=down, overlap=min(overlap, 0.6))

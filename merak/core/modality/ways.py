@@ -1,0 +1,77 @@
+"""How a modality is worked, where that is the same whatever is set: what the client is asked, its test spot, whether
+one half is shown against the other, on which plate it is done.
+"""
+
+from dataclasses import dataclass
+from typing import Literal, NamedTuple
+
+from merak.core.body.treatable import Treatable
+from merak.core.knowledge import number, rule
+from merak.core.knowledge.register import needs
+
+needs(
+    __name__,
+    """
+    s: chair.ask chair.ask.acid chair.ask.heat chair.ask.light
+    """,
+)
+
+Asked = Literal["heat", "pain"]
+
+
+class Asking(NamedTuple):
+    """What the client is asked while something works on the skin, and the rule of how often; never without one."""
+
+    rule: str = ""
+    words: tuple[Asked, ...] = ()
+
+    @property
+    def every_s(self) -> int:
+        """After how many seconds it is asked again; 0 where it never is."""
+        return int(number(self.rule)) if self.rule else 0
+
+
+NEVER_ASKED = Asking()
+ASKED = Asking("chair.ask", ("pain",))
+ASKED_WARM = Asking("chair.ask.heat", ("heat", "pain"))
+ASKED_ACID = Asking("chair.ask.acid", ("pain",))
+ASKED_STILL = Asking("chair.ask.light", ("pain",))
+
+
+class SpotTest(NamedTuple):
+    """The test spot that a modality begins with: the rule of how long it waits, another one's on dark skin; whether it
+    is read in the same visit, on numbed skin; the unit of the setting that it speaks for, "" for the machine's scale.
+    """
+
+    rule: str
+    dark: str = ""
+    same_visit: bool = False
+    unit: str = ""
+
+    def waits(self, dark: bool) -> str:
+        """The rule that says how long it waits."""
+        return self.dark if dark and self.dark else self.rule
+
+    def wait_s(self, dark: bool) -> int:
+        """The seconds until it may be read."""
+        found = rule(self.waits(dark))
+        return round(number(found.id) * {"min": 60, "h": 3600}[found.unit])
+
+
+@dataclass(frozen=True)
+class Ground:
+    """Where a step goes on a client's own plate: what may be treated there, what nothing passes through (zones)."""
+
+    area: Treatable
+    shut: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True)
+class Ways:
+    """How a modality is worked. `tags` are those lines of aftercare that hang on how it was done."""
+
+    asks: Asking = ASKED
+    spot: SpotTest | None = None
+    halves: bool = False
+    plate: str = "face"
+    tags: frozenset[str] = frozenset()
