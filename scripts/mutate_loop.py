@@ -58,8 +58,17 @@ class Mutant(NamedTuple):
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """Properties try few examples, the same each time."""
-    hypothesis.settings.register_profile("mutate", max_examples=25, derandomize=True, deadline=None, database=None)
+    """Properties try few examples, the same each time; one that fails has noticed, its smallest example is not sought."""
+    phases = (hypothesis.Phase.explicit, hypothesis.Phase.generate)
+    hypothesis.settings.register_profile(
+        "mutate",
+        max_examples=25,
+        derandomize=True,
+        deadline=None,
+        database=None,
+        phases=phases,
+        report_multiple_bugs=False,
+    )
     hypothesis.settings.load_profile("mutate")
 
 

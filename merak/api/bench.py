@@ -12,7 +12,7 @@ from merak.core.bench.catalogue import CALCULATIONS
 from merak.core.errors import BadInput
 from merak.core.knowledge import about
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.device import LedCard, MachineCard, MicrocurrentCard, fits
+from merak.core.modality.device import fits
 from merak.core.modality.shared import Modality, Subject, begun, in_zone
 from merak.core.working import Caution, Quantity
 
@@ -80,8 +80,7 @@ def _calculation(what: Calculation) -> None:
 
 def _card_of(module: Modality) -> Any:
     """The type of a modality's card; None for one that needs no machine."""
-    own: dict[str, Any] = {"microcurrent": MicrocurrentCard, "led": LedCard}
-    return own.get(module.NAME, MachineCard) if module.CARD else None
+    return module.CARD
 
 
 def _modality(module: Modality) -> None:

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 
 from merak.auth import entered
+from merak.core.knowledge import usual_work
 from merak.core.working import Caution, Quantity
 from merak.services.visit import marking, plating
 
@@ -103,7 +104,7 @@ def plate(request: Request, visit_id: UUID) -> PlateOut:
     """
     with entered(request) as ctx:
         query = dict(request.query_params)
-        page = plating.plated(ctx, visit_id, {"of": query.get("work", "microcurrent"), **query})
+        page = plating.plated(ctx, visit_id, {"of": query.get("work", usual_work()), **query})
         ctx.note_reading(visit_id)
         return _told(page)
 

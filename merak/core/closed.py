@@ -37,10 +37,6 @@ UNITS = frozenset(
 )
 
 
-#: Recorded and referred, never planned here.
-NEVER_PLANNED = frozenset({"physician_resurfacing"})
-
-
 class Fault(NamedTuple):
     """What is wrong with an entry, and where it stands."""
 
@@ -73,6 +69,7 @@ class Names:
 
     def __init__(self, of: Book) -> None:
         self.modalities = frozenset(MODALITIES)
+        self.planned = frozenset(one.id for one in of.modality if one.licence != "physician")
         self.aspects = frozenset(one.id for one in of.aspect)
         self.groups = frozenset(one.id for one in of.group)
         self.subjects = self.modalities | self.aspects | self.groups
@@ -113,10 +110,10 @@ def _same(kind: str, what: str, written: Iterable[str], wanted: Iterable[str]) -
 def _modalities(of: Book, names: Names) -> Iterator[Fault]:
     """Every modality has its words, its traits, its place on the plate, its tags."""
     yield from _same("modality", "its entry", (one.id for one in of.modality), names.modalities)
-    planned = {one.id for one in of.modality if one.licence != "physician"}
-    yield from _same("trait", "its trait", (one.modality for one in of.trait), planned)
+    yield from _same("trait", "its trait", (one.modality for one in of.trait), names.planned)
     for one in of.modality:
         yield from _known("modality", one.id, "way of working", {one.work} - {""}, names.works)
+        yield from _known("modality", one.id, "rule", {one.promise} - {""}, names.rules)
         if one.licence != "physician":
             for field in ("technique", "endpoint", "stop"):
                 if not getattr(one, field):
@@ -147,7 +144,7 @@ def _screening(of: Book, names: Names) -> Iterator[Fault]:
             yield Fault("sign", sign.id, f"no grade is {sign.least}")
         yield from _rulings("sign", sign.id, sign.rulings, names)
     screened = _members(of, "SCREENED")
-    yield from _same("group", "its screening (SCREENED)", screened, names.modalities - NEVER_PLANNED)
+    yield from _same("group", "its screening (SCREENED)", screened, names.modalities & names.planned)
 
 
 def _rulings(
@@ -240,9 +237,7 @@ def _planning(of: Book, names: Names) -> Iterator[Fault]:
     for halting in of.halting:
         yield from _known("halting", halting.id, "modality or group", halting.modalities, names.subjects)
     halted = [one for entry in of.halting for name in entry.modalities for one in _members_or(of, name)]
-    yield from _same(
-        "halting", "what is done first when it is stopped", halted, names.modalities - {"physician_resurfacing"}
-    )
+    yield from _same("halting", "what is done first when it is stopped", halted, names.modalities & names.planned)
 
 
 def _members_or(of: Book, name: str) -> frozenset[str]:
@@ -313,6 +308,7 @@ def _aftercare(of: Book, names: Names) -> Iterator[Fault]:
                 yield Fault("ask_after", asked.id, f"{asked.field} is never “{option.value}”")
     for remedy in of.remedy:
         yield from _known("remedy", remedy.id, "kind of answer", remedy.seen, SEEN)
+        yield from _known("remedy", remedy.id, "modality", {remedy.by} - {""}, names.modalities)
         yield from _known("remedy", remedy.id, "thing that stands against it", remedy.not_after, STANDING)
         if not 1 <= remedy.least <= 4 or remedy.minutes <= 0:
             yield Fault("remedy", remedy.id, "grades go from 1 to 4, and it takes some minutes")

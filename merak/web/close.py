@@ -42,7 +42,7 @@ def _context(ctx: Context, closed: closing.Closed, request: Request, **chosen: s
     name = closed.file.visit.client.name
     sealed = closed.file.visit.status == "closed"
     open_ = not sealed and may(ctx.me, "close", closed.file.visit)
-    drawing, tapped = draw(closed.file.brief.area("mask")), f"/visits/{closed.file.visit.id}/close/tap?look={look}"
+    drawing, tapped = draw(closed.file.brief.whole()), f"/visits/{closed.file.visit.id}/close/tap?look={look}"
     return {
         **phase_context(ctx, closed.file, "close"),
         "closed": closed,

@@ -12,18 +12,19 @@ from merak.auth import Form, entered
 from merak.core.body.plate import zone_names
 from merak.core.body.strokes import PATHS
 from merak.core.body.treatable import BESIDE
-from merak.core.knowledge import about, conditions, methods
+from merak.core.knowledge import about, conditions, methods, usual_work
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.device import scale_of
 from merak.core.plan.brief import plate_of, workable
 from merak.core.plan.fitting import title
-from merak.core.plan.screening import questions
+from merak.core.plan.screening import housekeeping, questions
 from merak.core.plan.step import Step
 from merak.exchange.pdf import pdf
 from merak.services.context import Context, NotFound
 from merak.services.forms import shown, texts
 from merak.services.permission import may
-from merak.services.visit import allowing, changes, consenting, planning, routines, trays
+from merak.services.visit import allowing, consenting, planning, routines, trays
 from merak.web.lanes import lanes
 from merak.web.pages import ENV, STATIC, blocks, go, page, phase_context
 
@@ -66,6 +67,10 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
         "general": consenting.GENERAL[consenting.VERSION],
         "wording_version": consenting.VERSION,
         "work_of": _work_of,
+        "usual_work": usual_work(),
+        "housekeeping": housekeeping(),
+        "halves": {one.id for one in planned.plan.steps if MODALITIES[one.modality].WAYS.halves},
+        "lined": {act.step for act in planned.computed.acts if act.lines},
         "twins_of": {f"{planned.step.id}.{name}" for name in _twins(planned.step)} if planned.step else set(),
         **consents,
         **(_whole(ctx, planned) if whole else {}),
@@ -116,21 +121,14 @@ def _over(planned: planning.Planned, slot: float) -> set[str]:
 
 
 def _twins(step: Step) -> tuple[str, ...]:
-    return tuple(
-        name
-        for (modality, field), pair in changes.TWINS.items()
-        if modality == step.modality
-        for name in (field, pair[0])
-    )
+    """A setting and what it is told by as well."""
+    twin = MODALITIES[step.modality].WAYS.twin
+    return (twin.field, twin.name) if twin else ()
 
 
 def _scale(planned: planning.Planned, step: Step) -> str:
     machine = planned.file.brief.machine(step.modality, step.machine)
-    if machine is None:
-        return ""
-    return (
-        f"of {machine.card.levels}" if machine.card.modality == "microcurrent" else getattr(machine.card, "scale", "")
-    )
+    return scale_of(machine.card) if machine else ""
 
 
 def _open_zones(planned: planning.Planned, step: Step) -> dict[str, float]:
@@ -139,7 +137,7 @@ def _open_zones(planned: planning.Planned, step: Step) -> dict[str, float]:
 
 def _work_of(step: Step | None) -> str:
     """The plate's name for a step's work."""
-    return (about()[step.modality].work if step else "") or "microcurrent"
+    return (about()[step.modality].work if step else "") or usual_work()
 
 
 def _zones_for(step: Step) -> tuple[str, ...]:

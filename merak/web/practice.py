@@ -6,7 +6,7 @@ from fastapi.responses import Response
 from merak.auth import Form, entered
 from merak.core.errors import BadInput
 from merak.core.knowledge import about, methods, traits
-from merak.core.modality.device import MACHINES
+from merak.core.modality.catalogue import MODALITIES
 from merak.services.context import Context
 from merak.services.permission import ROLES
 from merak.services.studio import machines, practice
@@ -56,7 +56,7 @@ def _pairs(points: tuple[tuple[float, float], ...]) -> str:
 
 def machine_kinds() -> list[tuple[str, str]]:
     """The kinds of machine, id and title."""
-    return [(name, words.title) for name, words in about().items() if name in ("microcurrent", "led", *MACHINES)]
+    return [(name, about()[name].title) for name, module in MODALITIES.items() if module.CARD]
 
 
 @router.get("")

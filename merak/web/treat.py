@@ -9,7 +9,7 @@ from fastapi.responses import Response
 
 from merak.auth import Form, entered
 from merak.core.acts import Act, guests_of
-from merak.core.knowledge import about, halting
+from merak.core.knowledge import about, halting, usual_work
 from merak.core.treatment import Limits
 from merak.services.context import Context
 from merak.services.permission import may
@@ -116,7 +116,7 @@ def _sheets(file: VisitFile, acts: Sequence[Act]) -> list[PlateView]:
         if act.plate not in found:
             work = (
                 next((about()[one.modality].work for one in acts if one.plate == act.plate and one.wanted), "")
-                or "microcurrent"
+                or usual_work()
             )
             found[act.plate] = PlateView(act.plate, draw(file.brief.area(work, act.plate)), [])
         found[act.plate].acts.append(n)

@@ -10,7 +10,7 @@ import pytest
 
 from merak.core.after.aftercare import Moments, Personal, SheetLine, sheet, tags_of
 from merak.core.knowledge import aspects
-from merak.core.plan.screening import HOUSEKEEPING, subjects
+from merak.core.plan.screening import housekeeping, subjects
 
 ENDED = datetime(2026, 11, 25, 12, tzinfo=UTC)
 NEXT = ENDED + timedelta(days=30)
@@ -271,6 +271,6 @@ def test_a_test_spot_is_left_alone_until_it_is_read_and_asks_for_nothing_else() 
 
 
 def test_every_modality_stands_in_the_table() -> None:
-    planned = {*subjects(), *HOUSEKEEPING} - set(aspects())
-    assert {modality for modality, _, _ in TABLE.values()} == planned - HOUSEKEEPING
-    assert all(not tags_of(name, {}) for name in HOUSEKEEPING)
+    planned = {*subjects(), *housekeeping()} - set(aspects())
+    assert {modality for modality, _, _ in TABLE.values()} == planned - housekeeping()
+    assert all(not tags_of(name, {}) for name in housekeeping())

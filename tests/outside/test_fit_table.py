@@ -11,9 +11,9 @@ import pytest
 from builders.briefs import TODAY
 from merak.core.knowledge import aspects
 from merak.core.plan.fitting import Placed, clashes, may_run_beside
-from merak.core.plan.screening import HOUSEKEEPING, subjects
+from merak.core.plan.screening import housekeeping, subjects
 
-EVERY = sorted({*subjects(), *HOUSEKEEPING} - set(aspects()))
+EVERY = sorted({*subjects(), *housekeeping()} - set(aspects()))
 ABRADING = {"wet_abrasion", "crystal", "diamond", "peel"}
 LAMP_AND_DEEP_HEAT = {"rf_bulk", "focused_lifting", "rf_fractional", "pulsed_light"}
 STRONG = {"crystal", "diamond", "peel", "rf_fractional", "focused_lifting", "micro_needling", "pulsed_light"}

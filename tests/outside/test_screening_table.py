@@ -14,7 +14,7 @@ from builders.briefs import TODAY, brief, planned
 from merak.core.client import Findings
 from merak.core.knowledge import book
 from merak.core.plan.brief import Brief
-from merak.core.plan.screening import HOUSEKEEPING, Answer, Reason, Standing, subjects
+from merak.core.plan.screening import Answer, Reason, Standing, housekeeping, subjects
 
 FACE_CURRENT = {"microcurrent", "galvanic_softening", "iontophoresis"}
 CURRENT = FACE_CURRENT | {"muscle_stimulation"}
@@ -301,4 +301,4 @@ def test_the_first_answer_to_every_question_is_that_nothing_is_there() -> None:
 def test_every_modality_has_a_verdict_but_what_every_visit_has() -> None:
     plain = {"touch"}  # light touch: only what stands under the hand stops it
     assert set(WHOLES) == ALL | plain
-    assert {"cleanse", "tone", "dry", "finish"} == HOUSEKEEPING
+    assert {"cleanse", "tone", "dry", "finish"} == housekeeping()

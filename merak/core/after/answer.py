@@ -26,7 +26,7 @@ SEEN: dict[SeenKind, str] = {
     "marks": "Marks",
 }
 #: What may stand against a remedy today.
-STANDING = ("open_skin", "no_cold", "no_light")
+STANDING = ("open_skin",)
 #: Look → when it is made.
 LOOKS = {"1": "after the treatment", "2": "after the mask, before they go"}
 MOST = 4
@@ -99,12 +99,12 @@ class SkinAnswer(Frozen):
 
 
 def fitting(answer: SkinAnswer, never: Iterable[str]) -> tuple[Remedy, ...]:
-    """The remedies for what was seen; `never` is what stands against some: "open_skin", "no_cold", "no_light"."""
+    """The remedies for what was seen; `never` is what stands against some: "open_skin", modalities that are stopped."""
     against = set(never)
     return tuple(
         one
         for one in book().remedy
-        if not against & set(one.not_after)
+        if not against & {one.by, *one.not_after}
         and any(answer.worst(kind) >= one.least for kind in SEEN if kind in one.seen)
     )
 

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from merak.core.acts import Act
-from merak.core.plan.screening import HOUSEKEEPING
+from merak.core.plan.screening import housekeeping
 from merak.core.treatment.facts import ActFacts
 from merak.core.treatment.order import Limits, Order
 from merak.core.working import Frozen
@@ -68,7 +68,7 @@ def _differs(act: Act, fact: ActFacts, limits: Limits) -> list[str]:
         words.append(f"never in its band: {', '.join(fact.cold)}")
     if fact.set_to is not None and act.spot is not None and fact.set_to != act.spot.at:
         words.append(f"set to {fact.set_to:g}, not {act.spot.at:g}, after its spot")
-    timed = act.must_end and act.modality not in HOUSEKEEPING and fact.planned_s > 0
+    timed = act.must_end and act.modality not in housekeeping() and fact.planned_s > 0
     if timed and abs(fact.done_s - fact.planned_s) > limits.differs / 100 * fact.planned_s:
         words.append(f"in {clock(fact.done_s)}, not {clock(fact.planned_s)}")
     return words

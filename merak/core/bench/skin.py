@@ -14,7 +14,8 @@ from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality import numbing as numb
 from merak.core.modality.acid_limits import free
-from merak.core.modality.device import MachineCard, MachineKind
+from merak.core.modality.catalogue import MachineKind
+from merak.core.modality.device import MachineCard
 from merak.core.modality.needling import beside_layers
 from merak.core.modality.shared import Judge, Subject, as_set, worked
 

@@ -25,7 +25,7 @@ from shapely.geometry.base import BaseGeometry
 from merak.core.body.curves import Pair
 from merak.core.body.plate import BONY, SIDES, Plate
 from merak.core.body.treatable import Treatable
-from merak.core.knowledge import number
+from merak.core.knowledge import number, works
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 
@@ -108,7 +108,7 @@ def lines(area: Treatable, side: str, paths: tuple[str, ...]) -> tuple[Line, ...
 def _both(area: Treatable, paths: tuple[str, ...]) -> dict[str, tuple[Line, ...]]:
     """The strokes of both sides, cut in one go: none crosses the midline."""
     face = area.plate
-    ends = FOCUSED if area.work == "focused_lifting" else STROKES
+    ends = FOCUSED if works()[area.work].ends == "short of the temple" else STROKES
     named = [(path, stroke) for path in ON_PLATE.get(face.name, ()) if path in paths for stroke in ends[path]]
     drawn = [(side, path, _drawn(face, path, side, *stroke)) for side in SIDES for path, stroke in named]
     if not drawn:

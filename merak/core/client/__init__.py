@@ -5,16 +5,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
-from merak.core.knowledge import number
-from merak.core.knowledge.register import needs
 from merak.core.working import Frozen
-
-needs(
-    __name__,
-    """
-    of 4: follow.severe
-    """,
-)
 
 Side = Literal["right", "left"]
 SkinType = Literal["dry", "normal", "combination", "oily"]
@@ -86,30 +77,15 @@ class Findings(Measures):
 
 
 class LastTime(Frozen):
-    """What the last finished visit of the same treatment left behind; `turn` is what titration makes of it, None where
-    it was not asked; `incidents` what went wrong, in words.
-    """
+    """What the last finished visit left behind: where each thing `ended`, what went wrong (`incidents`), in words."""
 
     on: date
-    level: float | None = None
-    led_minutes: float | None = None
+    ended: tuple[str, ...] = ()
     redness: int | None = None
     swelling: int | None = None
     pain: int | None = None
     note: str = ""
     incidents: tuple[str, ...] = ()
-    turn: Literal["up", "same", "down", "stop"] | None = None
-
-    @property
-    def reacted(self) -> bool:
-        """Whether titration asks for less; where it was not asked, a severe redness or swelling (rules
-        microcurrent.reacted, follow.severe).
-        """
-        return (
-            self.turn in ("down", "stop")
-            if self.turn
-            else max(self.redness or 0, self.swelling or 0) >= number("follow.severe")
-        )
 
 
 def age_on(born: date, today: date) -> int:

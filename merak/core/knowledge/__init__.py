@@ -333,11 +333,14 @@ class AskAfter(Cited):
 
 
 class Remedy(Cited):
-    """What soothes: for what was seen from grade `least` on, for so many minutes; never after these."""
+    """What soothes: for what was seen from grade `least` on, for so many minutes; never where screening stops the
+    modality that it is done `by`, nor after these.
+    """
 
     seen: tuple[str, ...]
     least: int
     minutes: int
+    by: str = ""
     not_after: tuple[str, ...] = ()
 
 
@@ -354,7 +357,7 @@ class Work(Cited):
     """A modality as the plate knows it: done in `strokes`, as a `grid` of footprints, or over an `area` at once.
 
     The tip is width × height in mm (a round one has one diameter), the overlap a share of it, the speed in mm/s;
-    `paths` are the lines between landmarks that it follows; `free` keeps no margin.
+    `paths` are the lines between landmarks that it follows, and `ends` where they do; `free` keeps no margin.
     """
 
     manner: Literal["strokes", "grid", "area"]
@@ -369,6 +372,7 @@ class Work(Cited):
     dwell_s: float | None = None
     film_mm: float | None = None
     free: bool = False
+    ends: Literal["hairline", "short of the temple"] = "hairline"
 
 
 class Margin(Cited):
@@ -408,7 +412,8 @@ class About(Cited):
     aftercare.
 
     `licence` names the right that it needs beyond the therapist's own; "physician" is recorded and referred, never
-    planned. `work` is its name on the plate, "" where it touches no skin of its own.
+    planned. `work` is its name on the plate, "" where it touches no skin of its own. What it uses
+    up `stays` on the skin or does not; `promise` is the rule of what is never promised of it.
     """
 
     title: str
@@ -421,6 +426,8 @@ class About(Cited):
     endpoint: str
     stop: tuple[str, ...]
     consumables: tuple[str, ...] = ()
+    stays: bool = False
+    promise: str = ""
     tags: tuple[str, ...]
 
 
@@ -625,6 +632,18 @@ def landmarks(plate: str) -> dict[str, tuple[float, float]]:
 def works() -> dict[str, Work]:
     """The modalities as the plate knows them, by id."""
     return {work.id: work for work in book().work}
+
+
+@by_book()
+def free_work() -> str:
+    """The way of working that keeps no distance from anything: what is put on everywhere."""
+    return next(work.id for work in book().work if work.free and work.manner == "area")
+
+
+@by_book()
+def usual_work() -> str:
+    """The way of working whose margins are shown where nothing is chosen: the first in lines."""
+    return next(work.id for work in book().work if work.manner == "strokes")
 
 
 @by_book()

@@ -1,61 +1,21 @@
-"""All modalities by id. Adding one is adding its file, its words in the rule book, and a line here."""
+"""All modalities by id: every file of this folder that has the face of one, and the supporting steps."""
 
-from merak.core.modality import (
-    cold,
-    crystal,
-    diamond,
-    enzyme,
-    focused_lifting,
-    galvanic_softening,
-    iontophoresis,
-    led,
-    micro_needling,
-    microcurrent,
-    muscle_stimulation,
-    nano,
-    numbing,
-    oxygen_airbrush,
-    oxygen_jet,
-    oxygen_mask,
-    peel,
-    physician_resurfacing,
-    pulsed_light,
-    rf_bulk,
-    rf_fractional,
-    spatula,
-    support,
-    touch,
-    ultrasound,
-    wet_abrasion,
-)
+from importlib import import_module
+from pkgutil import iter_modules
+from typing import TYPE_CHECKING, Literal
+
+import merak.core.modality as folder
+from merak.core.modality import support
+from merak.core.modality.device import MACHINES
 from merak.core.modality.shared import Modality
 
-_ALL: tuple[Modality, ...] = (
-    microcurrent,
-    muscle_stimulation,
-    galvanic_softening,
-    iontophoresis,
-    ultrasound,
-    spatula,
-    led,
-    pulsed_light,
-    rf_bulk,
-    rf_fractional,
-    focused_lifting,
-    cold,
-    touch,
-    oxygen_jet,
-    oxygen_airbrush,
-    oxygen_mask,
-    wet_abrasion,
-    crystal,
-    diamond,
-    peel,
-    enzyme,
-    nano,
-    micro_needling,
-    numbing,
-    *support.STEPS.values(),
-    physician_resurfacing,
+_FILES = tuple(
+    import_module(f"{folder.__name__}.{one.name}") for one in iter_modules(folder.__path__) if one.name != "catalogue"
 )
+_ALL: tuple[Modality, ...] = (*(one for one in _FILES if hasattr(one, "NAME")), *support.STEPS.values())
 MODALITIES: dict[str, Modality] = {one.NAME: one for one in _ALL}
+if TYPE_CHECKING:
+    MachineKind = str
+else:
+    #: The modalities whose machines are told by a scale.
+    MachineKind = Literal[tuple(MACHINES)]

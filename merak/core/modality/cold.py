@@ -8,7 +8,7 @@ from pydantic import Field
 from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making, by_the_clock
 from merak.core.modality.shared import (
     Amount,
@@ -40,7 +40,7 @@ needs(
 )
 
 NAME = "cold"
-CARD = True
+CARD = scaled(NAME, "°C")
 INCREMENT = Increment("at", down=True)
 AMOUNT = Amount("minutes", adds_up=True)
 WAYS = Ways()

@@ -7,7 +7,7 @@ from pydantic import Field
 from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.dry_abrasion import path
 from merak.core.modality.making import Making, by_the_clock
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical
@@ -27,7 +27,7 @@ needs(
 )
 
 NAME = "crystal"
-CARD = True
+CARD = scaled(NAME, "kPa")
 INCREMENT = Increment("at")
 AMOUNT = Amount("suction")
 WAYS = Ways()

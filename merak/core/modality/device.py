@@ -7,7 +7,7 @@ from itertools import pairwise
 from math import pi
 from typing import Annotated, Literal
 
-from pydantic import Field, TypeAdapter, model_validator
+from pydantic import AfterValidator, Discriminator, Field, Tag, TypeAdapter, model_validator
 
 from merak.core.knowledge.register import needs
 from merak.core.working import Frozen, Quantity
@@ -127,45 +127,23 @@ class CardTip(Frozen):
         return self.across_mm * self.down_mm / 100 * (pi / 4 if self.round else 1)
 
 
-#: The modalities whose machines are told by a scale, and the physical unit behind it.
-MACHINES: dict[str, str] = {
-    "muscle_stimulation": "mA",
-    "galvanic_softening": "mA",
-    "iontophoresis": "mA",
-    "ultrasound": "W/cm²",
-    "spatula": "W",
-    "pulsed_light": "J/cm²",
-    "rf_bulk": "W",
-    "rf_fractional": "W",
-    "focused_lifting": "J a line",
-    "cold": "°C",
-    "oxygen_jet": "bar",
-    "oxygen_airbrush": "bar",
-    "wet_abrasion": "kPa",
-    "crystal": "kPa",
-    "diamond": "kPa",
-    "nano": "Hz",
-    "micro_needling": "Hz",
-}
-MachineKind = Literal[
-    "muscle_stimulation",
-    "galvanic_softening",
-    "iontophoresis",
-    "ultrasound",
-    "spatula",
-    "pulsed_light",
-    "rf_bulk",
-    "rf_fractional",
-    "focused_lifting",
-    "cold",
-    "oxygen_jet",
-    "oxygen_airbrush",
-    "wet_abrasion",
-    "crystal",
-    "diamond",
-    "nano",
-    "micro_needling",
-]
+#: The modalities whose machines are told by a scale, and the physical unit behind it; each says so in its own file.
+MACHINES: dict[str, str] = {}
+_ALSO: dict[str, frozenset[str]] = {}
+
+
+def scaled(modality: str, unit: str, *also: str) -> "type[MachineCard]":
+    """The kind of card that a modality's machines have: told by a scale, with this unit behind it. Machines of `also`
+    do it too.
+    """
+    MACHINES[modality], _ALSO[modality] = unit, frozenset(also)
+    return MachineCard
+
+
+def _machine(name: str) -> str:
+    if name not in MACHINES:
+        raise ValueError(f"there is no kind of machine “{name}”")
+    return name
 
 
 class MachineCard(Frozen):
@@ -177,7 +155,7 @@ class MachineCard(Frozen):
     the physical unit.
     """
 
-    modality: MachineKind
+    modality: Annotated[str, AfterValidator(_machine)]
     name: str = Field(min_length=1, max_length=80)
     scale: str = Field("level", max_length=20)
     least: float = Field(1, ge=-100, le=10_000)
@@ -256,7 +234,7 @@ class MachineCard(Frozen):
             formula = f"as set on the {self.name}" if direct else f"the {self.name}'s calibration"
         inputs = (Quantity(name="set to", value=at, unit=self.scale, digits=1),)
         return Quantity(
-            name=name or QUANTITY[self.unit],
+            name=name or QUANTITY.get(self.unit, "setting"),
             value=value,
             unit=self.unit,
             digits=2,
@@ -268,6 +246,13 @@ class MachineCard(Frozen):
     def tip(self, name: str) -> CardTip | None:
         """A tip by name, or the first; None when the card has none."""
         return next((tip for tip in self.tips if tip.name == name), self.tips[0] if self.tips else None)
+
+
+def scale_of(card: MicrocurrentCard | LedCard | MachineCard) -> str:
+    """What a setting on the machine is told in; "" where it has no scale."""
+    if isinstance(card, MicrocurrentCard):
+        return f"of {card.levels}"
+    return card.scale if isinstance(card, MachineCard) else ""
 
 
 #: What the physical units measure.
@@ -282,7 +267,20 @@ QUANTITY = {
     "kPa": "suction",
     "Hz": "rate",
 }
-Card = Annotated[MicrocurrentCard | LedCard | MachineCard, Field(discriminator="modality")]
+
+
+def _kind(card: object) -> str:
+    """Which of the three kinds a card is."""
+    name = card.get("modality") if isinstance(card, dict) else getattr(card, "modality", None)
+    return name if name in ("microcurrent", "led") else "scale"
+
+
+Card = Annotated[
+    Annotated[MicrocurrentCard, Tag("microcurrent")]
+    | Annotated[LedCard, Tag("led")]
+    | Annotated[MachineCard, Tag("scale")],
+    Discriminator(_kind),
+]
 _CARD: TypeAdapter[MicrocurrentCard | LedCard | MachineCard] = TypeAdapter(Card)
 
 
@@ -299,6 +297,5 @@ def read_cards(cards: Iterable[tuple[str, object]]) -> list[tuple[str, Microcurr
 
 
 def fits(card: MicrocurrentCard | LedCard | MachineCard, modality: str) -> bool:
-    """Whether a machine does a modality: its own, and a galvanic unit does both ways of galvanic work."""
-    galvanic = {"galvanic_softening", "iontophoresis"}
-    return card.modality == modality or {card.modality, modality} == galvanic
+    """Whether a machine does a modality: its own, or one that the modality says can be done with it."""
+    return card.modality == modality or card.modality in _ALSO.get(modality, ())

@@ -8,7 +8,7 @@ from pydantic import Field
 from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.dry_abrasion import path
 from merak.core.modality.making import Making, counted
 from merak.core.modality.shared import (
@@ -37,7 +37,7 @@ needs(
 )
 
 NAME = "diamond"
-CARD = True
+CARD = scaled(NAME, "kPa")
 INCREMENT = Increment("at")
 AMOUNT = Amount("path", adds_up=True)
 WAYS = Ways()

@@ -21,7 +21,7 @@ needs(
 )
 
 NAME = "enzyme"
-CARD = False
+CARD = None
 INCREMENT = Increment("minutes", 1)
 AMOUNT = Amount("minutes", adds_up=True)
 WAYS = Ways(asks=ASKED_ACID)

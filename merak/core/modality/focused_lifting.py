@@ -9,7 +9,7 @@ from merak.core.acts import Act
 from merak.core.dose.focused import line_count, too_deep
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making, gridded
 from merak.core.modality.shared import (
     Amount,
@@ -45,7 +45,7 @@ needs(
 )
 
 NAME = "focused_lifting"
-CARD = True
+CARD = scaled(NAME, "J a line")
 INCREMENT = Increment("at")
 AMOUNT = Amount("energy")
 WAYS = Ways(asks=ASKED_WARM)

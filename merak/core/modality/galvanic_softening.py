@@ -8,7 +8,7 @@ from pydantic import Field
 from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.galvanic import ElectrodeSign, Skin, begin, flow, on_skin
 from merak.core.modality.making import Making, current_on
 from merak.core.modality.shared import Amount, Circumstances, Dose, Increment, Judge, Start, Subject, as_set
@@ -25,7 +25,7 @@ needs(
 )
 
 NAME = "galvanic_softening"
-CARD = True
+CARD = scaled(NAME, "mA", "iontophoresis")
 INCREMENT = Increment("at")
 AMOUNT = Amount("dose", adds_up=True)
 WAYS = Ways()

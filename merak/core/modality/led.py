@@ -7,7 +7,7 @@ from pydantic import Field
 
 from merak.core.acts import Act
 from merak.core.dose.light import fluence_j_cm2, irradiance_at, minutes_for
-from merak.core.errors import Refused
+from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import caution, number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import Colour, LedCard
@@ -15,7 +15,7 @@ from merak.core.modality.making import Making
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, slack
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
-from merak.core.modality.ways import ASKED_STILL, Ways
+from merak.core.modality.ways import ASKED_STILL, Twin, Ways
 from merak.core.working import Quantity
 
 needs(
@@ -32,10 +32,15 @@ needs(
 )
 
 NAME = "led"
-CARD = True
+CARD = LedCard
 INCREMENT = Increment("minutes", 2)
 AMOUNT = Amount("fluence", adds_up=True)
-WAYS = Ways(asks=ASKED_STILL, tags=frozenset({"led.blue"}))
+WAYS = Ways(
+    asks=ASKED_STILL,
+    tags=frozenset({"led.blue"}),
+    ended="done",
+    twin=Twin("minutes", "fluence", "Fluence", "J/cm²", 1),
+)
 
 
 class Settings(Base):
@@ -60,6 +65,13 @@ class Settings(Base):
     def tags(self) -> tuple[str, ...]:
         """Blue light's."""
         return ("led.blue",) * ("blue" in (self.colour, self.then))
+
+    def twin_for(self, value: float, card: LedCard) -> Self:
+        """The minutes that give a fluence (J/cm²). Raises BadInput on "fluence"."""
+        bright = irradiance(self, card).value
+        if not bright:
+            raise BadInput({"fluence": "The irradiance is not known here, so neither is the fluence."})
+        return self.model_copy(update={"minutes": round(minutes_for(value, bright, self.duty_percent / 100), 1)})
 
     def fitted(self, card: LedCard) -> Self:
         """Only colours that the panel was measured for: what it has no points for is left out. Raises Refused where

@@ -193,11 +193,9 @@ def current_on(make: Making) -> Iterable[Act]:
     yield make.act("timed", make.title, make.own_s, over=over, **make.machine)
 
 
-def gridded(
-    make: Making, wipe: int = 0, down_mm: float | None = None, order: SectionOrder = "cheeks first"
-) -> Iterable[Act]:
-    """Footprint by footprint, section by section: the next one lit, the tip wiped after `wipe` of them. `down_mm` is
-    how far the next one lies where that is set and not the tip's.
+def gridded(make: Making, down_mm: float | None = None, order: SectionOrder = "cheeks first") -> Iterable[Act]:
+    """Footprint by footprint, section by section: the next one lit, the tip wiped when it is due. `down_mm` is how far
+    the next one lies where that is set and not the tip's.
     """
     tips = sorted(make.card.tips, key=lambda tip: -tip.area_cm2)
     parts: tuple[Part, ...] = (Part(name="everywhere"),)
@@ -216,7 +214,7 @@ def gridded(
         parts=parts,
         cells=cells,
         passes=make.passes,
-        clean_every=wipe,
+        clean_every=make.ways.wiped_after,
         spot=make.spot,
         **make.machine,
     )

@@ -9,7 +9,7 @@ from merak.core.acts import Act
 from merak.core.dose.needles import pen_density_cm2, roller_density_cm2, untouched_share
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making, counted
 from merak.core.modality.needling import beside_layers, glide_min
 from merak.core.modality.shared import (
@@ -41,7 +41,7 @@ needs(
 )
 
 NAME = "micro_needling"
-CARD = True
+CARD = scaled(NAME, "Hz")
 INCREMENT = Increment("depth_mm", 0.25)
 AMOUNT = Amount("depth")
 WAYS = Ways()
@@ -62,6 +62,11 @@ class Settings(Base):
     tip_mm: float = Field(8, ge=2, le=40, title="Tip, or roller’s width", json_schema_extra={"unit": "mm"})
     acids_today: bool = Field(False, title="Acids today")
     roller_mm: float = Field(20, ge=5, le=60, title="Roller’s diameter", json_schema_extra={"unit": "mm"})
+
+    @property
+    def licence(self) -> str:
+        """Deeper needs one."""
+        return "micro depth" if self.depth_mm > number(f"{NAME}.unlicensed") else ""
 
     @classmethod
     def follows(cls, around: Circumstances) -> dict[str, Any]:

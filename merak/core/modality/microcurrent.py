@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from itertools import takewhile
-from typing import Literal, NamedTuple
+from typing import Literal, NamedTuple, Self
 
 from pydantic import Field
 from shapely import LineString
@@ -14,7 +14,7 @@ from merak.core.body.treatable import Treatable, treatable
 from merak.core.client import Measures, Side
 from merak.core.dose.current import amount_umol, charge_mc, density_ma_cm2
 from merak.core.dose.product import film_ml
-from merak.core.errors import Refused
+from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about, caution, number, quantity
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
@@ -23,7 +23,7 @@ from merak.core.modality.making import Making
 from merak.core.modality.shared import Amount, Dose, Increment, Start, Subject
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
-from merak.core.modality.ways import Ground, Ways
+from merak.core.modality.ways import Ground, Twin, Ways
 from merak.core.working import Caution, Quantity, Saying
 
 needs(
@@ -45,10 +45,10 @@ needs(
 )
 
 NAME = "microcurrent"
-CARD = True
+CARD = MicrocurrentCard
 INCREMENT = Increment("level", 0.5)
 AMOUNT = Amount("charge", adds_up=True)
-WAYS = Ways(halves=True)
+WAYS = Ways(halves=True, ended="counted", twin=Twin("level", "current", "Current", "µA", 0))
 Polarity = Literal["alternating", "positive", "negative"]
 Technique = Literal["fixed probe, hold", "paired strokes"]
 Feel = Literal["raise until just felt", "stay below feeling"]
@@ -72,6 +72,15 @@ class Settings(Base):
     def dial(self) -> tuple[str, float]:
         """The level."""
         return ("set to", self.level)
+
+    def twin_for(self, value: float, card: MicrocurrentCard) -> Self:
+        """The level that gives a current (µA). Raises BadInput on "current"."""
+        level = card.level_for(value)
+        if level is None:
+            ends = [f"{of[1]:g}" for of in (card.calibration[0], card.calibration[-1])] if card.calibration else []
+            words = f"was measured from {ends[0]} to {ends[1]} µA" if ends else "has no calibration"
+            raise BadInput({"current": f"The {card.name} {words}."})
+        return self.model_copy(update={"level": level})
 
     def drawn(self, card: MicrocurrentCard, ground: Ground) -> Dose:
         """The lift on a client's own plate. Raises Refused where no line lies on it."""

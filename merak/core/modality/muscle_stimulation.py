@@ -9,7 +9,7 @@ from merak.core.acts import Act
 from merak.core.dose.current import density_ma_cm2, output_limit_ma, pulse_energy_mj, rms_ma
 from merak.core.knowledge import number, quantity
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, physical, started, worked
 from merak.core.modality.shared import Settings as Base
@@ -31,7 +31,7 @@ needs(
 )
 
 NAME = "muscle_stimulation"
-CARD = True
+CARD = scaled(NAME, "mA")
 INCREMENT = Increment("at")
 AMOUNT = Amount("current")
 WAYS = Ways(plate="thigh-front")

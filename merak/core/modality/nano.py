@@ -8,7 +8,7 @@ from pydantic import Field
 from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making, counted
 from merak.core.modality.needling import beside_layers, glide_min
 from merak.core.modality.shared import (
@@ -40,7 +40,7 @@ needs(
 )
 
 NAME = "nano"
-CARD = True
+CARD = scaled(NAME, "Hz")
 INCREMENT = Increment("at")
 AMOUNT = Amount("depth")
 WAYS = Ways()

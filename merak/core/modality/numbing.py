@@ -30,7 +30,7 @@ needs(
 )
 
 NAME = "numbing"
-CARD = False
+CARD = None
 INCREMENT = Increment("minutes", 5)
 AMOUNT = None
 WAYS = Ways()

@@ -7,7 +7,7 @@ from pydantic import Field
 from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
@@ -29,7 +29,7 @@ needs(
 )
 
 NAME = "oxygen_airbrush"
-CARD = True
+CARD = scaled(NAME, "bar")
 INCREMENT = Increment("at")
 AMOUNT = Amount("pressure")
 WAYS = Ways()

@@ -8,7 +8,7 @@ from merak.core.acts import Act
 from merak.core.dose.abrasion import liquid_ml
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making, by_the_clock
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
@@ -27,7 +27,7 @@ needs(
 )
 
 NAME = "oxygen_jet"
-CARD = True
+CARD = scaled(NAME, "bar")
 INCREMENT = Increment("at")
 AMOUNT = Amount("pressure")
 WAYS = Ways()

@@ -36,7 +36,7 @@ needs(
 )
 
 NAME = "oxygen_mask"
-CARD = False
+CARD = None
 INCREMENT = Increment("activator_min", 0.5)
 AMOUNT = Amount("activator", adds_up=True)
 WAYS = Ways(asks=ASKED_ACID)

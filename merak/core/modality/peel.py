@@ -38,7 +38,7 @@ needs(
 )
 
 NAME = "peel"
-CARD = False
+CARD = None
 INCREMENT = Increment("minutes", 0.5)
 AMOUNT = Amount("rank", adds_up=True)
 WAYS = Ways(asks=ASKED_ACID, spot=SpotTest("acid.spot", unit="min"), tags=frozenset({"strong_acid"}))

@@ -20,7 +20,7 @@ needs(
 )
 
 NAME = "physician_resurfacing"
-CARD = False
+CARD = None
 INCREMENT = Increment("what")
 AMOUNT = None
 WAYS = Ways(asks=NEVER_ASKED)

@@ -12,7 +12,7 @@ from merak.core.acts import Act
 from merak.core.dose.pulses import adiabatic_rise, epidermis_mu_a, relaxation_ms, train
 from merak.core.knowledge import has_rule, number
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making, gridded
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
@@ -45,7 +45,7 @@ needs(
 )
 
 NAME = "pulsed_light"
-CARD = True
+CARD = scaled(NAME, "J/cm²")
 INCREMENT = Increment("at")
 AMOUNT = Amount("fluence")
 WAYS = Ways(

@@ -13,7 +13,7 @@ from merak.core.dose.bioheat import HeatRun, Layer, Surface, body, thermal_dose_
 from merak.core.dose.thermal import cem43_min, dwell_left_s, heating_rate_c_s, pass_dose_j_cm2
 from merak.core.knowledge import number, tissues
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making
 from merak.core.modality.shared import (
     Amount,
@@ -54,7 +54,7 @@ needs(
 )
 
 NAME = "rf_bulk"
-CARD = True
+CARD = scaled(NAME, "W")
 #: Slower than this a hand stands still, mm/s.
 STANDING_MM_S = 0.01
 INCREMENT = Increment("at")
@@ -81,6 +81,11 @@ class Settings(Base):
     absorbed: float = Field(0.7, ge=0.01, le=1, title="Absorbed share")
     gel_mm: float = Field(0, ge=0, le=3, title="Gel on top", json_schema_extra={"unit": "mm"})
     numbed: bool = Field(False, title="Numbed")
+
+    def warmed_c(self, card: MachineCard | None, seconds: float, held_back: bool) -> tuple[float, float]:
+        """By the bioheat model; a machine that nobody measured warms nothing here."""
+        power = (card.physical(self.at) if card else None) or 0.0
+        return surface_c(power, self, min(max(seconds, 1.0), PATIENCE_S), held_back)
 
     @classmethod
     def follows(cls, around: Circumstances) -> dict[str, Any]:

@@ -9,7 +9,7 @@ from merak.core.acts import Act
 from merak.core.dose.radio import Per, fluence_j_cm2, pin_energy_mj, pulse_energy_j, step_ratio
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making, gridded
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
@@ -34,10 +34,10 @@ needs(
 )
 
 NAME = "rf_fractional"
-CARD = True
+CARD = scaled(NAME, "W")
 INCREMENT = Increment("at")
 AMOUNT = Amount("energy")
-WAYS = Ways(asks=ASKED_WARM, spot=SpotTest("rf_fractional.spot", same_visit=True))
+WAYS = Ways(asks=ASKED_WARM, spot=SpotTest("rf_fractional.spot", same_visit=True), wipe="rf_fractional.clean")
 
 
 class Settings(Base):
@@ -153,4 +153,4 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
 
 def acts(make: Making) -> Iterable[Act]:
     """Footprint by footprint over the grid, after its test spot; the tip wiped when it is due."""
-    return gridded(make, wipe=int(number(f"{NAME}.clean")))
+    return gridded(make)

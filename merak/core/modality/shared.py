@@ -89,6 +89,21 @@ class Settings(Frozen):
         """The same without the aspects that screening stops, where a gentler way has them not."""
         return self
 
+    @property
+    def licence(self) -> str:
+        """The right that these settings ask for, beyond the modality's own; "" for none."""
+        return ""
+
+    def twin_for(self, value: float, card: Any) -> Self:
+        """The settings that give what was typed as the twin of one. Raises BadInput on the twin."""
+        return self
+
+    def warmed_c(self, card: Any, seconds: float, held_back: bool) -> tuple[float, float] | None:
+        """(surface, untouched skin) in °C after so many seconds of it on a zone, held at its target as a hand
+        does; None for what does not warm.
+        """
+        return None
+
     def tags(self) -> tuple[str, ...]:
         """The lines of aftercare that hang on how it was done, beside those of the modality."""
         return ()
@@ -210,8 +225,8 @@ class Modality(Protocol):
         """Its id."""
 
     @property
-    def CARD(self) -> bool:
-        """Whether it needs a machine's card."""
+    def CARD(self) -> type[Frozen] | None:
+        """The kind of card that its machines have; None where it needs none."""
 
     @property
     def INCREMENT(self) -> Increment:

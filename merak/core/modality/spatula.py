@@ -7,7 +7,7 @@ from pydantic import Field
 from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making, by_the_clock
 from merak.core.modality.shared import Dose, Increment, Judge, Start, Subject, as_set, on_card, physical
 from merak.core.modality.shared import Settings as Base
@@ -23,7 +23,7 @@ needs(
 )
 
 NAME = "spatula"
-CARD = True
+CARD = scaled(NAME, "W")
 INCREMENT = Increment("at")
 AMOUNT = None
 WAYS = Ways()

@@ -38,7 +38,7 @@ class Supporting:
     """One supporting step, with the face of a modality."""
 
     NAME: str
-    CARD: bool = False
+    CARD: None = None
     INCREMENT: Increment = Increment("minutes", 1)  # noqa: RUF009 (a tuple)
     AMOUNT: None = None
     WAYS: Ways = Ways()  # noqa: RUF009 (frozen)

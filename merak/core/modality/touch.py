@@ -26,7 +26,7 @@ needs(
 )
 
 NAME = "touch"
-CARD = False
+CARD = None
 INCREMENT = Increment("strokes", 1)
 AMOUNT = None
 WAYS = Ways()

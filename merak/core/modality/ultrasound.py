@@ -8,7 +8,7 @@ from merak.core.acts import Act
 from merak.core.dose.sound import mean_intensity, minutes_over, share_at_depth
 from merak.core.knowledge import number, quantity
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making, by_the_clock
 from merak.core.modality.shared import (
     Amount,
@@ -40,7 +40,7 @@ needs(
 )
 
 NAME = "ultrasound"
-CARD = True
+CARD = scaled(NAME, "W/cm²")
 INCREMENT = Increment("at")
 AMOUNT = Amount("mean")
 WAYS = Ways()

@@ -66,12 +66,33 @@ class Ground:
     shut: frozenset[str] = frozenset()
 
 
+class Twin(NamedTuple):
+    """What a setting is also told by, and may be typed instead of it: the number of the dose with this name."""
+
+    field: str
+    name: str
+    words: str
+    unit: str
+    digits: int
+
+
 @dataclass(frozen=True)
 class Ways:
-    """How a modality is worked. `tags` are those lines of aftercare that hang on how it was done."""
+    """How a modality is worked. `halves`: one half is shown against the other. `tags` are those lines of aftercare that
+    hang on how it was done, `wipe` the rule of after how many pulses its tip is wiped. It `ended` at what was set, at
+    what was last counted at, or after the minutes that were done.
+    """
 
     asks: Asking = ASKED
     spot: SpotTest | None = None
     halves: bool = False
     plate: str = "face"
     tags: frozenset[str] = frozenset()
+    wipe: str = ""
+    ended: Literal["set", "counted", "done"] = "set"
+    twin: Twin | None = None
+
+    @property
+    def wiped_after(self) -> int:
+        """After how many pulses the tip is wiped; 0 where it is not."""
+        return int(number(self.wipe)) if self.wipe else 0

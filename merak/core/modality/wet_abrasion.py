@@ -12,7 +12,7 @@ from merak.core.dose.abrasion import liquid_ml
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.acid_limits import contact_most, free
-from merak.core.modality.device import MachineCard
+from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making
 from merak.core.modality.shared import (
     Amount,
@@ -47,7 +47,7 @@ needs(
 )
 
 NAME = "wet_abrasion"
-CARD = True
+CARD = scaled(NAME, "kPa")
 INCREMENT = Increment("at")
 AMOUNT = Amount("suction")
 WAYS = Ways(tags=frozenset({"peel"}))

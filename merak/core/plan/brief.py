@@ -7,14 +7,14 @@ from typing import Any
 
 from merak.core.body.plate import PLATES, SPECK_CM2, area_cm2, zone_names
 from merak.core.body.treatable import BESIDE, Treatable, treatable
-from merak.core.knowledge import about, all_of, book, number, quantity, traits
+from merak.core.knowledge import about, all_of, book, free_work, number, quantity, traits
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
 from merak.core.modality.shared import Subject
 from merak.core.plan.facts import Facts, Machine
-from merak.core.plan.screening import HOUSEKEEPING, Board, board
+from merak.core.plan.screening import Board, board, housekeeping
 from merak.core.remembered import remembered
 from merak.core.working import Quantity
 
@@ -103,6 +103,10 @@ class Brief:
             self.facts.findings.measures, work, self.facts.finger_mm, plate, self.facts.narrowed, self.facts.marks
         )
 
+    def whole(self, plate: str = "face") -> Treatable:
+        """One of the plates, where nothing keeps its distance."""
+        return self.area(free_work(), plate)
+
     def subject(self, modality: str, area: float) -> Subject:
         """The client as a modality's rules see one."""
         dry = self.facts.answers.get("dry_air")
@@ -164,8 +168,8 @@ def brief_of(facts: Facts) -> Brief:
 
 
 def offered_by(cards: Iterable[Any]) -> frozenset[str]:
-    """What a studio with these machines can do: what it has one for, and what needs none. Numbing only where something
-    is numbed for.
+    """What a studio with these machines can do: what it has one for, and what needs none; what only makes ready, as
+    numbing does, where there is something that waits for it.
     """
     own = tuple(cards)
     able = {
@@ -173,10 +177,10 @@ def offered_by(cards: Iterable[Any]) -> frozenset[str]:
         for name, module in MODALITIES.items()
         if about()[name].licence != "physician" and (not module.CARD or any(fits(card, name) for card in own))
     }
-    numbed_for = {
-        name for one in book().pairing if one.kind == "needs" and "numbing" in one.b for name in all_of(one.a)
-    }
-    return frozenset(able if able & numbed_for else able - {"numbing"})
+    for one in book().pairing:
+        if one.by_clock and not able & all_of(one.b):
+            able -= all_of(one.a)
+    return frozenset(able)
 
 
 def plate_of(zones: tuple[str, ...], modality: str) -> str:
@@ -191,8 +195,8 @@ def workable(brief: Brief, modality: str, zones: tuple[str, ...] = ()) -> dict[s
     """Zone → treatable cm² (both sides) for a modality: what was asked for, less what an answer, a finding, a margin or
     a mark closes.
     """
-    if modality in HOUSEKEEPING or not about()[modality].work:
-        whole = brief.area("mask", plate_of(zones, modality)).plate.zones
+    if modality in housekeeping() or not about()[modality].work:
+        whole = brief.whole(plate_of(zones, modality)).plate.zones
         areas = {key: area_cm2(shape) for key, shape in whole.items()}
     else:
         areas = {

@@ -98,6 +98,11 @@ def title(modality: str) -> str:
     return about()[modality].title
 
 
+def set_to(modality: str, at: float | None) -> str:
+    """A modality that was done, with where it was set."""
+    return title(modality) if at is None else f"{title(modality)} {at:g}"
+
+
 def _clash(pairing: Pairing, steps: Iterable[Placed], action: str) -> Clash:
     named = tuple(steps)
     return Clash(

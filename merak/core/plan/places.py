@@ -9,7 +9,7 @@ from merak.core.body.plate import BONY, THIN, Key, area_cm2, is_speck
 from merak.core.body.sections import Section, SectionOrder, sections
 from merak.core.body.treatable import Treatable
 from merak.core.client import Side
-from merak.core.knowledge import about
+from merak.core.knowledge import about, free_work
 from merak.core.plan.brief import Brief, plate_of
 from merak.core.plan.step import Worked
 
@@ -19,7 +19,7 @@ DIGITS = 1
 
 def area_of(brief: Brief, one: Worked) -> Treatable:
     """The plate of an item with the modality's margins; the mask's where it keeps none."""
-    return brief.area(about()[one.step.modality].work or "mask", plate_of(one.step.zones, one.step.modality))
+    return brief.area(about()[one.step.modality].work or free_work(), plate_of(one.step.zones, one.step.modality))
 
 
 def section_parts(brief: Brief, one: Worked, first: Side, order: SectionOrder = "cheeks first") -> tuple[Part, ...]:

@@ -17,7 +17,7 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import Clash, FitKind, Placed, clashes, holds, may_run_beside, rank, title
-from merak.core.plan.screening import HOUSEKEEPING
+from merak.core.plan.screening import housekeeping
 from merak.core.plan.step import Step, Worked, begin, compute
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 from merak.core.working import Frozen
@@ -34,12 +34,11 @@ needs(
     words: budget.load chair.spot.first plan.closed_zones plan.licence plan.machine plan.price plan.slot
     """,
     condition=("settle",),
+    group=("FRAME",),
 )
 
 ProposalKind = Literal["gentle", "balanced", "strongest"]
 KINDS: tuple[ProposalKind, ...] = get_args(ProposalKind)
-#: Always there, whatever else is.
-ALWAYS = ("cleanse", "tone", "finish")
 
 
 class Gain(NamedTuple):
@@ -229,7 +228,7 @@ def proposals(brief: Brief) -> tuple[Proposal, ...]:
 
     Raises BadInput for measures that no body has, Refused when not even cleansing and sun protection fit.
     """
-    brief.area("mask")  # a plate that cannot be is told as such, not as something left out
+    brief.whole()  # a plate that cannot be is told as such, not as something left out
     plan = Plan()
     of = in_force(brief, plan)
     found: list[Proposal] = []
@@ -276,9 +275,10 @@ def _candidates(brief: Brief, of: dict[str, str], kind: ProposalKind) -> tuple[l
             points = round(10 * worst * number(f"propose.evidence.{consider.evidence}") * share * goal)
             gains.setdefault(consider.modality, []).append(Gain(condition.id, points, consider.evidence))
             considers.setdefault(consider.modality, (condition, consider))
+    frame = next(group.members for group in book().group if group.id == "FRAME")
     out: list[LeftOut] = []
     made: list[Candidate] = []
-    names = [*ALWAYS, *gains, *_helpers(brief, gains)]
+    names = [*frame, *gains, *_helpers(brief, gains)]
     for n, name in enumerate(dict.fromkeys(names)):
         why, by = _not_this_kind(kind, name, brief)
         if why:
@@ -350,7 +350,7 @@ def _candidate(
     gains: tuple[Gain, ...],
 ) -> Candidate:
     step = begin(brief, name, step_id, of, considered[1] if considered else None, _zones(brief, name, considered))
-    if kind == "gentle" and name not in HOUSEKEEPING and traits()[name].load:
+    if kind == "gentle" and name not in housekeeping() and traits()[name].load:
         step = _gentler(brief, step, of)
     found = compute(brief, step, (), (), of)
     return Candidate(
@@ -413,7 +413,7 @@ def _problem(
         cents,
         max(0, int(limit)),
         price,
-        frozenset(n for n, one in enumerate(candidates) if one.modality in ALWAYS),
+        frozenset(n for n, one in enumerate(candidates) if one.modality in all_of(("FRAME",))),
     )
 
 
@@ -473,11 +473,7 @@ def _proposal(
         for gain in problem.candidates[n].gains
     )
     left = [*out, *_why_left(brief, of, problem, taken)]
-    felt = [
-        m
-        for m in (problem.candidates[n].modality for n in order)
-        if traits()[m].load or m in ("microcurrent", "cold", "led")
-    ]
+    felt = [m for m in (problem.candidates[n].modality for n in order) if about()[m].group != "support"]
     feel = tuple(dict.fromkeys(f"{title(m)}: {traits()[m].feel}" for m in felt))
     settle = max((traits()[m].settle_h for m in kept), default=0)
     return Proposal(

@@ -23,7 +23,7 @@ needs(
     years: screening.age
     words: screening.override screening.phototype screening.unanswered titration.stop
     """,
-    group=("SCREENED", "OPEN", "ENERGY"),
+    group=("SCREENED", "OPEN", "ENERGY", "HOUSEKEEPING", "BY_PHOTOTYPE"),
 )
 
 #: From the least to the most careful.
@@ -31,14 +31,17 @@ VERDICTS: tuple[Verdict, ...] = get_args(Verdict)
 STOPPING: frozenset[Verdict] = frozenset({"wait", "letter", "no", "never"})
 #: The rule about a phototype that nobody has looked at.
 UNSEEN = "screening.phototype"
-#: What every visit has, whatever is planned: not screened by themselves.
-HOUSEKEEPING = frozenset({"cleanse", "tone", "dry", "finish"})
+
+
+def housekeeping() -> frozenset[str]:
+    """What every visit has, whatever is planned: not screened by itself."""
+    return all_of(("HOUSEKEEPING",))
 
 
 @by_book()
 def subjects() -> tuple[str, ...]:
     """Everything that has a verdict: the modalities that a plan can hold, and the aspects of them."""
-    kept = (name for name, words in about().items() if words.licence != "physician" and name not in HOUSEKEEPING)
+    kept = (name for name, words in about().items() if words.licence != "physician" and name not in housekeeping())
     return (*kept, *aspects())
 
 
@@ -287,7 +290,8 @@ def _unseen() -> tuple[tuple[str, Reason], ...]:
     def held(verdict: Verdict) -> Reason:
         return Reason(verdict=verdict, answer="not looked at", reason=entry.words, action=entry.reason, rule=entry.id)
 
-    return (("pulsed_light", held("wait")), *((name, held("change")) for name in sorted(all_of(("OPEN",)))))
+    groups: tuple[tuple[Verdict, str], ...] = (("wait", "BY_PHOTOTYPE"), ("change", "OPEN"))
+    return tuple((name, held(verdict)) for verdict, group in groups for name in sorted(all_of((group,))))
 
 
 @by_book()

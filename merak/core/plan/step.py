@@ -9,7 +9,7 @@ from pydantic import Field, ValidationError, field_validator
 
 from merak.core.body.plate import is_speck
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import Consider, about, all_of, aspects, caution, methods, number, rule, traits
+from merak.core.knowledge import Consider, about, all_of, aspects, caution, free_work, methods, number, rule, traits
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
@@ -310,7 +310,7 @@ def ground(brief: Brief, modality: str, asked: tuple[str, ...], worked: frozense
     """Where a modality goes on this client's own plate; nothing passes through a zone that is closed or was not asked
     for.
     """
-    area = brief.area(about()[modality].work or "mask", plate_of(asked, modality))
+    area = brief.area(about()[modality].work or free_work(), plate_of(asked, modality))
     shut = frozenset(zone for (_, zone), part in area.zones.items() if zone not in worked and not is_speck(part))
     return Ground(area, shut)
 

@@ -8,11 +8,12 @@ from pydantic import Field, model_validator
 from merak.core.acts import Act, Span
 from merak.core.client import Side
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import about, all_of, book, methods, number, rule, traits
+from merak.core.knowledge import all_of, book, methods, number, rule, traits
 from merak.core.knowledge.register import needs
 from merak.core.plan.brief import FEW, MANY, Brief
 from merak.core.plan.fitting import Clash, Placed, chosen, clashes, may_run_beside, title
 from merak.core.plan.order import chair_acts
+from merak.core.plan.screening import housekeeping
 from merak.core.plan.side import FirstSide, first_side
 from merak.core.plan.step import Step, Worked, compute
 from merak.core.remembered import remembered
@@ -79,9 +80,7 @@ class VisitPlan(Frozen):
     def startable(self) -> bool:
         """Whether nothing stands against it and something is planned."""
         clear = not self.refused and not self.stopped and not self.clashes
-        return clear and any(
-            about()[one.modality].group != "support" or one.modality == "mask" for one in self.plan.steps
-        )
+        return clear and any(one.modality not in housekeeping() for one in self.plan.steps)
 
     @property
     def seconds(self) -> int:

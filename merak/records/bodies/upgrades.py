@@ -11,7 +11,7 @@ from merak.core.plan.step import Step
 #: A body as the database holds it.
 Raw = dict[str, Any]
 #: The version in which a body is written today; what is not named here has had one shape only.
-VERSIONS = {"plan": 1, "order": 3, "close": 2, "sheet": 1, "task": 1}
+VERSIONS = {"plan": 1, "order": 3, "close": 3, "sheet": 1, "task": 1}
 
 
 def versioned(phase: str, body: Raw) -> Raw:
@@ -197,6 +197,14 @@ def _close_by_acts(body: Raw) -> Raw:
     return {**body, "differences": [_renamed(one, step="act") for one in body["differences"]]}
 
 
+def _close_by_what_ended(body: Raw) -> Raw:
+    """Where a lift and its light ended stood by themselves, before each modality told what was done of it."""
+    ended = {"microcurrent": body.get("level"), "led": body.get("led_minutes")}
+    did = body.get("did") or {name: {"at": at} for name, at in ended.items() if at is not None}
+    kept = {key: value for key, value in body.items() if key not in ("level", "level_most", "led_minutes")}
+    return {**kept, "did": did} if did else kept
+
+
 #: What an order keeps of the plan that says what to do.
 JUDGED = ("cautions", "refused", "stopped", "clashes", "allowed")
 
@@ -204,7 +212,7 @@ JUDGED = ("cautions", "refused", "stopped", "clashes", "allowed")
 UPGRADES: dict[str, tuple[Callable[[Raw], Raw], ...]] = {
     "plan": (_draft_of_steps,),
     "order": (_order_of_acts, _order_of_actions, _order_of_clocks),
-    "close": (_close_by_acts, _close_of_endings),
+    "close": (_close_by_acts, _close_of_endings, _close_by_what_ended),
     "sheet": (_sheet_by_topics,),
     "task": (_spot_with_words,),
 }

@@ -131,9 +131,6 @@ class CloseBody(KeptBody):
     initials: str = ""
     signature: UUID | None = None
     facts: tuple[ActFacts, ...] = ()
-    level: float | None = None
-    level_most: float | None = None
-    led_minutes: float | None = None
     stopped: str = ""
     endings: tuple[Ending, ...] = ()
     incidents: tuple[PastIncident, ...] = ()

@@ -55,11 +55,8 @@ def nothing(ctx: Context, visit_id: UUID, look: str) -> None:
 def against(file: VisitFile, tags: tuple[str, ...]) -> frozenset[str]:
     """What stands against some remedies today."""
     board = file.brief.board
-    found = {"open_skin"} if {"fractional", "needles", "nano"} & set(tags) else set()
-    for modality, word in (("cold", "no_cold"), ("led", "no_light")):
-        if modality not in board or board[modality].verdict in STOPPING:
-            found.add(word)
-    return frozenset(found)
+    stopped = {one.by for one in book().remedy if one.by and (one.by not in board or board[one.by].verdict in STOPPING)}
+    return frozenset(stopped | ({"open_skin"} if {"fractional", "needles", "nano"} & set(tags) else set()))
 
 
 def offered(file: VisitFile, tags: tuple[str, ...]) -> tuple[Remedy, ...]:

@@ -18,7 +18,8 @@ from merak.core.errors import BadInput, MerakError
 from merak.core.knowledge import about, rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.plan.screening import HOUSEKEEPING
+from merak.core.modality.shared import stronger
+from merak.core.plan.screening import housekeeping
 from merak.core.plan.step import Step, compute
 from merak.core.treatment import ActFacts, act_facts
 from merak.core.treatment.facts import delivered
@@ -141,7 +142,7 @@ def _begun(run: Run | None, done: tuple[str, ...]) -> tuple[str, ...]:
     """The modalities that were really done, and those in which something went wrong; housekeeping left out."""
     names = [act.modality for act in run.acts if act.step in done] if run else []
     names += [one.modality for one in incidents_of(run)]
-    return tuple(name for name in dict.fromkeys(names) if name and name not in HOUSEKEEPING)
+    return tuple(name for name in dict.fromkeys(names) if name and name not in housekeeping())
 
 
 def incidents_of(run: Run | None) -> list[PastIncident]:
@@ -175,7 +176,7 @@ def _products(
     steps = [step for step in order.plan.steps if step.id in reached] if order else []
     used = dict.fromkeys(thing for step in steps for thing in about()[step.modality].consumables if thing not in LINEN)
     lots = visits.last_lots(ctx.db, ctx.now - LOTS_OF) if used else {}
-    left = {thing for step in steps if step.modality == "finish" for thing in about()["finish"].consumables}
+    left = {thing for step in steps if about()[step.modality].stays for thing in about()[step.modality].consumables}
     rows = sorted(((thing, lots.get(thing, ""), thing in left) for thing in used), key=lambda row: not row[2])
     return [*rows[: PRODUCTS - 1], *[("", "", False)] * max(1, PRODUCTS - len(rows) - 4)][:PRODUCTS]
 
@@ -311,32 +312,49 @@ def _did(page: Closed) -> dict[str, Given]:
     """Each modality that was really begun: where it was set, whether that was a step up, on which machine, how much of
     it was given.
     """
-    done, found = _done(page), {}
-    ended = {"microcurrent": done.get("level"), "led": done.get("led_minutes")} | _set_to(page.run)
+    found = {}
     names = {one.id: one.card.name for one in page.file.machines}
     for step in page.order.plan.steps if page.order else ():
         if step.modality not in page.begun:
             continue
-        field, _, down = MODALITIES[step.modality].INCREMENT
-        at, before = ended.get(step.modality) or step.settings.get(field), page.file.history.get(step.modality)
-        up = (
-            before is not None
-            and before.at is not None
-            and at is not None
-            and (at < before.at if down else at > before.at)
-        )
+        module, before = MODALITIES[step.modality], page.file.history.get(step.modality)
+        at = _ended_at(page, step) or step.settings.get(module.INCREMENT.field)
+        was = before.at if before else None
         found[step.modality] = Given(
-            at=at, stepped_up=up, device=step.machine, machine=names.get(step.machine, ""), given=_given(page, step, at)
+            at=at,
+            stepped_up=at is not None and was is not None and stronger(module, at, was),
+            device=step.machine,
+            machine=names.get(step.machine, ""),
+            given=_given(page, step, at),
         )
     return found
 
 
+def _ended_at(page: Closed, step: Step) -> float | None:
+    """Where a step really ended, by the taps: where a spot took it, at what was counted last, or after the minutes that
+    were done; None where it is as it was set.
+    """
+    pairs = zip(page.run.acts, page.run.state.runs, page.facts, strict=True) if page.run else ()
+    mine = [(act, run, fact) for act, run, fact in pairs if act.step == step.id]
+    if spots := [run.set_to for _, run, _ in mine if run.set_to is not None]:
+        return spots[-1]
+    ways = MODALITIES[step.modality].WAYS
+    if ways.ended == "counted":
+        return next((fact.level for _, _, fact in reversed(mine) if fact.level is not None and fact.done_strokes), None)
+    if ways.ended == "done":
+        return round(sum(fact.done_s for act, _, fact in mine if fact.reached and act.modality) / 60, 1) or None
+    return None
+
+
 def _given(page: Closed, step: Step, at: Any) -> Delivered | None:
-    """How much was planned, and given by the setting that it really ended with."""
+    """How much was planned, and given by the setting that it really ended with; minutes that were done are in the share
+    already.
+    """
     prefix, numbers = f"{step.id}.", page.order.numbers if page.order else {}
     planned = {key.removeprefix(prefix): told for key, told in numbers.items() if key.startswith(prefix)}
-    really, field = planned, MODALITIES[step.modality].INCREMENT.field
-    if at is not None and at != step.settings.get(field) and step.modality != "led":
+    module = MODALITIES[step.modality]
+    really, field = planned, module.INCREMENT.field
+    if at is not None and at != step.settings.get(field) and module.WAYS.ended != "done":
         try:
             really = compute(page.file.brief, step.with_settings(step.settings | {field: at}), (), (), {}).dose.numbers
         except (MerakError, ValueError):
@@ -362,27 +380,12 @@ def _share(page: Closed, step_id: str) -> float:
     return round(done / planned, 3) if planned else 1.0
 
 
-def _set_to(run: Run | None) -> dict[str, float]:
-    """Where test spots took the settings, by modality."""
-    pairs = zip(run.acts, run.state.runs, strict=True) if run else ()
-    return {act.modality: one.set_to for act, one in pairs if one.set_to is not None}
-
-
 def _done(page: Closed) -> dict[str, Any]:
     """What the next visit wants to know, from the events and not from the plan."""
     if page.run is None:
         return {}
-    levels = [fact.level for fact in page.facts if fact.level is not None and fact.done_strokes]
-    light = [
-        fact.done_s / 60
-        for act, fact in zip(page.run.acts, page.facts, strict=True)
-        if act.modality == "led" and fact.reached
-    ]
     return {
         "facts": tuple(page.facts),
-        "level": levels[-1] if levels else None,
-        "level_most": max((fact.highest for fact in page.facts if fact.highest is not None), default=None),
-        "led_minutes": round(sum(light), 1) if light else None,
         "stopped": page.run.state.reason if page.run.state.status == "stopped" else "",
         "endings": tuple(page.run.state.endings),
         "incidents": tuple(incidents_of(page.run)),

@@ -84,7 +84,7 @@ def personal_of(file: VisitFile, client: Client, form: dict[str, str] | None) ->
     last_told = family_of(file.findings) if habits.family is None else habits.family
     family = form.get("family") if form and "family" in form else last_told
     ticked = form is not None and "habits" in form
-    area = sum(area_cm2(shape) for shape in file.brief.area("mask").plate.zones.values())
+    area = sum(area_cm2(shape) for shape in file.brief.whole().plate.zones.values())
     return Personal(
         family=family if family in FAMILIES else "",
         shaves="shaves" in (form or {}) if ticked else habits.shaves,

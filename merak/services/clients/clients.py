@@ -8,7 +8,7 @@ from uuid import UUID
 from merak.core.client import age_on
 from merak.core.client.names import plain
 from merak.core.errors import BadInput
-from merak.core.plan.fitting import title
+from merak.core.plan.fitting import set_to
 from merak.exchange.language import LANGUAGES
 from merak.records import clients
 from merak.records.bodies.task import SaidAfter
@@ -92,16 +92,11 @@ def _seen(ctx: Context, one: VisitTold, clinical: bool) -> VisitLine:
         course=one.course,
         session=f"{one.session_no} of {one.sessions}",
         therapist=one.therapist,
-        did=tuple(_set_to(name, told.figure) for name, told in (one.did or {}).items()) if clinical else (),
+        did=tuple(set_to(name, told.figure) for name, told in (one.did or {}).items()) if clinical else (),
         answer="; ".join(answers) if clinical else "",
         said=_said(one.said or ()) if clinical else "",
         note=(one.note or "") if clinical else "",
     )
-
-
-def _set_to(modality: str, at: float | None) -> str:
-    """A modality that was done, with where it was set."""
-    return title(modality) if at is None else f"{title(modality)} {at:g}"
 
 
 #: How a result is graded, from much worse to much better.

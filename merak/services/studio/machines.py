@@ -6,7 +6,8 @@ from uuid import UUID
 from pydantic import BeforeValidator, Field, TypeAdapter, ValidationError
 
 from merak.core.errors import BadInput
-from merak.core.modality.device import COLOURS, Card
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.device import COLOURS, Card, LedCard, MicrocurrentCard
 from merak.records import people
 from merak.records.tables import Device
 from merak.services.context import Context, NotFound, OutOfTurn
@@ -75,11 +76,12 @@ class CardForm(TypedForm):
         """The fields of a card of this kind."""
         named: dict[str, Any] = {"modality": self.modality, "name": self.name}
         pairs = sorted((a, b) for _, a, b in self.points)
-        if self.modality == "led":
+        kind = MODALITIES[self.modality].CARD if self.modality in MODALITIES else None
+        if kind is LedCard:
             by = {colour: sorted((a, b) for of, a, b in self.points if (of or "red") == colour) for colour in COLOURS}
             red, others = by["red"], {colour: own for colour, own in by.items() if colour != "red" and own}
             return named | {"wavelength_nm": self.wavelength_nm, "points": red, "colours": others}
-        if self.modality == "microcurrent":
+        if kind is MicrocurrentCard:
             return named | {"levels": self.levels, "contact_cm2": decimal(self.contact_cm2), "calibration": pairs}
         typed = {key: decimal(getattr(self, key)) for key in ("scale", "least", "most", "step", "cleaned")}
         ceilings = {str(int(kind)): most for _, kind, most in self.by_phototype}
@@ -99,7 +101,7 @@ def add_device(ctx: Context, form: dict[str, str]) -> None:
         card = CARD.validate_python(asked.card)
     except ValidationError as broken:
         for error in broken.errors():
-            whole = "modality" if "union_tag" in error["type"] else "points"
+            whole = "points"
             field = str(error["loc"][1]) if len(error["loc"]) > 1 else whole
             wrong.setdefault(TYPED_IN.get(field, field), said(dict(error)))
     if wrong:

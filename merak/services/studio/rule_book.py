@@ -12,6 +12,7 @@ from merak.core.body.plate import PLATES, zone_names
 from merak.core.knowledge import Cited, Rule, Ruling, about, all_of, aspects, book, topics
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import registered
+from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.screening import acted_on
 from merak.services.context import Context, NotFound
 
@@ -43,18 +44,6 @@ ROOMS = {
     "treatment": "Treat",
     "after": "Close",
     "client": "Look",
-}
-#: Rules whose id begins with this belong to more than the file that they are named for.
-FAMILIES = {
-    "acid": ("peel", "wet_abrasion"),
-    "current": ("microcurrent", "muscle_stimulation", "galvanic_softening", "iontophoresis"),
-    "galvanic": ("galvanic_softening", "iontophoresis"),
-    "heat": ("rf_bulk",),
-    "tissue": ("rf_bulk",),
-    "needles": ("nano", "micro_needling"),
-    "oxygen": ("oxygen_jet", "oxygen_airbrush", "oxygen_mask"),
-    "physician": ("physician_resurfacing",),
-    "dry_abrasion": ("crystal", "diamond"),
 }
 
 
@@ -239,7 +228,7 @@ def _all() -> Iterator[Entry]:
     everything = book()
     for rule in everything.rule:
         value = "" if rule.value is None else f"{rule.value:g} {rule.unit}"
-        yield _entry(rule, "rule", value, _concerned(rule.id), absolute=rule.absolute)
+        yield _entry(rule, "rule", value, _concerned("rule", rule.id), absolute=rule.absolute)
     for margin in everything.margin:
         words = f"{margin.value:g} {margin.unit} from the {margin.keep_from}"
         yield _entry(margin, "margin", words, _works(margin.works), (margin.keep_from,), used=("Plate",))
@@ -280,7 +269,9 @@ def _all() -> Iterator[Entry]:
         value = (
             f"{tissue.mm:g} mm, {tissue.k:g} W/mK, {tissue.rho:g} kg/m³, {tissue.c:g} J/kgK, {tissue.perfusion:g} /s"
         )
-        yield _entry(tissue, "tissue", value, _concerned(tissue.id), used=(about()["rf_bulk"].title, "Bench: heat"))
+        heated = _concerned("tissue", tissue.id)
+        used = (*sorted(about()[name].title for name in heated), "Bench: heat")
+        yield _entry(tissue, "tissue", value, heated, used=used)
     for one in everything.modality:
         yield _entry(one, "modality", one.licence, {one.id}, used=("Bench",))
     for sign in everything.sign:
@@ -350,14 +341,22 @@ def _entry(
     return Entry(cited, kind, value, absolute, frozenset(concerned), zones, used or uses().get(cited.id, ()))
 
 
-def _concerned(rule_id: str) -> set[str]:
-    """The modalities that a rule concerns: by its family, and by the files that use it."""
-    head, _, rest = rule_id.partition(".")
-    named = set(FAMILIES.get(head, ())) | ({head} if head in about() else set())
-    if head == "support":
-        named.add(rest.partition(".")[0])
-    by_title = {words.title: name for name, words in about().items()}
-    return named | {by_title[title] for title in uses().get(rule_id, ()) if title in by_title}
+def _concerned(kind: str, entry_id: str) -> set[str]:
+    """The modalities that an entry concerns: the one that it is named for, else those whose files read it."""
+    named = set(entry_id.split(".")[:2]) & about().keys()
+    reading = (need.module for need in registered() if (need.kind, need.entry) == (kind, entry_id))
+    return named or {name for module in reading for name in _working_with().get(module, ())}
+
+
+@cache
+def _working_with() -> dict[str, frozenset[str]]:
+    """Module → the modalities that work with it: their own file, and what a few of them share."""
+    found: dict[str, set[str]] = {}
+    for name, module in MODALITIES.items():
+        own = getattr(module, "__name__", type(module).__module__)
+        for one in {own, *(getattr(value, "__module__", None) or "" for value in vars(module).values())}:
+            found.setdefault(one, set()).add(name)
+    return {module: frozenset(names) for module, names in found.items() if len(names) < len(MODALITIES) / 2}
 
 
 def _works(works: Iterable[str]) -> set[str]:

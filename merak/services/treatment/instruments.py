@@ -8,10 +8,10 @@ from uuid import UUID
 
 from merak.core.client import Findings
 from merak.core.errors import BadInput
-from merak.core.knowledge import has_rule, number, rule
+from merak.core.knowledge import rule
 from merak.core.knowledge.register import needs
-from merak.core.modality import rf_bulk
-from merak.core.modality.device import Card, MachineCard
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.device import Card
 from merak.core.ports import Reply
 from merak.core.treatment import Tap, setting
 from merak.records import people, simulators, visits
@@ -27,8 +27,6 @@ from merak.simulators.source import FAULTS, SimulatedSource, source_for
 needs(
     __name__,
     """
-    s: oxygen_airbrush.clean
-    spots: rf_fractional.clean
     words: chair.hands
     """,
 )
@@ -37,6 +35,8 @@ THERMOMETER, METER = "thermometer", "meter"
 Reader = SimulatedThermometer | SimulatedMeter
 #: Skin of which nothing was measured: moisture points, and L*, a*, b* by phototype.
 MOISTURE = 45.0
+#: Skin that nothing warms, °C.
+SKIN_C = 33.0
 TONES = {
     1: (70.0, 9.0, 14.0),
     2: (66.0, 10.0, 16.0),
@@ -75,8 +75,7 @@ def shelf(ctx: Context, said: str = "") -> Shelf:
 
 def _fresh(card: Card) -> SimulatedSource:
     """A machine that was never touched."""
-    wipe = f"{card.modality}.clean"
-    return source_for(card, int(number(wipe)) if isinstance(card, MachineCard) and has_rule(wipe) else 0)
+    return source_for(card, MODALITIES[card.modality].WAYS.wiped_after)
 
 
 def _one_source(ctx: Context, device: str) -> SimulatedSource:
@@ -241,16 +240,14 @@ def _skin(ctx: Context, visit_id: UUID, run: Run) -> tuple[float, float]:
     n, act = run.state.act, run.acts[run.state.act]
     order = visits.order(ctx.db, visit_id)
     step = next(one for one in (order.plan.steps if order else ()) if one.id == act.step)
-    settings = rf_bulk.Settings.model_validate(step.settings)
-    card = _card_of(ctx, act.machine)
-    power = (card.physical(settings.at) if isinstance(card, MachineCard) else None) or 0.0
+    settings: Any = MODALITIES[step.modality].Settings.model_validate(step.settings)
     one = run.state.runs[n]
     since = one.counted or one.begun or ctx.now
     seconds = min((ctx.now - since).total_seconds(), one.seconds(ctx.now))
     runaway = bool(act.machine) and _one_source(ctx, act.machine).fault == "overheated"
-    return rf_bulk.surface_c(
-        power, settings, min(max(seconds, 1.0) * (10 if runaway else 1), rf_bulk.PATIENCE_S), not runaway
-    )
+    long = max(seconds, 1.0) * (10 if runaway else 1)
+    found: tuple[float, float] | None = settings.warmed_c(_card_of(ctx, act.machine), long, not runaway)
+    return found or (SKIN_C, SKIN_C)
 
 
 def read_meter(ctx: Context, visit_id: UUID) -> Reply:

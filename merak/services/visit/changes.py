@@ -8,14 +8,13 @@ from uuid_utils.compat import uuid7
 
 from merak.core.body.plate import GROUPS, PLATES, zone_names
 from merak.core.body.treatable import BESIDE
-from merak.core.dose.light import minutes_for
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import methods, rule
 from merak.core.knowledge.register import needs
-from merak.core.modality import led
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
 from merak.core.modality.shared import incremented
+from merak.core.modality.ways import Twin
 from merak.core.plan.brief import plate_of
 from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import may_run_beside, rank, title
@@ -42,13 +41,6 @@ TOOK_BACK, AGAIN = "took back: ", "again: "
 
 #: Where it is kept who last touched what is no step: side, methods, the order of steps.
 WHOLE = "plan"
-
-
-#: (modality, setting) → (twin, words, unit, digits)
-TWINS = {
-    ("microcurrent", "level"): ("current", "Current", "µA", 0),
-    ("led", "minutes"): ("fluence", "Fluence", "J/cm²", 1),
-}
 
 
 def draft_of(file: VisitFile) -> tuple[Draft, int]:
@@ -190,26 +182,26 @@ def _set(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
             settings["paths"] = paths
         else:
             wrong["paths"] = "At least one line."
-    twin = next((pair[0] for key, pair in TWINS.items() if key[0] == step.modality and pair[0] == changed), "")
-    if twin:
+    twin = MODALITIES[step.modality].WAYS.twin
+    if twin and twin.name == changed:
         try:
-            settings = _by_twin(file, step, settings, twin, texts_.get(twin, ""))
+            settings = _by_twin(file, step, settings, twin, texts_.get(twin.name, ""))
         except BadInput as bad:
             wrong |= bad.fields
     new = step.with_settings(settings)
-    typed = {key: text for key, text in draft.typed.items() if not _same_field(key, prefix, texts_, changed)}
-    told = {key: text for key, text in draft.wrong.items() if not _same_field(key, prefix, texts_, changed)}
+    pair = {twin.field, twin.name} if twin else set()
+    typed = {key: text for key, text in draft.typed.items() if not _same_field(key, prefix, texts_, changed, pair)}
+    told = {key: text for key, text in draft.wrong.items() if not _same_field(key, prefix, texts_, changed, pair)}
     typed |= {prefix + name: texts_.get(name, "") for name in wrong}
     told |= {prefix + name: words for name, words in wrong.items()}
     what = _said_change(step, new)
     return _with(draft, draft.plan.with_step(new), what, typed=typed, wrong=told)
 
 
-def _same_field(key: str, prefix: str, sent: dict[str, str], changed: str) -> bool:
-    """Whether a field's old slip is answered by what was sent now."""
+def _same_field(key: str, prefix: str, sent: dict[str, str], changed: str, pair: set[str]) -> bool:
+    """Whether a field's old slip is answered by what was sent now; of a `pair` of twins either answers both."""
     name = key.removeprefix(prefix)
-    twins = {("level", "current"), ("current", "level"), ("minutes", "fluence"), ("fluence", "minutes")}
-    return key.startswith(prefix) and (name == changed or (not changed and name in sent) or (name, changed) in twins)
+    return key.startswith(prefix) and (name == changed or (not changed and name in sent) or {name, changed} == pair)
 
 
 def _misfit(step: Step, settings: dict[str, Any], name: str) -> str:
@@ -223,37 +215,19 @@ def _misfit(step: Step, settings: dict[str, Any], name: str) -> str:
     return ""
 
 
-def _by_twin(file: VisitFile, step: Step, settings: dict[str, Any], twin: str, text: str) -> dict[str, Any]:
+def _by_twin(file: VisitFile, step: Step, settings: dict[str, Any], twin: Twin, text: str) -> dict[str, Any]:
     """The setting that gives what was typed as its twin. Raises BadInput on the twin."""
     machine = file.brief.machine(step.modality, step.machine)
-    card: Any = machine.card if machine else None
     try:
         value = float(decimal(text))
     except ValueError:
-        raise BadInput({twin: f"“{text}” is not a number that fits here."}) from None
-    if twin == "current":
-        level = card.level_for(value)
-        if level is None:
-            if not card.calibration:
-                raise BadInput({twin: f"The {card.name} has no calibration."})
-            raise BadInput(
-                {
-                    twin: (
-                        f"The {card.name} was measured from {card.calibration[0][1]:g} to"
-                        f" {card.calibration[-1][1]:g} µA."
-                    )
-                }
-            )
-        return settings | {"level": level}
-    light = led.Settings.model_validate(settings)
-    bright = led.irradiance(light, card).value
-    if not bright:
-        raise BadInput({twin: "The irradiance is not known here, so neither is the fluence."})
-    minutes = round(minutes_for(value, bright, light.duty_percent / 100), 1)
-    problem = _misfit(step, settings | {"minutes": minutes}, "minutes")
+        raise BadInput({twin.name: f"“{text}” is not a number that fits here."}) from None
+    set_now: Any = MODALITIES[step.modality].Settings.model_validate(settings)
+    found = getattr(set_now.twin_for(value, machine.card if machine else None), twin.field)
+    problem = _misfit(step, settings | {twin.field: found}, twin.field)
     if problem:
-        raise BadInput({twin: f"That would be {minutes:g} minutes. {problem}"})
-    return settings | {"minutes": minutes}
+        raise BadInput({twin.name: f"That would be {found:g} {twin.field}. {problem}"})
+    return settings | {twin.field: found}
 
 
 def _said_change(before: Step, after: Step) -> str:

@@ -8,7 +8,7 @@ from merak.core.client import age_on
 from merak.core.errors import BadInput
 from merak.core.knowledge import about, number, rule, traits
 from merak.core.knowledge.register import needs
-from merak.core.plan.screening import HOUSEKEEPING
+from merak.core.plan.screening import housekeeping
 from merak.core.plan.visit_plan import Plan
 from merak.records.bodies.visit import ConsentBody
 from merak.services.clients.keeping import keep_drawing, kept_file
@@ -60,11 +60,11 @@ class Wording:
 def wordings(plan: Plan) -> tuple[Wording, ...]:
     """The words for each treatment of a plan: what it is, how it may feel, when it has settled, what to say at once."""
     found = []
-    for name in dict.fromkeys(one.modality for one in plan.steps if one.modality not in HOUSEKEEPING):
+    for name in dict.fromkeys(one.modality for one in plan.steps if one.modality not in housekeeping()):
         words, trait = about()[name], traits()[name]
         settle = f" It has usually settled within {hours(trait.settle_h)}." if trait.settle_h else ""
         stop = f" Say at once: {'; '.join(one.rstrip('.') for one in words.stop)}." if words.stop else ""
-        honest = f" {rule('microcurrent.no_promise').words}" if name == "microcurrent" else ""
+        honest = f" {rule(words.promise).words}" if words.promise else ""
         found.append(Wording(name, words.title, f"{words.words} It may feel: {trait.feel}.{settle}{honest}{stop}"))
     return tuple(found)
 

@@ -25,6 +25,7 @@ from merak.core.modality.device import read_cards
 from merak.core.plan.brief import Brief, brief_of
 from merak.core.plan.draft import Draft
 from merak.core.plan.facts import Facts, Machine, Wish
+from merak.core.plan.fitting import set_to
 from merak.core.plan.screening import Answers, Letter, Override
 from merak.records import visits
 from merak.records.bodies import PHASES, Body
@@ -145,8 +146,7 @@ class VisitFile:
         closed = self.before(CloseBody) or CloseBody()
         return LastTime(
             on=self.previous.starts_at.date(),
-            level=closed.level,
-            led_minutes=closed.led_minutes,
+            ended=tuple(set_to(name, told.figure) for name, told in closed.did.items()),
             redness=closed.redness,
             swelling=closed.swelling,
             pain=closed.pain,

@@ -12,7 +12,7 @@ from merak.core.body.tapes import ALL
 from merak.core.body.treatable import BESIDE, Treatable
 from merak.core.client import Findings
 from merak.core.errors import BadInput
-from merak.core.knowledge import conditions
+from merak.core.knowledge import conditions, usual_work
 from merak.core.plan.side import FirstSide, first_side
 from merak.services.context import Context
 from merak.services.forms import Otherwise, TypedForm, Whole
@@ -57,7 +57,7 @@ def looked(ctx: Context, visit_id: UUID) -> Looked:
 
 def _page(file: VisitFile, wrong: dict[str, str], typed: dict[str, str]) -> Looked:
     findings = file.findings
-    return Looked(file, findings, file.brief.area("microcurrent"), first_side(findings), wrong, typed)
+    return Looked(file, findings, file.brief.area(usual_work()), first_side(findings), wrong, typed)
 
 
 class SkinForm(TypedForm):

@@ -5,7 +5,7 @@ from functools import cached_property
 from uuid import UUID
 
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import about, number, rule
+from merak.core.knowledge import about, rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
@@ -19,13 +19,12 @@ from merak.core.working import Caution
 from merak.records import visits
 from merak.services.context import Context, OutOfTurn
 from merak.services.forms import Shown, shown, texts
-from merak.services.visit.changes import BACK, OPS, TWINS, WHOLE, EditForm, draft_of, with_new_ids
+from merak.services.visit.changes import BACK, OPS, WHOLE, EditForm, draft_of, with_new_ids
 from merak.services.visit.file import VisitFile, changing, forget, open_file
 
 needs(
     __name__,
     """
-    mm: micro_needling.unlicensed
     words: device.scale
     """,
 )
@@ -100,14 +99,13 @@ class Planned:
 
     def _twin(self, step: Step, one: Shown) -> tuple[Shown, ...]:
         """The current beside its level, the fluence beside its minutes: either may be typed."""
-        pair = TWINS.get((step.modality, one.name.partition(".")[2]))
-        if pair is None:
+        twin = MODALITIES[step.modality].WAYS.twin
+        if twin is None or twin.field != one.name.partition(".")[2]:
             return ()
-        name, words, unit, digits = pair
-        told = self.computed.numbers.get(f"{step.id}.{name}")
-        value = "" if told is None or told.value is None else f"{told.value:.{digits}f}"
-        key = f"{step.id}.{name}"
-        return (Shown(key, words, unit, "number", (), self.draft.typed.get(key, value)),)
+        key = f"{step.id}.{twin.name}"
+        told = self.computed.numbers.get(key)
+        value = "" if told is None or told.value is None else f"{told.value:.{twin.digits}f}"
+        return (Shown(key, twin.words, twin.unit, "number", (), self.draft.typed.get(key, value)),)
 
     def stops(self) -> list[tuple[str, str, Caution]]:
         """(item, "field" or "", why) of all that a senior could plan past in writing."""
@@ -296,15 +294,7 @@ def machines_for(page: Planned, step: Step) -> list[tuple[str, str]]:
 
 
 def needed_licences(plan: Plan) -> set[str]:
-    """The licences that a plan asks of whoever starts it."""
-    found = {about()[one.modality].licence for one in plan.steps}
-    deep = any(one.modality == "micro_needling" for one in plan.steps)
-    return (found - {"", "senior", "physician", "micro depth"}) | ({"micro depth"} if deep and _beyond(plan) else set())
-
-
-def _beyond(plan: Plan) -> bool:
-    return any(
-        one.modality == "micro_needling"
-        and float(one.settings.get("depth_mm", 0)) > number("micro_needling.unlicensed")
-        for one in plan.steps
-    )
+    """The licences that a plan asks of whoever starts it: those of its modalities, and of what is set."""
+    named = {about()[one.modality].licence for one in plan.steps} - {"", "physician", "micro depth"}
+    settings = (MODALITIES[one.modality].Settings.model_construct(**one.settings) for one in plan.steps)
+    return named | ({one.licence for one in settings} - {""})

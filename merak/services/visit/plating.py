@@ -11,7 +11,7 @@ from merak.core.body.marks import Mark
 from merak.core.body.plate import PLATES
 from merak.core.body.strokes import ON_PLATE
 from merak.core.errors import BadInput
-from merak.core.knowledge import works
+from merak.core.knowledge import usual_work, works
 from merak.core.plan.side import FirstSide, first_side
 from merak.core.plan.survey import LINES, Laying, Survey, places, survey, usual
 from merak.core.treatment import RunState
@@ -58,7 +58,7 @@ def plated(ctx: Context, visit_id: UUID, query: dict[str, str]) -> Plated:
     """The plate as the page's fields ask for it; what they do not say is as usual for the modality."""
     file = open_file(ctx, visit_id)
     name = query.get("plate", "face") if query.get("plate") in PLATES else "face"
-    work = query.get("work", "microcurrent") if query.get("work") in works() else "microcurrent"
+    work = query.get("work", "") if query.get("work") in works() else usual_work()
     first = first_side(file.findings)
     fresh = query.get("of") != work  # another modality was chosen: its own usual laying
     asked = {} if fresh else {key: query[key] for key in Laying.model_fields if key in query}
