@@ -58,7 +58,7 @@ class Mutant(NamedTuple):
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """Properties try few examples, the same each time; one that fails has noticed, its smallest example is not sought."""
+    """Properties try few examples, the same each time; the smallest that fails is not sought."""
     phases = (hypothesis.Phase.explicit, hypothesis.Phase.generate)
     hypothesis.settings.register_profile(
         "mutate",

@@ -112,6 +112,7 @@ def _modalities(of: Book, names: Names) -> Iterator[Fault]:
     yield from _same("modality", "its entry", (one.id for one in of.modality), names.modalities)
     yield from _same("trait", "its trait", (one.modality for one in of.trait), names.planned)
     for one in of.modality:
+        yield from _known("modality", one.id, "group", one.groups, names.groups)
         yield from _known("modality", one.id, "way of working", {one.work} - {""}, names.works)
         yield from _known("modality", one.id, "rule", {one.promise} - {""}, names.rules)
         if one.licence != "physician":
@@ -213,11 +214,17 @@ def _plate(of: Book, names: Names) -> Iterator[Fault]:
 
 def _planning(of: Book, names: Names) -> Iterator[Fault]:
     """Conditions, traits, pairings, methods, emergency cards."""
-    for condition in of.condition:
-        for consider in condition.consider:
-            yield from _known("condition", condition.id, "modality", [consider.modality], names.modalities)
-            yield from _known("condition", condition.id, "group of zones", {consider.where} - {""}, {*GROUPS, "graded"})
-            yield from _settings("condition", condition.id, {consider.modality: consider.set})
+    for help in of.help:
+        yield from _known("help", help.id, "modality", [help.modality], names.modalities)
+        yield from _known("help", help.id, "condition", [help.condition], names.conditions)
+        yield from _known("help", help.id, "group of zones", {help.where} - {""}, {*GROUPS, "graded"})
+        yield from _settings("help", help.id, {help.modality: help.set})
+    helped = {help.condition for help in of.help}
+    yield from (
+        Fault("condition", one.id, "nothing helps it, and it does not refer")
+        for one in of.condition
+        if one.id not in helped and not one.refer
+    )
     for trait in of.trait:
         if min(trait.load, trait.hands_min, trait.settle_h, trait.price, trait.zone_price) < 0:
             yield Fault("trait", trait.id, "loads, minutes, hours and prices are not below zero")
@@ -308,7 +315,7 @@ def _aftercare(of: Book, names: Names) -> Iterator[Fault]:
                 yield Fault("ask_after", asked.id, f"{asked.field} is never “{option.value}”")
     for remedy in of.remedy:
         yield from _known("remedy", remedy.id, "kind of answer", remedy.seen, SEEN)
-        yield from _known("remedy", remedy.id, "modality", {remedy.by} - {""}, names.modalities)
+        yield from _known("remedy", remedy.id, "modality", {remedy.screened_as} - {""}, names.modalities)
         yield from _known("remedy", remedy.id, "thing that stands against it", remedy.not_after, STANDING)
         if not 1 <= remedy.least <= 4 or remedy.minutes <= 0:
             yield Fault("remedy", remedy.id, "grades go from 1 to 4, and it takes some minutes")
@@ -362,5 +369,5 @@ def _read(of: Book, names: Names) -> Iterator[Fault]:
             unit = WORDS if entry.value is None else entry.unit
             if unit != need.unit:
                 yield Fault("rule", need.entry, f"{need.module} reckons with {need.unit}, and it says {unit}")
-    read = {need.entry for need in registered() if need.kind == "rule"}
+    read = {need.entry for need in registered() if need.kind == "rule"} | {one.promise for one in of.modality}
     yield from (Fault("rule", one, "nothing reads it") for one in sorted(names.rules - read))

@@ -9,10 +9,11 @@ from hypothesis import strategies as st
 
 from builders.briefs import TODAY, brief, machines, plan_of, planned
 from builders.machines import LIFT, PANEL, UNMEASURED
-from merak.core.client import Findings, LastTime
+from merak.core.client import Findings
 from merak.core.errors import Refused
 from merak.core.knowledge import all_ids, book, methods, number
 from merak.core.modality import led as red_light
+from merak.core.modality.before import Before
 from merak.core.modality.device import LedCard, MicrocurrentCard
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Wish
@@ -38,9 +39,12 @@ def start_level(who: Brief) -> float:
 def test_start_level_follows_first_visit_sensitivity_and_last_time() -> None:
     assert start_level(brief()) == 3
     assert start_level(brief(findings=Findings(sensitive=True))) == 2
-    assert start_level(brief(last=LastTime(on=TODAY, level=4.5))) == 4.5
-    assert start_level(brief(last=LastTime(on=TODAY, level=4.5, redness=3))) == 3.5
-    assert start_level(brief(last=LastTime(on=TODAY, level=1, redness=4))) == 1, "never below one"
+    assert start_level(brief(history={"microcurrent": Before(at=4.5)})) == 4.5
+    assert start_level(brief(history={"microcurrent": Before(at=4.5, redness=3)})) == 3.5
+    assert start_level(brief(history={"microcurrent": Before(at=1, redness=4)})) == 0.5, "a half step below the first"
+    assert start_level(brief(findings=Findings(sensitive=True), history={"microcurrent": Before(at=4.5)})) == 4.5, (
+        "where it ended was fitted to that skin"
+    )
     assert start_level(brief(machines=machines(LIFT.model_copy(update={"levels": 20})))) == 6, (
         "3 of 10 is a share of the scale"
     )

@@ -196,7 +196,7 @@ def test_the_skin_is_looked_at_twice_and_soothed_where_it_answered() -> None:
         looks={"1": first, "2": Look(at=at + timedelta(minutes=12), by="B").tapped("redness", "right upper cheek")}
     )
     assert not whole.missing and whole.worst("redness") == 3, "the worse of both looks counts"
-    names = {one.id for one in fitting(whole, {"open_skin", "no_cold"})}
+    names = {one.id for one in fitting(whole, {"open_skin", "cold"})}
     assert "remedy.sterile_gel" in names and not names & {
         "remedy.soothing_gel",
         "remedy.cold_pack",

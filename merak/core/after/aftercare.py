@@ -20,7 +20,6 @@ from merak.core.working import Caution, Frozen
 needs(
     __name__,
     """
-    %: acid.mild
     days: after.event after.open_ended
     of 4: follow.severe
     """,

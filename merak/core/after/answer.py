@@ -104,7 +104,7 @@ def fitting(answer: SkinAnswer, never: Iterable[str]) -> tuple[Remedy, ...]:
     return tuple(
         one
         for one in book().remedy
-        if not against & {one.by, *one.not_after}
+        if not against & {one.screened_as, *one.not_after}
         and any(answer.worst(kind) >= one.least for kind in SEEN if kind in one.seen)
     )
 

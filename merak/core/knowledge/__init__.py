@@ -17,6 +17,8 @@ from merak.core.knowledge.register import is_read
 from merak.core.working import Caution, Frozen, Quantity, Weight
 
 FOLDER = Path(__file__).parent
+#: Where a modality has its own file; one more folder is one more entry.
+MODALITIES = [FOLDER / "modality"]
 
 #: S: a published source (quoted from memory unless it says otherwise). P: common practice, no source.
 #: H: a house default, editable, never above a ceiling. D: a definition.
@@ -161,15 +163,29 @@ class Sign(Cited):
 
 
 class Group(Cited):
-    """Modalities and aspects that a rule may speak of together."""
+    """Modalities and aspects that a rule may speak of together: groups and aspects that it names, and every modality
+    that says it belongs to it.
+    """
 
-    members: tuple[str, ...]
+    members: tuple[str, ...] = ()
 
 
 class Aspect(Cited):
     """A way of doing a modality that screening speaks of by itself, such as its blue light."""
 
     of: str
+
+
+class Help(BookEntry):
+    """A condition that a modality helps: how good the evidence is, its rank among others, where, and how it is set."""
+
+    id: str
+    modality: str
+    condition: str
+    rank: int = Field(ge=1)
+    evidence: Literal["strong", "fair", "weak"]
+    set: dict[str, str | float | bool] = Field(default_factory=dict)
+    where: str = ""
 
 
 class Consider(BookEntry):
@@ -184,14 +200,14 @@ class Consider(BookEntry):
 
 
 class Condition(Cited):
-    """A finding that is graded by zone, 0 to 4: what the grades mean, how it is told apart on the plate, what to
-    consider.
+    """A finding that is graded by zone, 0 to 4: what the grades mean, how it is told apart on the plate; what to
+    consider follows from what the modalities say of it, by rank.
     """
 
     title: str
     letter: str
     grades: tuple[str, str, str, str]
-    consider: tuple[Consider, ...]
+    consider: tuple[Consider, ...] = ()
     refer: str = ""
 
 
@@ -334,13 +350,13 @@ class AskAfter(Cited):
 
 class Remedy(Cited):
     """What soothes: for what was seen from grade `least` on, for so many minutes; never where screening stops the
-    modality that it is done `by`, nor after these.
+    modality that it is `screened_as`, nor after these.
     """
 
     seen: tuple[str, ...]
     least: int
     minutes: int
-    by: str = ""
+    screened_as: str = ""
     not_after: tuple[str, ...] = ()
 
 
@@ -420,6 +436,7 @@ class About(Cited):
     group: Literal[
         "current", "sound", "light", "heat", "cold and touch", "oxygen", "abrasion", "acids", "needles", "support"
     ]
+    groups: tuple[str, ...] = ()
     work: str = ""
     licence: Literal["", "pulsed light", "fractional", "focused", "micro depth", "physician"] = ""
     technique: tuple[str, ...]
@@ -486,6 +503,7 @@ class Book(BookEntry):
     group: tuple[Group, ...] = ()
     aspect: tuple[Aspect, ...] = ()
     condition: tuple[Condition, ...] = ()
+    help: tuple[Help, ...] = ()
     trait: tuple[Trait, ...] = ()
     pairing: tuple[Pairing, ...] = ()
     method: tuple[Method, ...] = ()
@@ -551,11 +569,16 @@ def read_file(path: Path) -> Book:
         raise KnowledgeError(f"{path.name}, line {_line_of(text, first['loc'])}: {where}: {first['msg']}") from broken
 
 
+def files() -> list[Path]:
+    """The files of the rule book: what all share, then the modalities' own."""
+    return [path for folder in (FOLDER, *MODALITIES) for path in sorted(folder.glob("*.toml"))]
+
+
 @cache
 def _places() -> dict[tuple[str, str], str]:
     """Where every entry stands: (kind, id) → file and line."""
     found: dict[tuple[str, str], str] = {}
-    for path in sorted(FOLDER.glob("*.toml")):
+    for path in files():
         kind = ""
         for number_, line in enumerate(path.read_text(encoding="utf-8").splitlines(), 1):
             if heading := re.fullmatch(r"\[\[(\w+)\]\]", line.strip()):
@@ -584,7 +607,7 @@ def written() -> Book:
     """
     parts: dict[str, list[Any]] = {kind: [] for kind in Book.model_fields}
     known: set[tuple[str, ...]] = set()
-    for path in sorted(FOLDER.glob("*.toml")):
+    for path in files():
         read = read_file(path)
         for kind, entries in parts.items():
             for entry in getattr(read, kind):
@@ -593,7 +616,31 @@ def written() -> Book:
                     raise KnowledgeError(f"{path.name}: the {kind} “{entry.id}” stands twice")
                 known.add(name)
                 entries.append(entry)
-    return Book(**parts)
+    return joined(Book(**parts))
+
+
+def joined(of: Book) -> Book:
+    """The book with what modalities say of themselves where it is read: their groups, and the conditions they help."""
+    groups = (
+        group.model_copy(
+            update={"members": (*group.members, *(one.id for one in of.modality if group.id in one.groups))}
+        )
+        for group in of.group
+    )
+    by_rank = sorted(of.help, key=lambda one: (one.condition, one.rank, one.id))
+    conditions = (
+        condition.model_copy(
+            update={
+                "consider": tuple(
+                    Consider(modality=one.modality, evidence=one.evidence, set=one.set, where=one.where)
+                    for one in by_rank
+                    if one.condition == condition.id
+                )
+            }
+        )
+        for condition in of.condition
+    )
+    return of.model_copy(update={"group": tuple(groups), "condition": tuple(conditions)})
 
 
 @cache
@@ -612,7 +659,7 @@ def book() -> Book:
 def published_edition() -> str:
     """What this edition of the rule book is known by: the first half of the SHA-256 of its files."""
     whole = sha256()
-    for path in sorted(FOLDER.glob("*.toml")):
+    for path in files():
         whole.update(path.name.encode() + b"\0" + path.read_bytes())
     return whole.hexdigest()[:32]
 

@@ -43,7 +43,7 @@ NAME = "cold"
 CARD = scaled(NAME, "°C")
 INCREMENT = Increment("at", down=True)
 AMOUNT = Amount("minutes", adds_up=True)
-WAYS = Ways()
+WAYS = Ways(passes="chair.pass.cold")
 Over = Literal["gel", "serum", "sheet mask", "bare dry skin"]
 
 

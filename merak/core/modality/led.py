@@ -26,7 +26,7 @@ needs(
     min: led.ceiling.minutes led.first_visit led.missed led.reacted led.start_minutes
     phototype: led.blue_dark
     °C: led.surface
-    words: led.amber_weak led.distance led.duty led.eyes led.fluence led.mask_unknown led.product
+    words: plan.machine led.amber_weak led.distance led.duty led.eyes led.fluence led.mask_unknown led.product
     """,
     aspect=("led_blue", "led_near_infrared", "led_pulsed"),
 )

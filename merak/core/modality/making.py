@@ -8,10 +8,10 @@ from merak.core.acts import Act, Cell, Part
 from merak.core.body.grid import Tip
 from merak.core.body.sections import SectionOrder
 from merak.core.client import Side
-from merak.core.knowledge import about, has_rule, number
+from merak.core.knowledge import about, number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import CardTip
-from merak.core.modality.ways import Asking, Ground, Ways
+from merak.core.modality.ways import Ground, Inquiry, Ways
 from merak.core.spots import SpotRule
 from merak.core.working import Quantity
 
@@ -23,7 +23,7 @@ needs(
 )
 
 
-class Laid(Protocol):
+class Places(Protocol):
     """Where a step lies on a client's plate, in working order; one part for all of it before it is laid."""
 
     @property
@@ -59,7 +59,7 @@ class Making:
     zones: tuple[str, ...]
     plate: str
     school: str
-    laid: Laid
+    laid: Places
     ground: Ground
     spot: SpotRule | None
 
@@ -108,7 +108,7 @@ class Making:
         return "left" if self.side == "right" else "right"
 
     def act(
-        self, kind: Any, title: str, seconds: float, instruction: str = "", asks: Asking | None = None, **more: Any
+        self, kind: Any, title: str, seconds: float, instruction: str = "", asks: Inquiry | None = None, **more: Any
     ) -> Act:
         """An act of this step. While something works on the skin the client is asked, as for the modality unless `asks`
         says otherwise.
@@ -116,7 +116,7 @@ class Making:
         words = instruction or f"{self.instruction.strip()} {self.enough}"
         mine = {"modality": self.modality, "step": self.step, "plate": self.plate} | more
         works = mine["modality"] and (kind != "free" or mine.get("spot"))
-        asking = (asks or self.ways.asks) if works else Asking()
+        asking = (asks or self.ways.asks) if works else Inquiry()
         told = {"ask_s": asking.every_s, "asks": asking.words} if asking.rule else {}
         return Act(kind=kind, title=title, instruction=words, seconds=max(round(seconds), 1), **(mine | told))
 
@@ -140,10 +140,8 @@ class Making:
     @property
     def passes(self) -> int:
         """How often each section is gone over: as set, or as the rule book says."""
-        rule_id = f"chair.pass.{self.modality}"
         named = (name for name in ("passes", "rounds", "strokes") if hasattr(self.settings, name))
-        found = next((int(getattr(self.settings, name)) for name in named), 0)
-        return found or (int(number(rule_id)) if has_rule(rule_id) else 1)
+        return next((int(getattr(self.settings, name)) for name in named), self.ways.passes_usual)
 
     def mirror(self) -> Act:
         """One half shown against the other, before the second begins."""

@@ -40,7 +40,7 @@ needs(
     times: microcurrent.repeats
     µA: microcurrent.ceiling.current
     words: current.charge current.density current.faraday device.calibration microcurrent.carried_over
-    words: microcurrent.feel microcurrent.probes_apart microcurrent.stop_signs path.time product.film
+    words: microcurrent.feel microcurrent.probes_apart microcurrent.stop_signs path.time product.film plan.closed_zones
     """,
 )
 

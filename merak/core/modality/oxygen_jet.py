@@ -30,7 +30,7 @@ NAME = "oxygen_jet"
 CARD = scaled(NAME, "bar")
 INCREMENT = Increment("at")
 AMOUNT = Amount("pressure")
-WAYS = Ways()
+WAYS = Ways(passes="chair.pass.oxygen_jet")
 
 
 class Settings(Base):

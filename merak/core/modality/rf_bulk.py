@@ -59,7 +59,7 @@ CARD = scaled(NAME, "W")
 STANDING_MM_S = 0.01
 INCREMENT = Increment("at")
 AMOUNT = Amount("power")
-WAYS = Ways(asks=ASKED_WARM, halves=True)
+WAYS = Ways(asks=ASKED_WARM, halves=True, passes="chair.pass.rf_bulk")
 SAMPLE_S = 0.1
 #: No zone is warmed for longer than this before its target is called out of reach, s.
 PATIENCE_S = 900.0

@@ -43,7 +43,7 @@ NAME = "ultrasound"
 CARD = scaled(NAME, "W/cm²")
 INCREMENT = Increment("at")
 AMOUNT = Amount("mean")
-WAYS = Ways()
+WAYS = Ways(passes="chair.pass.ultrasound")
 
 
 class Settings(Base):

@@ -19,7 +19,7 @@ needs(
 Asked = Literal["heat", "pain"]
 
 
-class Asking(NamedTuple):
+class Inquiry(NamedTuple):
     """What the client is asked while something works on the skin, and the rule of how often; never without one."""
 
     rule: str = ""
@@ -31,11 +31,11 @@ class Asking(NamedTuple):
         return int(number(self.rule)) if self.rule else 0
 
 
-NEVER_ASKED = Asking()
-ASKED = Asking("chair.ask", ("pain",))
-ASKED_WARM = Asking("chair.ask.heat", ("heat", "pain"))
-ASKED_ACID = Asking("chair.ask.acid", ("pain",))
-ASKED_STILL = Asking("chair.ask.light", ("pain",))
+NEVER_ASKED = Inquiry()
+ASKED = Inquiry("chair.ask", ("pain",))
+ASKED_WARM = Inquiry("chair.ask.heat", ("heat", "pain"))
+ASKED_ACID = Inquiry("chair.ask.acid", ("pain",))
+ASKED_STILL = Inquiry("chair.ask.light", ("pain",))
 
 
 class SpotTest(NamedTuple):
@@ -79,18 +79,25 @@ class Twin(NamedTuple):
 @dataclass(frozen=True)
 class Ways:
     """How a modality is worked. `halves`: one half is shown against the other. `tags` are those lines of aftercare that
-    hang on how it was done, `wipe` the rule of after how many pulses its tip is wiped. It `ended` at what was set, at
-    what was last counted at, or after the minutes that were done.
+    hang on how it was done, `passes` the rule of how often each part is gone over where that is not set, `wipe` the
+    rule of after how many pulses its tip is wiped. It `ended` at what was set, at what was last counted at, or after
+    the minutes that were done.
     """
 
-    asks: Asking = ASKED
+    asks: Inquiry = ASKED
     spot: SpotTest | None = None
     halves: bool = False
     plate: str = "face"
     tags: frozenset[str] = frozenset()
+    passes: str = ""
     wipe: str = ""
     ended: Literal["set", "counted", "done"] = "set"
     twin: Twin | None = None
+
+    @property
+    def passes_usual(self) -> int:
+        """How often each part is gone over where that is not set."""
+        return int(number(self.passes)) if self.passes else 1
 
     @property
     def wiped_after(self) -> int:

@@ -28,7 +28,7 @@ needs(
     of 10: chair.pain.stop
     of 4: chair.spot.severe
     ×: rf_fractional.step.most
-    words: chair.pass.close chair.spot.down chair.spot.first chair.spot.kept chair.spot.mark chair.spot.numb
+    words: chair.spot.down chair.spot.first chair.spot.kept chair.spot.mark chair.spot.numb
     words: chair.spot.once chair.spot.up
     """,
 )

@@ -55,7 +55,8 @@ def nothing(ctx: Context, visit_id: UUID, look: str) -> None:
 def against(file: VisitFile, tags: tuple[str, ...]) -> frozenset[str]:
     """What stands against some remedies today."""
     board = file.brief.board
-    stopped = {one.by for one in book().remedy if one.by and (one.by not in board or board[one.by].verdict in STOPPING)}
+    alike = {one.screened_as for one in book().remedy} - {""}
+    stopped = {name for name in alike if name not in board or board[name].verdict in STOPPING}
     return frozenset(stopped | ({"open_skin"} if {"fractional", "needles", "nano"} & set(tags) else set()))
 
 

@@ -22,7 +22,6 @@ needs(
     __name__,
     """
     years: screening.age
-    words: microcurrent.no_promise
     """,
 )
 
