@@ -138,4 +138,5 @@ def _card(module: Modality, asked: Any) -> Any:
 for _what in CALCULATIONS.values():
     _calculation(_what)
 for _module in MODALITIES.values():
-    _modality(_module)
+    if _module.NAME in about():  # without words the rule book is not closed, and nothing is served
+        _modality(_module)

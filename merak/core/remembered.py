@@ -7,19 +7,10 @@ from functools import lru_cache, wraps
 from typing import ParamSpec, TypeVar
 
 from merak.core.knowledge.current import edition
+from merak.core.working import by_value
 
 Given = ParamSpec("Given")
 Found = TypeVar("Found")
-
-
-def by_value(value: object) -> object:
-    """Something that hashes as this value, whatever it holds."""
-    kind = type(value)  # at every change of a plan, for all of it: several times as quick as `isinstance`
-    if kind is dict:
-        return tuple([(key, by_value(one)) for key, one in value.items()])  # type: ignore[attr-defined]
-    if kind is tuple or kind is list:
-        return tuple([by_value(one) for one in value])  # type: ignore[attr-defined]
-    return value
 
 
 class _Call:

@@ -4,7 +4,15 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from merak.core.remembered import by_value
+
+def by_value(value: object) -> object:
+    """Something that hashes as this value, whatever it holds."""
+    kind = type(value)  # at every change of a plan, for all of it: several times as quick as `isinstance`
+    if kind is dict:
+        return tuple([(key, by_value(one)) for key, one in value.items()])  # type: ignore[attr-defined]
+    if kind is tuple or kind is list:
+        return tuple([by_value(one) for one in value])  # type: ignore[attr-defined]
+    return value
 
 
 class Frozen(BaseModel):

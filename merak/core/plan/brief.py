@@ -107,32 +107,38 @@ class Brief:
         """One of the plates, where nothing keeps its distance."""
         return self.area(free_work(), plate)
 
-    def subject(self, modality: str, area: float) -> Subject:
-        """The client as a modality's rules see one."""
+    @cached_property
+    def skin(self) -> Subject:
+        """The client's skin, whatever is done to it."""
         dry = self.facts.answers.get("dry_air")
         sun = self.facts.answers.get("sun")
         low = self.facts.findings.hydration is not None and self.facts.findings.hydration < number("look.hydration.low")
         return Subject(
             phototype=self.facts.findings.phototype,
             sensitive=bool(self.facts.findings.sensitive),
-            first_visit=modality not in self.facts.history,
             tanned=sun is not None and sun.option in ("tanned", "burnt", "burnt_healed"),
             dehydrated=(dry is not None and dry.option == "yes") or low,
-            area_cm2=max(area, 0.01),
-            verdict=self.board[modality].verdict if modality in self.board else "go",
-            last=self.facts.history.get(modality),
         )
+
+    def subject(self, modality: str, area: float) -> Subject:
+        """The client as a modality's rules see one."""
+        own = {
+            "first_visit": modality not in self.facts.history,
+            "area_cm2": max(area, 0.01),
+            "verdict": self.board[modality].verdict if modality in self.board else "go",
+            "last": self.facts.history.get(modality),
+        }
+        return self.skin.model_copy(update=own)
 
     @cached_property
     def budget(self) -> Quantity:
         """How much load this skin bears in one visit, with its working."""
-        subject = self.subject("peel", 300)
         lines = [quantity("budget.base", "load in one visit")]
         for rule_id, holds, words in (
             ("budget.newcomer", self.newcomer, "new client"),
-            ("budget.sensitive", subject.sensitive, "sensitive skin"),
-            ("budget.dry", subject.dehydrated, "dehydrated, or winter"),
-            ("budget.dark", (subject.phototype or 0) >= number("phototype.very_dark"), "phototype V or VI"),
+            ("budget.sensitive", self.skin.sensitive, "sensitive skin"),
+            ("budget.dry", self.skin.dehydrated, "dehydrated, or winter"),
+            ("budget.dark", (self.skin.phototype or 0) >= number("phototype.very_dark"), "phototype V or VI"),
         ):
             if holds:
                 lines.append(quantity(rule_id, words))

@@ -1,0 +1,47 @@
+"""A modality owns itself: one that nobody has is added by two files, and is then screened, planned, run, closed and
+told of like any other.
+"""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+from builders.database import ROOT
+from builders.made_up import LINES, written
+
+
+def told(folder: Path, *words: str) -> subprocess.CompletedProcess[str]:
+    """A program that finds the folder among its modalities, and what it says."""
+    run = [sys.executable, "-m", "builders.made_up", str(folder), *words]
+    return subprocess.run(run, cwd=ROOT, capture_output=True, text=True, check=False)
+
+
+def test_a_made_up_modality_goes_from_screening_to_the_next_start(demo: str, tmp_path: Path) -> None:
+    written(tmp_path)
+    ran = told(tmp_path)
+    assert ran.returncode == 0, ran.stderr
+    found = json.loads(ran.stdout)
+    assert found == {
+        "stopped": "no",
+        "asked": "go",
+        "proposed": True,
+        "refused": ["bubble_comb.most"],
+        "startable": True,
+        "acts": [["Bubble comb: make ready", "free", ""], ["Bubble comb", "sections", "Comb off."]],
+        "halt": "Comb off, water off.",
+        "sheet": ["No bath at all."],
+        "history": [2, "seen"],
+    }
+
+
+def test_left_out_of_any_list_the_book_does_not_load(tmp_path: Path) -> None:
+    written(tmp_path)
+    ran = told(tmp_path, "line by line")
+    assert ran.returncode == 0, ran.stderr
+    found = json.loads(ran.stdout)
+    assert found.keys() == LINES.keys()
+    # An aspect that nothing rules on, and a condition that others help as well, are no lists that it has to stand in.
+    whole = [name for name, faults in found.items() if not faults]
+    assert set(whole) <= {"help", "aspect"}, whole
+    assert all("bubble" in " ".join(faults) for name, faults in found.items() if faults)
