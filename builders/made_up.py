@@ -1,5 +1,5 @@
 """A modality that nobody has, from two files in a folder: taken through a visit by a program of its own, since
-modalities are found when a program starts. `python -m builders.made_up FOLDER [LEFT OUT]` prints what was seen, as JSON.
+modalities are found when a program starts. `python -m builders.made_up FOLDER [LEFT OUT]` prints what was seen.
 """
 
 import json
