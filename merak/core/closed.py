@@ -204,6 +204,10 @@ def _plate(of: Book, names: Names) -> Iterator[Fault]:
             yield Fault("work", work.id, "its tip has a width, its rows overlap by less than that, and it moves")
         if any(one is not None and one <= 0 for one in (work.film_mm, work.dwell_s)):
             yield Fault("work", work.id, "a film has a thickness, and a tip that is set down stays a while")
+    for flag in ("first", "whole"):
+        named = [work.id for work in of.work if getattr(work, flag)]
+        if len(named) != 1:
+            yield Fault("work", " ".join(named), f"one way of working is the {flag}, and only one")
     kept = {one for margin in of.margin for one in margin.works} | {one for never in of.no_go for one in never.works}
     yield from (
         Fault("work", work.id, "it keeps no margin: name what it keeps from, or say that it is free")

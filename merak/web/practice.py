@@ -56,7 +56,8 @@ def _pairs(points: tuple[tuple[float, float], ...]) -> str:
 
 def machine_kinds() -> list[tuple[str, str]]:
     """The kinds of machine, id and title."""
-    return [(name, about()[name].title) for name, module in MODALITIES.items() if module.CARD]
+    kinds = [(name, about()[name].title) for name, module in MODALITIES.items() if module.CARD]
+    return sorted(kinds, key=lambda kind: (about()[kind[0]].work != usual_work(), kind[1]))
 
 
 @router.get("")

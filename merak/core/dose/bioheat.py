@@ -104,6 +104,39 @@ class HeatRun:
         return float(self.seconds[hit[0]]) if len(hit) else None
 
 
+@dataclass(frozen=True)
+class HeatResponse:
+    """How a body warms under steady power. The equation is linear, so one run tells every power: `run` is that of
+    `w_m2` W/m², `unheated` what the same is without.
+    """
+
+    run: HeatRun
+    unheated: HeatRun
+    w_m2: float
+
+    def under(self, power_w_m2: float) -> HeatRun:
+        """The run under another power, W/m²."""
+        share = power_w_m2 / self.w_m2
+
+        def scaled(cold: Numbers, warm: Numbers) -> Numbers:
+            found: Numbers = cold + share * (warm - cold)
+            return found
+
+        cold, warm = self.unheated, self.run
+        return HeatRun(
+            warm.seconds,
+            scaled(cold.surface_c[:1], warm.surface_c),
+            warm.depth_mm,
+            scaled(cold.inside_c[:, :1], warm.inside_c),
+            scaled(cold.profile_c, warm.profile_c),
+        )
+
+    def power_for(self, celsius: float, seconds: float) -> float:
+        """The power (W/m²) that brings the surface to a temperature in so many seconds."""
+        cold = float(self.unheated.surface_c[0])
+        return self.w_m2 * (celsius - cold) / (float(np.interp(seconds, self.run.seconds, self.run.surface_c)) - cold)
+
+
 class Body:
     """Layers from the surface down to where the core's temperature holds, under a surface; `gel_mm` of gel on top."""
 
@@ -189,6 +222,12 @@ class Body:
             inside,
             seen @ last + self.steady,
         )
+
+
+def response(of: Body, seconds: float, dt: float, delta_m: float, w_m2: float = 1e4) -> HeatResponse:
+    """A body's response to steady power that falls off over δ (m), for so many seconds."""
+    run = of.run(np.full(round(seconds / dt), w_m2), dt, delta_m)
+    return HeatResponse(run, of.run(np.zeros(1), dt, delta_m), w_m2)
 
 
 def _traced(

@@ -374,6 +374,7 @@ class Work(Cited):
 
     The tip is width × height in mm (a round one has one diameter), the overlap a share of it, the speed in mm/s;
     `paths` are the lines between landmarks that it follows, and `ends` where they do; `free` keeps no margin.
+    The one that is `first` has its margins shown where nothing is chosen, the one that is `whole` goes everywhere.
     """
 
     manner: Literal["strokes", "grid", "area"]
@@ -388,6 +389,8 @@ class Work(Cited):
     dwell_s: float | None = None
     film_mm: float | None = None
     free: bool = False
+    first: bool = False
+    whole: bool = False
     ends: Literal["hairline", "short of the temple"] = "hairline"
 
 
@@ -683,14 +686,14 @@ def works() -> dict[str, Work]:
 
 @by_book()
 def free_work() -> str:
-    """The way of working that keeps no distance from anything: what is put on everywhere."""
-    return next(work.id for work in book().work if work.free and work.manner == "area")
+    """The way of working that goes everywhere and keeps no distance from anything."""
+    return next(work.id for work in book().work if work.whole)
 
 
 @by_book()
 def usual_work() -> str:
-    """The way of working whose margins are shown where nothing is chosen: the first in lines."""
-    return next(work.id for work in book().work if work.manner == "strokes")
+    """The way of working whose margins are shown where nothing is chosen."""
+    return next(work.id for work in book().work if work.first)
 
 
 @by_book()

@@ -9,9 +9,11 @@ import numpy as np
 from pydantic import Field
 
 from merak.core.acts import Act, HeatRule, Part
-from merak.core.dose.bioheat import HeatRun, Layer, Surface, body, thermal_dose_min
+from merak.core.dose.bioheat import HeatResponse, HeatRun, Layer, Surface, body, thermal_dose_min
+from merak.core.dose.bioheat import response as steady_response
 from merak.core.dose.thermal import cem43_min, dwell_left_s, heating_rate_c_s, pass_dose_j_cm2
 from merak.core.knowledge import number, tissues
+from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making
@@ -25,7 +27,9 @@ from merak.core.modality.shared import (
     Subject,
     as_set,
     on_card,
+    on_scale,
     physical,
+    started,
     worked,
 )
 from merak.core.modality.shared import Settings as Base
@@ -39,7 +43,7 @@ needs(
     passes: chair.pass.rf_bulk
     %: rf_bulk.start
     W/m²K: heat.air
-    min: rf_bulk.dose.stop rf_bulk.dose.warn rf_bulk.hold rf_bulk.hold.most
+    min: rf_bulk.dose.stop rf_bulk.dose.warn rf_bulk.hold rf_bulk.hold.most rf_bulk.to_target
     mm: rf_bulk.depth
     s: rf_bulk.dwell
     share: rf_bulk.absorbed
@@ -48,7 +52,7 @@ needs(
     °C/s: rf_bulk.rate.unknown
     °C: heat.room rf_bulk.stop rf_bulk.target rf_bulk.target.least rf_bulk.target.most
     ×: rf_bulk.perfusion
-    words: device.tip heat.dose heat.numb heat.pass heat.pennes rf_bulk.pad rf_bulk.peak rf_bulk.reading
+    words: device.tip heat.dose heat.numb heat.pass heat.pennes rf_bulk.pad rf_bulk.peak rf_bulk.reading rf_bulk.zone
     """,
     tissue=("tissue.epidermis", "tissue.dermis", "tissue.fat", "tissue.muscle", "tissue.gel"),
 )
@@ -85,7 +89,7 @@ class Settings(Base):
     def warmed_c(self, card: MachineCard | None, seconds: float, held_back: bool) -> tuple[float, float]:
         """By the bioheat model; a machine that nobody measured warms nothing here."""
         power = (card.physical(self.at) if card else None) or 0.0
-        return surface_c(power, self, min(max(seconds, 1.0), PATIENCE_S), held_back)
+        return surface_c(power, self, seconds, held_back)
 
     @classmethod
     def follows(cls, around: Circumstances) -> dict[str, Any]:
@@ -109,21 +113,32 @@ def layer(name: str, mm: float | None = None, flow: float = 1.0) -> Layer:
     return Layer(entry.words, entry.mm if mm is None else mm, entry.k, entry.rho, entry.c, entry.perfusion * flow)
 
 
-def warmed(power_w: float, settings: Settings, flow: float = 1.0, seconds: float = PATIENCE_S) -> HeatRun:
-    """A zone under slow, even work: η·P over its area, with the dermis's blood flow × `flow`."""
-    gel = layer("gel", settings.gel_mm) if settings.gel_mm else None
+@by_book(16)
+def response(flow: float, gel_mm: float, depth_mm: float) -> HeatResponse:
+    """How skin warms under slow, even work, with the dermis's blood flow × `flow`: one run for every power and zone."""
+    gel = layer("gel", gel_mm) if gel_mm else None
     under = body(layers(flow), Surface(number("heat.room"), number("heat.air")), gel)
-    steady = settings.absorbed * power_w / (settings.zone_cm2 * 1e-4)
-    return under.run(np.full(round(seconds / SAMPLE_S), steady), SAMPLE_S, settings.depth_mm / 1000)
+    return steady_response(under, PATIENCE_S, SAMPLE_S, depth_mm / 1000)
+
+
+def warmed(power_w: float, settings: Settings, flow: float = 1.0, zone_cm2: float | None = None) -> HeatRun:
+    """A zone (the one that is set) under slow, even work: η·P over its area, with the dermis's blood flow × `flow`."""
+    given = settings.absorbed * power_w / ((zone_cm2 or settings.zone_cm2) * 1e-4)
+    return response(flow, settings.gel_mm, settings.depth_mm).under(given)
 
 
 def surface_c(power_w: float, settings: Settings, seconds: float, held_back: bool = True) -> tuple[float, float]:
     """(surface, untouched skin) in °C after so many seconds of work on a zone; held at the target once it is there, as
     a hand does.
     """
-    run = warmed(power_w, settings, seconds=max(seconds, 1.0))
-    reached = float(run.surface_c[-1])
+    run = warmed(power_w, settings)
+    reached = float(np.interp(max(seconds, 1.0), run.seconds, run.surface_c))
     return (min(reached, settings.target_c + HELD_WITHIN_C) if held_back else reached), float(run.surface_c[0])
+
+
+def at_once_cm2(settings: Settings, subject: Subject) -> float:
+    """The zone that is really worked at once: one side at a time, so never more than half of what is treated."""
+    return min(settings.zone_cm2, subject.area_cm2 / 2)
 
 
 class Held(NamedTuple):
@@ -150,32 +165,69 @@ def held(run: HeatRun, settings: Settings) -> Held:
 
 
 def start(card: MachineCard, subject: Subject) -> Start:
-    """A fifth of the scale, less what this skin asks for; the usual target and time at it."""
-    found = on_card(NAME, card, subject)
+    """The power that brings the largest zone to the usual target in the usual time and that no ceiling refuses, less
+    what this skin asks for; a share of the scale where the machine's watts are not known.
+    """
     tip = card.tip("")
-    settings = Settings(
-        at=found.value or card.least,
+    first = Settings(
+        at=card.least,
         target_c=number(f"{NAME}.target"),
         hold_min=number(f"{NAME}.hold"),
         tip_mm=tip.across_mm if tip else 20,
         depth_mm=number(f"{NAME}.depth"),
         absorbed=number(f"{NAME}.absorbed"),
     )
-    return Start(settings.model_copy(update={"zone_cm2": _zone_that_warms(settings, card, subject)}), found)
+    known = card.physical(card.least) is not None
+    for size in ZONES_CM2 if known else ():
+        zone = min(size, subject.area_cm2 / 2)
+        found = _for_zone(first, card, subject, zone)
+        settings = first.model_copy(update={"at": found.known, "zone_cm2": max(LEAST_ZONE_CM2, zone)})
+        judged = dose(settings, card, subject)
+        if "to_target" in judged.numbers and not judged.refused:
+            return Start(settings, found)
+    found = as_set("lowest of the scale", card.least, card.scale, 1) if known else on_card(NAME, card, subject)
+    zone = max(LEAST_ZONE_CM2, min(ZONES_CM2[-1] if known else ZONES_CM2[0], subject.area_cm2 / 2))
+    return Start(first.model_copy(update={"at": found.known, "zone_cm2": zone}), found)
 
 
-#: Zones worked at once, cm², from the usual down.
-ZONES_CM2 = (100.0, 70.0, 50.0, 35.0, 25.0, 16.0)
+#: Zones worked at once, cm², from the usual down; the least that is set.
+ZONES_CM2, LEAST_ZONE_CM2 = (100.0, 70.0, 50.0, 35.0, 25.0, 16.0), 4.0
 
 
-def _zone_that_warms(settings: Settings, card: MachineCard, subject: Subject) -> float:
-    """The largest zone at once that this power brings to the target; the usual one where that is not known."""
-    usual, power = max(4.0, min(ZONES_CM2[0], subject.area_cm2)), card.physical(settings.at)
-    for size in ZONES_CM2 if power else ():
-        zone = max(4.0, min(size, subject.area_cm2))
-        if warmed(power or 0, settings.model_copy(update={"zone_cm2": zone})).reaches(settings.target_c) is not None:
-            return zone
-    return usual
+def _for_zone(settings: Settings, card: MachineCard, subject: Subject, zone_cm2: float) -> Quantity:
+    """The setting that brings a zone to its target in the usual time, less what this skin asks for as far as the target
+    is still reached before long.
+    """
+    usual = as_set("minutes to the target", number(f"{NAME}.to_target"), "min", 1, f"{NAME}.to_target")
+    given = response(1.0, settings.gel_mm, settings.depth_mm).power_for(settings.target_c, usual.known * 60)
+    watts = given * zone_cm2 * 1e-4 / settings.absorbed
+    zone = as_set("zone", zone_cm2, "cm²", 0)
+    power = worked("power for it", watts, "W", "bioheat, even work", (zone, usual), "heat.pennes")
+    at = card.at(watts) if watts > (card.physical(card.least) or 0) else card.least
+    base = worked(
+        "on the scale",
+        card.most if at is None else at,
+        card.scale,
+        f"the {card.name}'s setting for it, or its highest",
+        (power,),
+        f"{NAME}.to_target",
+    )
+    found = started(NAME, card.step, card.least, card.most, subject, card.scale, base=base)
+    while found.known + card.step <= base.known and not _warms(settings, card, found.known, zone_cm2):
+        found = found.model_copy(
+            update={"value": on_scale(found.known + card.step), "formula": f"{found.formula}, as far as it still warms"}
+        )
+    return found
+
+
+#: A gentler start may take so many times as long to the target.
+LONGER = 2
+
+
+def _warms(settings: Settings, card: MachineCard, at: float, zone_cm2: float) -> bool:
+    """Whether a setting brings a zone to its target before long."""
+    found = warmed(card.physical(at) or 0, settings, zone_cm2=zone_cm2).reaches(settings.target_c)
+    return found is not None and found <= LONGER * number(f"{NAME}.to_target") * 60
 
 
 def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
@@ -276,12 +328,13 @@ def _moving(judge: Judge, settings: Settings, power: Quantity) -> None:
 def _predicted(judge: Judge, settings: Settings, subject: Subject, power: Quantity) -> None:
     """Seconds to target, hottest depth, thermal dose; with the usual blood flow and with the highest."""
     watts = power.known
-    zone = as_set("zone", settings.zone_cm2, "cm²", 0)
-    both = [held(warmed(watts, settings, flow), settings) for flow in (1.0, number(f"{NAME}.perfusion"))]
+    zone = as_set("zone", at_once_cm2(settings, subject), "cm²", 0, f"{NAME}.zone")
+    flows = (1.0, number(f"{NAME}.perfusion"))
+    both = [held(warmed(watts, settings, flow, zone_cm2=zone.known), settings) for flow in flows]
     usual, quick = both
     band = ("heat.pennes", f"{NAME}.perfusion")
     if usual.seconds is None:
-        where = f"{power.text} over {settings.zone_cm2:g} cm²"
+        where = f"{power.text} over {zone.text}"
         words = f"{where} does not bring the surface to {settings.target_c:g} °C in {PATIENCE_S / 60:g} minutes."
         judge.change(f"{NAME}.target", words, "A smaller zone at once, or more power.", "at")
         judge.tell("minutes", worked("minutes", None, "min", "the target is not reached", (power, zone)))
@@ -317,7 +370,7 @@ def _predicted(judge: Judge, settings: Settings, subject: Subject, power: Quanti
     judge.tell("cem43", total)
     judge.warn(f"{NAME}.dose.warn", total, "hold_min", "Shorter at target, or a lower one.")
     judge.most(f"{NAME}.dose.stop", total, "hold_min", "Shorter at target, or a lower one.")
-    zones = max(1.0, subject.area_cm2 / settings.zone_cm2)
+    zones = max(1.0, subject.area_cm2 / zone.known)
     minutes = zones * (usual.seconds / 60 + settings.hold_min)
     judge.tell(
         "minutes", worked("minutes", minutes, "min", "zones × (to target + at target)", (subject.area, zone), digits=0)
