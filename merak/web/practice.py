@@ -5,7 +5,7 @@ from fastapi.responses import Response
 
 from merak.auth import Form, entered
 from merak.core.errors import BadInput
-from merak.core.knowledge import about, methods, traits
+from merak.core.knowledge import about, methods, traits, usual_work
 from merak.core.modality.catalogue import MODALITIES
 from merak.services.context import Context
 from merak.services.permission import ROLES

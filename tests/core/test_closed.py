@@ -173,7 +173,7 @@ def test_one_misspelt_place_does_not_open_the_lid() -> None:
     )
     spoilt = with_entry("no_go", n, body | {"places": ("uper lid", *body["places"][1:])})
     told = [str(fault) for fault in closed.faults(spoilt)]
-    assert told and "where.toml, line" in told[0] and body["id"] in told[0] and "uper lid" in told[0]
+    assert told and "rf_bulk.toml, line" in told[0] and body["id"] in told[0] and "uper lid" in told[0]
 
 
 def test_a_modality_that_nobody_judged_is_never_for_anybody(monkeypatch: pytest.MonkeyPatch) -> None:

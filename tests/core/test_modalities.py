@@ -246,8 +246,8 @@ def test_each_adjustment_is_a_line_of_the_working() -> None:
     card = machine("rf_bulk", calibration=(), scale="W", least=0, most=50, step=1)
     plain = MODALITIES["rf_bulk"].start(card, Subject(first_visit=False)).worked
     worked = MODALITIES["rf_bulk"].start(card, Subject(sensitive=True, bony=True)).worked
-    assert (plain.value, worked.value) == (10, 7)
-    assert worked.formula == "10 20 % of the scale − 1 first visit − 1 sensitive skin − 1 bone"
+    assert (plain.value, worked.value) == (20, 17), "of the power that warms 100 cm² in two minutes"
+    assert worked.formula == f"{plain.inputs[0].value:g} on the scale − 1 first visit − 1 sensitive skin − 1 bone"
     again = Subject(first_visit=False, sensitive=True, last=Before(at=12, endpoint_seen="not seen"))
     assert MODALITIES["rf_bulk"].start(card, again).worked.value == 13, (
         "what is known of the skin is in last time's value already"

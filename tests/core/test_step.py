@@ -316,7 +316,7 @@ def test_a_zone_of_bulk_heat_is_as_large_as_its_power_warms() -> None:
         unit = Machine(id="b", card=machine("rf_bulk", calibration=points))
         return float(plan_of(known(machines=(unit,)), "rf_bulk").steps[0].settings["zone_cm2"])
 
-    strong, weak = zone((1, 50), (10, 90)), zone((1, 5), (10, 50))
+    strong, weak = zone((1, 10), (10, 90)), zone((1, 0.5), (10, 8))
     assert strong == 100 and 16 <= weak < 100 and zone() == 100
 
 

@@ -70,9 +70,10 @@ def test_a_graded_wish_counts_its_grade_twice() -> None:
         for goals in ((), ("laxity",))
     )
     # Focused lifting is third (0.6): not as much as bulk radiofrequency 2 × 10 × 2 and microcurrent 2 × 10 × 0.8.
-    # All kinds come to the same, and are told once with the gentle one's price: 15 for each of two points of load.
-    assert plain.also == wished.also == ("balanced", "strongest")
-    assert plain.score == 28 + 40 + 16 - 30 and wished.score == 28 + 2 * (40 + 16) - 30
+    # Balanced and strongest come to the same, and are told once with the balanced one's price: 6 for each of two points
+    # of load. A gentle one warms a step lower.
+    assert plain.also == wished.also == ("strongest",)
+    assert plain.score == 28 + 40 + 16 - 12 and wished.score == 28 + 2 * (40 + 16) - 12
 
 
 def test_the_price_of_load_is_what_the_kinds_differ_in() -> None:
@@ -233,7 +234,7 @@ def test_one_guest_beside_each_host_the_pair_that_saves_most() -> None:
     mask = next(step.id for step in one.plan.steps if step.modality == "mask")
     assert "cold" in names(one), "which might run beside the mask as well"
     assert beside == {"led": mask}
-    alone = kinds(graded(wish=Wish(goals=("laxity",)), slot=90, licences=frozenset()))["balanced"]
+    alone = kinds(graded(wish=Wish(goals=("laxity",)), slot=60, licences=frozenset()))["balanced"]
     assert "mask" not in names(alone) and [step.beside for step in alone.plan.steps if step.modality == "led"] == [""]
 
 

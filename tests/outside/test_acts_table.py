@@ -56,9 +56,9 @@ ACTS = {
     """,
     "rf_bulk": """
         Gliding cream · free · 180 s
-        Bulk radiofrequency, right · sections ×3 · heat+pain every 30 s · set to 1 level
+        Bulk radiofrequency, right · sections ×3 · heat+pain every 30 s · set to 3 level
         Mirror · free · 60 s
-        Bulk radiofrequency, left · sections ×3 · heat+pain every 30 s · set to 1 level
+        Bulk radiofrequency, left · sections ×3 · heat+pain every 30 s · set to 3 level
     """,
     "rf_fractional": """
         Fractional radiofrequency: make ready · free · 240 s

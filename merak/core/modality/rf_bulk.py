@@ -3,6 +3,7 @@ minutes.
 """
 
 from collections.abc import Iterable
+from math import pi
 from typing import Any, Literal, NamedTuple
 
 import numpy as np
@@ -137,8 +138,10 @@ def surface_c(power_w: float, settings: Settings, seconds: float, held_back: boo
 
 
 def at_once_cm2(settings: Settings, subject: Subject) -> float:
-    """The zone that is really worked at once: one side at a time, so never more than half of what is treated."""
-    return min(settings.zone_cm2, subject.area_cm2 / 2)
+    """The zone that is really worked at once: one side at a time, so never more than half of what is treated, nor less
+    than the tip covers.
+    """
+    return max(settings.tip_mm**2 * pi / 400, min(settings.zone_cm2, subject.area_cm2 / 2))
 
 
 class Held(NamedTuple):
@@ -177,19 +180,29 @@ def start(card: MachineCard, subject: Subject) -> Start:
         depth_mm=number(f"{NAME}.depth"),
         absorbed=number(f"{NAME}.absorbed"),
     )
-    known = card.physical(card.least) is not None
-    for size in ZONES_CM2 if known else ():
-        zone = min(size, subject.area_cm2 / 2)
-        found = _for_zone(first, card, subject, zone)
-        settings = first.model_copy(update={"at": found.known, "zone_cm2": max(LEAST_ZONE_CM2, zone)})
-        judged = dose(settings, card, subject)
-        if "to_target" in judged.numbers and not judged.refused:
-            return Start(settings, found)
-    found = as_set("lowest of the scale", card.least, card.scale, 1) if known else on_card(NAME, card, subject)
-    zone = max(LEAST_ZONE_CM2, min(ZONES_CM2[-1] if known else ZONES_CM2[0], subject.area_cm2 / 2))
-    return Start(first.model_copy(update={"at": found.known, "zone_cm2": zone}), found)
+    sizes = tuple(min(size, subject.area_cm2 / 2) for size in ZONES_CM2)
+    if card.physical(card.least) is None:
+        return _started(first, on_card(NAME, card, subject), sizes[0])
+    least = as_set("lowest of the scale", card.least, card.scale, 1)
+    tried = [_started(first, _for_zone(first, card, subject, zone), zone) for zone in sizes]
+    tried += [_started(first, least, zone) for zone in sizes]
+    judged = [(one, dose(one.settings, card, subject)) for one in tried]
+    clear = [(one, found) for one, found in judged if not found.refused] or judged
+    soon = [one for one, found in clear if _reached_s(found) <= LONGER * number(f"{NAME}.to_target") * 60]
+    return soon[0] if soon else min(clear, key=lambda pair: _reached_s(pair[1]))[0]
 
 
+def _reached_s(found: Dose) -> float:
+    return found.numbers["to_target"].known if "to_target" in found.numbers else PATIENCE_S
+
+
+def _started(settings: Settings, at: Quantity, zone_cm2: float) -> Start:
+    zone = max(LEAST_ZONE_CM2, zone_cm2)
+    return Start(settings.model_copy(update={"at": at.known, "zone_cm2": zone}), at)
+
+
+#: A gentler start may take so many times as long to the target.
+LONGER = 2
 #: Zones worked at once, cm², from the usual down; the least that is set.
 ZONES_CM2, LEAST_ZONE_CM2 = (100.0, 70.0, 50.0, 35.0, 25.0, 16.0), 4.0
 
@@ -213,15 +226,13 @@ def _for_zone(settings: Settings, card: MachineCard, subject: Subject, zone_cm2:
         f"{NAME}.to_target",
     )
     found = started(NAME, card.step, card.least, card.most, subject, card.scale, base=base)
+    if subject.last is not None and subject.last.at is not None:
+        return found
     while found.known + card.step <= base.known and not _warms(settings, card, found.known, zone_cm2):
         found = found.model_copy(
             update={"value": on_scale(found.known + card.step), "formula": f"{found.formula}, as far as it still warms"}
         )
     return found
-
-
-#: A gentler start may take so many times as long to the target.
-LONGER = 2
 
 
 def _warms(settings: Settings, card: MachineCard, at: float, zone_cm2: float) -> bool:

@@ -375,6 +375,9 @@ def uses() -> dict[str, tuple[str, ...]]:
             named = about().get(need.entry.partition(".")[0])
             title = _title(need.module) or (named.title if named else "every modality")
             places.setdefault(need.entry, set()).add(title)
+    for words in book().modality:
+        if words.promise:
+            places.setdefault(words.promise, set()).add("Consent")
     return {rule_id: tuple(sorted(titles)) for rule_id, titles in places.items()}
 
 
