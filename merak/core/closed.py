@@ -26,7 +26,7 @@ UNITS = frozenset(
     for listed in (
         "% · share · × · times · of 4 · of 9 · of 10 · of 255 · of tip · of length · of default · of what it was",
         "°C · °C/s · W/m²K · ° · rad · mm · cm² · mm/s · mm/s² · tip · nm · 1/cm",
-        "s · ms · min · h · days · years · Hz",
+        "s · ms · min · h · days · years · Hz · MHz",
         "µA · mA · mA/cm² · mA·min · mA·min/cm² · mJ · J a line · J/cm² · J/m² · W/cm² · dB/cm/MHz",
         "mL · mL/min · cup · g · mg · mg/kg · mg/cm² · g/m²h · pH · kPa",
         "level · step · steps · passes · pulses · rounds · strokes · lines · sessions · spots · footprints · /cm²",

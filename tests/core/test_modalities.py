@@ -278,7 +278,6 @@ def test_a_card_reads_between_its_points_and_never_beyond(name: str, at: float) 
         {"calibration": ((1, 5), (3, 9), (2, 12))},
         {"calibration": ((1, 5), (3, 9), (5, 7))},
         {"calibration": ((1, 5), (3, float("nan")))},
-        {"modality": "toaster"},
     ],
 )
 def test_broken_cards_are_refused(wrong: dict[str, Any]) -> None:

@@ -112,7 +112,7 @@ def test_suction_is_judged_on_the_machines_own_scale() -> None:
         ("cold", ("rf_bulk",), ("led",), {"heat_follows": False}),
         ("oxygen_mask", ("numbing",), (), {"numbed_today": True}),
         ("rf_bulk", ("numbing",), (), {"numbed": True}),
-        ("focused_lifting", (), (), {"numbed": False}),
+        ("focused_lifting", (), (), {"numbed": False, "place": "forehead"}),
         ("galvanic_softening", ("numbing",), (), {"skin": "numbed"}),
         ("iontophoresis", (), (), {"skin": "whole"}),
         ("peel", (), (), {"first_strong": False}),

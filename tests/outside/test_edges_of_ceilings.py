@@ -16,7 +16,7 @@ from merak.core.client import Findings
 from merak.core.modality.device import LedCard, MicrocurrentCard
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Machine
-from merak.core.plan.visit_plan import VisitPlan
+from merak.core.plan.visit_plan import VisitPlan, visit_plan
 
 
 def who(phototype: int = 2, newcomer: bool = False, sensitive: bool = False, **of: Any) -> Brief:
@@ -47,7 +47,9 @@ def wide(modality: str) -> Machine:
 
 @dataclass(frozen=True)
 class Edge:
-    """A setting that just reaches a ceiling and one increment past it; what else is set; whose skin; by which rule."""
+    """A setting that just reaches a ceiling and one increment past it; what else is set; whose skin, and where; by which
+    rule.
+    """
 
     modality: str
     setting: str
@@ -56,13 +58,19 @@ class Edge:
     rule: str
     base: dict[str, Any] = field(default_factory=dict)
     of: dict[str, Any] = field(default_factory=dict)
+    zones: tuple[str, ...] = ()
 
     @property
     def id(self) -> str:
         return f"{self.modality} {self.setting} {self.at} {self.rule.rpartition('.')[2]}"
 
     def plan(self, value: float) -> VisitPlan:
-        return planned(who(**self.of), self.modality, **self.base, **{self.setting: value})
+        found = planned(who(**self.of), self.modality, **self.base, **{self.setting: value})
+        if not self.zones:
+            return found
+        (step,) = found.plan.steps
+        there = found.plan.with_step(step.model_copy(update={"zones": self.zones}))
+        return visit_plan(who(**self.of), there)
 
 
 DARK = {"phototype": 4}
@@ -93,8 +101,8 @@ EDGES = (
     Edge("iontophoresis", "at", 2, 2.1, "galvanic.ceiling.density", {"minutes": 3}),
     Edge("iontophoresis", "minutes", 10, 10.5, "iontophoresis.longest", {"at": 0.5}),
     # Body stimulation: an arm 25 mA, a thigh 40 mA.
-    Edge("muscle_stimulation", "at", 25, 26, "muscle_stimulation.most.arm", {"limb": "arm"}),
-    Edge("muscle_stimulation", "at", 40, 41, "muscle_stimulation.most.thigh", {"limb": "thigh"}),
+    Edge("muscle_stimulation", "at", 25, 26, "muscle_stimulation.most.arm", zones=("outer arm",)),
+    Edge("muscle_stimulation", "at", 40, 41, "muscle_stimulation.most.thigh"),
     # Ultrasound: 1 W/cm² in the mean, a quarter of an hour on a face.
     Edge("ultrasound", "minutes", 15, 15.5, "ultrasound.longest"),
     Edge("spatula", "minutes", 10, 10.5, "spatula.longest"),
@@ -149,9 +157,9 @@ EDGES = (
     Edge("rf_fractional", "passes", 3, 4, "rf_fractional.passes", {"at": 2}),
     # Lines: 1.2 J; the cheek is 7 mm deep and keeps 1.5 mm from bone, the forehead 5.5.
     Edge("focused_lifting", "at", 1.2, 1.3, "focused_lifting.line.most"),
-    Edge("focused_lifting", "depth_mm", 5.5, 5.6, "focused_lifting.clear", {"at": 0.5, "place": "cheek"}),
-    Edge("focused_lifting", "depth_mm", 4, 4.1, "focused_lifting.clear", {"at": 0.5, "place": "forehead"}),
-    Edge("focused_lifting", "depth_mm", 9.5, 9.6, "focused_lifting.clear", {"at": 0.5, "place": "chin"}),
+    Edge("focused_lifting", "depth_mm", 5.5, 5.6, "focused_lifting.clear", {"at": 0.5}, zones=("mid cheek",)),
+    Edge("focused_lifting", "depth_mm", 4, 4.1, "focused_lifting.clear", {"at": 0.5}, zones=("forehead",)),
+    Edge("focused_lifting", "depth_mm", 9.5, 9.6, "focused_lifting.clear", {"at": 0.5}, zones=("chin",)),
     Edge("focused_lifting", "passes", 5, 6, "focused_lifting.passes", {"at": 0.5}),
     # Cold: five below, ten minutes.
     Edge("cold", "at", -5, -6, "cold.coldest"),

@@ -306,6 +306,7 @@ PRACTICE: dict[str, Pinned] = {
         "rf_fractional.spot": (5, "min"),
     },
     "Ultrasound": {
+        "ultrasound.frequency": (3, "MHz"),
         "ultrasound.time": (1, "min"),
     },
     "Titration": {

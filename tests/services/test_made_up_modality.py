@@ -3,23 +3,27 @@ told of like any other.
 """
 
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
 
-from builders.database import ROOT
+from builders.database import ROOT, demo_database
 from builders.made_up import LINES, written
 
 
-def told(folder: Path, *words: str) -> subprocess.CompletedProcess[str]:
+def told(folder: Path, *words: str, **environment: str) -> subprocess.CompletedProcess[str]:
     """A program that finds the folder among its modalities, and what it says."""
     run = [sys.executable, "-m", "builders.made_up", str(folder), *words]
-    return subprocess.run(run, cwd=ROOT, capture_output=True, text=True, check=False)
+    return subprocess.run(run, cwd=ROOT, capture_output=True, text=True, check=False, env={**os.environ, **environment})
 
 
-def test_a_made_up_modality_goes_from_screening_to_the_next_start(demo: str, tmp_path: Path) -> None:
+def test_a_made_up_modality_goes_from_screening_to_the_next_start(
+    demo: str, run_folder: Path, worker_id: str, tmp_path: Path
+) -> None:
+    """In a studio of its own, which has a machine for it."""
     written(tmp_path)
-    ran = told(tmp_path)
+    ran = told(tmp_path, MERAK_DATABASE_URL=demo_database(f"merak_made_up_{worker_id}", run_folder))
     assert ran.returncode == 0, ran.stderr
     found = json.loads(ran.stdout)
     assert found == {

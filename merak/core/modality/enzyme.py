@@ -1,7 +1,7 @@
 """Enzymes and granular masks: minutes by place and kind."""
 
 from collections.abc import Iterable
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field
 
@@ -9,7 +9,7 @@ from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.making import Making, left_to_work
-from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, carried
+from merak.core.modality.shared import Amount, Circumstances, Dose, Increment, Judge, Start, Subject, as_set, carried
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.ways import ASKED_ACID, Ways
 
@@ -33,6 +33,11 @@ class Settings(Base):
     kind: Literal["enzyme", "granular"] = Field("enzyme", title="Kind")
     place: Literal["face", "body"] = Field("face", title="Place")
     minutes: float = Field(6, ge=0.5, le=60, title="Minutes", json_schema_extra={"unit": "min"})
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Whether it lies on the face."""
+        return {"place": "face" if around.plate in ("face", "neck") else "body"}
 
 
 def start(card: None, subject: Subject) -> Start:

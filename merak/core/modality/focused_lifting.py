@@ -53,6 +53,18 @@ Place = Literal["forehead", "glabella", "cheek", "cheekbone", "chin", "jawline",
 #: Places for which a depth of soft tissue is published.
 KNOWN = frozenset({"forehead", "glabella", "cheek", "cheekbone", "chin"})
 
+#: Zone of the plate → the place whose soft tissue counts there; for any other what is known of none.
+PLACES: dict[str, Place] = {
+    "forehead": "forehead",
+    "glabella": "glabella",
+    "upper cheek": "cheek",
+    "mid cheek": "cheek",
+    "lower cheek": "cheek",
+    "mouth corner and fold": "cheek",
+    "chin": "chin",
+    "jawline": "jawline",
+}
+
 
 class Settings(Base):
     """What is set: energy a line on the card's scale, the focus's depth, the place, how lines lie."""
@@ -67,8 +79,9 @@ class Settings(Base):
 
     @classmethod
     def follows(cls, around: Circumstances) -> dict[str, Any]:
-        """Whether the skin is numbed."""
-        return {"numbed": around.has("numbing")}
+        """Whether the skin is numbed; the place among its zones where bone lies nearest."""
+        places = {PLACES.get(zone, "jawline") for zone in around.zones} or {"jawline"}
+        return {"numbed": around.has("numbing"), "place": min(places, key=lambda one: (number(tissue_rule(one)), one))}
 
 
 def tissue_rule(place: str) -> str:

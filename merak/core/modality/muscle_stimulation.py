@@ -11,7 +11,19 @@ from merak.core.knowledge import number, quantity
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making
-from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, physical, started, worked
+from merak.core.modality.shared import (
+    Amount,
+    Circumstances,
+    Dose,
+    Increment,
+    Judge,
+    Start,
+    Subject,
+    as_set,
+    physical,
+    started,
+    worked,
+)
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.ways import Ways
 
@@ -49,6 +61,11 @@ class Settings(Base):
     width_us: float = Field(300, ge=20, le=1000, title="Phase width", json_schema_extra={"unit": "µs"})
     rate_hz: float = Field(50, ge=0.5, le=2000, title="Pulse rate", json_schema_extra={"unit": "Hz"})
     tip: str = Field("", title="Band or pad")
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """The limb that it lies on."""
+        return {"limb": "arm" if around.plate.startswith("arm") else "thigh"}
 
     @property
     def pattern(self) -> Pattern:

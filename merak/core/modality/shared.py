@@ -44,8 +44,8 @@ LEAST_CM2 = 0.05
 @dataclass(frozen=True)
 class Circumstances:
     """What of a visit a step's settings may follow from: the other modalities of the plan and those after this one, the
-    treating person's licences and whether it is a senior, what was done to this client before, the worst grade of a
-    condition, the school in force of a method.
+    treating person's licences and whether it is a senior, what was done to this client before, the plate and the zones
+    that the step goes to, the worst grade of a condition, the school in force of a method.
     """
 
     others: frozenset[str]
@@ -53,6 +53,8 @@ class Circumstances:
     licences: frozenset[str]
     senior: bool
     before: frozenset[str]
+    plate: str
+    zones: tuple[str, ...]
     worst: Callable[[str], int]
     school: Callable[[str], str]
 
@@ -535,6 +537,14 @@ def stepped(increment: Increment, settings: Frozen, card: Any, up: bool) -> Froz
         (card.least, card.most) if field == "at" and isinstance(card, MachineCard) else _bounds(type(settings), field)
     )
     return settings.model_copy(update={field: type(getattr(settings, field))(min(max(value, least), most))})
+
+
+def lower_there(module: Modality, settings: Any, card: Any, skin: str) -> Any:
+    """Settings so many steps lower as the rule book says of skin over bone ("bone") or thin skin ("thin")."""
+    rule_id = f"{module.NAME}.adjust.{skin}"
+    for _ in range(round(-number(rule_id)) if has_rule(rule_id) else 0):
+        settings = incremented(module, settings, card, up=False)
+    return settings
 
 
 def stronger(module: Modality, one: float, other: float) -> bool:

@@ -1,6 +1,7 @@
 """Ultrasound infusion: intensity, time by area, what is left at depth."""
 
 from collections.abc import Iterable
+from typing import Any
 
 from pydantic import Field
 
@@ -12,6 +13,7 @@ from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making, by_the_clock
 from merak.core.modality.shared import (
     Amount,
+    Circumstances,
     Dose,
     Increment,
     Judge,
@@ -33,6 +35,7 @@ needs(
     %: device.unknown_share
     W/cm²: ultrasound.ceiling ultrasound.equipment ultrasound.start ultrasound.usual
     dB/cm/MHz: ultrasound.attenuation
+    MHz: ultrasound.frequency
     min: ultrasound.longest ultrasound.time
     step: ultrasound.adjust.bone ultrasound.adjust.reacted ultrasound.adjust.sensitive ultrasound.adjust.thin
     words: device.tip ultrasound.mean
@@ -56,6 +59,12 @@ class Settings(Base):
     minutes: float = Field(8, ge=0.5, le=60, title="Minutes", json_schema_extra={"unit": "min"})
     depth_mm: float = Field(5, ge=0, le=50, title="Told at a depth of", json_schema_extra={"unit": "mm"})
     film_mm: float = Field(1, ge=0.01, le=5, title="Film", json_schema_extra={"unit": "mm"})
+    face: bool = Field(True, title="On the face")
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Whether it goes over a face, with its sinuses."""
+        return {"face": around.plate == "face"}
 
 
 def start(card: MachineCard, subject: Subject) -> Start:
@@ -78,6 +87,9 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     peak = physical(judge, "intensity", card, settings.at)
     duty = as_set("duty", settings.duty_percent, "%", 0)
     known = peak.value or 0
+    if settings.face:
+        frequency = as_set("frequency", settings.frequency_mhz, "MHz", 1)
+        judge.least(f"{NAME}.frequency", frequency, "frequency_mhz", "A 3 MHz head, or a body.")
     judge.most(f"{NAME}.equipment", peak, "at")
     judge.most(f"{NAME}.ceiling", peak, "at")
     if known > number(f"{NAME}.usual") + 1e-9:

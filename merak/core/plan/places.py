@@ -5,12 +5,13 @@ from shapely.geometry.base import BaseGeometry
 
 from merak.core.acts import Cell, Part, Ring
 from merak.core.body.grid import Tip, grid
-from merak.core.body.plate import BONY, THIN, Key, area_cm2, is_speck
+from merak.core.body.plate import Key, area_cm2, is_speck
 from merak.core.body.sections import Section, SectionOrder, sections
 from merak.core.body.treatable import Treatable
 from merak.core.client import Side
 from merak.core.knowledge import about, free_work
 from merak.core.plan.brief import Brief, plate_of
+from merak.core.plan.by_class import CLASSES, SkinClass
 from merak.core.plan.step import Worked
 
 #: Outlines are kept to a tenth of a millimetre: finer than any hand.
@@ -24,7 +25,9 @@ def area_of(brief: Brief, one: Worked) -> Treatable:
 
 def section_parts(brief: Brief, one: Worked, first: Side, order: SectionOrder = "cheeks first") -> tuple[Part, ...]:
     """The sections of an item in working order, each as far as it may be worked."""
-    return tuple(_part(section.name, section.keys, shape) for section, shape in _sections(brief, one, first, order))
+    return tuple(
+        _part(one, section.name, section.keys, shape) for section, shape in _sections(brief, one, first, order)
+    )
 
 
 def zone_parts(brief: Brief, one: Worked, first: Side) -> tuple[Part, ...]:
@@ -36,7 +39,7 @@ def zone_parts(brief: Brief, one: Worked, first: Side) -> tuple[Part, ...]:
         for key in section.keys
         if not is_speck(area.zones[key])
     ]
-    return tuple(_part(" ".join(key), (key,), area.zones[key]) for key in keys)
+    return tuple(_part(one, " ".join(key), (key,), area.zones[key]) for key in keys)
 
 
 def grid_cells(
@@ -51,7 +54,7 @@ def grid_cells(
         found = grid(shape, small if section.small_tip else tip)
         if found.count:
             cells += [Cell(part=len(parts), ring=_ring(cell)) for cell in found.cells()]
-            parts.append(_part(section.name, section.keys, shape))
+            parts.append(_part(one, section.name, section.keys, shape))
     return tuple(parts), tuple(cells)
 
 
@@ -66,11 +69,20 @@ def _sections(brief: Brief, one: Worked, first: Side, order: SectionOrder) -> li
     return found
 
 
-def _part(name: str, keys: tuple[Key, ...], shape: BaseGeometry) -> Part:
+def _part(one: Worked, name: str, keys: tuple[Key, ...], shape: BaseGeometry) -> Part:
     names = {zone for _, zone in keys}
-    bony, thin = sorted(names & BONY), sorted(names & THIN)
-    mind = [f"bone: {', '.join(bony)}, gentler"] * bool(bony) + [f"thin: {', '.join(thin)}, gentler"] * bool(thin)
+    mind = [
+        f"{skin}: {', '.join(there)}, {_set_there(one, skin)}"
+        for skin, (zones, _) in CLASSES.items()
+        if (there := sorted(names & zones))
+    ]
     return Part(name=name, outlines=_outlines(shape), cm2=round(area_cm2(shape), 1), mind="; ".join(mind))
+
+
+def _set_there(one: Worked, skin: SkinClass) -> str:
+    """What a step is set to on a class of skin; "gentler" where it is the hand that is."""
+    found = one.dose.numbers.get(f"at_{skin}")
+    return "gentler" if found is None else f"set to {found.text}"
 
 
 def _outlines(shape: BaseGeometry) -> tuple[Ring, ...]:

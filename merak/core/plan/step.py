@@ -18,6 +18,7 @@ from merak.core.modality.shared import Circumstances, Dose, Subject, begun, incr
 from merak.core.modality.titration import titrate
 from merak.core.modality.ways import Ground
 from merak.core.plan.brief import MANY, Brief, plate_of, workable
+from merak.core.plan.by_class import PATIENCE, There, against, by_class, told
 from merak.core.plan.facts import Machine
 from merak.core.plan.fitting import Methods, chosen, title
 from merak.core.plan.screening import STOPPING, demand
@@ -34,9 +35,6 @@ needs(
     """,
     group=("ENERGY",),
 )
-
-#: How often a setting is taken down to find one that no ceiling refuses.
-PATIENCE = 24
 
 
 class Step(Frozen):
@@ -91,6 +89,7 @@ class Worked:
     waits: bool
     stops: tuple[Caution, ...]
     cautions: tuple[Caution, ...]
+    classes: tuple[There, ...] = ()
     spot_only: bool = False
 
     @property
@@ -105,10 +104,15 @@ class Worked:
 
 
 def derived(
-    modality: str, others: tuple[str, ...], later: tuple[str, ...], brief: Brief, of: Methods
+    modality: str,
+    others: tuple[str, ...],
+    later: tuple[str, ...],
+    brief: Brief,
+    of: Methods,
+    zones: tuple[str, ...] = (),
 ) -> dict[str, Any]:
-    """Fields that follow from the rest of the plan and from who is at the chair, and are not typed: `others` are the
-    other modalities of the plan, `later` those after this one.
+    """Fields that follow from the rest of the plan, from where the step goes and from who is at the chair, and are not
+    typed: `others` are the other modalities of the plan, `later` those after this one.
     """
     facts = brief.facts
     around = Circumstances(
@@ -117,6 +121,8 @@ def derived(
         licences=facts.licences,
         senior=facts.senior,
         before=frozenset(facts.history),
+        plate=plate_of(zones, modality),
+        zones=tuple(workable(brief, modality, zones)),
         worst=facts.findings.worst,
         school=partial(chosen, of),
     )
@@ -232,7 +238,7 @@ def compute(brief: Brief, step: Step, others: tuple[str, ...], later: tuple[str,
     """What an item comes to. Raises BadInput, by "id.field", for settings that cannot be read, Refused where screening
     stops it.
     """
-    return _worked_out(brief, step, derived(step.modality, others, later, brief, of))
+    return _worked_out(brief, step, derived(step.modality, others, later, brief, of, step.zones))
 
 
 @remembered(MANY)
@@ -256,7 +262,7 @@ def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
             f"Nothing is left to treat with {title(step.modality)}: margins, answers or marks close all of it.",
             "plan.closed_zones",
         )
-    dose = _dose(brief, step, settings, card, areas)
+    dose, classes = _dose(brief, step, settings, card, areas)
     minutes = dose.numbers["minutes"].value if "minutes" in dose.numbers else None
     unknown = minutes is None
     if minutes is None:
@@ -265,7 +271,7 @@ def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
         minutes += number("visit.half_face")
     if module.WAYS.spot and module.WAYS.spot.same_visit:
         minutes += module.WAYS.spot.wait_s(brief.dark) / 60
-    stops, minds = _judged(brief, step, dose)
+    stops, minds = _judged(brief, step, (*dose.against, *against(dose, classes)))
     spot_only = brief.spot_first(step.modality)
     if spot_only:
         minutes, unknown = number("chair.spot.minutes"), False
@@ -283,7 +289,7 @@ def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
         settings=settings,
         machine=machine,
         areas=areas,
-        dose=dose,
+        dose=dose._replace(numbers=dose.numbers | told(step.modality, settings, card, classes)),
         hands_s=round(trait.hands_min * 60),
         own_s=round(minutes * 60),
         load=0 if spot_only else trait.load,
@@ -291,6 +297,7 @@ def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
         stops=stops,
         price=0 if spot_only else brief.price(step.modality) + extra * trait.zone_price,
         cautions=(*_minded(brief, step, (step.modality, *touched)), *minds, *dose.cautions),
+        classes=classes,
         spot_only=spot_only,
     )
 
@@ -315,14 +322,20 @@ def ground(brief: Brief, modality: str, asked: tuple[str, ...], worked: frozense
     return Ground(area, shut)
 
 
-def _dose(brief: Brief, step: Step, settings: Any, card: Any, areas: dict[str, float]) -> Dose:
+def _dose(
+    brief: Brief, step: Step, settings: Any, card: Any, areas: dict[str, float]
+) -> tuple[Dose, tuple[There, ...]]:
+    """The dose of all zones, and of those over bone and of thin skin; what is drawn in lines has that in its lines."""
     drawn: Dose | None = settings.drawn(card, ground(brief, step.modality, step.zones, frozenset(areas)))
     if drawn is not None:
-        return drawn
+        return drawn, ()
+    text = card.model_dump_json() if card else ""
+
+    def of(what: Any, whose: Subject) -> Dose:
+        return _computed(step.modality, what.model_dump_json(), text, whose.model_dump_json())
+
     subject = brief.subject(step.modality, sum(areas.values()))
-    return _computed(
-        step.modality, settings.model_dump_json(), card.model_dump_json() if card else "", subject.model_dump_json()
-    )
+    return of(settings, subject), tuple(by_class(step.modality, settings, card, subject, areas, of))
 
 
 @by_book(2048)
@@ -344,11 +357,11 @@ def can_override(stop: Caution) -> bool:
     return found.value is not None and not found.absolute
 
 
-def _judged(brief: Brief, step: Step, dose: Dose) -> tuple[tuple[Caution, ...], tuple[Caution, ...]]:
+def _judged(brief: Brief, step: Step, doses: tuple[Caution, ...]) -> tuple[tuple[Caution, ...], tuple[Caution, ...]]:
     """What stands against an item, and what a senior has planned past: told with name, time and reason, wherever the
     plan is shown.
     """
-    against = list(dose.against)
+    against = list(doses)
     answered = _answered(brief, step.modality)
     for field, most in answered.items():
         if stronger(MODALITIES[step.modality], float(step.settings.get(field, most)), most):

@@ -97,12 +97,13 @@ def add_device(ctx: Context, form: dict[str, str]) -> None:
     """Adds a machine by its card. Raises BadInput by field."""
     ctx.demand("run the practice")
     asked, wrong = CardForm.parse(form)
+    if asked.modality not in MODALITIES or MODALITIES[asked.modality].CARD is None:
+        wrong["modality"] = "There is no such kind of machine."
     try:
         card = CARD.validate_python(asked.card)
     except ValidationError as broken:
         for error in broken.errors():
-            whole = "points"
-            field = str(error["loc"][1]) if len(error["loc"]) > 1 else whole
+            field = str(error["loc"][1]) if len(error["loc"]) > 1 else "points"
             wrong.setdefault(TYPED_IN.get(field, field), said(dict(error)))
     if wrong:
         raise BadInput(wrong)

@@ -1,0 +1,106 @@
+"""Where a step touches skin that lies over bone or is thin: what it is set to there, and what stands against it."""
+
+from collections.abc import Callable, Iterator, Mapping
+from typing import Any, Literal, NamedTuple
+
+from merak.core.body.plate import BONY, THIN
+from merak.core.knowledge.register import needs
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.shared import Dose, Subject, incremented, lower_there
+from merak.core.working import Caution, Quantity
+
+needs(
+    __name__,
+    """
+    words: plan.by_class
+    """,
+)
+
+SkinClass = Literal["bone", "thin"]
+#: Class → its zones, in words.
+CLASSES: dict[SkinClass, tuple[frozenset[str], str]] = {
+    "bone": (BONY, "over bone"),
+    "thin": (THIN, "on thin skin"),
+}
+#: How often a setting is taken down to find one that no ceiling refuses.
+PATIENCE = 24
+
+
+class There(NamedTuple):
+    """What a step is set to on the zones of one class, and what that comes to."""
+
+    skin: SkinClass
+    zones: tuple[str, ...]
+    settings: Any
+    dose: Dose
+
+    @property
+    def words(self) -> str:
+        """The class in words."""
+        return CLASSES[self.skin][1]
+
+
+def by_class(
+    modality: str,
+    settings: Any,
+    card: Any,
+    subject: Subject,
+    areas: Mapping[str, float],
+    dose_of: Callable[[Any, Subject], Dose],
+) -> Iterator[There]:
+    """Each class that the zones of `areas` (cm²) touch: a step lower as the rule book says, and as much lower as a
+    ceiling of the setting that is stepped asks for there.
+    """
+    module = MODALITIES[modality]
+    for skin, (zones, _) in CLASSES.items():
+        touched = tuple(zone for zone in areas if zone in zones)
+        if not touched:
+            continue
+        cm2 = sum(areas[zone] for zone in touched)
+        there = subject.model_copy(update={"bony": skin == "bone", "thin": skin == "thin", "area_cm2": cm2})
+        lower = lower_there(module, settings, card, skin)
+        found = dose_of(lower, there)
+        for _ in range(PATIENCE):
+            gentler = incremented(module, lower, card, up=False)
+            if module.INCREMENT.field not in found.refused or gentler == lower:
+                break
+            lower, found = gentler, dose_of(gentler, there)
+        yield There(skin, touched, lower, found)
+
+
+def told(modality: str, settings: Any, card: Any, classes: tuple[There, ...]) -> dict[str, Quantity]:
+    """The setting on each class where it is another one, by a key of its own."""
+    field = MODALITIES[modality].INCREMENT.field
+    info = type(settings).model_fields[field]
+    extra = info.json_schema_extra
+    unit = str(extra["unit"]) if isinstance(extra, dict) and "unit" in extra else getattr(card, "scale", "")
+    name = (info.title or field).lower()
+
+    def set_to(words: str, of: Any, **more: Any) -> Quantity:
+        value = float(getattr(of, field))
+        digits = len(f"{value:g}".partition(".")[2])
+        return Quantity(name=words, value=value, unit=unit, digits=digits, **more)
+
+    everywhere = set_to(name, settings)
+    return {
+        f"at_{one.skin}": set_to(
+            f"{name} {one.words}",
+            one.settings,
+            formula=f"lower on {', '.join(one.zones)}",
+            inputs=(everywhere,),
+            rules=("plan.by_class",),
+        )
+        for one in classes
+        if getattr(one.settings, field) != getattr(settings, field)
+    }
+
+
+def against(whole: Dose, classes: tuple[There, ...]) -> Iterator[Caution]:
+    """What stands against a step on some of its zones only, with their names."""
+    everywhere = {(stop.rule, stop.field) for stop in whole.against}
+    for one in classes:
+        for stop in one.dose.against:
+            if (stop.rule, stop.field) not in everywhere:
+                words = f"{stop.words.rstrip('.')} {one.words}: {', '.join(one.zones)}."
+                action = f"{stop.action} Or leave these zones to a step of their own.".strip()
+                yield stop.model_copy(update={"words": words, "action": action})

@@ -1,0 +1,86 @@
+"""Bone and thin skin reach the dose of a plan: set lower there with the number shown, or refused with their zones."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from builders.briefs import EVERY_LICENCE, brief, planned
+from merak.core.body.plate import BONY, THIN
+from merak.core.client import Findings
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.shared import stronger
+from merak.core.plan.brief import workable
+from merak.core.plan.step import begin, compute
+from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
+
+WHO = brief(returning=True, licences=EVERY_LICENCE, senior=True, findings=Findings(phototype=2))
+
+
+def there(plan: VisitPlan) -> dict[str, str]:
+    return {key.partition(".")[2]: one.text for key, one in plan.numbers.items() if key in ("s1.at_bone", "s1.at_thin")}
+
+
+def refused(plan: VisitPlan) -> dict[str, str]:
+    return {key.partition(".")[2]: one.words for key, one in plan.refused.items()}
+
+
+def test_needles_are_set_lower_under_an_eye_and_over_bone() -> None:
+    """Page by page the same ceiling as on the bench: 0.5 mm on thin skin and over bone."""
+    plan = planned(WHO, "micro_needling", depth_mm=1.5)
+    assert there(plan) == {"at_bone": "0.5 mm", "at_thin": "0.5 mm"} and not refused(plan)
+    assert plan.numbers["s1.at_thin"].formula == "lower on under-eye"
+    shallow = planned(WHO, "micro_needling", depth_mm=0.25)
+    assert there(shallow) == {}, "nothing to lower"
+
+
+def test_a_deep_focus_is_refused_where_bone_lies_near() -> None:
+    assert refused(planned(WHO, "focused_lifting", depth_mm=4.5)) == {
+        "depth_mm": "4.5 mm on the forehead: 4.0 mm at most."
+    }
+    of = in_force(WHO, Plan())
+    step = begin(WHO, "focused_lifting", "s1", of, zones=("mid cheek", "lower cheek"))
+    cheek = compute(WHO, step.with_settings(step.settings | {"depth_mm": 4.5}), (), (), of)
+    assert not cheek.stops and cheek.settings.place == "cheek"
+
+
+def test_sound_goes_over_a_face_at_three_megahertz_only() -> None:
+    assert refused(planned(WHO, "ultrasound", frequency_mhz=1)) == {
+        "frequency_mhz": "Frequency: 1.0 MHz is below 3 MHz."
+    }
+    assert not refused(planned(WHO, "ultrasound", frequency_mhz=3))
+
+
+def test_the_limb_and_the_place_follow_from_the_zones() -> None:
+    of = in_force(WHO, Plan())
+    arm = begin(WHO, "muscle_stimulation", "s1", of, zones=("outer arm",))
+    assert compute(WHO, arm, (), (), of).settings.limb == "arm"
+    typed = arm.with_settings(arm.settings | {"limb": "thigh"})
+    assert compute(WHO, typed, (), (), of).settings.limb == "arm", "whatever is typed"
+    body = begin(WHO, "enzyme", "s1", of, zones=("outer arm",))
+    assert compute(WHO, body, (), (), of).settings.place == "body"
+
+
+def test_the_chair_tells_the_number_of_the_zone_at_hand() -> None:
+    plan = visit_plan(WHO, planned(WHO, "rf_bulk", at=4).plan, laid=True)
+    minds = {part.mind for act in plan.acts for part in act.parts if "bone" in part.mind}
+    assert minds and all("set to 3 level" in mind for mind in minds), minds
+
+
+@pytest.mark.parametrize("modality", sorted(name for name in MODALITIES if name != "physician_resurfacing"))
+@given(share=st.floats(0, 1))
+def test_no_class_of_skin_is_worked_stronger_or_past_its_ceiling(modality: str, share: float) -> None:
+    """For every modality, wherever it may go, whatever it is set to."""
+    module, of = MODALITIES[modality], in_force(WHO, Plan())
+    step = begin(WHO, modality, "s1", of)
+    machine = WHO.machine(modality)
+    field = module.INCREMENT.field
+    if machine and field == "at":
+        value = machine.card.least + share * (machine.card.most - machine.card.least)  # type: ignore[union-attr]
+        step = step.with_settings(step.settings | {"at": round(value, 2)})
+    worked = compute(WHO, step, (), (), of)
+    for one in worked.classes:
+        now, most = float(getattr(one.settings, field)), float(getattr(worked.settings, field))
+        assert not stronger(module, now, most), (modality, one.skin)
+        assert set(one.zones) <= (BONY if one.skin == "bone" else THIN) & set(workable(WHO, modality))
+        told = {stop.rule for stop in worked.stops}
+        assert {stop.rule for stop in one.dose.against} <= told, "what is refused there stops the step"
