@@ -47,7 +47,7 @@ def wide(modality: str) -> Machine:
 
 @dataclass(frozen=True)
 class Edge:
-    """A setting that just reaches a ceiling and one increment past it; what else is set; whose skin, and where; by which
+    """A setting that just reaches a ceiling and one increment past it; what else is set; whose skin, where; by which
     rule.
     """
 
