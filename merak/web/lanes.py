@@ -9,13 +9,14 @@ from merak.core.after.differences import clock
 
 @dataclass(frozen=True)
 class Stretch:
-    """A stretch of a lane, s; of a gap only its length, of a step its id, title and how it looks."""
+    """A stretch of a lane, s; of a gap only its length, of a step its id, title, looks, and its number in time."""
 
     seconds: int
     step: str = ""
     title: str = ""
     looks: str = ""
     beside: bool = False
+    number: int = 0
 
     @property
     def told(self) -> str:
@@ -37,18 +38,22 @@ def lanes(spans: Sequence[Span], seconds: int, trouble: Iterable[str] = (), chos
     `chosen` is the open one.
     """
     wrong = frozenset(trouble)
-    tracks = tuple(_track([span for span in spans if span.track == n], seconds, wrong, chosen) for n in (0, 1))
+    in_time = sorted(spans, key=lambda span: (span.start_s, span.track))
+    numbers = {span.step: n for n, span in enumerate(in_time, 1)}
+    tracks = tuple(_track([span for span in spans if span.track == n], seconds, wrong, chosen, numbers) for n in (0, 1))
     beside = tracks if any(span.track for span in spans) else tracks[:1]
     return Lanes(seconds, beside, tuple(range(0, seconds // 60 + 1, 10)))
 
 
-def _track(spans: Sequence[Span], seconds: int, wrong: frozenset[str], chosen: str) -> tuple[Stretch, ...]:
+def _track(
+    spans: Sequence[Span], seconds: int, wrong: frozenset[str], chosen: str, numbers: dict[str, int]
+) -> tuple[Stretch, ...]:
     found, at = [], 0
     for span in spans:
         if span.start_s > at:
             found.append(Stretch(span.start_s - at))
         looks = {"waits": span.waits, "stopped": span.step in wrong, "here": span.step == chosen}
         words = " ".join(look for look, so in looks.items() if so)
-        found.append(Stretch(span.seconds, span.step, span.title, words, bool(span.track)))
+        found.append(Stretch(span.seconds, span.step, span.title, words, bool(span.track), numbers[span.step]))
         at = span.start_s + span.seconds
     return (*found, Stretch(seconds - at)) if seconds > at else tuple(found)

@@ -81,7 +81,7 @@ class Ways:
     """How a modality is worked. `halves`: one half is shown against the other. `tags` are those lines of aftercare that
     hang on how it was done, `passes` the rule of how often each part is gone over where that is not set, `wipe` the
     rule of after how many pulses its tip is wiped. It `ended` at what was set, at what was last counted at, or after
-    the minutes that were done.
+    the minutes that were done. Done twice in a visit it `adds_up` on the same skin, all over the body, or not at all.
     """
 
     asks: Inquiry = ASKED
@@ -91,6 +91,7 @@ class Ways:
     tags: frozenset[str] = frozenset()
     passes: str = ""
     wipe: str = ""
+    adds_up: Literal["zone", "body", ""] = "zone"
     ended: Literal["set", "counted", "done"] = "set"
     twin: Twin | None = None
 

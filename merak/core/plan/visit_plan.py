@@ -10,6 +10,7 @@ from merak.core.client import Side
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import all_of, book, methods, number, rule, traits
 from merak.core.knowledge.register import needs
+from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.brief import FEW, MANY, Brief
 from merak.core.plan.fitting import Clash, Placed, chosen, clashes, may_run_beside, title
 from merak.core.plan.order import chair_acts
@@ -24,7 +25,7 @@ needs(
     """
     s: plan.numb_clock
     days: event.never
-    words: budget.load device.scale plan.order plan.price plan.slot
+    words: budget.load device.scale plan.order plan.price plan.slot plan.twice
     """,
 )
 
@@ -259,7 +260,7 @@ def _clashes(
     """
     placed = tuple(Placed(i.id, i.modality, frozenset(worked[i.id].areas)) for i in plan.steps if i.id in worked)
     between_steps = _clashes_between(brief, placed, of)
-    found = [*between_steps, *_limits(brief, plan, worked, numbers, spans)]
+    found = [*between_steps, *_twice(placed), *_limits(brief, plan, worked, numbers, spans)]
     kept, allowed = [], []
     for clash in found:
         name = between(plan, clash)
@@ -285,13 +286,25 @@ def _clashes_between(brief: Brief, placed: tuple[Placed, ...], of: dict[str, str
     return clashes(placed, brief.newcomer, of, done, brief.facts.today)
 
 
+def _twice(placed: tuple[Placed, ...]) -> Iterable[Clash]:
+    """What is done twice to the same skin adds up, and each step is judged by itself: it belongs into one."""
+    for n, one in enumerate(placed):
+        adds_up = MODALITIES[one.modality].WAYS.adds_up
+        for other in placed[n + 1 :]:
+            same = other.modality == one.modality and (adds_up == "body" or (adds_up == "zone" and one.meets(other)))
+            if same:
+                words = f"{title(one.modality)} twice. {rule('plan.twice').words}"
+                action = "Make it one step, or take it off the zones of the other."
+                yield _limit("plan.twice", (one.id, other.id), words, action, absolute=True)
+
+
 def between(plan: Plan, clash: Clash) -> str:
     """The modalities that a clash is between, as an override names them."""
     return "/".join(sorted(one.modality for one in plan.steps if one.id in clash.steps))
 
 
-def _limit(rule_id: str, steps: Iterable[str], words: str, action: str) -> Clash:
-    return Clash(kind="apart", rule=rule_id, steps=tuple(steps), words=words, action=action)
+def _limit(rule_id: str, steps: Iterable[str], words: str, action: str, absolute: bool = False) -> Clash:
+    return Clash(kind="apart", rule=rule_id, steps=tuple(steps), words=words, action=action, absolute=absolute)
 
 
 def _limits(
