@@ -47,6 +47,7 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
     slot = min(file.brief.facts.slot, file.brief.facts.wish.minutes or file.brief.facts.slot)
     clashing = {one for clash in planned.computed.clashes for one in clash.steps}
     trouble = {*clashing, *planned.computed.stopped, *(key.partition(".")[0] for key in planned.slips)}
+    in_time = lanes(planned.computed.spans, planned.computed.seconds, trouble, planned.chosen)
     consents = (
         {"wordings": consenting.wordings(planned.plan), "guardian": consenting.needs_guardian(file)}
         if planned.redraw or whole
@@ -63,7 +64,8 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
         "editable": may(ctx.me, "plan", file.visit),
         "currency": file.house.currency,
         "over": _over(planned, slot),
-        "in_time": lanes(planned.computed.spans, planned.computed.seconds, trouble, planned.chosen),
+        "in_time": in_time,
+        "number_of": {one.step: one.number for track in in_time.tracks for one in track if one.step},
         "general": consenting.GENERAL[consenting.VERSION],
         "wording_version": consenting.VERSION,
         "work_of": _work_of,

@@ -1,7 +1,7 @@
 """Every modality by its common face: starts, ceilings, odd settings; and the guards of each."""
 
 import math
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 import pytest
@@ -293,3 +293,18 @@ def test_pads_keep_to_one_limb_with_the_positive_low(limb: Any, pattern: Any) ->
         assert (low.sign, high.sign) == ("+", "−") and low.aspect == high.aspect
         assert (low.across != high.across) == (pattern == "crossed" and low.across != 0.5)
     assert len({(pad.down, pad.across, pad.aspect) for pad in pads}) == len(pads), "no pad lies on another"
+
+
+@pytest.mark.parametrize("name", sorted(name for name in MODALITIES if name != "physician_resurfacing"))
+def test_what_hangs_on_how_it_was_done_is_named_beforehand(name: str) -> None:
+    """Every tag that some settings could have is in the modality's list, and every tag of the list comes about."""
+    module = MODALITIES[name]
+    begun_with = begun(module, card_of(name), Subject(phototype=2)).settings
+    changes: list[dict[str, Any]] = [{}]
+    for field, info in type(begun_with).model_fields.items():
+        words = [one for one in get_args(info.annotation) if isinstance(one, str)]
+        words += [one for part in get_args(info.annotation) for one in get_args(part) if isinstance(one, str)]
+        is_number = isinstance(getattr(begun_with, field), float | int)
+        changes += [{field: value} for value in (*words, *((0.5, 90) if is_number else ()))]
+    found = {tag for change in changes for tag in begun_with.model_copy(update=change).tags()}
+    assert found == module.WAYS.tags

@@ -84,7 +84,7 @@ def told(modality: str, settings: Any, card: Any, classes: tuple[There, ...]) ->
     everywhere = set_to(name, settings)
     return {
         f"at_{one.skin}": set_to(
-            f"{name} {one.words}",
+            f"{one.words}, {name}",
             one.settings,
             formula=f"lower on {', '.join(one.zones)}",
             inputs=(everywhere,),
