@@ -80,7 +80,7 @@ def test_no_class_of_skin_is_worked_stronger_or_past_its_ceiling(modality: str, 
     worked = compute(WHO, step, (), (), of)
     for one in worked.classes:
         now, most = float(getattr(one.settings, field)), float(getattr(worked.settings, field))
-        assert not stronger(module, now, most), (modality, one.skin)
+        assert not stronger(module, now, most, WHO.card(modality)), (modality, one.skin)
         assert set(one.zones) <= (BONY if one.skin == "bone" else THIN) & set(workable(WHO, modality))
         told = {stop.rule for stop in worked.stops}
         assert {stop.rule for stop in one.dose.against} <= told, "what is refused there stops the step"

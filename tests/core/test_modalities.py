@@ -17,7 +17,7 @@ from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import MACHINES, LedCard, MachineCard
 from merak.core.modality.muscle_stimulation import layout
-from merak.core.modality.shared import Dose, Subject, begun, in_zone, incremented
+from merak.core.modality.shared import Dose, Subject, begun, in_zone, incremented, stronger
 from merak.services.studio.rule_book import entries
 
 PLANNABLE = sorted(name for name in MODALITIES if name != "physician_resurfacing")
@@ -308,3 +308,27 @@ def test_what_hangs_on_how_it_was_done_is_named_beforehand(name: str) -> None:
         changes += [{field: value} for value in (*words, *((0.5, 90) if is_number else ()))]
     found = {tag for change in changes for tag in begun_with.model_copy(update=change).tags()}
     assert found == module.WAYS.tags
+
+
+@pytest.mark.parametrize(
+    ("scale", "points", "gentler"),
+    [
+        ("°C", (), 6),
+        ("°C", ((-10, -9), (10, 11)), 6),
+        ("level", ((1, 12), (10, -6)), 4),
+        ("level", ((1, -6), (10, 12)), 6),
+        ("level", (), 4),
+    ],
+)
+def test_gentler_is_warmer_on_every_cold_head(scale: str, points: Any, gentler: float) -> None:
+    """In degrees a step up, on levels that get colder a step down."""
+    card = machine("cold", scale=scale, least=1 if scale == "level" else -10, most=10, step=1, calibration=points)
+    cold = MODALITIES["cold"]
+    settings = cold.Settings.model_validate({"at": 5})
+    milder: Any = incremented(cold, settings, card, up=False)
+    assert milder.at == gentler
+    assert stronger(cold, 5, milder.at, card) and not stronger(cold, milder.at, 5, card)
+    start: Any = cold.start(card, Subject()).settings
+    assert (start.at - card.least) % card.step == 0, "in whole steps"
+    missed: Any = cold.start(card, Subject(first_visit=False, last=Before(at=5, endpoint_seen="not seen"))).settings
+    assert stronger(cold, missed.at, 5, card), "one step colder where it did not calm"

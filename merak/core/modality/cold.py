@@ -1,6 +1,7 @@
 """Cold head: how cold, over what, how long."""
 
 from collections.abc import Iterable
+from math import ceil, floor
 from typing import Any, Literal
 
 from pydantic import Field
@@ -20,6 +21,8 @@ from merak.core.modality.shared import (
     Subject,
     as_set,
     gel_ml,
+    lower_is_more,
+    on_scale,
     physical,
     worked,
 )
@@ -63,18 +66,22 @@ class Settings(Base):
 
 
 def start(card: MachineCard, subject: Subject) -> Start:
-    """The mildest cold of the range, or a step colder where that did not calm."""
-    mildest = card.at(number(f"{NAME}.start"))
-    unmeasured = (
-        card.most if card.scale == card.unit else card.least
-    )  # of levels the lowest is the mildest, of degrees the highest
-    base = as_set("mildest", unmeasured if mildest is None else mildest, card.scale, 1, f"{NAME}.start")
+    """The mildest cold of the range, in whole steps of the scale, or a step colder where that did not calm."""
+    down, mildest = lower_is_more(INCREMENT, card), card.at(number(f"{NAME}.start"))
+    mildest = (card.most if down else card.least) if mildest is None else mildest
+    steps = (mildest - card.least) / card.step
+    whole = ceil(steps - 1e-9) if down else floor(steps + 1e-9)
+    base = as_set("mildest", on_scale(card.least + whole * card.step), card.scale, 1, f"{NAME}.start")
     missed = subject.last is not None and titrate(subject.last).turn == "up"
-    last = subject.last.at if subject.last and subject.last.at is not None else base.value or 0
+    last = subject.last.at if subject.last and subject.last.at is not None else base.known
     colder = as_set(
-        "endpoint not reached last time", -card.step if missed else 0, card.scale, 1, f"{NAME}.adjust.missed"
+        "endpoint not reached last time",
+        (-card.step if down else card.step) if missed else 0,
+        card.scale,
+        1,
+        f"{NAME}.adjust.missed",
     )
-    value = min(max(card.least, last + (colder.value or 0)), card.most)
+    value = min(max(card.least, last + colder.known), card.most)
     found = worked(
         "start value",
         value,

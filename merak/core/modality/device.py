@@ -181,6 +181,11 @@ class MachineCard(Frozen):
         """The physical unit behind the scale; "" for a machine whose modality is not there any more."""
         return MACHINES.get(self.modality, "")
 
+    @property
+    def rises(self) -> bool:
+        """Whether its unit rises with its scale; of bare levels nobody knows, and more is more."""
+        return self.calibration[0][1] < self.calibration[-1][1] if self.calibration else self.scale == self.unit
+
     def most_for(self, phototype: int | None) -> float | None:
         """The maker's ceiling for a phototype, in the physical unit; None where the card has none. Without an entry the
         stricter neighbour counts; for a phototype that is not known the strictest of all.

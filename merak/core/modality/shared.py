@@ -211,7 +211,7 @@ class Start(NamedTuple):
 
 class Increment(NamedTuple):
     """A step: the setting that it changes and its size, None for one step of the machine's scale; `down` where less of
-    it is stronger.
+    its unit is stronger.
     """
 
     field: str
@@ -530,7 +530,8 @@ def set_at(increment: Increment, settings: Any, value: float) -> Any:
 
 def stepped(increment: Increment, settings: Frozen, card: Any, up: bool) -> Frozen:
     """Settings one increment stronger or gentler, as `incremented`."""
-    field, size, down = increment
+    field, size, _ = increment
+    down = lower_is_more(increment, card)
     by = size if size is not None else card.step if isinstance(card, MachineCard) else 0.5
     value = on_scale(getattr(settings, field) + (by if up != down else -by))
     least, most = (
@@ -547,9 +548,14 @@ def lower_there(module: Modality, settings: Any, card: Any, skin: str) -> Any:
     return settings
 
 
-def stronger(module: Modality, one: float, other: float) -> bool:
-    """Whether one value of the setting that is stepped is stronger than another: for a cold head, a lower one."""
-    return (other - one if module.INCREMENT.down else one - other) > 1e-9
+def lower_is_more(increment: Increment, card: Any) -> bool:
+    """Whether less of the setting is stronger: a cold head's degrees, not the levels of one that gets colder."""
+    return increment.down and (not isinstance(card, MachineCard) or card.rises)
+
+
+def stronger(module: Modality, one: float, other: float, card: Any) -> bool:
+    """Whether one value of the setting that is stepped is stronger than another, on this machine."""
+    return (other - one if lower_is_more(module.INCREMENT, card) else one - other) > 1e-9
 
 
 def more_energy(card: Any, field: str, was: float, now: float) -> float | None:

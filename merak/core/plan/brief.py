@@ -82,9 +82,9 @@ class Brief:
         )
         return next((one for one in fitting if one.id == wanted), None if wanted else next(iter(fitting), None))
 
-    def card(self, modality: str) -> Any:
-        """The card of the first machine for a modality; None without one."""
-        found = self.machine(modality)
+    def card(self, modality: str, wanted: str = "") -> Any:
+        """The card of the wanted machine for a modality, or of the first; None without one."""
+        found = self.machine(modality, wanted)
         return found.card if found else None
 
     @property

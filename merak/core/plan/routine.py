@@ -101,7 +101,7 @@ def _as_kept(brief: Brief, step: Step, entry: RoutineStep, of: dict[str, str]) -
     module = MODALITIES[step.modality]
     field = module.INCREMENT.field
     kept = {name: value for name, value in entry.settings.items() if name in step.settings}
-    if field in kept and stronger(module, kept[field], step.settings[field]):
+    if field in kept and stronger(module, kept[field], step.settings[field], brief.card(step.modality, step.machine)):
         kept[field] = step.settings[field]
     try:
         return lowered(brief, step.with_settings(step.settings | kept), of)

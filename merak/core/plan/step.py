@@ -204,7 +204,7 @@ def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
     now = float(getattr(settings, field))
     if turn != "up":  # a scale's foot, or a usual value, is no reason for more
         highest = last if turn == "same" else incremented(module, last, card, up=False)
-        return highest if stronger(module, now, float(getattr(highest, field))) else settings
+        return highest if stronger(module, now, float(getattr(highest, field)), card) else settings
     more = None if module.INCREMENT.down else more_energy(card, field, before.at, now)
     return last if more is not None and more > number("titration.fifth") + 1e-9 else settings
 
@@ -362,9 +362,9 @@ def _judged(brief: Brief, step: Step, doses: tuple[Caution, ...]) -> tuple[tuple
     plan is shown.
     """
     against = list(doses)
-    answered = _answered(brief, step.modality)
+    answered, card = _answered(brief, step.modality), brief.card(step.modality, step.machine)
     for field, most in answered.items():
-        if stronger(MODALITIES[step.modality], float(step.settings.get(field, most)), most):
+        if stronger(MODALITIES[step.modality], float(step.settings.get(field, most)), most, card):
             words = f"The test spot was read for {most:g}; this is set to {step.settings[field]:g}."
             against.append(caution("chair.spot.once", "stop", words, "Go back to it, or place another spot.", field))
     against += _too_much_after_incident(brief, step)
@@ -414,16 +414,16 @@ def _too_much_after_incident(brief: Brief, step: Step) -> Iterator[Caution]:
     if before is None or not before.incident or before.at is None:
         return
     field = module.INCREMENT.field
-    machine, settings = brief.machine(step.modality, step.machine), read_settings(step, {})
+    card, settings = brief.card(step.modality, step.machine), read_settings(step, {})
     last = set_at(module.INCREMENT, settings, before.at)
     most, now = (
-        float(getattr(_after_incident(module, last, machine.card if machine else None), field)),
+        float(getattr(_after_incident(module, last, card), field)),
         float(getattr(settings, field)),
     )
     if most == before.at:  # the foot of its scale: there is nothing gentler to go to
         words = f"{before.incident} at {before.at:g}, which is its gentlest setting."
         yield caution("titration.incident", "stop", words, "Leave it out.", field)
-    elif stronger(module, now, most):
+    elif stronger(module, now, most, card):
         words = f"{before.incident} at {before.at:g}. Two steps lower is {most:g}; this is set to {now:g}."
         yield caution("titration.incident", "stop", words, f"Go to {most:g}, or leave it out.", field)
 
@@ -437,7 +437,8 @@ def _last_time(brief: Brief, step: Step) -> Iterator[Caution]:
     now = step.settings.get(module.INCREMENT.field)
     if not isinstance(now, int | float) or step.modality in brief.facts.spots:
         return
-    gentler, more = stronger(module, before.at, now), stronger(module, now, before.at)
+    card = brief.card(step.modality, step.machine)
+    gentler, more = stronger(module, before.at, now, card), stronger(module, now, before.at, card)
     went = "gentler" if gentler else "stronger" if more else "as then"
     words = f"Last time, {before.on:%-d %b}: {before.at:g}; now {now:g}, {went}. {said.words}"
     against = {

@@ -319,10 +319,10 @@ def _did(page: Closed) -> dict[str, Given]:
             continue
         module, before = MODALITIES[step.modality], page.file.history.get(step.modality)
         at = _ended_at(page, step) or step.settings.get(module.INCREMENT.field)
-        was = before.at if before else None
+        was, card = before.at if before else None, page.file.brief.card(step.modality, step.machine)
         found[step.modality] = Given(
             at=at,
-            stepped_up=at is not None and was is not None and stronger(module, at, was),
+            stepped_up=at is not None and was is not None and stronger(module, at, was, card),
             device=step.machine,
             machine=names.get(step.machine, ""),
             given=_given(page, step, at),
