@@ -42,7 +42,7 @@ AS_IT_STANDS = "test_the_book_as_it_stands_is_closed"
 ROOMS = ("plan", "treatment", "after")
 #: So long may the tests of one mutant take, as they did under watch (several times as long as without): first few, then
 #: of what survives them more.
-BUDGETS_S = (8, 25)
+BUDGETS_S = (8, 25, 100)
 #: What takes longer than this hangs, which is noticed.
 HANGS_S = 180
 #: The share that has to be noticed.
