@@ -7,9 +7,11 @@ from hypothesis import strategies as st
 from builders.briefs import EVERY_LICENCE, brief, planned
 from merak.core.body.plate import BONY, THIN
 from merak.core.client import Findings
+from merak.core.knowledge import caution
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.shared import stronger
+from merak.core.modality.shared import Dose, stronger
 from merak.core.plan.brief import workable
+from merak.core.plan.by_class import against
 from merak.core.plan.step import begin, compute
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 
@@ -84,3 +86,15 @@ def test_no_class_of_skin_is_worked_stronger_or_past_its_ceiling(modality: str, 
         assert set(one.zones) <= (BONY if one.skin == "bone" else THIN) & set(workable(WHO, modality))
         told = {stop.rule for stop in worked.stops}
         assert {stop.rule for stop in one.dose.against} <= told, "what is refused there stops the step"
+
+
+def test_only_what_stands_against_a_class_alone_is_told_of_it() -> None:
+    stop = caution("heat.numb", "stop", "Never here.", "Not today.", "numbed")
+    of = in_force(WHO, Plan())
+    step = begin(WHO, "rf_bulk", "s1", of)
+    ((bone,), settings) = ([one for one in compute(WHO, step, (), (), of).classes if one.skin == "bone"], step.settings)
+    refused_there = bone._replace(dose=Dose({}, (), {"numbed": stop}))
+    ((told),) = list(against(Dose({}, (), {}), (refused_there,)))
+    assert told.words.startswith("Never here over bone: ") and "forehead" in told.words
+    assert told.action == "Not today. Or leave these zones to a step of their own." and settings
+    assert list(against(Dose({}, (), {"numbed": stop}), (refused_there,))) == [], "it stands against all of it"

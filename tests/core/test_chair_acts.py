@@ -311,6 +311,13 @@ def test_the_spot_of_each() -> None:
     )
 
 
+def test_a_spot_of_its_own_knows_its_next_step_before_it_is_laid() -> None:
+    """Nothing of it is laid on the plate, so nothing has to wait for that."""
+    new = somebody(history={})
+    (act,) = own_acts(new, worked("peel", new), "right", {}, laid=False)
+    assert act.spot and (act.spot.up is not None or act.spot.why_not)
+
+
 def test_at_the_gentlest_there_is_nothing_below() -> None:
     least = rule_of("rf_fractional", at=1)
     assert least and least.down is None

@@ -6,7 +6,7 @@ import pytest
 
 from builders.briefs import TODAY
 from merak.core.knowledge import methods, traits
-from merak.core.plan.fitting import Clash, Placed, chosen, clashes, may_run_beside, rank
+from merak.core.plan.fitting import Clash, Placed, chosen, clashes, may_run_beside, rank, set_to
 
 Placing = str | Placed
 
@@ -118,3 +118,7 @@ def test_a_school_that_there_is_not_is_the_houses_first() -> None:
     for method in methods().values():
         assert chosen({}, method.id) == method.schools[0].id == chosen({method.id: "none such"}, method.id)
         assert chosen({method.id: method.schools[-1].id}, method.id) == method.schools[-1].id
+
+
+def test_what_was_done_is_told_with_where_it_was_set() -> None:
+    assert set_to("led", None) == "Light-emitting panel" and set_to("led", 10.0) == "Light-emitting panel 10"

@@ -74,7 +74,7 @@ def told(modality: str, settings: Any, card: Any, classes: tuple[There, ...]) ->
     info = type(settings).model_fields[field]
     extra = info.json_schema_extra
     unit = str(extra["unit"]) if isinstance(extra, dict) and "unit" in extra else getattr(card, "scale", "")
-    name = (info.title or field).lower()
+    name = str(info.title).lower()
 
     def set_to(words: str, of: Any, **more: Any) -> Quantity:
         value = float(getattr(of, field))
