@@ -206,7 +206,7 @@ def added(folder: Path) -> None:
     from merak.core import knowledge
 
     merak.core.modality.__path__.append(str(folder))
-    knowledge.MODALITIES.append(folder)
+    knowledge.MODALITY_FOLDERS.append(folder)
     import merak.server
     from merak.core.closed import demand_closed
 

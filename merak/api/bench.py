@@ -78,14 +78,9 @@ def _calculation(what: Calculation) -> None:
     router.post(f"/{what.id}", name=what.id, summary=what.title, description=what.words, responses=TROUBLE)(calculate)
 
 
-def _card_of(module: Modality) -> Any:
-    """The type of a modality's card; None for one that needs no machine."""
-    return module.CARD
-
-
 def _modality(module: Modality) -> None:
     """A modality's own addresses: its start values, and what settings come to."""
-    card = _card_of(module)
+    card: Any = module.CARD
     with_card: dict[str, Any] = {"card": (card, Field())} if card else {}
     whom: dict[str, Any] = {
         "subject": (Subject, Subject()),

@@ -98,3 +98,12 @@ def test_only_what_stands_against_a_class_alone_is_told_of_it() -> None:
     assert told.words.startswith("Never here over bone: ") and "forehead" in told.words
     assert told.action == "Not today. Or leave these zones to a step of their own." and settings
     assert list(against(Dose({}, (), {"numbed": stop}), (refused_there,))) == [], "it stands against all of it"
+
+
+@pytest.mark.parametrize("modality", ["galvanic_softening", "iontophoresis"])
+def test_what_shares_its_rules_is_lowered_by_them(modality: str) -> None:
+    """Galvanic work has its adjustments under one name; nothing of it is counted section by section, so it is said."""
+    step = begin(WHO, modality, "s1", in_force(WHO, Plan()), zones=("side of neck",))
+    plan = visit_plan(WHO, Plan(steps=(step.with_settings(step.settings | {"at": 1.0}),)))
+    assert there(plan) == {"at_thin": "0.9 mA"}
+    assert any("On thin skin, set to 0.9 mA: side of neck." in act.instruction for act in plan.acts)

@@ -121,4 +121,5 @@ def test_a_school_that_there_is_not_is_the_houses_first() -> None:
 
 
 def test_what_was_done_is_told_with_where_it_was_set() -> None:
-    assert set_to("led", None) == "Light-emitting panel" and set_to("led", 10.0) == "Light-emitting panel 10"
+    assert set_to("led", None) == "Light-emitting panel" and set_to("led", 10.0) == "Light-emitting panel 10 min"
+    assert set_to("microcurrent", 4.5) == "Microcurrent lift 4.5"

@@ -451,6 +451,7 @@ HOUSE: dict[str, Pinned] = {
         "heat.cold_head": (400, "W/m²K"),
         "rf_bulk.start": (20, "%"),
         "rf_bulk.to_target": (2, "min"),
+        "rf_bulk.to_target.most": (4, "min"),
         "rf_bulk.adjust.first_visit": (-1, "step"),
         "rf_bulk.adjust.sensitive": (-1, "step"),
         "rf_bulk.adjust.bone": (-1, "step"),

@@ -18,7 +18,7 @@ from merak.core.working import Caution, Frozen, Quantity, Weight
 
 FOLDER = Path(__file__).parent
 #: Where a modality has its own file; one more folder is one more entry.
-MODALITIES = [FOLDER / "modality"]
+MODALITY_FOLDERS = [FOLDER / "modality"]
 
 #: S: a published source (quoted from memory unless it says otherwise). P: common practice, no source.
 #: H: a house default, editable, never above a ceiling. D: a definition.
@@ -574,7 +574,7 @@ def read_file(path: Path) -> Book:
 
 def files() -> list[Path]:
     """The files of the rule book: what all share, then the modalities' own."""
-    return [path for folder in (FOLDER, *MODALITIES) for path in sorted(folder.glob("*.toml"))]
+    return [path for folder in (FOLDER, *MODALITY_FOLDERS) for path in sorted(folder.glob("*.toml"))]
 
 
 @cache

@@ -28,7 +28,7 @@ NAME = "galvanic_softening"
 CARD = scaled(NAME, "mA", "iontophoresis")
 INCREMENT = Increment("at")
 AMOUNT = Amount("dose", adds_up=True)
-WAYS = Ways()
+WAYS = Ways(adjusts="galvanic")
 
 
 class Settings(Base):

@@ -26,7 +26,7 @@ NAME = "iontophoresis"
 CARD = scaled(NAME, "mA", "galvanic_softening")
 INCREMENT = Increment("at")
 AMOUNT = Amount("dose", adds_up=True)
-WAYS = Ways()
+WAYS = Ways(adjusts="galvanic")
 Charge = Literal["positive", "negative", "neutral or large"]
 
 

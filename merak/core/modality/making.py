@@ -43,7 +43,8 @@ class Places(Protocol):
 @dataclass(frozen=True)
 class Making:
     """A step on its way to acts. `hands_s` are seconds with hands on, `own_s` those of its own time after them; `side`
-    is worked first; `school` is what the schools in force say of it; `spot` its test spot.
+    is worked first; `school` is what the schools in force say of it, `lower` where it is set lower; `spot` its test
+    spot.
     """
 
     modality: str
@@ -59,6 +60,7 @@ class Making:
     zones: tuple[str, ...]
     plate: str
     school: str
+    lower: str
     laid: Places
     ground: Ground
     spot: SpotRule | None
@@ -81,14 +83,14 @@ class Making:
     @property
     def preparation(self) -> str:
         """What is said at making ready."""
-        return f"{self.where}{self.technique}"
+        return f"{self.where}{self.technique} {self.lower}".strip()
 
     @property
     def instruction(self) -> str:
         """What is said at the work: what the schools say, or the technique; both where nothing was made ready."""
         if self.hands_s:
             return f"{self.where}{self.school or self.technique}"
-        return f"{self.where}{self.technique} {self.school}"
+        return f"{self.where}{self.technique} {self.school} {self.lower}".strip()
 
     @property
     def enough(self) -> str:

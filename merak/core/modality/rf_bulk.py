@@ -3,6 +3,7 @@ minutes.
 """
 
 from collections.abc import Iterable
+from itertools import chain
 from math import pi
 from typing import Any, Literal, NamedTuple
 
@@ -45,6 +46,7 @@ needs(
     %: rf_bulk.start
     W/m²K: heat.air
     min: rf_bulk.dose.stop rf_bulk.dose.warn rf_bulk.hold rf_bulk.hold.most rf_bulk.to_target
+    min: rf_bulk.to_target.most
     mm: rf_bulk.depth
     s: rf_bulk.dwell
     share: rf_bulk.absorbed
@@ -184,12 +186,17 @@ def start(card: MachineCard, subject: Subject) -> Start:
     if card.physical(card.least) is None:
         return _started(first, on_card(NAME, card, subject), sizes[0])
     least = as_set("lowest of the scale", card.least, card.scale, 1)
-    tried = [_started(first, _for_zone(first, card, subject, zone), zone) for zone in sizes]
-    tried += [_started(first, least, zone) for zone in sizes]
-    judged = [(one, dose(one.settings, card, subject)) for one in tried]
-    clear = [(one, found) for one, found in judged if not found.refused] or judged
-    soon = [one for one, found in clear if _reached_s(found) <= LONGER * number(f"{NAME}.to_target") * 60]
-    return soon[0] if soon else min(clear, key=lambda pair: _reached_s(pair[1]))[0]
+    tried = chain(
+        (_started(first, _for_zone(first, card, subject, zone), zone) for zone in sizes),
+        (_started(first, least, zone) for zone in sizes),
+    )
+    judged: list[tuple[bool, float, Start]] = []
+    for one in tried:
+        found = dose(one.settings, card, subject)
+        judged.append((bool(found.refused), _reached_s(found), one))
+        if not found.refused and _reached_s(found) <= number(f"{NAME}.to_target.most") * 60:
+            return one
+    return min(judged, key=lambda each: each[:2])[2]
 
 
 def _reached_s(found: Dose) -> float:
@@ -201,8 +208,6 @@ def _started(settings: Settings, at: Quantity, zone_cm2: float) -> Start:
     return Start(settings.model_copy(update={"at": at.known, "zone_cm2": zone}), at)
 
 
-#: A gentler start may take so many times as long to the target.
-LONGER = 2
 #: Zones worked at once, cm², from the usual down; the least that is set.
 ZONES_CM2, LEAST_ZONE_CM2 = (100.0, 70.0, 50.0, 35.0, 25.0, 16.0), 4.0
 
@@ -238,7 +243,7 @@ def _for_zone(settings: Settings, card: MachineCard, subject: Subject, zone_cm2:
 def _warms(settings: Settings, card: MachineCard, at: float, zone_cm2: float) -> bool:
     """Whether a setting brings a zone to its target before long."""
     found = warmed(card.physical(at) or 0, settings, zone_cm2=zone_cm2).reaches(settings.target_c)
-    return found is not None and found <= LONGER * number(f"{NAME}.to_target") * 60
+    return found is not None and found <= number(f"{NAME}.to_target.most") * 60
 
 
 def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:

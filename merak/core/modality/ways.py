@@ -79,9 +79,10 @@ class Twin(NamedTuple):
 @dataclass(frozen=True)
 class Ways:
     """How a modality is worked. `halves`: one half is shown against the other. `tags` are those lines of aftercare that
-    hang on how it was done, `passes` the rule of how often each part is gone over where that is not set, `wipe` the
-    rule of after how many pulses its tip is wiped. It `ended` at what was set, at what was last counted at, or after
-    the minutes that were done. Done twice in a visit it `adds_up` on the same skin, all over the body, or not at all.
+    hang on how it was done, `adjusts` is what the rules of its adjustments begin with where that is not its name,
+    `passes` the rule of how often each part is gone over where that is not set, `wipe` the rule of after how many
+    pulses its tip is wiped. It `ended` at what was set, at what was last counted at, or after the minutes that were
+    done. Done twice in a visit it `adds_up` on the same skin, all over the body, or not at all.
     """
 
     asks: Inquiry = ASKED
@@ -89,6 +90,7 @@ class Ways:
     halves: bool = False
     plate: str = "face"
     tags: frozenset[str] = frozenset()
+    adjusts: str = ""
     passes: str = ""
     wipe: str = ""
     adds_up: Literal["zone", "body", ""] = "zone"

@@ -95,6 +95,14 @@ def told(modality: str, settings: Any, card: Any, classes: tuple[There, ...]) ->
     }
 
 
+def told_lower(dose: Dose, classes: tuple[There, ...]) -> str:
+    """Where a step is set lower, and to what, as it is said at the chair; "" where it is not."""
+    found = ((one, dose.numbers.get(f"at_{one.skin}")) for one in classes)
+    return " ".join(
+        f"{number.name.capitalize()} {number.text}: {', '.join(one.zones)}." for one, number in found if number
+    )
+
+
 def against(whole: Dose, classes: tuple[There, ...]) -> Iterator[Caution]:
     """What stands against a step on some of its zones only, with their names."""
     everywhere = {(stop.rule, stop.field) for stop in whole.against}

@@ -6,6 +6,7 @@ from typing import Literal, NamedTuple
 
 from merak.core.knowledge import Pairing, about, all_of, book, methods, traits
 from merak.core.knowledge.current import by_book
+from merak.core.modality.catalogue import MODALITIES
 from merak.core.working import Frozen
 
 FitKind = Literal["apart", "before", "zones", "one", "last", "alone", "needs", "earlier"]
@@ -99,8 +100,13 @@ def title(modality: str) -> str:
 
 
 def set_to(modality: str, at: float | None) -> str:
-    """A modality that was done, with where it was set."""
-    return title(modality) if at is None else f"{title(modality)} {at:g}"
+    """A modality that was done, with where it was set, and in what where the setting says so."""
+    if at is None or modality not in MODALITIES:
+        return title(modality)
+    module = MODALITIES[modality]
+    extra = module.Settings.model_fields[module.INCREMENT.field].json_schema_extra
+    unit = f" {extra['unit']}" if isinstance(extra, dict) and "unit" in extra else ""
+    return f"{title(modality)} {at:g}{unit}"
 
 
 def _clash(pairing: Pairing, steps: Iterable[Placed], action: str) -> Clash:

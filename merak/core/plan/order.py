@@ -17,6 +17,7 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.making import Making
 from merak.core.modality.shared import incremented, more_energy
 from merak.core.plan.brief import MANY, Brief, plate_of
+from merak.core.plan.by_class import told_lower
 from merak.core.plan.places import grid_cells, section_parts, zone_parts
 from merak.core.plan.step import Worked, compute, ground, school_acts
 from merak.core.remembered import remembered
@@ -88,6 +89,7 @@ def _made(brief: Brief, one: Worked, side: Side, of: Schools, laid: bool) -> Ite
         zones=one.step.zones,
         plate=plate_of(one.step.zones, one.step.modality),
         school=" ".join(school_acts(one.step.modality, of)),
+        lower=told_lower(one.dose, one.classes),
         laid=OnPlate(brief, one, side, laid),
         ground=ground(brief, one.step.modality, one.step.zones, frozenset(one.areas)),
         spot=spot_rule(brief, one, laid or one.spot_only) if spot and (one.spot_only or spot.same_visit) else None,
