@@ -11,7 +11,7 @@ from merak.core.modality.device import LedCard, MicrocurrentCard
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Facts, Machine
 from merak.core.plan.screening import Answer, Answers, questions
-from merak.core.plan.step import begin
+from merak.core.plan.step import begin_step
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 
 TODAY = date(2026, 11, 25)
@@ -46,9 +46,10 @@ def brief(answers: dict[str, Answer] | None = None, **changes: Any) -> Brief:
 def plan_of(who: Brief, *modalities: str, **settings: Any) -> Plan:
     """A plan with start values; `settings` are of the first modality."""
     of = in_force(who, Plan())
-    steps = [begin(who, name, f"s{n + 1}", of) for n, name in enumerate(modalities)]
+    steps = [begin_step(who, name, f"s{n + 1}", of) for n, name in enumerate(modalities)]
     if settings:
-        steps[0] = steps[0].model_copy(update={"settings": steps[0].settings | settings})
+        lead = steps[0].lead
+        steps[0] = steps[0].with_stage(lead.model_copy(update={"settings": lead.settings | settings}))
     return Plan(steps=tuple(steps))
 
 

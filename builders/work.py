@@ -107,8 +107,8 @@ def typed(ctx: Context, visit: UUID, modality: str, name: str, value: str) -> pl
 
 
 def setting(page: planning.Planned, modality: str, name: str) -> str:
-    step = page.plan.of(step_of(page, modality))
-    return next(one.value for one in page.fields(step) if one.name == f"{step.id}.{name}")
+    stage = page.plan.stage(step_of(page, modality))
+    return next(one.value for one in page.fields(stage) if one.name == f"{stage.id}.{name}")
 
 
 AGREED = {"agreed": "yes", "signed": "paper"}
@@ -196,5 +196,14 @@ def at(ctx: Context, visit: UUID, kind: str) -> int:
 def nameless(plan: Plan) -> Plan:
     """A plan whose steps are called by their places, to be compared with another."""
     ids = {one.id: f"s{n}" for n, one in enumerate(plan.steps)}
-    steps = (one.model_copy(update={"id": ids[one.id], "beside": ids.get(one.beside, "")}) for one in plan.steps)
+    steps = (
+        one.model_copy(
+            update={
+                "id": ids[one.id],
+                "beside": ids.get(one.beside, ""),
+                "stages": tuple(stage.model_copy(update={"id": ids[one.id]}) for stage in one.stages),
+            }
+        )
+        for one in plan.steps
+    )
     return plan.model_copy(update={"steps": tuple(steps)})

@@ -67,7 +67,8 @@ class Act(Frozen):
     `keeps` where the skin goes on when the hands pause (cream, acid, mask), `not_before` where it needs all of its
     clock. `beside` is the number of the act in whose waiting time it is done. `level_most` is as far as a level may be
     raised at the chair: the highest that no ceiling refuses. `dials` is what the machine `machine` is set to, `plate`
-    where it is done. `step` is the plan's step, `stage` the part of it.
+    where it is done. `step` and `stage` are the plan's; `portion` is what it is of its
+    modality's work; what `readies` is done once a step.
     """
 
     kind: ActKind
@@ -85,6 +86,8 @@ class Act(Frozen):
     sayings: tuple[Saying, ...] = ()
     step: str = ""
     stage: str = ""
+    portion: str = ""
+    readies: bool = False
     strict: bool = False
     over: str = ""
     keeps: bool = False
@@ -125,8 +128,8 @@ class Act(Frozen):
 
 
 class Span(Frozen):
-    """An item in time: when it starts and how long it takes, in seconds; on the second track where it runs beside
-    another.
+    """A step in time: when it starts and how long it takes, in seconds, and each of its stages; on the second track
+    where it runs beside another.
     """
 
     step: str
@@ -137,6 +140,7 @@ class Span(Frozen):
     seconds: int
     hands_s: int = 0
     waits: bool = False
+    stages_s: tuple[int, ...] = ()
 
 
 def guests_of(acts: Iterable[Act], host: int) -> list[int]:

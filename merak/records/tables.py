@@ -17,27 +17,32 @@ from merak.core.modality.device import Card
 from merak.core.plan.routine import Routine
 from merak.records.bodies.house import Habits, House, LetterBody, ReactionBody, RuleChange
 from merak.records.bodies.task import TASKS, TaskAnswer, TaskBody
-from merak.records.bodies.upgrades import Raw, upgraded
+from merak.records.bodies.upgrades import Raw, upgraded, versioned
 
 
 class Json(TypeDecorator[Any]):
-    """A column that holds values of one model as JSON."""
+    """A column that holds values of one model as JSON, in the versions of `phase` where it had several shapes."""
 
     impl = JSONB
     cache_ok = True
 
-    def __init__(self, model: Any) -> None:
+    def __init__(self, model: Any, phase: str = "") -> None:
         super().__init__()
-        self.model = model
+        self.model, self.phase = model, phase
         self._adapter: TypeAdapter[Any] = TypeAdapter(model)
 
     def process_bind_param(self, value: Any, dialect: Any) -> Any:
         """As JSON."""
-        return None if value is None else self._adapter.dump_python(value, mode="json")
+        if value is None:
+            return None
+        body = self._adapter.dump_python(value, mode="json")
+        return versioned(self.phase, body) if self.phase else body
 
     def process_result_value(self, value: Any, dialect: Any) -> Any:
         """As the model. Raises ValidationError for what it is not."""
-        return None if value is None else self._adapter.validate_python(value)
+        if value is None:
+            return None
+        return self._adapter.validate_python(upgraded(self.phase, value) if self.phase else value)
 
 
 class Base(DeclarativeBase):
@@ -51,7 +56,7 @@ class Base(DeclarativeBase):
         LetterBody: Json(LetterBody),
         ReactionBody: Json(ReactionBody),
         Mark: Json(Mark),
-        Routine: Json(Routine),
+        Routine: Json(Routine, "routine"),
         OwnRules: Json(OwnRules),
         tuple[RuleChange, ...]: Json(tuple[RuleChange, ...]),
     }

@@ -141,6 +141,7 @@ def _environment() -> Environment:
         "HATCHES": HATCHES,
         "HTMX": HTMX,
         "KEYS": ": arrows move a step, plus and minus lengthen it, Delete removes it",
+        "STAGE_KEYS": ": arrows move a stage, plus and minus lengthen it, a repeats it, Delete leaves it out",
         "lanes": lanes,
         "INKS": INKS,
         "SIGNS": SIGNS,

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from merak.auth import Form, entered
+from merak.core.after.differences import clock
 from merak.core.body.plate import zone_names
 from merak.core.body.strokes import PATHS
 from merak.core.body.treatable import BESIDE
@@ -19,6 +20,7 @@ from merak.core.modality.device import scale_of
 from merak.core.plan.brief import plate_of, workable
 from merak.core.plan.fitting import title
 from merak.core.plan.screening import housekeeping, questions
+from merak.core.plan.stage import Stage
 from merak.core.plan.step import Step
 from merak.exchange.pdf import pdf
 from merak.services.context import Context, NotFound
@@ -46,8 +48,9 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
     file = planned.file
     slot = min(file.brief.facts.slot, file.brief.facts.wish.minutes or file.brief.facts.slot)
     clashing = {one for clash in planned.computed.clashes for one in clash.steps}
-    trouble = {*clashing, *planned.computed.stopped, *(key.partition(".")[0] for key in planned.slips)}
-    in_time = lanes(planned.computed.spans, planned.computed.seconds, trouble, planned.chosen)
+    wrong = {*planned.computed.stopped, *(key.partition(".")[0] for key in planned.slips)}
+    trouble = {*clashing, *(step.id for step in planned.plan.steps if wrong & {one.id for one in step.stages})}
+    in_time = lanes(planned.computed.spans, planned.computed.seconds, trouble, planned.step.id if planned.step else "")
     consents = (
         {"wordings": consenting.wordings(planned.plan), "guardian": consenting.needs_guardian(file)}
         if planned.redraw or whole
@@ -71,22 +74,24 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
         "work_of": _work_of,
         "usual_work": usual_work(),
         "housekeeping": housekeeping(),
-        "halves": {one.id for one in planned.plan.steps if MODALITIES[one.modality].WAYS.halves},
-        "lined": {act.step for act in planned.computed.acts if act.lines},
-        "twins_of": {f"{planned.step.id}.{name}" for name in _twins(planned.step)} if planned.step else set(),
+        "halves": {one.id for one in planned.plan.stages if MODALITIES[one.modality].WAYS.halves},
+        "lined": {act.stage for act in planned.computed.acts if act.lines},
+        "twins_of": {f"{planned.stage.id}.{name}" for name in _twins(planned.stage)} if planned.stage else set(),
         **consents,
         **(_whole(ctx, planned) if whole else {}),
     }
 
 
 def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
-    file, in_plan = planned.file, {one.modality for one in planned.plan.steps}
+    file, in_plan = planned.file, {one.modality for one in planned.plan.stages}
     return {
         "scale_of": partial(_scale, planned),
         "hosts_of": partial(planning.hosts, planned),
         "zones_for": _zones_for,
         "machines_of": partial(planning.machines_for, planned),
         "main_of": partial(_main, planned),
+        "area_of": partial(_area, planned),
+        "time_of": partial(_time, planned),
         "paths": PATHS,
         "open_zones": partial(_open_zones, planned),
         "addable": planning.addable(planned),
@@ -101,17 +106,17 @@ def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
     }
 
 
-def _told(step: Step) -> str:
-    """What a step is set to, in a line: its strength, how often, how it is done, where."""
-    module = MODALITIES[step.modality]
-    shown_ = {one.name: one for one in shown(module.Settings, texts(module.Settings.model_validate(step.settings)))}
+def _told(stage: Stage) -> str:
+    """What a stage is set to, in a line: its strength, how often, how it is done, where."""
+    module = MODALITIES[stage.modality]
+    shown_ = {one.name: one for one in shown(module.Settings, texts(module.Settings.model_validate(stage.settings)))}
     names = dict.fromkeys(("colour", "then", "acid", module.INCREMENT.field, "passes", "rounds", "repeats"))
     parts = [
         f"{shown_[n].label.lower()} {shown_[n].value} {shown_[n].unit}".strip()
         for n in names
         if n in shown_ and shown_[n].value != "nothing"
     ]
-    where = ", ".join(step.zones) if step.zones else ""
+    where = ", ".join(stage.zones) if stage.zones else ""
     return "; ".join(filter(None, [", ".join(parts), where]))
 
 
@@ -122,34 +127,46 @@ def _over(planned: planning.Planned, slot: float) -> set[str]:
     return {key for key, rule in limits.items() if rule in rules}
 
 
-def _twins(step: Step) -> tuple[str, ...]:
+def _twins(stage: Stage) -> tuple[str, ...]:
     """A setting and what it is told by as well."""
-    twin = MODALITIES[step.modality].WAYS.twin
+    twin = MODALITIES[stage.modality].WAYS.twin
     return (twin.field, twin.name) if twin else ()
 
 
-def _scale(planned: planning.Planned, step: Step) -> str:
-    machine = planned.file.brief.machine(step.modality, step.machine)
+def _scale(planned: planning.Planned, stage: Stage) -> str:
+    machine = planned.file.brief.machine(stage.modality, stage.machine)
     return scale_of(machine.card) if machine else ""
 
 
-def _open_zones(planned: planning.Planned, step: Step) -> dict[str, float]:
-    return workable(planned.file.brief, step.modality)
+def _open_zones(planned: planning.Planned, stage: Stage) -> dict[str, float]:
+    return workable(planned.file.brief, stage.modality)
 
 
-def _work_of(step: Step | None) -> str:
-    """The plate's name for a step's work."""
-    return (about()[step.modality].work if step else "") or usual_work()
+def _work_of(stage: Stage | None) -> str:
+    """The plate's name for a stage's work."""
+    return (about()[stage.modality].work if stage else "") or usual_work()
 
 
-def _zones_for(step: Step) -> tuple[str, ...]:
-    return tuple(zone for zone in zone_names(plate_of(step.zones, step.modality)) if zone not in BESIDE)
+def _zones_for(stage: Stage) -> tuple[str, ...]:
+    return tuple(zone for zone in zone_names(plate_of(stage.zones, stage.modality)) if zone not in BESIDE)
 
 
 def _main(planned: planning.Planned, step: Step) -> str:
     """A step's time, for the list."""
     span = next((one for one in planned.computed.spans if one.step == step.id), None)
     return "stopped" if span is None else f"{span.seconds // 60}:{span.seconds % 60:02d}"
+
+
+def _time(planned: planning.Planned, stage: Stage) -> str:
+    """A stage's time, for its row."""
+    seconds = planned.computed.times.get(stage.id)
+    return "stopped" if seconds is None else clock(seconds)
+
+
+def _area(planned: planning.Planned, stage: Stage) -> str:
+    """How much skin a stage works on, for its row."""
+    areas = planned.computed.zones.get(stage.id)
+    return f"{sum(areas.values()):.0f} cm²" if areas else ""
 
 
 @router.get("/plan")

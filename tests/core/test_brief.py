@@ -108,3 +108,12 @@ def test_a_spot_comes_first_until_one_that_was_read_since_speaks(
 ) -> None:
     who = brief(history={"pulsed_light": before} if before else {}, spots=spots, returning=True)
     assert who.spot_first("pulsed_light") == first and not who.spot_first("led")
+
+
+def test_a_mark_counts_from_the_day_of_the_visit_where_no_other_is_known() -> None:
+    """Blisters of a visit whose mark has no day of its own: they hold back as from that visit."""
+    left = Before(on=TODAY - timedelta(days=3), mark="remedy.burn")
+    told = brief(returning=True, history={"rf_bulk": left}).board["rf_bulk"]
+    dated = brief(returning=True, history={"rf_bulk": left.model_copy(update={"marked_on": left.on})}).board["rf_bulk"]
+    free = brief(returning=True, history={"rf_bulk": Before(on=left.on)}).board["rf_bulk"]
+    assert told == dated != free

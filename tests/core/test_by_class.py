@@ -12,7 +12,8 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import Dose, stronger
 from merak.core.plan.brief import workable
 from merak.core.plan.by_class import against
-from merak.core.plan.step import begin, compute
+from merak.core.plan.stage import begin, compute
+from merak.core.plan.step import step_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 
 WHO = brief(returning=True, licences=EVERY_LICENCE, senior=True, findings=Findings(phototype=2))
@@ -96,7 +97,7 @@ def test_only_what_stands_against_a_class_alone_is_told_of_it() -> None:
     refused_there = bone._replace(dose=Dose({}, (), {"numbed": stop}))
     ((told),) = list(against(Dose({}, (), {}), (refused_there,)))
     assert told.words.startswith("Never here over bone: ") and "forehead" in told.words
-    assert told.action == "Not today. Or leave these zones to a step of their own." and settings
+    assert told.action == "Not today. Or leave these zones to a stage of their own." and settings
     assert list(against(Dose({}, (), {"numbed": stop}), (refused_there,))) == [], "it stands against all of it"
 
 
@@ -104,6 +105,6 @@ def test_only_what_stands_against_a_class_alone_is_told_of_it() -> None:
 def test_what_shares_its_rules_is_lowered_by_them(modality: str) -> None:
     """Galvanic work has its adjustments under one name; nothing of it is counted section by section, so it is said."""
     step = begin(WHO, modality, "s1", in_force(WHO, Plan()), zones=("side of neck",))
-    plan = visit_plan(WHO, Plan(steps=(step.with_settings(step.settings | {"at": 1.0}),)))
+    plan = visit_plan(WHO, Plan(steps=(step_of(step.with_settings(step.settings | {"at": 1.0})),)))
     assert there(plan) == {"at_thin": "0.9 mA"}
     assert any("On thin skin, set to 0.9 mA: side of neck." in act.instruction for act in plan.acts)

@@ -303,11 +303,11 @@ def test_what_a_senior_would_sign(case: Case) -> None:
 def test_zones_that_are_closed_are_left_out_by_every_step_and_stroke() -> None:
     who = next(case for case in CASES if case.name.startswith("relaxant")).brief()
     plan = next(one for one in proposals(who) if any(i.modality == "microcurrent" for i in one.plan.steps))
-    lift = next(step for step in plan.plan.steps if step.modality == "microcurrent")
+    lift = next(step for step in plan.plan.stages if step.modality == "microcurrent")
     assert not {"forehead", "glabella"} & set(plan.computed.zones[lift.id])
     assert "forehead" not in {line.path for act in plan.computed.acts for line in act.lines}
     acne = brief(findings=Findings(grades=on("acne", *CHEEKS)), returning=True)
     for one in proposals(acne):
-        for step in one.plan.steps:
+        for step in one.plan.stages:
             if step.modality in ABRASION | {"touch"}:
                 assert "mid cheek" not in one.computed.zones[step.id]

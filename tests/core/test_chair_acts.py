@@ -19,7 +19,8 @@ from merak.core.modality.device import CardTip
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Machine
 from merak.core.plan.order import chair_acts, own_acts, spot_rule
-from merak.core.plan.step import Worked, begin, compute
+from merak.core.plan.stage import Worked, begin, compute
+from merak.core.plan.step import WorkedStep, begin_step, compute_step, step_of, whole
 from merak.core.plan.visit_plan import Plan, in_force
 from merak.core.spots import SpotRule
 
@@ -45,10 +46,14 @@ def worked(
     return compute(who, step.with_settings(step.settings | settings), (), (), of)
 
 
+def as_step(who: Brief, one: Worked) -> WorkedStep:
+    return whole(who, step_of(one.stage), [one])
+
+
 def acts(modality: str, laid: bool = False, who: Brief | None = None, **more: Any) -> tuple[Act, ...]:
     who = who or somebody()
     of = in_force(who, Plan()) | more.get("of", {})
-    return own_acts(who, worked(modality, who, **more), "right", of, laid)
+    return own_acts(who, as_step(who, worked(modality, who, **more)), "right", of, laid)
 
 
 def words(*given: Any, **more: Any) -> list[str]:
@@ -119,7 +124,7 @@ def test_what_is_gone_over_section_by_section(modality: str, ready: bool, over: 
 def test_each_bottle_of_the_wet_tip() -> None:
     """Acid and peel rinse off and are asked for every minute; the infusion has its own suction and its own words."""
     found = acts("wet_abrasion", acid_min=2, peel_min=1, percent=15, salicylic_min=2, booster_min=1, infuse_min=4)
-    assert [(one.title, one.over, one.stage, one.ask_s) for one in found[1:]] == [
+    assert [(one.title, one.over, one.portion, one.ask_s) for one in found[1:]] == [
         ("Acid cleanse", "Off with the acid: on to the next bottle.", "wet.acid", 60),
         ("Peel", "Rinse now.", "wet.acid", 60),
         ("Salicylic extraction", "On to the next bottle.", "wet.clean", 120),
@@ -276,7 +281,7 @@ def test_a_guest_belongs_to_the_host_in_whose_time_it_begins() -> None:
     """From the host's first second up to, and without, its last."""
     who = somebody()
     of = in_force(who, Plan())
-    steps = {name: compute(who, begin(who, kind, name, of), (), (), of) for name, kind in
+    steps = {name: compute_step(who, begin_step(who, kind, name, of), of=of) for name, kind in
              (("mask", "mask"), ("light", "led"), ("end", "finish"))}  # fmt: skip
     for start_s, beside in ((0, 1), (1019, 1), (1020, None)):
         spans = [span("mask", 0, 0, 1020), span("end", 0, 1020, 240), span("light", 1, start_s, 660)]
@@ -314,7 +319,7 @@ def test_the_spot_of_each() -> None:
 def test_a_spot_of_its_own_knows_its_next_step_before_it_is_laid() -> None:
     """Nothing of it is laid on the plate, so nothing has to wait for that."""
     new = somebody(history={})
-    (act,) = own_acts(new, worked("peel", new), "right", {}, laid=False)
+    (act,) = own_acts(new, as_step(new, worked("peel", new)), "right", {}, laid=False)
     assert act.spot and (act.spot.up is not None or act.spot.why_not)
 
 

@@ -20,7 +20,14 @@ HEAT = HeatRule(low_c=40, high_c=42, stop_c=43, rate_c_s=0.5, dwell_s=3, deeper_
 
 
 def act(kind: str = "sections", parts: int = 3, **more: Any) -> Act:
-    usual: dict[str, Any] = {"title": "Work", "instruction": "", "seconds": 100, "modality": "touch", "step": "s1"}
+    usual: dict[str, Any] = {
+        "title": "Work",
+        "instruction": "",
+        "seconds": 100,
+        "modality": "touch",
+        "step": "s1",
+        "stage": "s1",
+    }
     places = tuple(Part(name=f"part {n}") for n in range(parts)) if kind == "sections" else ()
     return Act.model_validate({"kind": kind, "parts": places} | usual | more)
 
@@ -117,7 +124,7 @@ def test_what_counts_as_done() -> None:
     assert not given(light, ran(light, worked_s=limits.touched_s - 1))
     hands = act("free")
     assert given(hands, ran(hands)) and not given(hands, ActRun())
-    for not_one in ({"step": ""}, {"modality": ""}):
+    for not_one in ({"stage": ""}, {"modality": ""}):
         assert not given(act("free", **not_one), ran(hands))
     gel, run = act("free", title="Gel"), RunState(runs=[ran(hands), ActRun()])
     assert delivered(order_of((gel, act("timed"))), run, at(9)) == (), "gel alone is no treatment"
@@ -199,7 +206,7 @@ def test_what_is_over_uses_no_time_any_more() -> None:
 
 def test_infusing_keeps_its_share_of_the_wet_time() -> None:
     """At least half of the wet time (as ordered) is infusing; nothing is said before anything was cleaned."""
-    clean, infuse = act("timed", stage="wet.clean"), act("timed", stage="wet.infuse")
+    clean, infuse = act("timed", portion="wet.clean"), act("timed", portion="wet.infuse")
     wet = order_of((clean, infuse))
     share = wet.limits.wet_share
     edge = 100 * (100 - share) / share

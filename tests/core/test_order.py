@@ -70,7 +70,7 @@ def test_nothing_is_counted_outside_of_where_it_may_go(modality: str) -> None:
     of = who(spots=read("pulsed_light", 10))
     plan = laid(of, modality)
     worked = plan.zones["s1"]
-    area = area_of(of, type("W", (), {"step": plan.plan.steps[0]})())  # type: ignore[arg-type]
+    area = area_of(of, type("W", (), {"stage": plan.plan.stages[0], "modality": modality})())  # type: ignore[arg-type]
     able = union_all([part for (_, zone), part in area.zones.items() if zone in worked]).buffer(0.5)
     for act in plan.acts:
         for part in act.parts:
@@ -116,7 +116,7 @@ def test_stages_that_are_off_are_no_steps() -> None:
     )
     light = (
         laid(who(), "led", then="blue", then_minutes=5)
-        if "then_minutes" in plan_of(who(), "led").steps[0].settings
+        if "then_minutes" in plan_of(who(), "led").stages[0].settings
         else None
     )
     assert light is None or [act.title for act in light.acts][1:] == ["Red light", "Blue light"]
@@ -155,7 +155,7 @@ def test_pulsed_light_waits_for_a_spot_that_speaks(
 
 def test_what_was_read_is_where_it_begins_and_no_further() -> None:
     of = who(spots=read("pulsed_light", 12, "down"), returning=True)
-    assert plan_of(of, "pulsed_light").steps[0].settings["at"] == 12
+    assert plan_of(of, "pulsed_light").stages[0].settings["at"] == 12
     beyond = visit_plan(of, plan_of(of, "pulsed_light", at=13))
     assert "The test spot was read for 12; this is set to 13." in beyond.refused["s1.at"].words
     dark = who(findings=Findings(phototype=4))

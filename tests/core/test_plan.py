@@ -22,7 +22,8 @@ from merak.core.plan.proposals import proposals
 from merak.core.plan.routine import fitted, routine_of
 from merak.core.plan.screening import Answer, Override
 from merak.core.plan.side import first_side
-from merak.core.plan.step import Step, begin
+from merak.core.plan.stage import Stage, begin
+from merak.core.plan.step import step_of
 from merak.core.plan.tray import tray_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, between, in_force, visit_plan
 from merak.core.working import Quantity
@@ -33,7 +34,7 @@ def plan_with(who: Brief, modality: str = "microcurrent", **changes: Any) -> Vis
 
 
 def start_level(who: Brief) -> float:
-    return float(plan_of(who, "microcurrent").steps[0].settings["level"])
+    return float(plan_of(who, "microcurrent").stages[0].settings["level"])
 
 
 def test_start_level_follows_first_visit_sensitivity_and_last_time() -> None:
@@ -294,12 +295,13 @@ def test_a_senior_plans_past_exactly_what_was_written_and_past_nothing_absolute(
 def test_a_routine_keeps_kinds_and_is_fitted_to_whoever_comes() -> None:
     first = brief(**KNOWN)
     plan = plan_of(first, "cleanse", "microcurrent", "peel", "mask", "led")
-    plan = plan.with_step(
-        plan.steps[1].model_copy(update={"settings": plan.steps[1].settings | {"level": 7, "polarity": "positive"}})
+    plan = plan.with_stage(
+        plan.stages[1].model_copy(update={"settings": plan.stages[1].settings | {"level": 7, "polarity": "positive"}})
     )
     plan = plan.with_step(plan.steps[4].model_copy(update={"beside": "s4"}))
     routine = routine_of(first, plan, "Evening lift")
-    assert "level" not in routine.steps[1].kinds and routine.steps[1].kinds["polarity"] == "positive"
+    (lift,) = routine.steps[1].stages
+    assert "level" not in lift.kinds and lift.kinds["polarity"] == "positive"
     other = brief({"heart": Answer(option="yes")}, findings=Findings(sensitive=True))
     again, left = fitted(other, routine)
     assert [step.modality for step in again.steps] == ["cleanse", "peel", "mask", "led"] and left[0][
@@ -307,7 +309,7 @@ def test_a_routine_keeps_kinds_and_is_fitted_to_whoever_comes() -> None:
     ] == "Microcurrent lift"
     assert again.steps[3].beside == again.steps[2].id
     calm, _ = fitted(brief(findings=Findings(sensitive=True)), routine)
-    assert calm.steps[1].settings["level"] == 2, "the start of this client, not the level of that one"
+    assert calm.stages[1].settings["level"] == 2, "the start of this client, not the level of that one"
 
 
 def test_a_routine_is_for_what_was_found_and_not_for_what_was_looked_for() -> None:
@@ -319,7 +321,7 @@ def test_a_routine_is_for_what_was_found_and_not_for_what_was_looked_for() -> No
 def test_no_open_zone_never_means_everywhere() -> None:
     first = brief(**KNOWN)
     plan = plan_of(first, "cleanse", "microcurrent")
-    routine = routine_of(first, plan.with_step(plan.steps[1].model_copy(update={"zones": ("forehead",)})), "Brow")
+    routine = routine_of(first, plan.with_stage(plan.stages[1].model_copy(update={"zones": ("forehead",)})), "Brow")
     injected = Answer(option="relaxant", on=TODAY, zones=("forehead",))
     again, left = fitted(brief({"injections": injected}), routine)
     assert [step.modality for step in again.steps] == ["cleanse"] and "closed today" in left[0][1]
@@ -344,6 +346,12 @@ def test_what_is_never_planned_is_not() -> None:
     with pytest.raises(Refused):
         begin(brief({"metal": Answer(option="body")}), "focused_lifting", "s1", in_force(brief(), Plan()))
     plan = visit_plan(
-        brief(), Plan(steps=(Step(id="s1", modality="physician_resurfacing"), Step(id="s2", modality="pulsed_light")))
+        brief(),
+        Plan(
+            steps=(
+                step_of(Stage(id="s1", modality="physician_resurfacing")),
+                step_of(Stage(id="s2", modality="pulsed_light")),
+            )
+        ),
     )
     assert plan.stopped["s1"].rule == "physician.never" and not plan.startable

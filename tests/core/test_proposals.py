@@ -16,7 +16,8 @@ from merak.core.plan.facts import Wish
 from merak.core.plan.fitting import Placed, clashes
 from merak.core.plan.proposals import Candidate, Gain, Problem, allowed, best, brute, proposals, score, seconds_of
 from merak.core.plan.screening import STOPPING, questions
-from merak.core.plan.step import Step, read_settings
+from merak.core.plan.stage import Stage, read_settings
+from merak.core.plan.step import step_of
 from merak.core.plan.visit_plan import Plan, in_force
 
 GAINS = st.lists(st.builds(Gain, st.sampled_from("abc"), st.integers(0, 60), st.just("weak")), max_size=2)
@@ -31,7 +32,7 @@ def problems(draw: st.DrawFn) -> Problem:
     made = draw(SEVERAL)
     n = len(made)
     found = tuple(
-        Candidate(Step(id=f"c{i}", modality="tone"), tuple(g), s, c, load, frozenset())
+        Candidate(step_of(Stage(id=f"c{i}", modality="tone")), tuple(g), s, c, load, frozenset())
         for i, (g, s, c, load) in enumerate(made)
     )
     pairs = st.tuples(st.integers(0, n - 1), st.integers(0, n - 1)).filter(lambda pair: pair[0] != pair[1])
@@ -114,7 +115,7 @@ def test_no_proposal_holds_what_may_not_be(who: Brief) -> None:
             or (one.computed.numbers["visit.price"].value or 0) <= who.facts.wish.money + 0.01
         )
         placed = []
-        for step in one.plan.steps:
+        for step in one.plan.stages:
             machine = who.machine(step.modality, step.machine)
             scale = (machine.card.least, machine.card.most) if machine and hasattr(machine.card, "least") else (0, 10)
             for name in (step.modality, *read_settings(step, {}).aspects(scale)):

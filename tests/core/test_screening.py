@@ -19,6 +19,7 @@ from merak.core.plan.screening import (
     Answer,
     Letter,
     Override,
+    Reason,
     Standing,
     board,
     demand,
@@ -27,7 +28,8 @@ from merak.core.plan.screening import (
     state_of,
     subjects,
 )
-from merak.core.plan.step import Step, begin
+from merak.core.plan.stage import Stage, begin
+from merak.core.plan.step import step_of
 from merak.core.plan.visit_plan import Plan, visit_plan
 
 
@@ -113,7 +115,7 @@ def test_no_plan_holds_what_an_answer_stops(answers: dict[str, Answer], age: int
         )
         assert at.verdict == worst, "the most careful verdict wins"
         if at.verdict in STOPPING:
-            step = Step(id="s1", modality=modality, settings={})
+            step = step_of(Stage(id="s1", modality=modality, settings={}))
             with pytest.raises(Refused):
                 begin(who, modality, "s1", {})
             assert not visit_plan(who, Plan(steps=(step,))).startable
@@ -290,3 +292,18 @@ def test_what_nobody_has_judged_is_closed_to_everybody() -> None:
     (reason,) = standing["mask"].reasons
     assert (reason.verdict, reason.reason, reason.action) == ("never", screened.words, screened.reason)
     assert standing["led"].verdict == "go"
+
+
+def test_a_wait_without_a_date_has_no_end_and_asks_for_it() -> None:
+    """Two weeks after a relaxant; with its day the wait has an end, without it the day is asked for."""
+
+    def of(on: date | None) -> Reason:
+        found = brief({"injections": Answer(option="relaxant", on=on)}).board["microcurrent"].reasons
+        return next(one for one in found if one.rule == "screening.injections")
+
+    asked, known = of(None), of(TODAY - timedelta(days=3))
+    assert asked.undated and asked.action.startswith("When was it?") and asked.until is None
+    assert not known.undated and known.until == TODAY + timedelta(days=11) and known.action != asked.action
+    findings = Findings(grades={"acne": {"right chin": 4}})
+    seen = [one for one in brief(findings=findings).board["touch"].reasons if one.rule.startswith("sign")]
+    assert not any(one.undated for one in seen), "what is seen today needs no date"

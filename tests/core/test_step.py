@@ -20,7 +20,8 @@ from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.facts import Machine
 from merak.core.plan.screening import Answer, Letter
-from merak.core.plan.step import begin, compute, derived, ground
+from merak.core.plan.stage import begin, compute, derived, ground
+from merak.core.plan.step import compute_step, step_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force
 from merak.core.spots import SpotAnswer, SpotRead
 
@@ -29,7 +30,7 @@ WET = {"at": 2, "infuse_min": 0, "salicylic_min": 0, "peel_min": 0}
 
 
 def settings(modality: str, **said: Any) -> Any:
-    (step,) = plan_of(known(), modality, **said).steps
+    (step,) = plan_of(known(), modality, **said).stages
     return MODALITIES[modality].Settings.model_validate(step.settings)
 
 
@@ -142,7 +143,7 @@ def test_what_follows_from_who_is_there() -> None:
 
 
 def at_start(modality: str, before: Before) -> float:
-    (step,) = plan_of(known(modality, before), modality).steps
+    (step,) = plan_of(known(modality, before), modality).stages
     return float(step.settings[MODALITIES[modality].INCREMENT.field])
 
 
@@ -300,13 +301,13 @@ def spot_at(at: float, days: int = 7) -> dict[str, SpotRead]:
 def test_what_a_spot_was_read_for_is_the_start_and_the_most() -> None:
     """Until it was treated with: then last time speaks."""
     new = known(history={}, spots=spot_at(1.5))
-    assert plan_of(new, "peel").steps[0].settings["minutes"] == 1.5
+    assert plan_of(new, "peel").stages[0].settings["minutes"] == 1.5
     for minutes, stopped in ((1.5, False), (1.4, False), (1.6, True)):
         stops = [one.rule for one in planned(new, "peel", minutes=minutes).refused.values()]
         assert ("chair.spot.once" in stops) == stopped, minutes
     again = known("peel", Before(at=1, on=THEN), spots=spot_at(1.5))
-    assert plan_of(again, "peel").steps[0].settings["minutes"] == 1
-    assert plan_of(known(history={}), "peel").steps[0].settings["minutes"] != 1.5
+    assert plan_of(again, "peel").stages[0].settings["minutes"] == 1
+    assert plan_of(known(history={}), "peel").stages[0].settings["minutes"] != 1.5
 
 
 def test_a_zone_of_bulk_heat_is_as_large_as_its_power_warms() -> None:
@@ -314,7 +315,7 @@ def test_a_zone_of_bulk_heat_is_as_large_as_its_power_warms() -> None:
 
     def zone(*points: tuple[float, float]) -> float:
         unit = Machine(id="b", card=machine("rf_bulk", calibration=points))
-        return float(plan_of(known(machines=(unit,)), "rf_bulk").steps[0].settings["zone_cm2"])
+        return float(plan_of(known(machines=(unit,)), "rf_bulk").stages[0].settings["zone_cm2"])
 
     strong, weak = zone((1, 10), (10, 90)), zone((1, 0.5), (10, 8))
     assert strong == 100 and 16 <= weak < 100 and zone() == 100
@@ -364,11 +365,13 @@ def test_a_time_that_nobody_knows_is_set_aside_and_told() -> None:
 def test_up_to_three_zones_are_asked_for_one_by_one(zones: tuple[str, ...], price: float) -> None:
     """Bulk radiofrequency: 90, and 20 for each zone more; from four on it is the whole face."""
     who = known()
-    (step,) = plan_of(who, "rf_bulk").steps
-    worked = compute(who, step.model_copy(update={"zones": zones}), (), (), in_force(who, Plan()))
-    assert worked.price == price
-    hands = plan_of(who, "cleanse").steps[0].model_copy(update={"zones": ("chin", "jawline")})
-    assert compute(who, hands, (), (), in_force(who, Plan())).price == 0, "no price a zone is asked for it"
+    (stage,) = plan_of(who, "rf_bulk").stages
+    assert compute_step(who, step_of(stage.model_copy(update={"zones": zones}))).price == price
+    parts = [stage.model_copy(update={"id": f"s{n}", "zones": (zone,)}) for n, zone in enumerate(zones)]
+    if parts:
+        assert compute_step(who, step_of(*parts)).price == price, "as much in stages of one zone each"
+    hands = plan_of(who, "cleanse").stages[0].model_copy(update={"zones": ("chin", "jawline")})
+    assert compute_step(who, step_of(hands)).price == 0, "no price a zone is asked for it"
 
 
 def minded(who: Brief, modality: str, rule: str) -> list[tuple[str, str]]:
@@ -378,7 +381,7 @@ def minded(who: Brief, modality: str, rule: str) -> list[tuple[str, str]]:
 
 def test_no_stroke_passes_a_zone_that_was_not_asked_for() -> None:
     who = known()
-    (step,) = plan_of(who, "microcurrent").steps
+    (step,) = plan_of(who, "microcurrent").stages
     low = tuple(zone for zone in workable(who, "microcurrent") if zone != "forehead")
 
     def paths(zones: tuple[str, ...]) -> set[str]:

@@ -22,7 +22,7 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import Subject, begun, incremented, more_energy
 from merak.core.modality.titration import titrate
 from merak.core.plan.screening import Letter
-from merak.core.plan.step import begin
+from merak.core.plan.stage import begin
 from merak.core.treatment import order_of
 from merak.core.treatment.facts import delivered
 from merak.core.treatment.state import ActRun, RunState
@@ -256,9 +256,10 @@ def test_what_was_really_done_is_told_from_the_parts_that_give_something() -> No
         seconds=300,
         modality="microcurrent",
         step="s1",
+        stage="s1",
         parts=(Part(name="a"), Part(name="b")),
     )
-    acid = Act(kind="timed", title="Acid", instruction="", seconds=120, modality="peel", step="s2")
+    acid = Act(kind="timed", title="Acid", instruction="", seconds=120, modality="peel", step="s2", stage="s2")
     at = datetime(2026, 11, 25, 18, tzinfo=UTC)
 
     def done(strokes: int, lifted_s: float, acid_s: float) -> tuple[str, ...]:

@@ -39,7 +39,7 @@ def test_an_item_is_found_by_its_id_or_not_at_all() -> None:
     assert plan.of("s2").modality == "led" and plan.of("s1").modality == "cleanse"
     with pytest.raises(BadInput, match="no longer in the plan"):
         plan.of("s9")
-    changed = plan.with_step(plan.of("s2").model_copy(update={"zones": ("chin",)}))
+    changed = plan.with_stage(plan.stage("s2").model_copy(update={"zones": ("chin",)}))
     assert [step.zones for step in changed.steps] == [(), ("chin",), ()]
 
 
@@ -156,7 +156,7 @@ def test_what_is_numbed_for_waits_for_the_cream() -> None:
     assert "s2" in stopped.stopped and "plan.numb_clock" not in rules(stopped)
     gone = visit_plan(somebody(licences=frozenset(), machines=()), early.plan)
     assert "s1" in gone.stopped and "plan.numb_clock" not in rules(gone)
-    without = early.plan.with_step(early.plan.of("s2").with_settings(early.plan.of("s2").settings | {"school": "none"}))
+    without = early.plan.with_stage(early.plan.stage("s2").with_settings({"school": "none"}))
     assert "plan.numb_clock" not in rules(visit_plan(who, without))
 
 

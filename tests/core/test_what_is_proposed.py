@@ -10,9 +10,10 @@ from merak.core.client import Findings
 from merak.core.modality.before import Before
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Wish
-from merak.core.plan.proposals import Candidate, Gain, Problem, Proposal, proposals, score, seconds_of
+from merak.core.plan.proposals import Candidate, Gain, Problem, Proposal, overlaps, proposals, score, seconds_of
 from merak.core.plan.screening import Answer
-from merak.core.plan.step import Step
+from merak.core.plan.stage import Stage
+from merak.core.plan.step import step_of
 
 RESTED = {name: Before(on=TODAY - timedelta(days=90), at=1.0) for name in ("peel", "pulsed_light")}
 
@@ -87,7 +88,7 @@ def test_the_price_of_load_is_what_the_kinds_differ_in() -> None:
     # Galvanic softening (second: 0.8) and the oxygen mask (second: 0.8) instead of extraction: 16 + 16.
     assert found["strongest"].score == 40 + 16 + 16 + 40 + 20 + 8
     gentle, balanced = (
-        {step.modality: step.settings for step in found[kind].plan.steps} for kind in ("gentle", "balanced")
+        {stage.modality: stage.settings for stage in found[kind].plan.stages} for kind in ("gentle", "balanced")
     )
     assert gentle["wet_abrasion"]["at"] == balanced["wet_abrasion"]["at"] - 1, "a gentle plan is a step down"
     assert gentle["extract"] != balanced["extract"] and gentle["led"] == balanced["led"], "where it has a load"
@@ -239,7 +240,7 @@ def test_one_guest_beside_each_host_the_pair_that_saves_most() -> None:
 
 
 def candidate(name: str, seconds: int, gains: tuple[Gain, ...] = ()) -> Candidate:
-    return Candidate(Step(id=name, modality="tone"), gains, seconds, 0, 0, frozenset())
+    return Candidate(step_of(Stage(id=name, modality="tone")), gains, seconds, 0, 0, frozenset())
 
 
 def test_time_is_saved_only_where_both_are_there() -> None:
@@ -253,3 +254,16 @@ def test_two_things_count_for_one_condition_and_no_third() -> None:
     three = tuple(candidate(str(n), 0, (Gain("oil", n, "fair"),)) for n in (5, 9, 7))
     problem = Problem(three, frozenset(), (), {}, 0, 0, 0, 0)
     assert score(problem, (0, 1, 2)) == 16 and score(problem, (0, 2)) == 12
+
+
+def could(modality: str, seconds: int, hands_s: int) -> Candidate:
+    return Candidate(step_of(Stage(id="s1", modality=modality)), (), seconds, 0, 0, frozenset(), hands_s)
+
+
+def test_a_host_has_one_guest_and_only_one_that_saves_time() -> None:
+    """(host, guest): the mask's own ten minutes hold the light, which saves more than the cold head."""
+    mask, light, cold = could("mask", 720, 120), could("led", 600, 60), could("cold", 300, 60)
+    assert overlaps((mask, light, cold), {}) == {(0, 1): 600}
+    assert overlaps((mask, cold), {}) == {}, "what comes before is not put off to save a minute"
+    assert overlaps((could("mask", 120, 120), light), {}) == {}, "a host without a time of its own"
+    assert overlaps((could("muscle_stimulation", 1800, 300), light, mask), {}) == {(0, 2): 720}

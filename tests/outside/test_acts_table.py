@@ -161,7 +161,7 @@ def said(act: Act) -> str:
         ", ".join(f"{name} {value:g} {unit}" for name, value, unit in act.dials),
         act.licence,
         "spot first" if act.spot else "",
-        act.stage,
+        act.portion,
     )
     return " · ".join(one for one in told if one)
 

@@ -68,8 +68,8 @@ class Edge:
         found = planned(who(**self.of), self.modality, **self.base, **{self.setting: value})
         if not self.zones:
             return found
-        (step,) = found.plan.steps
-        there = found.plan.with_step(step.model_copy(update={"zones": self.zones}))
+        (stage,) = found.plan.stages
+        there = found.plan.with_stage(stage.model_copy(update={"zones": self.zones}))
         return visit_plan(who(**self.of), there)
 
 

@@ -282,9 +282,9 @@ def test_dilated_vessels_close_all_heat_there_and_lower_the_suction() -> None:
     for name in HEAT:
         assert {zone: one.verdict for zone, one in board[name].closed.items()} == {HERE: "no"}, name
     begun = planned(who(findings=vessels), "wet_abrasion")
-    (step,) = begun.plan.steps
+    (step,) = begun.plan.stages
     assert (step.settings["at"], step.settings["infuse_at"]) == (4, 4) and not begun.stopped
-    free = planned(who(), "wet_abrasion").plan.steps[0]
+    free = planned(who(), "wet_abrasion").plan.stages[0]
     assert free.settings["infuse_at"] == 7
 
 

@@ -68,7 +68,7 @@ def test_the_order_keeps_its_workings(record: psycopg.Connection[tuple[object, .
             assert number.name and (number.formula or number.rules or number.value is not None)
         for act in order.acts:
             if act.lines:
-                current, lifts = order.numbers[f"{act.step}.current"], lifts + 1
+                current, lifts = order.numbers[f"{act.stage}.current"], lifts + 1
                 assert current.inputs[0].value == max(line.level for line in act.lines), "next year's reader sees why"
     assert lifts, "some of them are strokes with a current"
 

@@ -83,8 +83,9 @@ def test_changes_of_a_plan_at_once_are_all_kept(server: Server, demo: str) -> No
         ).fetchone()
     assert found
     lengths = {
-        step["modality"]: step["settings"].get("repeats") or step["settings"]["minutes"]
+        stage["modality"]: stage["settings"].get("repeats") or stage["settings"]["minutes"]
         for step in found[0]["plan"]["steps"]
+        for stage in step["stages"]
     }
     assert lengths == {"microcurrent": 8, "mask": 20, "led": 15}, "nobody wrote over anybody"
     stale = {"step": ids[0], "by": "1", "version": "3"}

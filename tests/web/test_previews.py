@@ -17,6 +17,11 @@ def kept(demo: str) -> object:
         ).fetchone()
 
 
+def one_stage(modality: str, **settings: object) -> dict[str, object]:
+    stage = {"id": "a", "modality": modality, "settings": settings}
+    return {"id": "a", "modality": modality, "stages": [stage]}
+
+
 def test_previews_compute_and_keep_nothing(server: Server, demo: str) -> None:
     client, before = sign_in(server.url, "adaeze"), kept(demo)
     board = client.post(
@@ -27,7 +32,7 @@ def test_previews_compute_and_keep_nothing(server: Server, demo: str) -> None:
         and board["led"]["verdict"] == "go"
         and board["microcurrent"]["reasons"][0]["rule"]
     )
-    step = {"id": "a", "modality": "microcurrent", "settings": {"level": 2}}
+    step = one_stage("microcurrent", level=2)
     findings = {"phototype": 2, "grades": {"laxity": {"left jawline": 2}}}
     found = client.post("/api/plans/preview", json=WHO | {"findings": findings, "plan": {"steps": [step]}}).json()
     assert found["computed"]["startable"] and found["computed"]["numbers"]["a.current"]["value"] == pytest.approx(90)
@@ -41,7 +46,7 @@ def test_previews_compute_and_keep_nothing(server: Server, demo: str) -> None:
 )
 def test_no_ceiling_is_passed_through_the_api(server: Server, change: dict[str, object], rule: str) -> None:
     client = sign_in(server.url, "marit")
-    body = WHO | {"propose": False, "plan": {"steps": [{"id": "a", "modality": "microcurrent", "settings": change}]}}
+    body = WHO | {"propose": False, "plan": {"steps": [one_stage("microcurrent", **change)]}}
     computed = client.post("/api/plans/preview", json=body).json()["computed"]
     assert computed["startable"] == (not rule)
     assert not rule or computed["refused"]["a.level"]["rule"] == rule
@@ -56,8 +61,8 @@ def test_no_ceiling_is_passed_through_the_api(server: Server, change: dict[str, 
 def test_bad_previews_are_told_by_field(server: Server) -> None:
     client = sign_in(server.url, "adaeze")
     wrong = client.post("/api/plans/preview", json=WHO | {"plan": {"steps": [{"id": "A!", "modality": "magic"}]}})
-    assert wrong.status_code == 422 and set(wrong.json()["error"]["fields"]) == {"id", "modality"}
-    twice = client.post("/api/plans/preview", json=WHO | {"plan": {"steps": [{"id": "a", "modality": "led"}] * 2}})
+    assert wrong.status_code == 422 and set(wrong.json()["error"]["fields"]) == {"id", "modality", "stages"}
+    twice = client.post("/api/plans/preview", json=WHO | {"plan": {"steps": [one_stage("led")] * 2}})
     assert twice.status_code == 422
     tape = client.post("/api/plans/preview", json=WHO | {"findings": {"ear_to_ear_mm": 1300}})
     assert tape.status_code == 422 and "1300" in str(tape.json()["error"]["fields"])

@@ -5,6 +5,7 @@ answer.
 from collections.abc import Mapping
 
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.shared import Amount
 from merak.core.working import Frozen, Quantity
 
 
@@ -32,3 +33,18 @@ def delivered_by(
     was, now = planned[amount.key], really.get(amount.key, planned[amount.key])
     done = now.value * share if now.value is not None and amount.adds_up else now.value
     return Delivered(name=was.name, unit=was.unit, planned=was.value, done=done if share > 0 else 0.0, share=share)
+
+
+def both_given(amount: Amount | None, one: Delivered | None, other: Delivered | None) -> Delivered | None:
+    """Two stages of one modality as one amount: added up where it adds up, else the higher; unknown where either is."""
+    if amount is None or one is None or other is None:
+        return one or other
+    add = sum if amount.adds_up else max
+
+    def of(*values: float | None) -> float | None:
+        known = [value for value in values if value is not None]
+        return add(known) if len(known) == len(values) else None
+
+    planned, done = of(one.planned, other.planned), of(one.done, other.done)
+    share = (one.share + other.share) / 2
+    return one.model_copy(update={"planned": planned, "done": done, "share": round(share, 3)})

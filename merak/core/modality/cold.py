@@ -102,7 +102,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         judge.change(f"{NAME}.warmest", f"{cold.text} is cool, not cold.", "Lower.", "at")
     time = as_set("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
     judge.tell("minutes", time)
-    judge.most(f"{NAME}.longest", time, "minutes")
+    judge.gives("cold", time, f"{NAME}.longest", "minutes")
     if settings.over == "bare dry skin":
         judge.refuse(f"{NAME}.bare", "Never on bare dry skin.", "over", "Gel, serum or a sheet mask.")
     elif settings.over == "gel":

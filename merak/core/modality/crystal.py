@@ -53,10 +53,10 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     """Path, dwell, minutes against the timer."""
     judge = Judge()
     physical(judge, "suction", card, settings.at)
-    judge.most(f"{NAME}.passes", as_set("passes", settings.passes, "", 0), "passes")
+    judge.gives("abrasion", as_set("passes", settings.passes, "", 0), f"{NAME}.passes", "passes")
     timer = as_set("timer", settings.timer_min, "min", 1, f"{NAME}.timer")
     judge.tell("minutes", timer)
-    judge.most(f"{NAME}.timer", timer, "timer_min")
+    judge.gives("powder", timer, f"{NAME}.timer", "timer_min")
     wanted = path(judge, subject, settings.tip_mm, settings.speed_mm_s, settings.passes)
     if wanted > settings.timer_min:
         judge.change(

@@ -76,10 +76,10 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.most(f"{NAME}.suction", suction, "at", limit=house if maker is None else min(house, maker))
     passes = as_set("passes", settings.passes, "", 0)
     if settings.peel_follows:
-        judge.most(f"{NAME}.before_peel", passes, "passes")
+        judge.gives("abrasion", passes, f"{NAME}.before_peel", "passes")
     if subject.thin or (subject.phototype or 0) >= DARK:
-        judge.most(f"{NAME}.gentle", passes, "passes")
-    judge.most(f"{NAME}.passes", passes, "passes")
+        judge.gives("abrasion", passes, f"{NAME}.gentle", "passes")
+    judge.gives("abrasion", passes, f"{NAME}.passes", "passes")
     path(judge, subject, settings.tip_mm, settings.speed_mm_s, settings.passes)
     judge.tell("minutes", judge.numbers["path_minutes"])
     return judge.dose()

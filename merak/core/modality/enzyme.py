@@ -59,7 +59,7 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     )
     time = as_set("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
     judge.tell("minutes", time)
-    judge.most(rule_id, time, "minutes")
+    judge.gives("enzyme", time, rule_id, "minutes")
     return judge.dose()
 
 

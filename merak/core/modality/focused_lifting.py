@@ -100,7 +100,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge = Judge()
     line = physical(judge, "line", card, settings.at)
     judge.most(f"{NAME}.line.most", line, "at")
-    judge.most(f"{NAME}.passes", as_set("passes", settings.passes, "", 0), "passes")
+    passes = as_set("passes", settings.passes, "", 0)
+    judge.gives(f"lines at {settings.depth_mm:g} mm", passes, f"{NAME}.passes", "passes")
     rule_id = tissue_rule(settings.place)
     tissue, clear, depth = (
         as_set(f"soft tissue, {settings.place}", number(rule_id), "mm", 1, rule_id),

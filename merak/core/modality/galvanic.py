@@ -90,8 +90,8 @@ def flow(judge: Judge, card: MachineCard, at: float, electrode_cm2: float, minut
         judge.tell(key, found)
     judge.most("galvanic.ceiling.density", density, "at")
     judge.most("galvanic.ceiling.current", current, "at")
-    judge.most("galvanic.ceiling.dose", total, "minutes")
-    judge.most("galvanic.ceiling.dose_density", each, "minutes")
+    judge.gives("direct current", total, "galvanic.ceiling.dose", "minutes", by="body")
+    judge.gives("direct current on a place", each, "galvanic.ceiling.dose_density", "minutes")
     if density.value is not None and density.value > number("galvanic.usual") + 1e-9:
         judge.warn("galvanic.usual", density, "at", "Lower, or a larger electrode.")
     ions = hydroxide_umol(known, minutes)

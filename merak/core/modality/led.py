@@ -39,6 +39,7 @@ WAYS = Ways(
     asks=ASKED_STILL,
     tags=frozenset({"led.blue"}),
     ended="done",
+    ready_once=True,
     twin=Twin("minutes", "fluence", "Fluence", "J/cm²", 1),
 )
 
@@ -144,6 +145,7 @@ def dose(settings: Settings, card: LedCard, subject: Subject | None = None) -> D
     if settings.distance_cm < nearest - slack(nearest) and settings.cover == "bare skin":
         words = f"The {card.name} was measured from {nearest:g} cm: nearer, all that is known is that it is brighter."
         judge.refuse("led.distance", words, "distance_cm", "Farther away.")
+    judge.exposes("light", Quantity(name="minutes", value=total, unit="min"), "led.ceiling.minutes")
     duty = Quantity(name="duty", value=settings.duty_percent, unit="%", rules=("led.duty",))
     for field, colour, minutes in settings.parts:
         key = "" if field == "minutes" else "then_"
@@ -162,6 +164,7 @@ def dose(settings: Settings, card: LedCard, subject: Subject | None = None) -> D
         )
         for name, found in (("irradiance", bright), ("fluence", fluence), ("minutes", time)):
             judge.tell(f"{key}{name}", found)
+        judge.exposes(f"{colour} light", fluence, f"led.ceiling.{colour.replace('-', '_')}_fluence")
         if total > longest:
             judge.refused[field] = caution("led.ceiling.minutes", "stop", f"{longest:g} minutes at most.", field=field)
         else:

@@ -50,6 +50,7 @@ class Making:
     modality: str
     ways: Ways
     step: str
+    stage: str
     settings: Any
     card: Any
     machine_id: str
@@ -116,7 +117,7 @@ class Making:
         says otherwise.
         """
         words = instruction or f"{self.instruction.strip()} {self.enough}"
-        mine = {"modality": self.modality, "step": self.step, "plate": self.plate} | more
+        mine = {"modality": self.modality, "step": self.step, "stage": self.stage, "plate": self.plate} | more
         works = mine["modality"] and (kind != "free" or mine.get("spot"))
         asking = (asks or self.ways.asks) if works else Inquiry()
         told = {"ask_s": asking.every_s, "asks": asking.words} if asking.rule else {}
@@ -125,7 +126,8 @@ class Making:
     def ready(self, title: str = "", instruction: str = "", seconds: float | None = None) -> Act:
         """Getting it ready, with hands on: no energy yet, so it names no modality."""
         named, words = title or f"{self.title}: make ready", instruction or self.preparation
-        return self.act("free", named, self.hands_s if seconds is None else seconds, words, modality="")
+        took = self.hands_s if seconds is None else seconds
+        return self.act("free", named, took, words, modality="", readies=True)
 
     @property
     def machine(self) -> dict[str, Any]:

@@ -138,7 +138,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         )
     judge.tell("density", density)
     judge.warn(f"{NAME}.density", density, "passes", "Fewer passes, or slower needles.")
-    judge.most(f"{NAME}.density.most", density, "passes")
+    judge.gives("punctures", density, f"{NAME}.density.most", "passes")
     channel = as_set("channel", number(f"{NAME}.channel"), "mm", 2, f"{NAME}.channel")
     judge.tell(
         "untouched",

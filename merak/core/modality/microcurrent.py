@@ -19,6 +19,7 @@ from merak.core.knowledge import about, caution, number, quantity
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MicrocurrentCard
+from merak.core.modality.exposure import exposed
 from merak.core.modality.making import Making
 from merak.core.modality.shared import Amount, Dose, Increment, Start, Subject
 from merak.core.modality.shared import Settings as Base
@@ -87,7 +88,7 @@ class Settings(Base):
         found = lift(self, card, ground.area, ground.shut)
         if not any(found.lines.values()):
             raise Refused("No line of the lift lies on these zones alone: all would cross others.", "plan.closed_zones")
-        return Dose(found.numbers, found.cautions, found.refused)
+        return _dose(found)
 
 
 @by_book()
@@ -188,7 +189,7 @@ def dose(settings: Settings, card: MicrocurrentCard, subject: Subject) -> Dose:
     there.
     """
     found = lift(settings, card, treatable(Measures(), NAME, number("face.finger_breadth")))
-    return Dose(found.numbers, found.cautions, found.refused)
+    return _dose(found)
 
 
 def lift(settings: Settings, card: MicrocurrentCard, area: Treatable, without: frozenset[str] = frozenset()) -> Lift:
@@ -223,6 +224,12 @@ def lift(settings: Settings, card: MicrocurrentCard, area: Treatable, without: f
     if settings.polarity != "alternating":
         numbers["alkali"] = _alkali(numbers["charge"])
     return Lift(drawn, numbers, *_checked(settings, card, numbers))
+
+
+def _dose(found: Lift) -> Dose:
+    minutes = found.numbers["minutes"]
+    given = exposed("microcurrent", minutes.value, minutes.unit, "microcurrent.face_time", by="body")
+    return Dose(found.numbers, found.cautions, found.refused, given=(given,))
 
 
 #: A line that reaches so little into a zone, in mm, only touches its border.

@@ -159,6 +159,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         judge.tell("density", dense)
         judge.warn(f"{NAME}.density", dense, "at", "Larger pads, or less.")
     aspect = as_set("each aspect", settings.minutes, "min", 0, f"{NAME}.minutes")
+    judge.exposes("muscle current", aspect, f"{NAME}.minutes")
     judge.tell(
         "minutes",
         worked("minutes, front and back", 2 * settings.minutes, "min", "2 × each aspect", (aspect,), digits=0),

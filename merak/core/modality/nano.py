@@ -74,7 +74,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     rate = physical(judge, "rate", card, settings.at)
     judge.most(f"{NAME}.rate", rate, "at")
     judge.most(f"{NAME}.depth", beside_layers(judge, settings.depth_mm, subject.thin), "depth_mm")
-    judge.most(f"{NAME}.rounds", as_set("rounds", settings.rounds, "", 0), "rounds")
+    judge.gives("nano rounds", as_set("rounds", settings.rounds, "", 0), f"{NAME}.rounds", "rounds")
     tip = card.tip("")
     glide_min(judge, subject, tip.across_mm if tip else 8, 0, settings.rounds)
     if settings.peel_today and subject.first_visit:

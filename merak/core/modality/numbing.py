@@ -33,7 +33,7 @@ NAME = "numbing"
 CARD = None
 INCREMENT = Increment("minutes", 5)
 AMOUNT = None
-WAYS = Ways(adds_up="body")
+WAYS = Ways()
 
 
 class Settings(Base):
@@ -131,9 +131,8 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
             digits=2,
         )
         judge.tell("share", told)
-        judge.most(
-            f"{NAME}.label", told, "grams", "Less cream, a smaller area, or in parts on other days.", limit=limit
-        )
+        less = "Less cream, a smaller area, or in parts on other days."
+        judge.gives("numbing", told, f"{NAME}.label", "grams", less, limit, "body")
         judge.warn(f"{NAME}.warn", told, "grams", "Ask for home use and repeats.")
     judge.tell("minutes", as_set("earliest start after", settings.minutes, "min", 0, f"{NAME}.minutes"))
     if settings.minutes < number(f"{NAME}.minutes") and settings.school == "label":
@@ -165,7 +164,7 @@ def _open(judge: Judge, subject: Subject, mg: float, limit: float) -> None:
         digits=2,
     )
     judge.tell("share", told)
-    judge.most(f"{NAME}.label", told, "grams", "Less, or none on open skin.", limit=limit)
+    judge.gives("numbing", told, f"{NAME}.label", "grams", "Less, or none on open skin.", limit, "body")
     judge.warn(f"{NAME}.warn", told, "grams", "Ask for home use and repeats.")
 
 

@@ -73,7 +73,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         ),
     )
     passes = as_set("passes", settings.passes, "", 0, f"{NAME}.passes")
-    judge.most(f"{NAME}.passes", passes, "passes")
+    judge.gives("oxygen airbrush", passes, f"{NAME}.passes", "passes")
     judge.tell(
         "activator", worked("activator", number(f"{NAME}.activator"), "cup", "by custom", (), f"{NAME}.activator")
     )

@@ -59,7 +59,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         as_set("flow", settings.flow_ml_min, "mL/min", 1, f"{NAME}.flow"),
     )
     judge.tell("minutes", time)
-    judge.most("oxygen.longest", time, "minutes")
+    judge.gives("oxygen jet", time, "oxygen.longest", "minutes")
     judge.tell(
         "water",
         worked(

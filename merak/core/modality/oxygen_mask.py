@@ -90,11 +90,12 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     judge.tell("foam", foam)
     judge.tell("activator", activator)
     judge.most(f"{NAME}.foam", foam, "foam_min")
-    judge.most(f"{NAME}.longest", activator, "activator_min")
+    judge.gives("oxygen foam", activator, f"{NAME}.longest", "activator_min")
     if subject.first_visit:
-        judge.most(f"{NAME}.newcomer", activator, "activator_min", "Longer next time, if it was borne well.")
+        longer = "Longer next time, if it was borne well."
+        judge.gives("oxygen foam", activator, f"{NAME}.newcomer", "activator_min", longer)
     if subject.dehydrated:
-        judge.most(f"{NAME}.dehydrated", activator, "activator_min")
+        judge.gives("oxygen foam", activator, f"{NAME}.dehydrated", "activator_min")
     judge.least(f"{NAME}.neutralise", as_set("neutralised", settings.neutralised, "times", 0), "neutralised")
     after = as_set("skin after", settings.ph_after, "pH", 1)
     judge.tell("ph", after)
@@ -130,7 +131,7 @@ def acts(make: Making) -> Iterable[Act]:
         "Warm and bubbly. Lips tingle and numb: normal here.",
         keeps=True,
         over="Activator on now.",
-        stage="oxygen.foam",
+        portion="oxygen.foam",
     )
     yield make.act(
         "timed",
@@ -139,7 +140,7 @@ def acts(make: Making) -> Iterable[Act]:
         "Ask: warmth and tingling, not burning.",
         keeps=True,
         over="Neutralise now.",
-        stage="oxygen.activator",
+        portion="oxygen.activator",
     )
     outlines = tuple(ring for part in make.laid.sections("cheeks first") for ring in part.outlines)
     yield make.act(
@@ -149,7 +150,7 @@ def acts(make: Making) -> Iterable[Act]:
         "Neutraliser all over, wiped off; cool damp towel; jaw and hairline looked at.",
         parts=(Part(name="whole face", outlines=outlines),),
         passes=max(1, settings.neutralised),
-        stage="oxygen.neutralise",
+        portion="oxygen.neutralise",
     )
     least, most = number(f"{NAME}.ph.least"), number(f"{NAME}.ph.most")
     yield make.act(
@@ -157,5 +158,5 @@ def acts(make: Making) -> Iterable[Act]:
         "Back to its pH",
         hands - hands // 2 - hands / 4,
         f"Acid mist: spray, hands, damp gauze, until the skin reads pH {least:g} to {most:g}.",
-        stage="oxygen.ph",
+        portion="oxygen.ph",
     )

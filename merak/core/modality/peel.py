@@ -91,7 +91,7 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     time = as_set("contact", settings.minutes, "min", 1)
     judge.tell("minutes", time)
     rule_id, most = contact_most(settings.percent, subject, settings.first_strong)
-    judge.most(rule_id, time, "minutes", limit=most)
+    judge.gives("acid", time, rule_id, "minutes", limit=most)
     judge.tell(
         "rank",
         worked(

@@ -137,7 +137,7 @@ def _guards(judge: Judge, settings: Settings, card: MachineCard, subject: Subjec
     judge.least(f"{NAME}.width.least", as_set("width", settings.width_ms, "ms", 1), "width_ms")
     if settings.pulses > 1:
         judge.least(delay_for(kind), as_set("delay", settings.delay_ms, "ms", 0), "delay_ms")
-    judge.most(f"{NAME}.passes", as_set("passes", settings.passes, "", 0), "passes")
+    judge.gives("lamp passes", as_set("passes", settings.passes, "", 0), f"{NAME}.passes", "passes")
     judge.most(f"{NAME}.vessel", as_set("pulses on one vessel", settings.stacked, "", 0), "stacked")
     if settings.stacked > 1 and settings.target != "red":
         judge.refuse(f"{NAME}.vessel", "Only a vessel is pulsed more than once.", "stacked")

@@ -385,7 +385,7 @@ def _predicted(judge: Judge, settings: Settings, subject: Subject, power: Quanti
     )
     judge.tell("cem43", total)
     judge.warn(f"{NAME}.dose.warn", total, "hold_min", "Shorter at target, or a lower one.")
-    judge.most(f"{NAME}.dose.stop", total, "hold_min", "Shorter at target, or a lower one.")
+    judge.gives("heat", total, f"{NAME}.dose.stop", "hold_min", "Shorter at target, or a lower one.")
     zones = max(1.0, subject.area_cm2 / zone.known)
     minutes = zones * (usual.seconds / 60 + settings.hold_min)
     judge.tell(

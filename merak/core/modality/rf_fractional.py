@@ -64,7 +64,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     power = physical(judge, "power", card, settings.at)
     pulse = as_set("pulse", settings.pulse_ms, "ms", 0)
     judge.most(f"{NAME}.pulse.most", pulse, "pulse_ms")
-    judge.most(f"{NAME}.passes", as_set("passes", settings.passes, "", 0), "passes")
+    judge.gives("pins", as_set("passes", settings.passes, "", 0), f"{NAME}.passes", "passes")
     watts = power.value or 0
     judge.tell(
         "energy",

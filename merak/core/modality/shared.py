@@ -6,7 +6,7 @@ Every modality is one module with the same face (`Modality`), over words that st
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from typing import Any, NamedTuple, Protocol, Self
+from typing import Any, Literal, NamedTuple, Protocol, Self
 
 from pydantic import ConfigDict, Field, ValidationError
 
@@ -19,6 +19,7 @@ from merak.core.knowledge import Verdict, all_of, caution, has_rule, number, qua
 from merak.core.knowledge.register import needs
 from merak.core.modality.before import Before
 from merak.core.modality.device import MachineCard
+from merak.core.modality.exposure import Exposure, exposed
 from merak.core.modality.making import Making
 from merak.core.modality.titration import titrate
 from merak.core.modality.ways import Ground, Ways
@@ -179,13 +180,14 @@ def in_zone(
 
 class Dose(NamedTuple):
     """The numbers by key, what to mind, what is refused by field; `stops` has every reason why, `refused` the
-    weightiest for a field.
+    weightiest for a field; `given` is what the skin gets that adds up.
     """
 
     numbers: dict[str, Quantity]
     cautions: tuple[Caution, ...]
     refused: dict[str, Caution]
     stops: tuple[Caution, ...] = ()
+    given: tuple[Exposure, ...] = ()
 
     @property
     def against(self) -> tuple[Caution, ...]:
@@ -355,6 +357,7 @@ class Judge:
         self.mind: list[Caution] = []
         self.refused: dict[str, Caution] = {}
         self.stops: list[Caution] = []
+        self.given: dict[str, Exposure] = {}
 
     def tell(self, key: str, found: Quantity) -> float | None:
         """Keeps a number; its value."""
@@ -374,6 +377,33 @@ class Judge:
         )
         self.refuse(rule_id, words, field, action)
         return False
+
+    def gives(
+        self,
+        agent: str,
+        found: Quantity,
+        rule_id: str,
+        field: str,
+        action: str = "",
+        limit: float | None = None,
+        by: Literal["zone", "body"] = "zone",
+    ) -> bool:
+        """Refuses as `most`; what is given of an agent adds up over the stages of a visit, to no more than this."""
+        self.exposes(agent, found, rule_id, limit, by)
+        return self.most(rule_id, found, field, action, limit)
+
+    def exposes(
+        self,
+        agent: str,
+        found: Quantity,
+        rule_id: str,
+        limit: float | None = None,
+        by: Literal["zone", "body"] = "zone",
+    ) -> None:
+        """Keeps what is given of an agent; of several limits the least."""
+        new, there = exposed(agent, found.value, found.unit, rule_id, limit, by), self.given.get(agent)
+        if there is None or new.limit < there.limit:
+            self.given[agent] = new
 
     def least(self, rule_id: str, found: Quantity, field: str, action: str = "") -> bool:
         """Refuses a value below a rule's; whether it holds."""
@@ -413,7 +443,7 @@ class Judge:
 
     def dose(self) -> Dose:
         """Everything that was collected."""
-        return Dose(self.numbers, tuple(self.mind), self.refused, tuple(self.stops))
+        return Dose(self.numbers, tuple(self.mind), self.refused, tuple(self.stops), tuple(self.given.values()))
 
 
 def physical(judge: Judge, name: str, card: MachineCard, at: float, field: str = "at") -> Quantity:

@@ -48,7 +48,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     physical(judge, "power", card, settings.at)
     time = as_set("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
     judge.tell("minutes", time)
-    judge.most(f"{NAME}.longest", time, "minutes")
+    judge.gives("spatula", time, f"{NAME}.longest", "minutes")
     return judge.dose()
 
 

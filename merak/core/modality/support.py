@@ -75,4 +75,4 @@ class Supporting:
 
 #: What the client is asked where it is not as usual: nothing where nothing works on the skin.
 ASKS = {**dict.fromkeys(("cleanse", "tone", "dry", "finish"), NEVER_ASKED), "mask": ASKED_STILL}
-STEPS = {kind: Supporting(kind, WAYS=Ways(asks=ASKS.get(kind, ASKED), adds_up="")) for kind in KINDS}
+STEPS = {kind: Supporting(kind, WAYS=Ways(asks=ASKS.get(kind, ASKED), free=True)) for kind in KINDS}

@@ -29,7 +29,7 @@ NAME = "touch"
 CARD = None
 INCREMENT = Increment("strokes", 1)
 AMOUNT = None
-WAYS = Ways(passes="chair.pass.touch", adds_up="")
+WAYS = Ways(passes="chair.pass.touch", free=True)
 
 
 class Settings(Base):

@@ -131,7 +131,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     )
     time = as_set("minutes", settings.minutes, "min", 1)
     judge.tell("minutes", time)
-    judge.most(f"{NAME}.longest", time, "minutes")
+    judge.gives("sound", time, f"{NAME}.longest", "minutes")
     if wanted > settings.minutes:
         words = f"The area asks for {wanted:.0f} minutes with this head; {settings.minutes:g} are planned."
         judge.change(f"{NAME}.time", words, "Choose the zones that matter most, or a larger head.", "minutes")

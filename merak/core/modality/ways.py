@@ -82,7 +82,8 @@ class Ways:
     hang on how it was done, `adjusts` is what the rules of its adjustments begin with where that is not its name,
     `passes` the rule of how often each part is gone over where that is not set, `wipe` the rule of after how many
     pulses its tip is wiped. It `ended` at what was set, at what was last counted at, or after the minutes that were
-    done. Done twice in a visit it `adds_up` on the same skin, all over the body, or not at all.
+    done. What gives nothing that adds up is done once to the same skin in a visit, unless it is `free`.
+    What is `ready_once` stays so for every stage of a step.
     """
 
     asks: Inquiry = ASKED
@@ -93,7 +94,8 @@ class Ways:
     adjusts: str = ""
     passes: str = ""
     wipe: str = ""
-    adds_up: Literal["zone", "body", ""] = "zone"
+    free: bool = False
+    ready_once: bool = False
     ended: Literal["set", "counted", "done"] = "set"
     twin: Twin | None = None
 

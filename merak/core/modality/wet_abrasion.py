@@ -50,7 +50,7 @@ NAME = "wet_abrasion"
 CARD = scaled(NAME, "kPa")
 INCREMENT = Increment("at")
 AMOUNT = Amount("suction")
-WAYS = Ways(tags=frozenset({"peel"}))
+WAYS = Ways(tags=frozenset({"peel"}), ready_once=True)
 #: Stage → rule of the highest suction, tenths of the scale.
 STAGES = {"acid": "acid.most", "peel": "peel.most", "salicylic": "peel.most", "infuse": "infuse.most"}
 
@@ -148,7 +148,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     )
     wet = worked("minutes", sum(part.value or 0 for part in parts), "min", "all stages", parts, f"{NAME}.minutes")
     judge.tell("minutes", wet)
-    judge.most(f"{NAME}.longest", wet, "acid_min")
+    judge.gives("wet work", wet, f"{NAME}.longest", "acid_min")
     share = worked(
         "share for infusion",
         100 * settings.infuse_min / (wet.value or 1) if wet.value else 0.0,
@@ -175,7 +175,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     if settings.peel_min > 0:
         free(judge, "glycolic", settings.percent, settings.ph)
         rule_id, most = contact_most(settings.percent, subject, subject.first_visit)
-        judge.most(rule_id, as_set("peel", settings.peel_min, "min", 1), "peel_min", limit=most)
+        judge.gives("acid", as_set("peel", settings.peel_min, "min", 1), rule_id, "peel_min", limit=most)
     if settings.pustules:
         judge.change(f"{NAME}.pustules", action="Leave them out.", field="pustules")
     return judge.dose()
@@ -212,6 +212,6 @@ def acts(make: Making) -> Iterable[Act]:
             parts=make.laid.sections("cheeks first"),
             strict=True,
             over=over,
-            stage="wet.infuse" if infusing else "wet.acid" if sour else "wet.clean",
+            portion="wet.infuse" if infusing else "wet.acid" if sour else "wet.clean",
             **make.set_to("suction", make.settings.infuse_at if infusing else make.settings.at),
         )

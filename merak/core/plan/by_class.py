@@ -1,4 +1,4 @@
-"""Where a step touches skin that lies over bone or is thin: what it is set to there, and what stands against it."""
+"""Where a stage touches skin that lies over bone or is thin: what it is set to there, and what stands against it."""
 
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any, Literal, NamedTuple
@@ -27,7 +27,7 @@ PATIENCE = 24
 
 
 class There(NamedTuple):
-    """What a step is set to on the zones of one class, and what that comes to."""
+    """What a stage is set to on the zones of one class, and what that comes to."""
 
     skin: SkinClass
     zones: tuple[str, ...]
@@ -96,7 +96,7 @@ def told(modality: str, settings: Any, card: Any, classes: tuple[There, ...]) ->
 
 
 def told_lower(dose: Dose, classes: tuple[There, ...]) -> str:
-    """Where a step is set lower, and to what, as it is said at the chair; "" where it is not."""
+    """Where a stage is set lower, and to what, as it is said at the chair; "" where it is not."""
     found = ((one, dose.numbers.get(f"at_{one.skin}")) for one in classes)
     return " ".join(
         f"{number.name.capitalize()} {number.text}: {', '.join(one.zones)}." for one, number in found if number
@@ -104,11 +104,11 @@ def told_lower(dose: Dose, classes: tuple[There, ...]) -> str:
 
 
 def against(whole: Dose, classes: tuple[There, ...]) -> Iterator[Caution]:
-    """What stands against a step on some of its zones only, with their names."""
+    """What stands against a stage on some of its zones only, with their names."""
     everywhere = {(stop.rule, stop.field) for stop in whole.against}
     for one in classes:
         for stop in one.dose.against:
             if (stop.rule, stop.field) not in everywhere:
                 words = f"{stop.words.rstrip('.')} {one.words}: {', '.join(one.zones)}."
-                action = f"{stop.action} Or leave these zones to a step of their own.".strip()
+                action = f"{stop.action} Or leave these zones to a stage of their own.".strip()
                 yield stop.model_copy(update={"words": words, "action": action})

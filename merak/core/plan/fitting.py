@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
+from types import MappingProxyType
 from typing import Literal, NamedTuple
 
 from merak.core.knowledge import Pairing, about, all_of, book, methods, traits
@@ -13,7 +14,9 @@ FitKind = Literal["apart", "before", "zones", "one", "last", "alone", "needs", "
 
 
 class Placed(NamedTuple):
-    """A step as the pairings see it: its id in the plan, its modality, the zones that it works on (none: all)."""
+    """One work of a step as the pairings see it: the step's id in the plan, the modality, the zones that it is worked
+    on (none: all).
+    """
 
     id: str
     modality: str
@@ -36,6 +39,8 @@ class Clash(Frozen):
 
 
 Methods = Mapping[str, str]
+#: The house's schools, all of them.
+NO_METHODS: Methods = MappingProxyType({})
 
 
 def chosen(of: Methods, method: str) -> str:
@@ -114,7 +119,7 @@ def _clash(pairing: Pairing, steps: Iterable[Placed], action: str) -> Clash:
     return Clash(
         kind=pairing.kind if pairing.kind != "beside" else "apart",
         rule=pairing.id,
-        steps=tuple(one.id for one in named),
+        steps=tuple(dict.fromkeys(one.id for one in named)),
         words=pairing.words,
         action=action,
         absolute=pairing.absolute,
@@ -127,7 +132,7 @@ def _apart(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequen
         for one in steps
         if one.modality in a
         for other in steps
-        if other.modality in b and other.id != one.id
+        if other.modality in b and other is not one
     ]
 
 

@@ -1,4 +1,4 @@
-"""The order of a treatment: the plan's items as steps at the chair, in time."""
+"""The order of a treatment: the stages of a plan as acts at the chair, in time."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -19,7 +19,8 @@ from merak.core.modality.shared import incremented, more_energy
 from merak.core.plan.brief import MANY, Brief, plate_of
 from merak.core.plan.by_class import told_lower
 from merak.core.plan.places import grid_cells, section_parts, zone_parts
-from merak.core.plan.step import Worked, compute, ground, school_acts
+from merak.core.plan.stage import Worked, compute, ground, school_acts
+from merak.core.plan.step import WorkedStep
 from merak.core.remembered import remembered
 from merak.core.spots import SpotRule, SpotWord
 
@@ -38,9 +39,10 @@ Schools = dict[str, str]
 
 
 def chair_acts(
-    brief: Brief, worked: dict[str, Worked], spans: Sequence[Span], side: Side, of: Schools, laid: bool = False
+    brief: Brief, worked: dict[str, WorkedStep], spans: Sequence[Span], side: Side, of: Schools, laid: bool = False
 ) -> tuple[Act, ...]:
-    """The steps at the chair, in time; what is done in a step's waiting time stands behind it and names it in `beside`.
+    """The acts at the chair, in time; what is done in a step's waiting time stands behind its last act and names it in
+    `beside`.
 
     `laid` lays sections and footprints on the client's plate, which takes a moment and is done once, when a treatment
     begins.
@@ -60,49 +62,54 @@ def chair_acts(
     return tuple(found)
 
 
-def own_acts(brief: Brief, one: Worked, side: Side, of: Schools, laid: bool) -> tuple[Act, ...]:
-    """The steps of one item. The last of a waiting one is its wait."""
-    if laid:
-        return tuple(_made(brief, one, side, of, laid))
-    return _known_acts(brief, one, side, of)
+def own_acts(brief: Brief, step: WorkedStep, side: Side, of: Schools, laid: bool) -> tuple[Act, ...]:
+    """The acts of one step, stage after stage. The last of a waiting one is its wait."""
+    made = _stage_acts if laid else _known_acts
+    return tuple(act for one in step.stages for act in made(brief, one, step.step.id, side, of, laid))
 
 
-@remembered(MANY)
-def _known_acts(brief: Brief, one: Worked, side: Side, of: Schools) -> tuple[Act, ...]:
-    return tuple(_made(brief, one, side, of, laid=False))
+def _stage_acts(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid: bool) -> tuple[Act, ...]:
+    return tuple(_made(brief, one, step_id, side, of, laid))
 
 
-def _made(brief: Brief, one: Worked, side: Side, of: Schools, laid: bool) -> Iterable[Act]:
-    module = MODALITIES[one.step.modality]
+_known_acts = remembered(MANY)(_stage_acts)
+
+
+def _made(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid: bool) -> Iterable[Act]:
+    if not one.seconds:  # its spot is placed with the first stage of this work
+        return ()
+    module, stage = MODALITIES[one.modality], one.stage
     spot = module.WAYS.spot
     make = Making(
-        modality=one.step.modality,
+        modality=stage.modality,
         ways=module.WAYS,
-        step=one.step.id,
+        step=step_id,
+        stage=stage.id,
         settings=one.settings,
-        card=one.machine.card if one.machine else None,
+        card=one.card,
         machine_id=one.machine.id if one.machine else "",
         numbers=one.dose.numbers,
         hands_s=one.hands_s,
         own_s=one.own_s,
         side=side,
-        zones=one.step.zones,
-        plate=plate_of(one.step.zones, one.step.modality),
-        school=" ".join(school_acts(one.step.modality, of)),
+        zones=stage.zones,
+        plate=plate_of(stage.zones, stage.modality),
+        school=" ".join(school_acts(stage.modality, of)),
         lower=told_lower(one.dose, one.classes),
         laid=OnPlate(brief, one, side, laid),
-        ground=ground(brief, one.step.modality, one.step.zones, frozenset(one.areas)),
+        ground=ground(brief, stage.modality, stage.zones, frozenset(one.areas)),
         spot=spot_rule(brief, one, laid or one.spot_only) if spot and (one.spot_only or spot.same_visit) else None,
     )
     if one.spot_only:
         title = f"Test spot: {one.title.lower()}"
         return (make.act("free", title, one.seconds, spot=make.spot, licence=make.licence),)
-    return module.acts(make)
+    acts = module.acts(make)
+    return acts if make.hands_s else (act for act in acts if not act.readies)
 
 
 @dataclass(frozen=True)
 class OnPlate:
-    """A step laid on this client's own plate, the side that is worked first; `known` once it is laid part by part."""
+    """A stage laid on this client's own plate, the side that is worked first; `known` once it is laid part by part."""
 
     brief: Brief
     one: Worked
@@ -123,12 +130,11 @@ class OnPlate:
 
 
 def spot_rule(brief: Brief, one: Worked, laid: bool = True) -> SpotRule | None:
-    """The test spot of a step: always where it is read in the same visit, else until one was read (`spot_only`)."""
-    module = MODALITIES[one.step.modality]
+    """The test spot of a stage: always where it is read in the same visit, else until one was read (`spot_only`)."""
+    module, card = MODALITIES[one.modality], one.card
     spot = module.WAYS.spot
     if spot is None or not (spot.same_visit or one.spot_only):
         return None
-    card: Any = one.machine.card if one.machine else None
     field = module.INCREMENT.field
     at = float(getattr(one.settings, field))
     up, why = _next_up(brief, one, card) if laid else (None, "")
@@ -160,7 +166,7 @@ def _spot_words(waits: str) -> dict[SpotWord, str]:
 
 def _next_up(brief: Brief, one: Worked, card: Any) -> tuple[float | None, str]:
     """One step up, if neither a ceiling nor the rule of a fifth stands against it; else why it is not taken."""
-    module = MODALITIES[one.step.modality]
+    module = MODALITIES[one.modality]
     field = module.INCREMENT.field
     stronger = incremented(module, one.settings, card, up=True)
     was, now = float(getattr(one.settings, field)), float(getattr(stronger, field))
@@ -170,7 +176,7 @@ def _next_up(brief: Brief, one: Worked, card: Any) -> tuple[float | None, str]:
     if more and more > number("rf_fractional.step.most") + 1e-9:
         return None, f"A step would be {100 * (more - 1):.0f} % more energy; a fifth is the most."
     try:
-        stops = compute(brief, one.step.with_settings(stronger), (), (), {}).stops
+        stops = compute(brief, one.stage.with_settings(stronger)).stops
     except (MerakError, ValidationError) as stop:
         return None, str(stop)
     return (None, stops[0].words) if stops else (now, "")

@@ -1,4 +1,4 @@
-"""What is counted where: sections, zones and footprints of a step, on this client's own plate."""
+"""What is counted where: sections, zones and footprints of a stage, on this client's own plate."""
 
 from shapely import get_parts, union_all
 from shapely.geometry.base import BaseGeometry
@@ -12,26 +12,26 @@ from merak.core.client import Side
 from merak.core.knowledge import about, free_work
 from merak.core.plan.brief import Brief, plate_of
 from merak.core.plan.by_class import CLASSES, SkinClass
-from merak.core.plan.step import Worked
+from merak.core.plan.stage import Worked
 
 #: Outlines are kept to a tenth of a millimetre: finer than any hand.
 DIGITS = 1
 
 
 def area_of(brief: Brief, one: Worked) -> Treatable:
-    """The plate of an item with the modality's margins; the mask's where it keeps none."""
-    return brief.area(about()[one.step.modality].work or free_work(), plate_of(one.step.zones, one.step.modality))
+    """The plate of a stage with the modality's margins; the mask's where it keeps none."""
+    return brief.area(about()[one.modality].work or free_work(), plate_of(one.stage.zones, one.modality))
 
 
 def section_parts(brief: Brief, one: Worked, first: Side, order: SectionOrder = "cheeks first") -> tuple[Part, ...]:
-    """The sections of an item in working order, each as far as it may be worked."""
+    """The sections of a stage in working order, each as far as it may be worked."""
     return tuple(
         _part(one, section.name, section.keys, shape) for section, shape in _sections(brief, one, first, order)
     )
 
 
 def zone_parts(brief: Brief, one: Worked, first: Side) -> tuple[Part, ...]:
-    """The zones of an item in working order, each side by itself: for what is read and warmed zone by zone."""
+    """The zones of a stage in working order, each side by itself: for what is read and warmed zone by zone."""
     area = area_of(brief, one)
     keys = [
         key
@@ -45,7 +45,7 @@ def zone_parts(brief: Brief, one: Worked, first: Side) -> tuple[Part, ...]:
 def grid_cells(
     brief: Brief, one: Worked, first: Side, tip: Tip, small: Tip, order: SectionOrder
 ) -> tuple[tuple[Part, ...], tuple[Cell, ...]]:
-    """The sections of an item and the footprints in them, walked section by section; `small` is for lips, nose and
+    """The sections of a stage and the footprints in them, walked section by section; `small` is for lips, nose and
     around the eyes.
     """
     parts: list[Part] = []
@@ -80,7 +80,7 @@ def _part(one: Worked, name: str, keys: tuple[Key, ...], shape: BaseGeometry) ->
 
 
 def _set_there(one: Worked, skin: SkinClass) -> str:
-    """What a step is set to on a class of skin; "gentler" where it is the hand that is."""
+    """What a stage is set to on a class of skin; "gentler" where it is the hand that is."""
     found = one.dose.numbers.get(f"at_{skin}")
     return "gentler" if found is None else f"set to {found.text}"
 

@@ -18,7 +18,7 @@ from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import Clash, FitKind, Placed, clashes, holds, may_run_beside, rank, title
 from merak.core.plan.screening import housekeeping
-from merak.core.plan.step import Step, Worked, begin, compute
+from merak.core.plan.step import Step, begin_step, compute_step
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 from merak.core.working import Frozen
 
@@ -246,7 +246,7 @@ def proposals(brief: Brief) -> tuple[Proposal, ...]:
 
 
 def _same(one: Proposal, other: Proposal) -> bool:
-    mine, theirs = ([(step.modality, step.settings, step.zones) for step in p.plan.steps] for p in (one, other))
+    mine, theirs = ([(stage.modality, stage.settings, stage.zones) for stage in p.plan.stages] for p in (one, other))
     return mine == theirs
 
 
@@ -349,22 +349,20 @@ def _candidate(
     considered: tuple[Condition, Consider] | None,
     gains: tuple[Gain, ...],
 ) -> Candidate:
-    step = begin(brief, name, step_id, of, considered[1] if considered else None, _zones(brief, name, considered))
+    step = begin_step(brief, name, step_id, of, considered[1] if considered else None, _zones(brief, name, considered))
     if kind == "gentle" and name not in housekeeping() and traits()[name].load:
         step = _gentler(brief, step, of)
-    found = compute(brief, step, (), (), of)
-    return Candidate(
-        step, gains, found.seconds, round(found.price * 100), found.load, frozenset(found.areas), found.hands_s
-    )
+    found = compute_step(brief, step, of=of)
+    return Candidate(step, gains, found.seconds, round(found.price * 100), found.load, found.zones, found.hands_s)
 
 
 def _gentler(brief: Brief, step: Step, of: dict[str, str]) -> Step:
-    """One step down, where that is still a setting that nothing stands against."""
-    found: Worked = compute(brief, step, (), (), of)
-    card = found.machine.card if found.machine else None
-    settings = incremented(MODALITIES[step.modality], found.settings, card, up=False)
-    lower = step.with_settings(settings)
-    return lower if not compute(brief, lower, (), (), of).stops else step
+    """Each stage one increment down, where that is still a setting that nothing stands against."""
+    for one in compute_step(brief, step, of=of).stages:
+        settings = incremented(MODALITIES[one.modality], one.settings, one.card, up=False)
+        lower = step.with_stage(one.stage.with_settings(settings))
+        step = lower if not any(stage.stops for stage in compute_step(brief, lower, of=of).stages) else step
+    return step
 
 
 def _problem(
@@ -408,7 +406,7 @@ def _problem(
         tuple(candidates),
         frozenset(apart),
         tuple(needs),
-        _overlaps(candidates, of),
+        overlaps(candidates, of),
         round(minutes * 60),
         cents,
         max(0, int(limit)),
@@ -428,7 +426,7 @@ def _placed(one: Candidate) -> Placed:
     return Placed(one.step.id, one.modality, one.zones)
 
 
-def _overlaps(candidates: Sequence[Candidate], of: dict[str, str]) -> dict[tuple[int, int], int]:
+def overlaps(candidates: Sequence[Candidate], of: dict[str, str]) -> dict[tuple[int, int], int]:
     """(host, guest) → seconds saved. One guest for each host and one host for each guest, the pair that saves most
     first.
     """

@@ -13,7 +13,8 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import stronger
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import title
-from merak.core.plan.step import Step, begin, lowered
+from merak.core.plan.stage import Stage, begin, lowered
+from merak.core.plan.step import Step
 from merak.core.plan.visit_plan import Plan, in_force
 from merak.core.working import Frozen
 
@@ -25,15 +26,20 @@ needs(
 )
 
 
-class RoutineStep(Frozen):
-    """One step: the modality, where, the choices of a kind, what was set, and beside which step of
-    the routine it runs.
-    """
+class RoutineStage(Frozen):
+    """One stage: the modality, where, the choices of a kind, what was set."""
 
     modality: str
     zones: tuple[str, ...] = ()
     kinds: dict[str, str] = Field(default_factory=dict)
     settings: dict[str, float | bool] = Field(default_factory=dict)
+
+
+class RoutineStep(Frozen):
+    """One step: the modality that leads it, its stages, and beside which step of the routine it runs."""
+
+    modality: str
+    stages: tuple[RoutineStage, ...] = Field(min_length=1, max_length=20)
     beside: int | None = None
 
 
@@ -60,9 +66,10 @@ def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
     steps = tuple(
         RoutineStep(
             modality=step.modality,
-            zones=step.zones,
-            kinds=_kinds(step),
-            settings=_amounts(step),
+            stages=tuple(
+                RoutineStage(modality=stage.modality, zones=stage.zones, kinds=_kinds(stage), settings=_amounts(stage))
+                for stage in step.stages
+            ),
             beside=places.get(step.beside),
         )
         for step in plan.steps
@@ -72,10 +79,10 @@ def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
     )
 
 
-def _kinds(step: Step) -> dict[str, str]:
+def _kinds(stage: Stage) -> dict[str, str]:
     """The settings that are choices between kinds (a colour, an acid, a polarity): words, not numbers."""
-    model = MODALITIES[step.modality].Settings
-    settings: Any = model.model_validate(step.settings)
+    model = MODALITIES[stage.modality].Settings
+    settings: Any = model.model_validate(stage.settings)
     follows = {"skin", "school", "tip", "place"}
     return {
         name: value
@@ -84,9 +91,9 @@ def _kinds(step: Step) -> dict[str, str]:
     }
 
 
-def _amounts(step: Step) -> dict[str, float | bool]:
+def _amounts(stage: Stage) -> dict[str, float | bool]:
     """The settings that are numbers or yes and no."""
-    settings: Any = MODALITIES[step.modality].Settings.model_validate(step.settings)
+    settings: Any = MODALITIES[stage.modality].Settings.model_validate(stage.settings)
     return {
         name: value
         for name in type(settings).model_fields
@@ -94,51 +101,51 @@ def _amounts(step: Step) -> dict[str, float | bool]:
     }
 
 
-def _as_kept(brief: Brief, step: Step, entry: RoutineStep, of: dict[str, str]) -> Step:
-    """An item with what the routine keeps, its strength no more than this client's own start; as begun where a rule
+def _as_kept(brief: Brief, stage: Stage, entry: RoutineStage, of: dict[str, str]) -> Stage:
+    """A stage with what the routine keeps, its strength no more than this client's own start; as begun where a rule
     stands against it.
     """
-    module = MODALITIES[step.modality]
-    field = module.INCREMENT.field
-    kept = {name: value for name, value in entry.settings.items() if name in step.settings}
-    if field in kept and stronger(module, kept[field], step.settings[field], brief.card(step.modality, step.machine)):
-        kept[field] = step.settings[field]
+    module = MODALITIES[stage.modality]
+    field, start = module.INCREMENT.field, stage.settings
+    kept = {name: value for name, value in entry.settings.items() if name in start}
+    if field in kept and stronger(module, kept[field], start[field], brief.card(stage.modality, stage.machine)):
+        kept[field] = start[field]
     try:
-        return lowered(brief, step.with_settings(step.settings | kept), of)
+        return lowered(brief, stage.with_settings(start | kept), of)
     except (Refused, BadInput):
-        return step
+        return stage
+
+
+def _fitted(brief: Brief, entry: RoutineStage, stage_id: str, of: dict[str, str]) -> Stage:
+    """A stage begun for this client, as it was kept. Raises Refused, BadInput for what this client cannot have."""
+    able = workable(brief, entry.modality, entry.zones)
+    zones = tuple(zone for zone in entry.zones if zone in able)
+    if entry.zones and not zones:  # none would mean everywhere
+        raise Refused(f"Its zones are closed today: {', '.join(entry.zones)}.", "plan.closed_zones")
+    kinds = Consider(modality=entry.modality, evidence="weak", set=dict(entry.kinds))
+    return _as_kept(brief, begin(brief, entry.modality, stage_id, of, kinds, zones), entry, of)
 
 
 def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str], ...]]:
-    """A routine re-fitted: every step as it was kept, never stronger than this client's own start values, zones that
-    are closed left out; and (step, why) of what this client cannot have today.
+    """A routine re-fitted: every stage as it was kept, never stronger than this client's own start values, zones that
+    are closed left out; and (work, why) of what this client cannot have today.
     """
     of = in_force(brief, Plan(methods=routine.methods))
     steps: list[Step] = []
     ids: dict[int, str] = {}
     left: list[tuple[str, str]] = []
     for n, entry in enumerate(routine.steps):
-        try:
-            able = workable(brief, entry.modality, entry.zones)
-            zones = tuple(zone for zone in entry.zones if zone in able)
-            if entry.zones and not zones:  # none would mean everywhere
-                raise Refused(f"Its zones are closed today: {', '.join(entry.zones)}.", "plan.closed_zones")
-            step = begin(
-                brief,
-                entry.modality,
-                f"s{n + 1}",
-                of,
-                Consider(modality=entry.modality, evidence="weak", set=dict(entry.kinds)),
-                zones,
-            )
-        except Refused as stop:
-            left.append((title(entry.modality), stop.words))
+        stages = []
+        for m, one in enumerate(entry.stages):
+            try:
+                stages.append(_fitted(brief, one, f"s{n + 1}-{m + 1}" if m else f"s{n + 1}", of))
+            except Refused as stop:
+                left.append((title(one.modality), stop.words))
+            except BadInput as bad:
+                left.append((title(one.modality), " ".join(bad.fields.values())))
+        if all(one.modality != entry.modality for one in stages):  # what led it is not there
             continue
-        except BadInput as bad:
-            left.append((title(entry.modality), " ".join(bad.fields.values())))
-            continue
-        step = _as_kept(brief, step, entry, of)
-        ids[n] = step.id
+        ids[n] = f"s{n + 1}"
         host = ids.get(entry.beside, "") if entry.beside is not None else ""
-        steps.append(step.model_copy(update={"beside": host}))
+        steps.append(Step(id=ids[n], modality=entry.modality, stages=tuple(stages), beside=host))
     return Plan(steps=tuple(steps), methods=routine.methods, routine=routine.name), tuple(left)

@@ -1,65 +1,29 @@
-"""One thing in a plan: what is set for it, where it goes, and what that comes to for this client."""
+"""A step of a plan: one kind of work done for named conditions, in one stage or several, and what it comes to."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from functools import partial
 from typing import Any
 
-from pydantic import Field, ValidationError, field_validator
+from pydantic import Field, field_validator, model_validator
 
-from merak.core.body.plate import is_speck
-from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import Consider, about, all_of, aspects, caution, free_work, methods, number, rule, traits
-from merak.core.knowledge.current import by_book
-from merak.core.knowledge.register import needs
+from merak.core.errors import BadInput, MerakError, Refused
+from merak.core.knowledge import Consider, traits
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.device import read_card
-from merak.core.modality.shared import Circumstances, Dose, Subject, begun, incremented, more_energy, set_at, stronger
-from merak.core.modality.titration import titrate
-from merak.core.modality.ways import Ground
-from merak.core.plan.brief import MANY, Brief, plate_of, workable
-from merak.core.plan.by_class import PATIENCE, There, against, by_class, told
-from merak.core.plan.facts import Machine
-from merak.core.plan.fitting import Methods, chosen, title
-from merak.core.plan.screening import STOPPING, demand
-from merak.core.remembered import remembered
-from merak.core.working import Caution, Frozen
-
-needs(
-    __name__,
-    """
-    min: chair.spot.minutes plan.minutes_unknown visit.half_face
-    of what it was: titration.fifth
-    steps: titration.incident
-    words: chair.spot.once physician.never plan.closed_zones plan.licence plan.machine plan.senior screening.operator
-    """,
-    group=("ENERGY",),
-)
+from merak.core.plan.brief import Brief
+from merak.core.plan.fitting import NO_METHODS, Methods, Placed, title
+from merak.core.plan.stage import Stage, Worked, begin, compute
+from merak.core.working import Frozen
 
 
 class Step(Frozen):
-    """One step of a plan. `zones` empty means everywhere that the modality may go; `beside` the item in whose waiting
-    time it runs.
+    """One step of a plan: `modality` leads it, which names, prices and loads it once, whatever the number of its
+    stages. `beside` is the step in whose waiting time it runs. The first stage of a step of one carries its id.
     """
 
     id: str = Field(pattern=r"^[a-z0-9-]{1,36}$")
     modality: str
-    settings: dict[str, Any] = Field(default_factory=dict)
-    zones: tuple[str, ...] = ()
-    machine: str = ""
+    stages: tuple[Stage, ...] = Field(min_length=1, max_length=20)
     beside: str = ""
-
-    def with_settings(self, settings: Any) -> "Step":
-        """The item set otherwise: a modality's settings, or what they are made from. Raises ValidationError."""
-        body = settings if isinstance(settings, dict) else settings.model_dump(mode="json")
-        whole = MODALITIES[self.modality].Settings.model_validate(body).model_dump(mode="json")
-        return self.model_copy(update={"settings": dict(sorted(whole.items()))})
-
-    @field_validator("settings")
-    @classmethod
-    def _in_order(cls, settings: dict[str, Any]) -> dict[str, Any]:
-        """By name, so that the same settings are the same text wherever they were kept."""
-        return dict(sorted(settings.items()))
 
     @field_validator("modality")
     @classmethod
@@ -68,29 +32,52 @@ class Step(Frozen):
             raise ValueError(f"there is no modality “{name}”")
         return name
 
+    @model_validator(mode="after")
+    def _led(self) -> "Step":
+        if all(one.modality != self.modality for one in self.stages):
+            raise ValueError(f"none of its stages is {self.modality}")
+        return self
+
+    @property
+    def lead(self) -> Stage:
+        """The first stage of the work that leads."""
+        return next(one for one in self.stages if one.modality == self.modality)
+
+    @property
+    def works(self) -> tuple[str, ...]:
+        """The modalities of its stages, each once, in their order."""
+        return tuple(dict.fromkeys(one.modality for one in self.stages))
+
+    @property
+    def zones(self) -> tuple[str, ...]:
+        """The zones that its stages name; none where one of them goes everywhere."""
+        if any(not one.zones for one in self.stages):
+            return ()
+        return tuple(dict.fromkeys(zone for one in self.stages for zone in one.zones))
+
+    def with_stage(self, stage: Stage) -> "Step":
+        """The step with one stage changed."""
+        stages = tuple(stage if one.id == stage.id else one for one in self.stages)
+        return self.model_copy(update={"stages": stages})
+
+    def with_settings(self, settings: Any) -> "Step":
+        """The step with its lead set otherwise. Raises ValidationError."""
+        return self.with_stage(self.lead.with_settings(settings))
+
+
+def step_of(*stages: Stage, beside: str = "") -> Step:
+    """Stages as one step that the first of them leads."""
+    return Step(id=stages[0].id, modality=stages[0].modality, stages=stages, beside=beside)
+
 
 @dataclass(frozen=True, eq=False)
-class Worked:
-    """A step computed: where it really goes, its dose, seconds with hands on and of its own, load and price; what
-    stands against it.
-
-    It is worked out once for the same values, so that the same one is the same object.
-    """
+class WorkedStep:
+    """A step computed: its stages in their order, as far as they could be, load and price of the whole."""
 
     step: Step
-    settings: Any
-    machine: Machine | None
-    areas: dict[str, float]
-    dose: Dose
-    hands_s: int
-    own_s: int
+    stages: tuple[Worked, ...]
     load: int
     price: float
-    waits: bool
-    stops: tuple[Caution, ...]
-    cautions: tuple[Caution, ...]
-    classes: tuple[There, ...] = ()
-    spot_only: bool = False
 
     @property
     def title(self) -> str:
@@ -98,54 +85,43 @@ class Worked:
         return title(self.step.modality)
 
     @property
+    def lead(self) -> Worked:
+        """The first stage of the work that leads."""
+        return next((one for one in self.stages if one.modality == self.step.modality), self.stages[0])
+
+    @property
     def seconds(self) -> int:
         """All of its own time."""
-        return self.hands_s + self.own_s
+        return sum(one.seconds for one in self.stages)
+
+    @property
+    def waits(self) -> bool:
+        """Whether its last act leaves the hands free."""
+        return self.stages[-1].waits
+
+    @property
+    def own_s(self) -> int:
+        """The seconds of its last stage that are its own: what is done beside it begins with them."""
+        return self.stages[-1].own_s
+
+    @property
+    def hands_s(self) -> int:
+        """The seconds before them."""
+        return self.seconds - self.own_s
+
+    @property
+    def zones(self) -> frozenset[str]:
+        """Every zone that one of its stages works on."""
+        return frozenset(zone for one in self.stages for zone in one.areas)
+
+    def placed(self) -> Iterator[Placed]:
+        """Each of its works with all zones that it is worked on."""
+        for name in dict.fromkeys(one.modality for one in self.stages):
+            zones = (zone for one in self.stages if one.modality == name for zone in one.areas)
+            yield Placed(self.step.id, name, frozenset(zones))
 
 
-def derived(
-    modality: str,
-    others: tuple[str, ...],
-    later: tuple[str, ...],
-    brief: Brief,
-    of: Methods,
-    zones: tuple[str, ...] = (),
-) -> dict[str, Any]:
-    """Fields that follow from the rest of the plan, from where the step goes and from who is at the chair, and are not
-    typed: `others` are the other modalities of the plan, `later` those after this one.
-    """
-    facts = brief.facts
-    around = Circumstances(
-        others=frozenset(others),
-        later=frozenset(later),
-        licences=facts.licences,
-        senior=facts.senior,
-        before=frozenset(facts.history),
-        plate=plate_of(zones, modality),
-        zones=tuple(workable(brief, modality, zones)),
-        worst=facts.findings.worst,
-        school=partial(chosen, of),
-    )
-    return MODALITIES[modality].Settings.follows(around)
-
-
-def school_settings(modality: str, of: Methods) -> dict[str, Any]:
-    """What the schools in force set for a modality."""
-    found: dict[str, Any] = {}
-    for method in methods().values():
-        school = next(one for one in method.schools if one.id == chosen(of, method.id))
-        found |= school.set.get(modality, {})
-    return found
-
-
-def school_acts(modality: str, of: Methods) -> tuple[str, ...]:
-    """What the schools in force say about doing a modality, where the matter is one that touches it."""
-    schools = (next(one for one in m.schools if one.id == chosen(of, m.id)) for m in methods().values())
-    return tuple(school.action for school in schools if modality in school.on)
-
-
-@remembered(MANY)
-def begin(
+def begin_step(
     brief: Brief,
     modality: str,
     step_id: str,
@@ -153,320 +129,49 @@ def begin(
     consider: Consider | None = None,
     zones: tuple[str, ...] = (),
 ) -> Step:
-    """A modality with its start settings for this client, by the schools in force, for a condition where one is meant.
+    """A modality as a step, with its start settings for this client. Raises as `begin`."""
+    return step_of(begin(brief, modality, step_id, of, consider, zones))
 
-    Taken down step by step where a ceiling stands against the start. Raises Refused where screening, a missing machine
-    or a ceiling stops it, BadInput on "card" where the machine's scale allows no setting.
+
+def compute_step(
+    brief: Brief, step: Step, before: tuple[str, ...] = (), later: tuple[str, ...] = (), of: Methods = NO_METHODS
+) -> WorkedStep:
+    """What a step comes to, `before` and `later` being the works of the other steps. Raises Refused, BadInput where one
+    of its stages does.
     """
-    if modality in brief.board:
-        demand(brief.board[modality])
-    module, machine = MODALITIES[modality], brief.machine(modality)
-    if module.CARD and machine is None:
-        raise Refused(f"No machine for {title(modality)}: the owner adds one under Practice.", "plan.machine")
-    areas = workable(brief, modality, zones)
-    if not areas:
-        raise Refused(
-            f"Nothing is left to treat with {title(modality)}: margins, answers or marks close all of it.",
-            "plan.closed_zones",
-        )
-    subject = brief.subject(modality, sum(areas.values()))
-    card: Any = machine.card if machine else None
-    stopped = frozenset(name for name in brief.board if name in aspects() and brief.board[name].verdict in STOPPING)
-    settings = _carried(brief, modality, begun(module, card, subject).settings, card)
-    changed = school_settings(modality, of) | (consider.set if consider else {})
-    settings = module.Settings.model_validate(settings.model_dump() | _answered(brief, modality) | changed)
-    step = Step(
-        id=step_id,
-        modality=modality,
-        settings=settings.fitted(card).sparing(stopped, card).model_dump(mode="json"),
-        zones=zones,
-        machine=machine.id if machine else "",
-    )
-    return lowered(brief, step, of)
+    found = tuple(worked_stages(brief, step, before, later, of))
+    for one in found:
+        if isinstance(one, MerakError):
+            raise one
+    return whole(brief, step, [one for one in found if isinstance(one, Worked)])
 
 
-def _answered(brief: Brief, modality: str) -> dict[str, Any]:
-    """The setting that a read test spot gave, while nothing was treated with it yet."""
-    read = brief.facts.spots.get(modality)
-    carried = read is not None and read.speaks(brief.facts.today) and modality not in brief.facts.history
-    return {MODALITIES[modality].INCREMENT.field: read.answer.set_to} if read and carried else {}
+def worked_stages(
+    brief: Brief, step: Step, before: tuple[str, ...], later: tuple[str, ...], of: Methods
+) -> Iterator[Worked | Refused | BadInput]:
+    """Each stage computed, or why it cannot be."""
+    names = tuple(one.modality for one in step.stages)
+    done: set[tuple[str, str]] = set()
+    for n, stage in enumerate(step.stages):
+        earlier, after = names[:n], names[n + 1 :]
+        again = (stage.modality, stage.machine) in done
+        done.add((stage.modality, stage.machine))
+        try:
+            yield compute(brief, stage, (*before, *earlier, *after, *later), (*after, *later), of, again)
+        except (Refused, BadInput) as stop:
+            yield stop
 
 
-def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
-    """Start settings with what last time says: where it ended, a step on by its titration, never more than a fifth more
-    energy.
-    """
-    before, module = brief.facts.history.get(modality), MODALITIES[modality]
-    if before is None or before.at is None:
-        return settings
-    field, turn = module.INCREMENT.field, titrate(before).turn
-    last = set_at(module.INCREMENT, settings, before.at)
-    now = float(getattr(settings, field))
-    if turn != "up":  # a scale's foot, or a usual value, is no reason for more
-        highest = last if turn == "same" else incremented(module, last, card, up=False)
-        return highest if stronger(module, now, float(getattr(highest, field)), card) else settings
-    more = None if module.INCREMENT.down else more_energy(card, field, before.at, now)
-    return last if more is not None and more > number("titration.fifth") + 1e-9 else settings
-
-
-def _after_incident(module: Any, last: Any, card: Any) -> Any:
-    """Settings so many steps below where an incident happened (rule titration.incident)."""
-    lower = last
-    for _ in range(round(-number("titration.incident"))):
-        lower = incremented(module, lower, card, up=False)
-    return lower
-
-
-def lowered(brief: Brief, step: Step, of: Methods) -> Step:
-    """The item with its setting taken down until nothing stands against it. Raises Refused when even the gentlest is
-    refused.
-    """
-    module = MODALITIES[step.modality]
-    for _ in range(PATIENCE):
-        found = compute(brief, step, (), (), of)
-        if not found.stops:
-            return step
-        machine = found.machine
-        gentler = incremented(module, found.settings, machine.card if machine else None, up=False)
-        if gentler == found.settings:
-            break
-        step = step.with_settings(gentler)
-    raise Refused(f"{found.stops[0].words} {found.stops[0].action}".strip(), found.stops[0].rule)
-
-
-def compute(brief: Brief, step: Step, others: tuple[str, ...], later: tuple[str, ...], of: Methods) -> Worked:
-    """What an item comes to. Raises BadInput, by "id.field", for settings that cannot be read, Refused where screening
-    stops it.
-    """
-    return _worked_out(brief, step, derived(step.modality, others, later, brief, of, step.zones))
-
-
-@remembered(MANY)
-def _worked_out(brief: Brief, step: Step, follows: dict[str, Any]) -> Worked:
-    if about()[step.modality].licence == "physician":
-        raise Refused(f"{title(step.modality)}: recorded and referred, never planned here.", "physician.never")
-    module, trait = MODALITIES[step.modality], traits()[step.modality]
-    machine = brief.machine(step.modality, step.machine)
-    if module.CARD and machine is None:
-        raise Refused(f"No machine for {title(step.modality)}: the owner adds one under Practice.", "plan.machine")
-    settings = read_settings(step, follows)
-    card: Any = machine.card if machine else None
-    scale = (card.least, card.most) if hasattr(card, "least") else (0.0, 10.0)
-    touched: tuple[str, ...] = settings.aspects(scale)
-    for name in (step.modality, *touched):
-        if name in brief.board:
-            demand(brief.board[name])
-    areas = workable(brief, step.modality, step.zones)
-    if not areas:
-        raise Refused(
-            f"Nothing is left to treat with {title(step.modality)}: margins, answers or marks close all of it.",
-            "plan.closed_zones",
-        )
-    dose, classes = _dose(brief, step, settings, card, areas)
-    minutes = dose.numbers["minutes"].value if "minutes" in dose.numbers else None
-    unknown = minutes is None
-    if minutes is None:
-        minutes = number("plan.minutes_unknown")
-    if module.WAYS.halves:  # between the sides the mirror is shown
-        minutes += number("visit.half_face")
-    if module.WAYS.spot and module.WAYS.spot.same_visit:
-        minutes += module.WAYS.spot.wait_s(brief.dark) / 60
-    stops, minds = _judged(brief, step, (*dose.against, *against(dose, classes)))
-    spot_only = brief.spot_first(step.modality)
-    if spot_only:
-        minutes, unknown = number("chair.spot.minutes"), False
-        words = (
-            f"{title(step.modality)}: no test spot was read yet. Today only the spot is placed; the rest is a visit of"
-            " its own."
-        )
-        minds = (caution("chair.spot.minutes", "change", words), *minds)
-    if unknown:
-        words = f"How long {title(step.modality)} takes cannot be computed; {minutes:g} minutes are set aside."
-        minds = (*minds, caution("plan.minutes_unknown", "change", words))
-    extra = max(0, len(step.zones) - 1) if trait.zone_price and step.zones and len(step.zones) <= 3 else 0
-    return Worked(
+def whole(brief: Brief, step: Step, stages: Iterable[Worked]) -> WorkedStep:
+    """A step of these stages: the price of its lead, and the load of the heaviest of its works, once."""
+    worked = tuple(stages)
+    trait, real = traits()[step.modality], [one for one in worked if not one.spot_only]
+    led = any(one.modality == step.modality for one in real)
+    named = len(step.zones)
+    extra = named - 1 if trait.zone_price and 1 < named <= 3 else 0
+    return WorkedStep(
         step=step,
-        settings=settings,
-        machine=machine,
-        areas=areas,
-        dose=dose._replace(numbers=dose.numbers | told(step.modality, settings, card, classes)),
-        hands_s=round(trait.hands_min * 60),
-        own_s=round(minutes * 60),
-        load=0 if spot_only else trait.load,
-        waits=trait.waits,
-        stops=stops,
-        price=0 if spot_only else brief.price(step.modality) + extra * trait.zone_price,
-        cautions=(*_minded(brief, step, (step.modality, *touched)), *minds, *dose.cautions),
-        classes=classes,
-        spot_only=spot_only,
+        stages=worked,
+        load=max((traits()[one.modality].load for one in real), default=0),
+        price=brief.price(step.modality) + extra * trait.zone_price if led else 0,
     )
-
-
-def read_settings(step: Step, enforced: dict[str, Any]) -> Any:
-    """An item's settings as its modality's own model. Raises BadInput by "id.field"."""
-    try:
-        return MODALITIES[step.modality].Settings.model_validate(step.settings | enforced)
-    except ValidationError as broken:
-        raise BadInput(
-            {f"{step.id}.{e['loc'][0] if e['loc'] else 'settings'}": e["msg"] for e in broken.errors()}
-        ) from broken
-
-
-@remembered(MANY)
-def ground(brief: Brief, modality: str, asked: tuple[str, ...], worked: frozenset[str]) -> Ground:
-    """Where a modality goes on this client's own plate; nothing passes through a zone that is closed or was not asked
-    for.
-    """
-    area = brief.area(about()[modality].work or free_work(), plate_of(asked, modality))
-    shut = frozenset(zone for (_, zone), part in area.zones.items() if zone not in worked and not is_speck(part))
-    return Ground(area, shut)
-
-
-def _dose(
-    brief: Brief, step: Step, settings: Any, card: Any, areas: dict[str, float]
-) -> tuple[Dose, tuple[There, ...]]:
-    """The dose of all zones, and of those over bone and of thin skin; what is drawn in lines has that in its lines."""
-    drawn: Dose | None = settings.drawn(card, ground(brief, step.modality, step.zones, frozenset(areas)))
-    if drawn is not None:
-        return drawn, ()
-    text = card.model_dump_json() if card else ""
-
-    def of(what: Any, whose: Subject) -> Dose:
-        return _computed(step.modality, what.model_dump_json(), text, whose.model_dump_json())
-
-    subject = brief.subject(step.modality, sum(areas.values()))
-    return of(settings, subject), tuple(by_class(step.modality, settings, card, subject, areas, of))
-
-
-@by_book(2048)
-def _computed(modality: str, settings: str, card: str, subject: str) -> Dose:
-    """A dose by the texts of what goes in: at every change of a plan only what changed is computed anew."""
-    module = MODALITIES[modality]
-    return module.dose(
-        module.Settings.model_validate_json(settings), read_card(card), Subject.model_validate_json(subject)
-    )
-
-
-def can_override(stop: Caution) -> bool:
-    """Whether a senior may plan past it in writing: a ceiling with a number that is not absolute, or what asks for a
-    senior anyway.
-    """
-    if stop.rule == "plan.senior":
-        return True
-    found = rule(stop.rule)
-    return found.value is not None and not found.absolute
-
-
-def _judged(brief: Brief, step: Step, doses: tuple[Caution, ...]) -> tuple[tuple[Caution, ...], tuple[Caution, ...]]:
-    """What stands against an item, and what a senior has planned past: told with name, time and reason, wherever the
-    plan is shown.
-    """
-    against = list(doses)
-    answered, card = _answered(brief, step.modality), brief.card(step.modality, step.machine)
-    for field, most in answered.items():
-        if stronger(MODALITIES[step.modality], float(step.settings.get(field, most)), most, card):
-            words = f"The test spot was read for {most:g}; this is set to {step.settings[field]:g}."
-            against.append(caution("chair.spot.once", "stop", words, "Go back to it, or place another spot.", field))
-    against += _too_much_after_incident(brief, step)
-    licence = about()[step.modality].licence
-    if licence not in ("", "micro depth", *brief.facts.licences):
-        words = f"{title(step.modality)} needs a licence for {licence}, which the treating person does not hold."
-        against.append(caution("plan.licence", "stop", words, "Book it with somebody who holds it.", "licence"))
-    asks = (
-        [reason for reason in brief.board[step.modality].reasons if reason.senior]
-        if step.modality in brief.board
-        else []
-    )
-    if asks and not brief.facts.senior:
-        words = f"{title(step.modality)}: a senior decides. {asks[0].reason}"
-        against.append(caution("plan.senior", "stop", words, "Ask the senior to sign.", "senior"))
-    stops, past = [], []
-    for stop in against:
-        word = next(
-            (
-                o
-                for o in brief.facts.overrides
-                if o.rule == stop.rule and o.modality == step.modality and o.words == stop.words
-            ),
-            None,
-        )
-        if word is None or not can_override(stop):
-            stops.append(stop)
-        else:
-            action = f"Allowed by {word.by}, {word.at:%-d %b %Y %H:%M}: “{word.reason}”."
-            past.append(
-                Caution(
-                    weight="change",
-                    words=f"Past a ceiling: {stop.words}",
-                    action=action,
-                    rule=stop.rule,
-                    field=stop.field,
-                )
-            )
-    return tuple(stops), tuple(past)
-
-
-def _too_much_after_incident(brief: Brief, step: Step) -> Iterator[Caution]:
-    """What happened at a setting is not planned again at it: two steps lower, or a senior's written word (rule
-    titration.incident).
-    """
-    before, module = brief.facts.history.get(step.modality), MODALITIES[step.modality]
-    if before is None or not before.incident or before.at is None:
-        return
-    field = module.INCREMENT.field
-    card, settings = brief.card(step.modality, step.machine), read_settings(step, {})
-    last = set_at(module.INCREMENT, settings, before.at)
-    most, now = (
-        float(getattr(_after_incident(module, last, card), field)),
-        float(getattr(settings, field)),
-    )
-    if most == before.at:  # the foot of its scale: there is nothing gentler to go to
-        words = f"{before.incident} at {before.at:g}, which is its gentlest setting."
-        yield caution("titration.incident", "stop", words, "Leave it out.", field)
-    elif stronger(module, now, most, card):
-        words = f"{before.incident} at {before.at:g}. Two steps lower is {most:g}; this is set to {now:g}."
-        yield caution("titration.incident", "stop", words, f"Go to {most:g}, or leave it out.", field)
-
-
-def _last_time(brief: Brief, step: Step) -> Iterator[Caution]:
-    """What last time's answer says to this one, with its reason; a setting above what it asks for is told."""
-    before = brief.facts.history.get(step.modality)
-    if before is None or before.on is None or before.at is None:
-        return
-    said, module = titrate(before), MODALITIES[step.modality]
-    now = step.settings.get(module.INCREMENT.field)
-    if not isinstance(now, int | float) or step.modality in brief.facts.spots:
-        return
-    card = brief.card(step.modality, step.machine)
-    gentler, more = stronger(module, before.at, now, card), stronger(module, now, before.at, card)
-    went = "gentler" if gentler else "stronger" if more else "as then"
-    words = f"Last time, {before.on:%-d %b}: {before.at:g}; now {now:g}, {went}. {said.words}"
-    against = {
-        "down": ("as then", "stronger"),
-        "stop": ("as then", "stronger", "gentler"),
-        "same": ("stronger",),
-        "up": (),
-    }[said.turn]
-    action = "Go back, or let a senior decide." if went in against else rule(said.rule).reason
-    yield caution(said.rule, "change" if went in against else "know", words, action)
-
-
-def _minded(brief: Brief, step: Step, subjects: tuple[str, ...]) -> tuple[Caution, ...]:
-    """What answers and findings change about it and the aspects that it touches, and what was lifted by whom."""
-    found = list(_last_time(brief, step))
-    for name in subjects:
-        for reason in brief.board[name].reasons if name in brief.board else ():
-            where = f" ({', '.join(reason.zones)})" if reason.zones else ""
-            lifted = f" {reason.was} was lifted by: {reason.lifted}." if reason.lifted else ""
-            left_out = " Left out." if reason.zones and reason.stops else ""
-            found.append(
-                Caution(
-                    weight="change",
-                    words=f"{reason.reason}{where}{left_out}",
-                    action=f"{reason.action}{lifted}",
-                    rule=reason.rule,
-                )
-            )
-    if brief.facts.careful_hands and step.modality in all_of(("ENERGY",)):
-        found.append(caution("screening.operator", "change", "", "Let a colleague hold the tip."))
-    return tuple(found)

@@ -45,27 +45,27 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
     products: dict[str, TrayLine] = {}
     protection: dict[str, TrayLine] = {}
     checks: dict[str, TrayLine] = {}
-    for step in plan.plan.steps:
-        name = about()[step.modality].title
-        machine = brief.machine(step.modality, step.machine) if MODALITIES[step.modality].CARD else None
+    for stage in plan.plan.stages:
+        name = about()[stage.modality].title
+        machine = brief.machine(stage.modality, stage.machine) if MODALITIES[stage.modality].CARD else None
         if machine:
             tips = getattr(machine.card, "tips", ())
-            tip = next((one for one in tips if one.name == step.settings.get("tip")), tips[0] if tips else None)
+            tip = next((one for one in tips if one.name == stage.settings.get("tip")), tips[0] if tips else None)
             words = "" if tip is None else f"{tip.name}{', single use, still sealed' if tip.single_use else ''}"
             _put(machines, machine.card.name, words, name)
-        amounts = _amounts(plan, step.id)
-        for n, thing in enumerate(about()[step.modality].consumables):
+        amounts = _amounts(plan, stage.id)
+        for n, thing in enumerate(about()[stage.modality].consumables):
             _put(products, thing, amounts.get(None, "") if n == 0 else "", name)
         for named, amount in amounts.items():
             if named is not None:
                 _put(products, named, amount, name)
-        for protected in traits()[step.modality].protect:
+        for protected in traits()[stage.modality].protect:
             _put(protection, protected, "", name)
-        for check in traits()[step.modality].checks:
+        for check in traits()[stage.modality].checks:
             _put(checks, f"{machine.card.name if machine else name}: {check}", "", name)
     for method in methods().values():
         school = next(one for one in method.schools if one.id == of[method.id])
-        if any(step.modality in school.on for step in plan.plan.steps):
+        if any(stage.modality in school.on for stage in plan.plan.stages):
             for thing in school.tray:
                 _put(products, thing, "", method.words)
     for thing in ALWAYS:
@@ -78,11 +78,11 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
     )
 
 
-def _amounts(plan: VisitPlan, step_id: str) -> dict[str | None, str]:
-    """What a step uses up, by thing; None stands for its first consumable."""
+def _amounts(plan: VisitPlan, stage_id: str) -> dict[str | None, str]:
+    """What a stage uses up, by thing; None stands for its first consumable."""
     found: dict[str | None, str] = {}
     for key, thing in AMOUNTS.items():
-        number = plan.numbers.get(f"{step_id}.{key}")
+        number = plan.numbers.get(f"{stage_id}.{key}")
         if number is not None and number.value is not None:
             found[thing] = number.text
     return found

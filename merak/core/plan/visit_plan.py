@@ -1,22 +1,25 @@
 """The plan as a value: computed anew from its inputs at every change; its steps are what the chair counts."""
 
 from collections.abc import Iterable
+from itertools import chain
 from typing import Literal
 
 from pydantic import Field, model_validator
 
 from merak.core.acts import Act, Span
 from merak.core.client import Side
-from merak.core.errors import BadInput, Refused
+from merak.core.errors import BadInput
 from merak.core.knowledge import all_of, book, methods, number, rule, traits
 from merak.core.knowledge.register import needs
-from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.exposure import Sum
 from merak.core.plan.brief import FEW, MANY, Brief
-from merak.core.plan.fitting import Clash, Placed, chosen, clashes, may_run_beside, title
+from merak.core.plan.fitting import Clash, Methods, Placed, chosen, clashes, may_run_beside
 from merak.core.plan.order import chair_acts
 from merak.core.plan.screening import housekeeping
 from merak.core.plan.side import FirstSide, first_side
-from merak.core.plan.step import Step, Worked, compute
+from merak.core.plan.stage import Stage, Worked
+from merak.core.plan.step import Step, WorkedStep, whole, worked_stages
+from merak.core.plan.sums import sums_told, together, too_much
 from merak.core.remembered import remembered
 from merak.core.working import Caution, Frozen, Quantity
 
@@ -25,13 +28,13 @@ needs(
     """
     s: plan.numb_clock
     days: event.never
-    words: budget.load device.scale plan.order plan.price plan.slot plan.twice
+    words: budget.load device.scale plan.order plan.price plan.slot
     """,
 )
 
 
 class Plan(Frozen):
-    """What is chosen: items in their order, the side when it is not the computed one, schools that differ from the
+    """What is chosen: steps in their order, the side when it is not the computed one, schools that differ from the
     studio's, the routine that it was fitted from.
     """
 
@@ -45,23 +48,45 @@ class Plan(Frozen):
     def _each_once(self) -> "Plan":
         if len({step.id for step in self.steps}) < len(self.steps):
             raise ValueError("two steps carry the same id")
+        if len({stage.id for stage in self.stages}) < len(self.stages):
+            raise ValueError("two stages carry the same id")
         return self
 
+    @property
+    def stages(self) -> tuple[Stage, ...]:
+        """The stages of all steps, in their order."""
+        return tuple(stage for step in self.steps for stage in step.stages)
+
+    @property
+    def ids(self) -> frozenset[str]:
+        """The ids of its steps and stages."""
+        return frozenset((*(one.id for one in self.steps), *(one.id for one in self.stages)))
+
     def of(self, step_id: str) -> Step:
-        """An item by id. Raises BadInput when the plan has none."""
+        """A step by its id or that of one of its stages. Raises BadInput when the plan has none."""
         found = next((one for one in self.steps if one.id == step_id), None)
+        found = found or next((one for one in self.steps if any(stage.id == step_id for stage in one.stages)), None)
         if found is None:
             raise BadInput({"step": "That step is no longer in the plan."})
         return found
 
+    def stage(self, stage_id: str) -> Stage:
+        """A stage by its id, or the first of the step with this one. Raises BadInput when the plan has none."""
+        named = (one for one in self.stages if one.id == stage_id)
+        return next(named, None) or self.of(stage_id).stages[0]
+
     def with_step(self, step: Step) -> "Plan":
-        """The plan with one item changed."""
+        """The plan with one step changed."""
         return self.model_copy(update={"steps": tuple(step if one.id == step.id else one for one in self.steps)})
+
+    def with_stage(self, stage: Stage) -> "Plan":
+        """The plan with one stage changed."""
+        return self.with_step(self.of(stage.id).with_stage(stage))
 
 
 class VisitPlan(Frozen):
-    """A computed plan. Numbers are keyed "item.name" (and "visit.…"), `refused` "item.field"; `stopped` says by item
-    why it cannot be.
+    """A computed plan. Numbers are keyed "stage.name" (and "visit.…"), `refused` "stage.field"; `cautions`, `zones`,
+    `times` (s) are by stage; `stopped` says by stage why it cannot be.
     """
 
     plan: Plan
@@ -76,12 +101,13 @@ class VisitPlan(Frozen):
     allowed: tuple[Caution, ...]
     zones: dict[str, dict[str, float]]
     slot_s: float = 0
+    times: dict[str, int] = Field(default_factory=dict)
 
     @property
     def startable(self) -> bool:
         """Whether nothing stands against it and something is planned."""
         clear = not self.refused and not self.stopped and not self.clashes
-        return clear and any(one.modality not in housekeeping() for one in self.plan.steps)
+        return clear and any(one.modality not in housekeeping() for one in self.plan.stages)
 
     @property
     def seconds(self) -> int:
@@ -100,8 +126,8 @@ def _in_force(brief: Brief, own: dict[str, str]) -> dict[str, str]:
 
 
 def visit_plan(brief: Brief, plan: Plan, chair: bool = True, laid: bool = False) -> VisitPlan:
-    """The plan that follows from a choice. What cannot be is told by item in `stopped`, by field in `refused`, between
-    items in `clashes`; a plan with any of it cannot be started. Without `chair` the steps of the treatment are left
+    """The plan that follows from a choice. What cannot be is told by stage in `stopped`, by field in `refused`, between
+    steps in `clashes`; a plan with any of it cannot be started. Without `chair` the steps of the treatment are left
     out, which nobody sees while a field is typed; with `laid` they stand on the client's plate, section by section.
     Raises BadInput for measures that no body has.
     """
@@ -120,13 +146,15 @@ def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     worked, stopped, refused = _all_worked(brief, plan, of)
     first = first_side(brief.facts.findings)
     side = plan.side or first.side
-    spans = _spans(plan, worked, of, stopped)
+    spans = _spans(plan, worked, of)
     acts = chair_acts(brief, worked, spans, side, of, laid) if chair else ()
+    stages = [stage for step in worked.values() for stage in step.stages]
     numbers = {"side.difference": first.difference} | {
-        f"{one.step.id}.{key}": found for one in worked.values() for key, found in one.dose.numbers.items()
+        f"{one.stage.id}.{key}": found for one in stages for key, found in one.dose.numbers.items()
     }
-    numbers |= _totals(brief, worked, spans)
-    against, allowed = _clashes(brief, plan, worked, of, numbers, spans)
+    summed = together(worked)
+    numbers |= _totals(brief, worked, spans) | sums_told(worked, summed)
+    against, allowed = _clashes(brief, plan, worked, of, numbers, spans, summed)
     return VisitPlan(
         plan=plan,
         first=first,
@@ -136,54 +164,64 @@ def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
         refused=refused,
         stopped=stopped,
         clashes=against,
-        cautions={one.step.id: one.cautions for one in worked.values()},
+        cautions={one.stage.id: one.cautions for one in stages},
         allowed=(
             *allowed,
-            *(c for one in worked.values() for c in one.cautions if c.words.startswith("Past a ceiling")),
+            *(c for one in stages for c in one.cautions if c.words.startswith("Past a ceiling")),
         ),
-        zones={one.step.id: one.areas for one in worked.values()},
+        zones={one.stage.id: one.areas for one in stages},
         slot_s=60 * brief.facts.slot,
+        times={one.stage.id: one.seconds for one in stages},
     )
 
 
 def _all_worked(
     brief: Brief, plan: Plan, of: dict[str, str]
-) -> tuple[dict[str, Worked], dict[str, Caution], dict[str, Caution]]:
-    worked: dict[str, Worked] = {}
+) -> tuple[dict[str, WorkedStep], dict[str, Caution], dict[str, Caution]]:
+    """The steps of which at least one stage can be computed; why a stage cannot be, what stands against its fields."""
+    found: dict[str, WorkedStep] = {}
     stopped: dict[str, Caution] = {}
     refused: dict[str, Caution] = {}
-    names = tuple(one.modality for one in plan.steps)
+    names = [tuple(stage.modality for stage in step.stages) for step in plan.steps]
     for n, step in enumerate(plan.steps):
-        try:
-            found = worked[step.id] = compute(brief, step, names[:n] + names[n + 1 :], names[n + 1 :], of)
-        except Refused as stop:
-            stopped[step.id] = Caution(weight="stop", words=stop.words, action="", rule=stop.rule or "plan.order")
-            continue
-        except BadInput as bad:
-            for key, words in bad.fields.items():
-                refused[key] = Caution(weight="stop", words=words, action="", rule="device.scale", field=key)
-            continue
-        for stop_ in found.stops:
-            refused.setdefault(f"{step.id}.{stop_.field or 'settings'}", stop_)
-    return worked, stopped, refused
+        before, later = tuple(chain(*names[:n])), tuple(chain(*names[n + 1 :]))
+        stages = []
+        for stage, one in zip(step.stages, worked_stages(brief, step, before, later, of), strict=True):
+            if isinstance(one, Worked):
+                stages.append(one)
+                for stop in one.stops:
+                    refused.setdefault(f"{stage.id}.{stop.field or 'settings'}", stop)
+            elif isinstance(one, BadInput):
+                for key, words in one.fields.items():
+                    refused[key] = Caution(weight="stop", words=words, action="", rule="device.scale", field=key)
+            else:
+                stopped[stage.id] = Caution(weight="stop", words=one.words, action="", rule=one.rule or "plan.order")
+        if stages:
+            found[step.id] = whole(brief, step, stages)
+    return found, stopped, refused
 
 
-def _guest_of(plan: Plan, step: Step, of: dict[str, str], stopped: dict[str, Caution]) -> Step | None:
-    """The item in whose waiting time this one runs, when it may."""
+def beside_fits(host: Step, guest: Step, of: Methods) -> bool:
+    """Whether a step may run in the waiting time of another: all of its works beside the host's last."""
+    return all(may_run_beside(host.stages[-1].modality, name, of) for name in guest.works)
+
+
+def _guest_of(plan: Plan, step: Step, of: dict[str, str], worked: dict[str, WorkedStep]) -> Step | None:
+    """The step in whose waiting time this one runs, when it may."""
     host = next((one for one in plan.steps if one.id == step.beside and one.id != step.id), None)
-    if host is None or host.beside or host.id in stopped or not may_run_beside(host.modality, step.modality, of):
+    if host is None or host.beside or host.id not in worked or not beside_fits(host, step, of):
         return None
     return host
 
 
-def _spans(plan: Plan, worked: dict[str, Worked], of: dict[str, str], stopped: dict[str, Caution]) -> tuple[Span, ...]:
-    """The items in time. Guests run in their host's waiting time, one after the other; what they need beyond it
+def _spans(plan: Plan, worked: dict[str, WorkedStep], of: dict[str, str]) -> tuple[Span, ...]:
+    """The steps in time. Guests run in their host's waiting time, one after the other; what they need beyond it
     lengthens it.
     """
     found: list[Span] = []
     at = 0
     hosts = {
-        step.id: host.id for step in plan.steps if step.id in worked and (host := _guest_of(plan, step, of, stopped))
+        step.id: host.id for step in plan.steps if step.id in worked and (host := _guest_of(plan, step, of, worked))
     }
     for step in plan.steps:
         if step.id not in worked or step.id in hosts:
@@ -200,7 +238,7 @@ def _spans(plan: Plan, worked: dict[str, Worked], of: dict[str, str], stopped: d
     return tuple(found)
 
 
-def _span(one: Worked, track: Literal[0, 1], at: int) -> Span:
+def _span(one: WorkedStep, track: Literal[0, 1], at: int) -> Span:
     return Span(
         step=one.step.id,
         title=one.title,
@@ -210,10 +248,11 @@ def _span(one: Worked, track: Literal[0, 1], at: int) -> Span:
         seconds=one.seconds,
         hands_s=one.hands_s,
         waits=one.waits,
+        stages_s=tuple(stage.seconds for stage in one.stages),
     )
 
 
-def _totals(brief: Brief, worked: dict[str, Worked], spans: tuple[Span, ...]) -> dict[str, Quantity]:
+def _totals(brief: Brief, worked: dict[str, WorkedStep], spans: tuple[Span, ...]) -> dict[str, Quantity]:
     parts = tuple(Quantity(name=span.title, value=span.seconds / 60, unit="min", digits=1) for span in spans)
     total = max((span.start_s + span.seconds for span in spans), default=0) / 60
     saved = sum(part.known for part in parts) - total
@@ -250,17 +289,18 @@ def _totals(brief: Brief, worked: dict[str, Worked], spans: tuple[Span, ...]) ->
 def _clashes(
     brief: Brief,
     plan: Plan,
-    worked: dict[str, Worked],
+    worked: dict[str, WorkedStep],
     of: dict[str, str],
     numbers: dict[str, Quantity],
     spans: tuple[Span, ...],
+    summed: tuple[Sum, ...],
 ) -> tuple[tuple[Clash, ...], tuple[Caution, ...]]:
     """What does not fit between steps, with the clock, the slot, the money, the event; and what of it a senior allowed
     in writing.
     """
-    placed = tuple(Placed(i.id, i.modality, frozenset(worked[i.id].areas)) for i in plan.steps if i.id in worked)
+    placed = tuple(one for step in plan.steps if step.id in worked for one in worked[step.id].placed())
     between_steps = _clashes_between(brief, placed, of)
-    found = [*between_steps, *_twice(placed), *_limits(brief, plan, worked, numbers, spans)]
+    found = [*between_steps, *too_much(worked, summed), *_limits(brief, plan, worked, numbers, spans)]
     kept, allowed = [], []
     for clash in found:
         name = between(plan, clash)
@@ -286,21 +326,9 @@ def _clashes_between(brief: Brief, placed: tuple[Placed, ...], of: dict[str, str
     return clashes(placed, brief.newcomer, of, done, brief.facts.today)
 
 
-def _twice(placed: tuple[Placed, ...]) -> Iterable[Clash]:
-    """What is done twice to the same skin adds up, and each step is judged by itself: it belongs into one."""
-    for n, one in enumerate(placed):
-        adds_up = MODALITIES[one.modality].WAYS.adds_up
-        for other in placed[n + 1 :]:
-            same = other.modality == one.modality and (adds_up == "body" or (adds_up == "zone" and one.meets(other)))
-            if same:
-                words = f"{title(one.modality)} twice. {rule('plan.twice').words}"
-                action = "Make it one step, or take it off the zones of the other."
-                yield _limit("plan.twice", (one.id, other.id), words, action, absolute=True)
-
-
 def between(plan: Plan, clash: Clash) -> str:
     """The modalities that a clash is between, as an override names them."""
-    return "/".join(sorted(one.modality for one in plan.steps if one.id in clash.steps))
+    return "/".join(sorted({name for one in plan.steps if one.id in clash.steps for name in one.works}))
 
 
 def _limit(rule_id: str, steps: Iterable[str], words: str, action: str, absolute: bool = False) -> Clash:
@@ -308,7 +336,7 @@ def _limit(rule_id: str, steps: Iterable[str], words: str, action: str, absolute
 
 
 def _limits(
-    brief: Brief, plan: Plan, worked: dict[str, Worked], numbers: dict[str, Quantity], spans: tuple[Span, ...]
+    brief: Brief, plan: Plan, worked: dict[str, WorkedStep], numbers: dict[str, Quantity], spans: tuple[Span, ...]
 ) -> Iterable[Clash]:
     """What the whole visit may not pass: load, booked time, money, the days before an event, numbing's clock."""
     load, budget = numbers["visit.load"].known, brief.budget.known
@@ -332,33 +360,39 @@ def _limits(
         )
     if brief.facts.wish.event:
         yield from _event(brief, worked)
-    yield from _own_time(plan, worked, spans)
+    yield from _own_time(worked, spans)
 
 
-def _event(brief: Brief, worked: dict[str, Worked]) -> Iterable[Clash]:
+def _event(brief: Brief, worked: dict[str, WorkedStep]) -> Iterable[Clash]:
     days = (brief.facts.wish.event - brief.facts.today).days if brief.facts.wish.event else 0
     for one in worked.values():
-        if traits()[one.step.modality].strong and 0 <= days < number("event.never"):
+        if any(traits()[name].strong for name in one.step.works) and 0 <= days < number("event.never"):
             words = f"{one.title} {days} days before the event. {rule('event.never').words}"
             yield _limit("event.never", (one.step.id,), words, f"Leave {one.title} out, or do it after.")
 
 
-def _own_time(plan: Plan, worked: dict[str, Worked], laid: tuple[Span, ...]) -> Iterable[Clash]:
+def _own_time(worked: dict[str, WorkedStep], laid: tuple[Span, ...]) -> Iterable[Clash]:
     """What has to work first must have had its time before what waits for it begins; what is put beside it may lengthen
     but not shorten it.
     """
     spans = {span.step: span for span in laid}
     waiting = [pairing for pairing in book().pairing if pairing.by_clock]
-    there = [step for step in plan.steps if step.id in spans]
-    for step in there:
-        minutes = worked[step.id].settings.ready_min
+    begins = {
+        stage.stage.id: spans[step.step.id].start_s + sum(one.seconds for one in step.stages[:n])
+        for step in worked.values()
+        if step.step.id in spans
+        for n, stage in enumerate(step.stages)
+    }
+    there = [(step.step.id, stage) for step in worked.values() for stage in step.stages if stage.stage.id in begins]
+    for step, stage in there:
+        minutes = stage.settings.ready_min
         if minutes is None:
             continue
-        ready = spans[step.id].start_s + spans[step.id].hands_s + round(minutes * 60)
-        waits = frozenset(name for one in waiting if step.modality in all_of(one.a) for name in all_of(one.b))
-        for other in there:
-            early = ready - spans[other.id].start_s
+        ready = begins[stage.stage.id] + stage.hands_s + round(minutes * 60)
+        waits = frozenset(name for one in waiting if stage.modality in all_of(one.a) for name in all_of(one.b))
+        for other_step, other in there:
+            early = ready - begins[other.stage.id]
             if other.modality in waits and early > number("plan.numb_clock"):
-                words = f"{title(other.modality)} begins {early / 60:.0f} min before the cream has had its time."
-                action = f"Put {title(step.modality).lower()} earlier, or something beside it."
-                yield _limit("plan.numb_clock", (step.id, other.id), words, action)
+                words = f"{other.title} begins {early / 60:.0f} min before the cream has had its time."
+                action = f"Put {stage.title.lower()} earlier, or something beside it."
+                yield _limit("plan.numb_clock", dict.fromkeys((step, other_step)), words, action)

@@ -92,7 +92,7 @@ def cold(act: Act, run: ActRun) -> tuple[str, ...]:
 
 
 def delivered(order: Order, state: RunState, now: datetime) -> tuple[str, ...]:
-    """The plan's items that were really done: in their counted parts, else in those on a clock, else in any.
+    """The plan's stages that were really done: in their counted parts, else in those on a clock, else in any.
 
     A counted part was done where something was counted, or where so much of its time was spent that somebody forgot to
     count (rule close.uncounted); one on a clock after the first seconds (rule close.touched). A test spot that is read
@@ -100,10 +100,12 @@ def delivered(order: Order, state: RunState, now: datetime) -> tuple[str, ...]:
     """
     parts: dict[str, list[tuple[Act, ActRun]]] = {}
     for act, run in zip(order.acts, state.runs, strict=True):
-        if act.step and act.modality and not act.only_spot:
-            parts.setdefault(act.step, []).append((act, run))
+        if act.stage and act.modality and not act.only_spot:
+            parts.setdefault(act.stage, []).append((act, run))
     return tuple(
-        step for step, those in parts.items() if any(_done(act, run, now, order.limits) for act, run in _giving(those))
+        stage
+        for stage, those in parts.items()
+        if any(_done(act, run, now, order.limits) for act, run in _giving(those))
     )
 
 

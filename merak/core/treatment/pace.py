@@ -64,9 +64,9 @@ def _left(order: Order, state: RunState, n: int, now: datetime) -> float:
 
 def _infusion(order: Order, state: RunState, now: datetime) -> str:
     """Whether wet cleaning has taken so long that infusing, as planned, falls under its share of the wet time."""
-    wet = [(n, act) for n, act in enumerate(order.acts) if act.stage.startswith("wet.")]
-    cleaning = sum(state.runs[n].seconds(now) for n, act in wet if act.stage != "wet.infuse")
-    infusing = sum(max(act.seconds, state.runs[n].seconds(now)) for n, act in wet if act.stage == "wet.infuse")
+    wet = [(n, act) for n, act in enumerate(order.acts) if act.portion.startswith("wet.")]
+    cleaning = sum(state.runs[n].seconds(now) for n, act in wet if act.portion != "wet.infuse")
+    infusing = sum(max(act.seconds, state.runs[n].seconds(now)) for n, act in wet if act.portion == "wet.infuse")
     if not cleaning or not infusing:
         return ""
     share, least = 100 * infusing / (cleaning + infusing), order.limits.wet_share

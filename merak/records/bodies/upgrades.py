@@ -6,12 +6,12 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from merak.core.plan.step import Step
+from merak.core.plan.stage import Stage
 
 #: A body as the database holds it.
 Raw = dict[str, Any]
 #: The version in which a body is written today; what is not named here has had one shape only.
-VERSIONS = {"plan": 1, "order": 3, "close": 3, "sheet": 1, "task": 1}
+VERSIONS = {"plan": 2, "order": 4, "close": 3, "sheet": 1, "task": 1, "routine": 1}
 
 
 def versioned(phase: str, body: Raw) -> Raw:
@@ -69,8 +69,8 @@ def _draft_of_fields(body: Raw) -> Raw:
             if own.get("paths"):
                 settings["paths"] = own["paths"].split("|")
             with suppress(ValidationError):
-                step = Step(id=f"s{len(steps) + 1}", modality=modality).with_settings(settings)
-                steps.append(step.model_dump(mode="json"))
+                stage = Stage(id=f"s{len(steps) + 1}", modality=modality).with_settings(settings)
+                steps.append(stage.model_dump(mode="json"))
     side = fields.get("side")
     return {"plan": {"steps": steps, "side": side if side in ("right", "left") else None}}
 
@@ -173,6 +173,41 @@ def _order_of_clocks(body: Raw) -> Raw:
     return {**body, "acts": [clock(one) for one in body["acts"]]}
 
 
+#: What a step said of itself when it was one setting on one set of zones, and its stage says now.
+OF_STAGE = ("settings", "zones", "machine")
+
+
+def _step_of_one(step: Raw) -> Raw:
+    """A step was one setting on one set of zones: it is one of one stage, which carries its id."""
+    stage = {key: step[key] for key in ("id", "modality", *OF_STAGE) if key in step}
+    return {**{key: value for key, value in step.items() if key not in OF_STAGE}, "stages": [stage]}
+
+
+def _plan_of_stages(plan: Raw) -> Raw:
+    return {**plan, "steps": [_step_of_one(step) for step in plan["steps"]]} if "steps" in plan else plan
+
+
+def _draft_of_stages(body: Raw) -> Raw:
+    return {**body, "plan": _plan_of_stages(body["plan"])} if "plan" in body else body
+
+
+def _order_of_stages(body: Raw) -> Raw:
+    """An act named its step alone; what it was of its modality's work stood in the place of its stage."""
+
+    def act(one: Raw) -> Raw:
+        return {**one, "stage": one.get("step", ""), "portion": one.get("stage", "")}
+
+    return {**body, "acts": [act(one) for one in body["acts"]], "plan": _plan_of_stages(body["plan"])}
+
+
+def _routine_of_stages(body: Raw) -> Raw:
+    def step(one: Raw) -> Raw:
+        stage = {key: one[key] for key in ("modality", "zones", "kinds", "settings") if key in one}
+        return {**{key: one[key] for key in ("modality", "beside") if key in one}, "stages": [stage]}
+
+    return {**body, "steps": [step(one) for one in body["steps"]]}
+
+
 def _sheet_by_topics(body: Raw) -> Raw:
     """Lines from before there were topics have their words alone."""
 
@@ -210,9 +245,10 @@ JUDGED = ("cautions", "refused", "stopped", "clashes", "allowed")
 
 #: Phase → what brings a body from version 0 to 1, from 1 to 2, and so on.
 UPGRADES: dict[str, tuple[Callable[[Raw], Raw], ...]] = {
-    "plan": (_draft_of_steps,),
-    "order": (_order_of_acts, _order_of_actions, _order_of_clocks),
+    "plan": (_draft_of_steps, _draft_of_stages),
+    "order": (_order_of_acts, _order_of_actions, _order_of_clocks, _order_of_stages),
     "close": (_close_by_acts, _close_of_endings, _close_by_what_ended),
     "sheet": (_sheet_by_topics,),
     "task": (_spot_with_words,),
+    "routine": (_routine_of_stages,),
 }

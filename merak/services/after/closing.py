@@ -12,7 +12,7 @@ from pydantic import Field
 from merak.core.after.aftercare import too_near
 from merak.core.after.answer import LOOKS, SEEN_MARKS, STOPPING_MARKS, SkinAnswer
 from merak.core.after.differences import WHY, Difference, differences
-from merak.core.after.energy import Delivered, delivered_by
+from merak.core.after.energy import Delivered, both_given, delivered_by
 from merak.core.after.incidents import PastIncident
 from merak.core.errors import BadInput, MerakError
 from merak.core.knowledge import about, rule
@@ -20,7 +20,7 @@ from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import stronger
 from merak.core.plan.screening import housekeeping
-from merak.core.plan.step import Step, compute
+from merak.core.plan.stage import Stage, compute
 from merak.core.treatment import ActFacts, act_facts
 from merak.core.treatment.facts import delivered
 from merak.core.treatment.order import Ordered
@@ -140,7 +140,7 @@ def _held(kept: CloseBody | None) -> dict[str, str]:
 
 def _begun(run: Run | None, done: tuple[str, ...]) -> tuple[str, ...]:
     """The modalities that were really done, and those in which something went wrong; housekeeping left out."""
-    names = [act.modality for act in run.acts if act.step in done] if run else []
+    names = [act.modality for act in run.acts if act.stage in done] if run else []
     names += [one.modality for one in incidents_of(run)]
     return tuple(name for name in dict.fromkeys(names) if name and name not in housekeeping())
 
@@ -171,12 +171,14 @@ def _products(
     if kept:
         return [(one.product, one.lot, one.left) for one in kept.products]
     reached = (
-        {act.step for act, one in zip(run.acts, run.state.runs, strict=True) if one.begun is not None} if run else set()
+        {act.stage for act, one in zip(run.acts, run.state.runs, strict=True) if one.begun is not None}
+        if run
+        else set()
     )
-    steps = [step for step in order.plan.steps if step.id in reached] if order else []
-    used = dict.fromkeys(thing for step in steps for thing in about()[step.modality].consumables if thing not in LINEN)
+    works = dict.fromkeys(stage.modality for stage in order.plan.stages if stage.id in reached) if order else {}
+    used = dict.fromkeys(thing for name in works for thing in about()[name].consumables if thing not in LINEN)
     lots = visits.last_lots(ctx.db, ctx.now - LOTS_OF) if used else {}
-    left = {thing for step in steps if about()[step.modality].stays for thing in about()[step.modality].consumables}
+    left = {thing for name in works if about()[name].stays for thing in about()[name].consumables}
     rows = sorted(((thing, lots.get(thing, ""), thing in left) for thing in used), key=lambda row: not row[2])
     return [*rows[: PRODUCTS - 1], *[("", "", False)] * max(1, PRODUCTS - len(rows) - 4)][:PRODUCTS]
 
@@ -312,33 +314,45 @@ def _did(page: Closed) -> dict[str, Given]:
     """Each modality that was really begun: where it was set, whether that was a step up, on which machine, how much of
     it was given.
     """
-    found = {}
+    found: dict[str, Given] = {}
     names = {one.id: one.card.name for one in page.file.machines}
-    for step in page.order.plan.steps if page.order else ():
-        if step.modality not in page.begun:
+    for stage in page.order.plan.stages if page.order else ():
+        if stage.modality not in page.begun:
             continue
-        module, before = MODALITIES[step.modality], page.file.history.get(step.modality)
-        at = _ended_at(page, step) or step.settings.get(module.INCREMENT.field)
-        was, card = before.at if before else None, page.file.brief.card(step.modality, step.machine)
-        found[step.modality] = Given(
+        module, before = MODALITIES[stage.modality], page.file.history.get(stage.modality)
+        at = _ended_at(page, stage) or stage.settings.get(module.INCREMENT.field)
+        was, card = before.at if before else None, page.file.brief.card(stage.modality, stage.machine)
+        one = Given(
             at=at,
             stepped_up=at is not None and was is not None and stronger(module, at, was, card),
-            device=step.machine,
-            machine=names.get(step.machine, ""),
-            given=_given(page, step, at),
+            device=stage.machine,
+            machine=names.get(stage.machine, ""),
+            given=_given(page, stage, at),
         )
+        earlier = found.get(stage.modality)
+        found[stage.modality] = one if earlier is None else _with_both(module, earlier, one, card)
     return found
 
 
-def _ended_at(page: Closed, step: Step) -> float | None:
-    """Where a step really ended, by the taps: where a spot took it, at what was counted last, or after the minutes that
-    were done; None where it is as it was set.
+def _with_both(module: Any, one: Given, other: Given, card: Any) -> Given:
+    """Two stages of one work as one: the gentler of the settings, which the next visit begins from; what was given in
+    both.
+    """
+    was, now = one.figure, other.figure
+    gentler = other if was is not None and now is not None and stronger(module, was, now, card) else one
+    given = both_given(module.AMOUNT, one.given, other.given)
+    return gentler.model_copy(update={"stepped_up": one.stepped_up and other.stepped_up, "given": given})
+
+
+def _ended_at(page: Closed, stage: Stage) -> float | None:
+    """Where a stage really ended, by the taps: where a spot took it, at what was counted last, or after the minutes
+    that were done; None where it is as it was set.
     """
     pairs = zip(page.run.acts, page.run.state.runs, page.facts, strict=True) if page.run else ()
-    mine = [(act, run, fact) for act, run, fact in pairs if act.step == step.id]
+    mine = [(act, run, fact) for act, run, fact in pairs if act.stage == stage.id]
     if spots := [run.set_to for _, run, _ in mine if run.set_to is not None]:
         return spots[-1]
-    ways = MODALITIES[step.modality].WAYS
+    ways = MODALITIES[stage.modality].WAYS
     if ways.ended == "counted":
         return next((fact.level for _, _, fact in reversed(mine) if fact.level is not None and fact.done_strokes), None)
     if ways.ended == "done":
@@ -346,27 +360,27 @@ def _ended_at(page: Closed, step: Step) -> float | None:
     return None
 
 
-def _given(page: Closed, step: Step, at: Any) -> Delivered | None:
+def _given(page: Closed, stage: Stage, at: Any) -> Delivered | None:
     """How much was planned, and given by the setting that it really ended with; minutes that were done are in the share
     already.
     """
-    prefix, numbers = f"{step.id}.", page.order.numbers if page.order else {}
+    prefix, numbers = f"{stage.id}.", page.order.numbers if page.order else {}
     planned = {key.removeprefix(prefix): told for key, told in numbers.items() if key.startswith(prefix)}
-    module = MODALITIES[step.modality]
+    module = MODALITIES[stage.modality]
     really, field = planned, module.INCREMENT.field
-    if at is not None and at != step.settings.get(field) and module.WAYS.ended != "done":
+    if at is not None and at != stage.settings.get(field) and module.WAYS.ended != "done":
         try:
-            really = compute(page.file.brief, step.with_settings(step.settings | {field: at}), (), (), {}).dose.numbers
+            really = compute(page.file.brief, stage.with_settings(stage.settings | {field: at})).dose.numbers
         except (MerakError, ValueError):
             really = planned
-    return delivered_by(step.modality, planned, really, _share(page, step.id))
+    return delivered_by(stage.modality, planned, really, _share(page, stage.id))
 
 
-def _share(page: Closed, step_id: str) -> float:
-    """How much of a step was done: of its counted parts, else of those on a clock. Gel and mirror give nothing."""
+def _share(page: Closed, stage_id: str) -> float:
+    """How much of a stage was done: of its counted parts, else of those on a clock. Gel and mirror give nothing."""
     planned = done = 0.0
     pairs = zip(page.run.acts, page.facts, strict=True) if page.run else ()
-    mine = [(act, fact) for act, fact in pairs if act.step == step_id and not act.only_spot]
+    mine = [(act, fact) for act, fact in pairs if act.stage == stage_id and not act.only_spot]
     counted = any(fact.planned_strokes for _, fact in mine)
     for act, fact in mine:
         if bool(fact.planned_strokes) if counted else act.must_end:

@@ -239,8 +239,8 @@ def _skin(ctx: Context, visit_id: UUID, run: Run) -> tuple[float, float]:
     """(worked place, skin around) in °C, as the bioheat model has them for the time that this zone was worked."""
     n, act = run.state.act, run.acts[run.state.act]
     order = visits.order(ctx.db, visit_id)
-    step = next(one for one in (order.plan.steps if order else ()) if one.id == act.step)
-    settings: Any = MODALITIES[step.modality].Settings.model_validate(step.settings)
+    stage = next(one for one in (order.plan.stages if order else ()) if one.id == act.stage)
+    settings: Any = MODALITIES[stage.modality].Settings.model_validate(stage.settings)
     one = run.state.runs[n]
     since = one.counted or one.begun or ctx.now
     seconds = min((ctx.now - since).total_seconds(), one.seconds(ctx.now))

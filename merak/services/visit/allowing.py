@@ -4,7 +4,7 @@ from uuid import UUID
 
 from merak.core.errors import BadInput, Refused
 from merak.core.plan.screening import Override, override, worded
-from merak.core.plan.step import can_override
+from merak.core.plan.stage import can_override
 from merak.core.plan.visit_plan import between, visit_plan
 from merak.records.bodies.visit import OverridesBody
 from merak.services.context import Context
@@ -59,8 +59,8 @@ def _plan_allowed(ctx: Context, file: VisitFile, asked: AllowForm) -> Override:
     if stop is not None:
         if not can_override(stop):
             raise Refused(f"Nobody plans past this. {stop.words}", stop.rule)
-        step = computed.plan.of(asked.key.partition(".")[0])
-        return Override(rule=stop.rule, modality=step.modality, words=stop.words, reason=reason, by=ctx.me.name, at=at)
+        name = computed.plan.stage(asked.key.partition(".")[0]).modality
+        return Override(rule=stop.rule, modality=name, words=stop.words, reason=reason, by=ctx.me.name, at=at)
     clash = next((one for one in computed.clashes if f"{one.rule}|{'|'.join(one.steps)}" == asked.key), None)
     if clash is None:
         raise BadInput({"key": "Nothing like that stands in the plan now."})

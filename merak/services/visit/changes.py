@@ -17,11 +17,12 @@ from merak.core.modality.shared import incremented
 from merak.core.modality.ways import Twin
 from merak.core.plan.brief import plate_of
 from merak.core.plan.draft import Draft
-from merak.core.plan.fitting import may_run_beside, rank, title
+from merak.core.plan.fitting import rank, title
 from merak.core.plan.inverse import Overtaken, taken_back
 from merak.core.plan.proposals import proposals
-from merak.core.plan.step import Step, begin
-from merak.core.plan.visit_plan import Plan, in_force
+from merak.core.plan.stage import Stage, begin
+from merak.core.plan.step import Step, begin_step
+from merak.core.plan.visit_plan import Plan, beside_fits, in_force
 from merak.records import visits
 from merak.services.context import Context
 from merak.services.forms import Prefixed, TypedForm, Whole, decimal, said, shown
@@ -49,11 +50,12 @@ def draft_of(file: VisitFile) -> tuple[Draft, int]:
 
 
 class EditForm(TypedForm):
-    """One change of a plan as it is sent: what, to which step, from which version of which page; `sent` holds every
-    field as it was typed.
+    """One change of a plan as it is sent: what, to which step or stage of one, from which version of which page; `sent`
+    holds every field as it was typed.
     """
 
     step: str = ""
+    stage: str = ""
     kind: str = ""
     modality: str = ""
     after: str = ""
@@ -70,6 +72,11 @@ class EditForm(TypedForm):
     version: Whole | None = None
     page: str = ""
     sent: Annotated[dict[str, str], Prefixed("")] = Field(default_factory=dict)
+
+    @property
+    def about(self) -> str:
+        """The id of the stage that it is about; of the step where it names none, whose first stage carries it."""
+        return self.stage or self.step
 
 
 Op = Callable[[Context, VisitFile, Draft, EditForm], Draft]
@@ -100,7 +107,7 @@ def _add(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     if name not in MODALITIES:
         raise BadInput({"modality": "Which treatment?"})
     of = in_force(file.brief, draft.plan)
-    step = begin(file.brief, name, new_id(), of)
+    step = begin_step(file.brief, name, new_id(), of)
     steps = list(draft.plan.steps)
     at = next((n for n, one in enumerate(steps) if rank(one.modality, of) > rank(name, of)), len(steps))
     steps.insert(at, step)
@@ -114,15 +121,56 @@ def _remove(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draf
         for one in draft.plan.steps
         if one.id != step.id
     )
-    keep = {key: text for key, text in draft.typed.items() if not key.startswith(f"{step.id}.")}
-    wrong = {key: text for key, text in draft.wrong.items() if not key.startswith(f"{step.id}.")}
-    return _with(
-        draft,
-        draft.plan.model_copy(update={"steps": steps}),
-        f"removed {title(step.modality)}",
-        typed=keep,
-        wrong=wrong,
+    return _without(
+        draft, step.stages, draft.plan.model_copy(update={"steps": steps}), f"removed {title(step.modality)}"
     )
+
+
+def _without(draft: Draft, stages: tuple[Stage, ...], plan: Plan, what: str) -> Draft:
+    """A plan that some stages are gone from, with what was typed in them."""
+    gone = {one.id for one in stages}
+    kept = {
+        name: {key: text for key, text in getattr(draft, name).items() if key.partition(".")[0] not in gone}
+        for name in ("typed", "wrong")
+    }
+    return _with(draft, plan, what, **kept)
+
+
+def _again(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """A stage once more, right behind it: to be set otherwise or to go elsewhere."""
+    step, stage = draft.plan.of(form.about), draft.plan.stage(form.about)
+    n = step.stages.index(stage) + 1
+    copy = stage.model_copy(update={"id": new_id()})
+    plan = draft.plan.with_step(step.model_copy(update={"stages": (*step.stages[:n], copy, *step.stages[n:])}))
+    return _with(draft, plan, f"{title(stage.modality)} again")
+
+
+def _leave(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """A stage out of its step; the last of what leads it takes the step with it."""
+    step, stage = draft.plan.of(form.about), draft.plan.stage(form.about)
+    stages = tuple(one for one in step.stages if one.id != stage.id)
+    if all(one.modality != step.modality for one in stages):
+        return _remove(ctx, file, draft, form.model_copy(update={"step": step.id}))
+    plan = draft.plan.with_step(step.model_copy(update={"stages": stages}))
+    return _without(draft, (stage,), plan, f"left a stage of {title(step.modality)} out")
+
+
+def _shift(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """A stage to another place in its step: `after` which stage ("" first), or `by` how many places."""
+    step, stage = draft.plan.of(form.about), draft.plan.stage(form.about)
+    rest = [one for one in step.stages if one.id != stage.id]
+    if "after" in form.sent:
+        named = [n for n, one in enumerate(rest) if one.id == form.after]
+        if form.after and not named:
+            raise BadInput({"after": "To which place in its step?"})
+        to = named[0] + 1 if form.after else 0
+    elif form.by in ("1", "-1") and "by" in form.sent:
+        to = min(max(step.stages.index(stage) + int(form.by), 0), len(rest))
+    else:
+        raise BadInput({"after": "To which place?"})
+    rest.insert(to, stage)
+    plan = draft.plan.with_step(step.model_copy(update={"stages": tuple(rest)}))
+    return _with(draft, plan, f"moved a stage of {title(step.modality)}")
 
 
 def _move(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
@@ -146,15 +194,15 @@ def _move(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
 
 
 def _set(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
-    """Fields of one step, as typed. A twin leads when it is what changed; what cannot be read is kept as typed and told
-    beside it.
+    """Fields of one stage, as typed. A twin leads when it is what changed; what cannot be read is kept as typed and
+    told beside it.
     """
-    step = draft.plan.of(form.step)
-    prefix = f"{step.id}."
-    model = MODALITIES[step.modality].Settings
+    stage = draft.plan.stage(form.about)
+    prefix = f"{stage.id}."
+    model = MODALITIES[stage.modality].Settings
     texts_ = {key.removeprefix(prefix): value for key, value in form.sent.items() if key.startswith(prefix)}
     changed = form.changed.removeprefix(prefix)
-    settings, wrong = dict(step.settings), {}
+    settings, wrong = dict(stage.settings), {}
     kinds = {one.name: one.kind for one in shown(model, {})}
     if kinds.get(changed) == "yes":  # an empty box is not sent
         texts_.setdefault(changed, "")
@@ -169,7 +217,7 @@ def _set(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
             else text
         )
         tried = settings | {name: value}
-        problem = _misfit(step, tried, name)
+        problem = _misfit(stage, tried, name)
         if problem:
             wrong[name] = problem
         else:
@@ -182,20 +230,20 @@ def _set(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
             settings["paths"] = paths
         else:
             wrong["paths"] = "At least one line."
-    twin = MODALITIES[step.modality].WAYS.twin
+    twin = MODALITIES[stage.modality].WAYS.twin
     if twin and twin.name == changed:
         try:
-            settings = _by_twin(file, step, settings, twin, texts_.get(twin.name, ""))
+            settings = _by_twin(file, stage, settings, twin, texts_.get(twin.name, ""))
         except BadInput as bad:
             wrong |= bad.fields
-    new = step.with_settings(settings)
+    new = stage.with_settings(settings)
     pair = {twin.field, twin.name} if twin else set()
     typed = {key: text for key, text in draft.typed.items() if not _same_field(key, prefix, texts_, changed, pair)}
     told = {key: text for key, text in draft.wrong.items() if not _same_field(key, prefix, texts_, changed, pair)}
     typed |= {prefix + name: texts_.get(name, "") for name in wrong}
     told |= {prefix + name: words for name, words in wrong.items()}
-    what = _said_change(step, new)
-    return _with(draft, draft.plan.with_step(new), what, typed=typed, wrong=told)
+    what = _said_change(stage, new)
+    return _with(draft, draft.plan.with_stage(new), what, typed=typed, wrong=told)
 
 
 def _same_field(key: str, prefix: str, sent: dict[str, str], changed: str, pair: set[str]) -> bool:
@@ -204,10 +252,10 @@ def _same_field(key: str, prefix: str, sent: dict[str, str], changed: str, pair:
     return key.startswith(prefix) and (name == changed or (not changed and name in sent) or {name, changed} == pair)
 
 
-def _misfit(step: Step, settings: dict[str, Any], name: str) -> str:
+def _misfit(stage: Stage, settings: dict[str, Any], name: str) -> str:
     """Why a value cannot be one of this field; "" when it can."""
     try:
-        MODALITIES[step.modality].Settings.model_validate(settings)
+        MODALITIES[stage.modality].Settings.model_validate(settings)
     except ValidationError as broken:
         for error in broken.errors():
             if not error["loc"] or error["loc"][0] == name:
@@ -215,23 +263,23 @@ def _misfit(step: Step, settings: dict[str, Any], name: str) -> str:
     return ""
 
 
-def _by_twin(file: VisitFile, step: Step, settings: dict[str, Any], twin: Twin, text: str) -> dict[str, Any]:
+def _by_twin(file: VisitFile, stage: Stage, settings: dict[str, Any], twin: Twin, text: str) -> dict[str, Any]:
     """The setting that gives what was typed as its twin. Raises BadInput on the twin."""
-    machine = file.brief.machine(step.modality, step.machine)
+    machine = file.brief.machine(stage.modality, stage.machine)
     try:
         value = float(decimal(text))
     except ValueError:
         raise BadInput({twin.name: f"“{text}” is not a number that fits here."}) from None
-    set_now: Any = MODALITIES[step.modality].Settings.model_validate(settings)
+    set_now: Any = MODALITIES[stage.modality].Settings.model_validate(settings)
     found = getattr(set_now.twin_for(value, machine.card if machine else None), twin.field)
-    problem = _misfit(step, settings | {twin.field: found}, twin.field)
+    problem = _misfit(stage, settings | {twin.field: found}, twin.field)
     if problem:
         raise BadInput({twin.name: f"That would be {found:g} {twin.field}. {problem}"})
     return settings | {twin.field: found}
 
 
-def _said_change(before: Step, after: Step) -> str:
-    """What changed in a step, in words."""
+def _said_change(before: Stage, after: Stage) -> str:
+    """What changed in a stage, in words."""
     model = MODALITIES[before.modality].Settings
     old = model.model_validate(before.settings).model_dump(mode="json")
     parts = []
@@ -257,46 +305,46 @@ def _short(value: Any) -> str:
 
 
 def _lengthen(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
-    """A step longer or shorter by one of its own steps: minutes where it has them, else repeats, passes or rounds."""
-    step = draft.plan.of(form.step)
+    """A stage longer or shorter by one of its own: minutes where it has them, else repeats, passes or rounds."""
+    stage = draft.plan.stage(form.about)
     up = form.by != "-1"
-    model = MODALITIES[step.modality].Settings
+    model = MODALITIES[stage.modality].Settings
     name = next((one for one in LENGTHS if one in model.model_fields), "")
     if not name:
-        raise BadInput({"step": f"{title(step.modality)} takes as long as its settings make it."})
-    settings = model.model_validate(step.settings)
+        raise BadInput({"step": f"{title(stage.modality)} takes as long as its settings make it."})
+    settings = model.model_validate(stage.settings)
     value = getattr(settings, name)
     size = 1 if isinstance(value, int) or value >= 4 else 0.5
-    tried = dict(step.settings) | {name: value + size if up else value - size}
-    problem = _misfit(step, tried, name)
+    tried = dict(stage.settings) | {name: value + size if up else value - size}
+    problem = _misfit(stage, tried, name)
     if problem:
         raise BadInput({name: problem})
-    new = step.with_settings(tried)
-    return _with(draft, draft.plan.with_step(new), _said_change(step, new))
+    new = stage.with_settings(tried)
+    return _with(draft, draft.plan.with_stage(new), _said_change(stage, new))
 
 
-#: Settings that lengthen a step, the first that a modality has.
+#: Settings that lengthen a stage, the first that a modality has.
 LENGTHS = ("minutes", "timer_min", "infuse_min", "activator_min", "hold_min", "repeats", "passes", "rounds", "strokes")
 
 
 def _strength(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
-    """A step of the machine up or down."""
-    step = draft.plan.of(form.step)
-    machine = file.brief.machine(step.modality, step.machine)
-    module = MODALITIES[step.modality]
+    """An increment of the machine up or down."""
+    stage = draft.plan.stage(form.about)
+    machine = file.brief.machine(stage.modality, stage.machine)
+    module = MODALITIES[stage.modality]
     settings = incremented(
         module,
-        module.Settings.model_validate(step.settings),
+        module.Settings.model_validate(stage.settings),
         machine.card if machine else None,
         up=form.by != "-1",
     )
-    new = step.with_settings(settings)
-    return _with(draft, draft.plan.with_step(new), _said_change(step, new))
+    new = stage.with_settings(settings)
+    return _with(draft, draft.plan.with_stage(new), _said_change(stage, new))
 
 
 def _zones(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
-    """Where a step goes: zones ticked, or a named group; none means everywhere."""
-    step = draft.plan.of(form.step)
+    """Where a stage goes: zones ticked, or a named group; none means everywhere."""
+    stage = draft.plan.stage(form.about)
     named = form.group
     if named in GROUPS:
         wanted = GROUPS[named]
@@ -307,14 +355,14 @@ def _zones(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft
         wanted = tuple(zone for zone in dict.fromkeys(every) if form.zones.get(zone) == "on")
     if not wanted and named != "everywhere":
         raise BadInput({"zones": "At least one zone, or everywhere."})
-    plate = plate_of(wanted, step.modality)
+    plate = plate_of(wanted, stage.modality)
     able = set(zone_names(plate)) - BESIDE
     wanted = tuple(zone for zone in wanted if zone in able)
     if set(wanted) == able:
         wanted = ()
-    new = step.model_copy(update={"zones": wanted})
+    new = stage.model_copy(update={"zones": wanted})
     where = ", ".join(wanted) if len(wanted) < 4 else f"{len(wanted)} zones"
-    return _with(draft, draft.plan.with_step(new), f"{title(step.modality)}: {where or 'everywhere'}")
+    return _with(draft, draft.plan.with_stage(new), f"{title(stage.modality)}: {where or 'everywhere'}")
 
 
 def _beside(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
@@ -326,7 +374,7 @@ def _beside(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draf
             draft, draft.plan.with_step(step.model_copy(update={"beside": ""})), f"{title(step.modality)} by itself"
         )
     host = draft.plan.of(host_id)
-    if not may_run_beside(host.modality, step.modality, in_force(file.brief, draft.plan)) or host.beside:
+    if not beside_fits(host, step, in_force(file.brief, draft.plan)) or host.beside or host.id == step.id:
         raise Refused(f"{title(step.modality)} does not run beside {title(host.modality)}.", "plan.order")
     if any(one.beside == step.id for one in draft.plan.steps):
         raise Refused(f"Something runs beside {title(step.modality)} already.", "plan.order")
@@ -338,16 +386,16 @@ def _beside(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draf
 
 
 def _machine(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
-    """Another machine for a step; settings begin anew, since a level means nothing across machines."""
-    step = draft.plan.of(form.step)
-    machine = next((one for one in file.machines if one.id == form.machine and fits(one.card, step.modality)), None)
+    """Another machine for a stage; settings begin anew, since a level means nothing across machines."""
+    stage = draft.plan.stage(form.about)
+    machine = next((one for one in file.machines if one.id == form.machine and fits(one.card, stage.modality)), None)
     if machine is None:
         raise BadInput({"machine": "There is no such machine for this."})
     rest = (one for one in file.machines if one.id != machine.id)
     brief = file.brief.but(machines=(machine, *rest))
-    fresh = begin(brief, step.modality, step.id, in_force(file.brief, draft.plan), zones=step.zones)
-    new = fresh.model_copy(update={"beside": step.beside, "machine": machine.id})
-    return _with(draft, draft.plan.with_step(new), f"{title(step.modality)} with the {machine.card.name}")
+    fresh = begin(brief, stage.modality, stage.id, in_force(file.brief, draft.plan), zones=stage.zones)
+    new = fresh.model_copy(update={"machine": machine.id})
+    return _with(draft, draft.plan.with_stage(new), f"{title(stage.modality)} with the {machine.card.name}")
 
 
 def _side(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
@@ -369,9 +417,9 @@ def _method(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draf
     if school.senior and not (ctx.me.role in ("senior", "owner") or file.house.methods.get(name) == school_id):
         raise Refused(f"“{school.words}” is for a senior to choose. {rule('plan.senior').reason}", "plan.senior")
     plan = draft.plan.model_copy(update={"methods": draft.plan.methods | {name: school_id}})
-    for step in plan.steps:
-        if step.modality in school.set:
-            plan = plan.with_step(step.with_settings(step.settings | school.set[step.modality]))
+    for stage in plan.stages:
+        if stage.modality in school.set:
+            plan = plan.with_stage(stage.with_settings(stage.settings | school.set[stage.modality]))
     of = in_force(file.brief, plan)
     if school.rank or any(one.rank for one in method.schools):
         plan = plan.model_copy(update={"steps": tuple(sorted(plan.steps, key=lambda one: rank(one.modality, of)))})
@@ -413,7 +461,7 @@ def _back(ctx: Context, file: VisitFile, draft: Draft, out_of: str, into: str, w
         touched = draft.touched.get(str(met) or WHOLE)
         who = f"{touched.who} changed it since: {touched.what}" if touched else "It was changed since"
         raise Refused(f"“{what}” cannot be taken back. {who}.", "plan.order") from None
-    ids = {one.id for one in plan.steps}
+    ids = {one.id for one in plan.stages}
     kept = {
         "typed": _texts_back(before.typed, after.typed, draft.typed, ids),
         "wrong": _texts_back(before.wrong, after.wrong, draft.wrong, ids),
@@ -423,13 +471,13 @@ def _back(ctx: Context, file: VisitFile, draft: Draft, out_of: str, into: str, w
     return _with(draft, plan, words + what, **kept)
 
 
-def _texts_back(before: dict[str, str], after: dict[str, str], now: dict[str, str], steps: set[str]) -> dict[str, str]:
+def _texts_back(before: dict[str, str], after: dict[str, str], now: dict[str, str], stages: set[str]) -> dict[str, str]:
     """What is typed and cannot be kept, without what one change did to it; what was typed since stays."""
     mine = {key for key in before | after if before.get(key) != after.get(key) and now.get(key) == after.get(key)}
     found = {key: text for key, text in now.items() if key not in mine} | {
         key: before[key] for key in mine & before.keys()
     }
-    return {key: text for key, text in found.items() if key.partition(".")[0] in steps}
+    return {key: text for key, text in found.items() if key.partition(".")[0] in stages}
 
 
 def _draft_at(ctx: Context, file: VisitFile, version: int) -> Draft:
@@ -438,14 +486,19 @@ def _draft_at(ctx: Context, file: VisitFile, version: int) -> Draft:
 
 
 def new_id() -> str:
-    """An id that no step ever had."""
+    """An id that no step or stage ever had."""
     return str(uuid7())
 
 
 def with_new_ids(plan: Plan) -> Plan:
-    """A plan whose steps are this visit's own: each with a new id."""
-    ids = {one.id: new_id() for one in plan.steps}
-    steps = (one.model_copy(update={"id": ids[one.id], "beside": ids.get(one.beside, "")}) for one in plan.steps)
+    """A plan whose steps and stages are this visit's own: each with a new id."""
+    ids = {key: new_id() for key in plan.ids}
+
+    def renamed(step: Step) -> Step:
+        stages = tuple(one.model_copy(update={"id": ids[one.id]}) for one in step.stages)
+        return step.model_copy(update={"id": ids[step.id], "beside": ids.get(step.beside, ""), "stages": stages})
+
+    steps = map(renamed, plan.steps)
     return plan.model_copy(update={"steps": tuple(steps)})
 
 
@@ -453,6 +506,9 @@ OPS: dict[str, Op] = {
     "take": _take,
     "clear": _clear,
     "add": _add,
+    "again": _again,
+    "leave": _leave,
+    "shift": _shift,
     "remove": _remove,
     "move": _move,
     "set": _set,

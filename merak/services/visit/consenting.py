@@ -59,7 +59,7 @@ class Wording:
 def wordings(plan: Plan) -> tuple[Wording, ...]:
     """The words for each treatment of a plan: what it is, how it may feel, when it has settled, what to say at once."""
     found = []
-    for name in dict.fromkeys(one.modality for one in plan.steps if one.modality not in housekeeping()):
+    for name in dict.fromkeys(one.modality for one in plan.stages if one.modality not in housekeeping()):
         words, trait = about()[name], traits()[name]
         settle = f" It has usually settled within {hours(trait.settle_h)}." if trait.settle_h else ""
         stop = f" Say at once: {'; '.join(one.rstrip('.') for one in words.stop)}." if words.stop else ""

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 from uuid import UUID
 
 from merak.core.errors import BadInput, Refused
@@ -10,11 +11,12 @@ from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
 from merak.core.plan.draft import Draft, Touched
-from merak.core.plan.fitting import may_run_beside, rank, title
+from merak.core.plan.fitting import rank, title
 from merak.core.plan.proposals import Proposal, proposals
 from merak.core.plan.screening import Board
-from merak.core.plan.step import Step, can_override, derived, read_settings
-from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
+from merak.core.plan.stage import Stage, can_override, derived, read_settings
+from merak.core.plan.step import Step
+from merak.core.plan.visit_plan import Plan, VisitPlan, beside_fits, in_force, visit_plan
 from merak.core.working import Caution
 from merak.records import visits
 from merak.services.context import Context, OutOfTurn
@@ -32,7 +34,7 @@ needs(
 
 @dataclass
 class Planned:
-    """The plan page. `chosen` is the step whose settings are open."""
+    """The plan page. `chosen` is the stage whose settings are open, "" where none are."""
 
     file: VisitFile
     draft: Draft
@@ -61,7 +63,7 @@ class Planned:
 
     @cached_property
     def slips(self) -> dict[str, str]:
-        """What stands beside each field, by "item.field": what cannot be read, or what a ceiling refuses, with its
+        """What stands beside each field, by "stage.field": what cannot be read, or what a ceiling refuses, with its
         reason and source.
         """
         refused = {
@@ -80,42 +82,53 @@ class Planned:
 
     @cached_property
     def step(self) -> Step | None:
-        """The step whose settings are open."""
-        return next((one for one in self.plan.steps if one.id == self.chosen), None)
+        """The step that is open."""
+        return self.plan.of(self.chosen) if self.chosen else None
 
-    def fields(self, step: Step) -> tuple[Shown, ...]:
-        """An item's settings as a form shows them: without what follows from the rest of the plan; twins beside what
+    @cached_property
+    def stage(self) -> Stage | None:
+        """The stage of it whose settings are open."""
+        return self.plan.stage(self.chosen) if self.chosen else None
+
+    @property
+    def elsewhere(self) -> frozenset[str]:
+        """The zones that other stages of the open step work on."""
+        others = [one.id for one in self.step.stages if one.id != self.chosen] if self.step else []
+        return frozenset(zone for one in others for zone in self.computed.zones.get(one, ()))
+
+    def fields(self, stage: Stage) -> tuple[Shown, ...]:
+        """A stage's settings as a form shows them: without what follows from the rest of the plan; twins beside what
         they are told by.
         """
-        model = MODALITIES[step.modality].Settings
-        given = set(derived(step.modality, (), (), self.file.brief, self.schools))
+        model = MODALITIES[stage.modality].Settings
+        given = set(derived(stage.modality, (), (), self.file.brief, self.schools))
         try:
-            values = texts(read_settings(step, {}), f"{step.id}.")
+            values = texts(read_settings(stage, {}), f"{stage.id}.")
         except BadInput:
-            values = {f"{step.id}.{key}": str(value) for key, value in step.settings.items()}
-        values |= {key: text for key, text in self.draft.typed.items() if key.startswith(f"{step.id}.")}
-        found = [one for one in shown(model, values, f"{step.id}.") if one.name.partition(".")[2] not in given]
-        return tuple(twin for one in found for twin in (one, *self._twin(step, one)))
+            values = {f"{stage.id}.{key}": str(value) for key, value in stage.settings.items()}
+        values |= {key: text for key, text in self.draft.typed.items() if key.startswith(f"{stage.id}.")}
+        found = [one for one in shown(model, values, f"{stage.id}.") if one.name.partition(".")[2] not in given]
+        return tuple(twin for one in found for twin in (one, *self._twin(stage, one)))
 
-    def _twin(self, step: Step, one: Shown) -> tuple[Shown, ...]:
+    def _twin(self, stage: Stage, one: Shown) -> tuple[Shown, ...]:
         """The current beside its level, the fluence beside its minutes: either may be typed."""
-        twin = MODALITIES[step.modality].WAYS.twin
+        twin = MODALITIES[stage.modality].WAYS.twin
         if twin is None or twin.field != one.name.partition(".")[2]:
             return ()
-        key = f"{step.id}.{twin.name}"
+        key = f"{stage.id}.{twin.name}"
         told = self.computed.numbers.get(key)
         value = "" if told is None or told.value is None else f"{told.value:.{twin.digits}f}"
         return (Shown(key, twin.words, twin.unit, "number", (), self.draft.typed.get(key, value)),)
 
     def stops(self) -> list[tuple[str, str, Caution]]:
-        """(item, "field" or "", why) of all that a senior could plan past in writing."""
+        """(stage, "field" or "", why) of all that a senior could plan past in writing."""
         found = [
             (key.partition(".")[0], key.partition(".")[2], one)
             for key, one in self.computed.refused.items()
             if can_override(one)
         ]
         return [
-            one for one in found if one[0] in {step.id for step in self.plan.steps} and one[2].rule != "device.scale"
+            one for one in found if one[0] in {stage.id for stage in self.plan.stages} and one[2].rule != "device.scale"
         ]
 
 
@@ -138,6 +151,7 @@ def _page(
     """
     if draft is None:
         draft, version = draft_of(file)
+    chosen = draft.plan.stage(chosen).id if chosen in draft.plan.ids else ""
     page = Planned(file, draft, version, visit_plan(file.brief, draft.plan, chair), chosen, refusal)
     if propose or (propose is not None and not draft.plan.steps):
         try:
@@ -158,7 +172,7 @@ def edit(ctx: Context, visit_id: UUID, op: str, form: dict[str, str]) -> Planned
     for _ in range(6):
         file = open_file(ctx, visit_id, "plan")
         draft, version = draft_of(file)
-        step_id = asked.step
+        step_id = asked.about
         met = _changed_meanwhile(ctx, draft, op, asked)
         if met:
             return _page(file, step_id, refusal=met)
@@ -183,22 +197,33 @@ def edit(ctx: Context, visit_id: UUID, op: str, form: dict[str, str]) -> Planned
         chair = op != "set" or ".path." in asked.changed
         before, agreed = _page(file, propose=None, draft=draft, version=version, chair=chair), file.consented
         file.records["plan"] = written
-        page = _page(file, step_id if asked.next is None else asked.next, draft=new, version=version + 1, chair=chair)
+        page = _page(file, _open_then(draft, new, op, asked), draft=new, version=version + 1, chair=chair)
         page.redraw = _redrawn(before, page, agreed)
         return page
     raise OutOfTurn("Somebody else is changing this plan just now. Once more, please.")
+
+
+def _open_then(old: Draft, new: Draft, op: str, form: EditForm) -> str:
+    """What is open after a change: what the page asks for, a new stage, what was open, what its step has left."""
+    if form.next is not None:
+        return form.next
+    if op == "again":
+        return next(iter(new.plan.ids - old.plan.ids))
+    gone = form.about in old.plan.ids - new.plan.ids
+    return old.plan.of(form.about).id if gone else form.about
 
 
 def _kept(ctx: Context, old: Draft, new: Draft, version: int, op: str, page: str) -> Draft:
     """A changed draft as it is kept: who touched what, and the way back."""
     me = str(ctx.me.id)
     mark = Touched(version=version + 1, by=me, who=ctx.me.name, what=new.what, page=page)
-    was, now = ({one.id: one for one in draft.plan.steps} for draft in (old, new))
+    was, now = (_by_id(draft.plan) for draft in (old, new))
     fields = {key.partition(".")[0] for key, _ in old.typed.items() ^ new.typed.items()}
     touched = {key: one for key, one in old.touched.items() if key in now or key == WHOLE}
     touched |= {key: mark for key in now if was.get(key) != now[key] or key in fields}
-    common = was.keys() & now.keys()
-    moved = [key for key in was if key in common] != [key for key in now if key in common]
+    before, after = ([one.id for one in draft.plan.steps] for draft in (old, new))
+    common = {*before} & {*after}
+    moved = [key for key in before if key in common] != [key for key in after if key in common]
     if moved or any(getattr(old.plan, name) != getattr(new.plan, name) for name in ("side", "methods")):
         touched[WHOLE] = mark
     changes, undone = new.changes, new.undone
@@ -206,6 +231,13 @@ def _kept(ctx: Context, old: Draft, new: Draft, version: int, op: str, page: str
         changes = {**changes, me: (*changes.get(me, ()), version + 1)[-BACK:]}
         undone = {**undone, me: ()}
     return new.model_copy(update={"touched": touched, "changes": changes, "undone": undone, "who": ctx.me.name})
+
+
+def _by_id(plan: Plan) -> dict[str, Any]:
+    """What of a plan is touched by itself: each stage, and each step without what its stages say."""
+    shells = {one.id: (one.modality, one.beside, tuple(stage.id for stage in one.stages)) for one in plan.steps}
+    stages = {one.id: one for one in plan.stages}
+    return {key: (shells.get(key), stages.get(key)) for key in (*shells, *stages)}
 
 
 def _redrawn(before: Planned, after: Planned, agreed: bool) -> frozenset[str]:
@@ -220,7 +252,7 @@ def _redrawn(before: Planned, after: Planned, agreed: bool) -> frozenset[str]:
         )
         for one in (before, after)
     ]
-    consents = [(one.settled, [step.modality for step in one.plan.steps]) for one in (before, after)]
+    consents = [(one.settled, [stage.modality for stage in one.plan.stages]) for one in (before, after)]
     found = {"strip"} if strips[0] != strips[1] else set()
     return frozenset(found | ({"consent"} if agreed or consents[0] != consents[1] else set()))
 
@@ -232,19 +264,23 @@ def _changed_meanwhile(ctx: Context, draft: Draft, op: str, form: EditForm) -> s
     seen = form.version
     if seen is None or op in ("undo", "redo"):
         return ""
-    about_ = draft.touched.keys() if op in ("take", "clear") else (WHOLE,) if op in ("side", "method") else (form.step,)
+    about_ = (
+        draft.touched.keys() if op in ("take", "clear") else (WHOLE,) if op in ("side", "method") else (form.about,)
+    )
     for key in about_:
         one = draft.touched.get(key)
         mine = one is not None and one.by == str(ctx.me.id)
         if one is None or one.version <= seen or (mine and one.page == form.page):
             continue
-        who = (
-            "You changed this in another window"
-            if mine
-            else f"{one.who} changed this {'plan' if key == WHOLE else 'step'}"
-        )
+        who = "You changed this in another window" if mine else f"{one.who} changed this {_called(draft, key)}"
         return f"{who} meanwhile: {one.what}. It stands as it was left; look, then change it again."
     return ""
+
+
+def _called(draft: Draft, key: str) -> str:
+    """What somebody else changed, in a word."""
+    several = any(one.id == key for step in draft.plan.steps if len(step.stages) > 1 for one in step.stages)
+    return "plan" if key == WHOLE else "stage" if several else "step"
 
 
 def put(ctx: Context, visit_id: UUID, plan: Plan, what: str) -> Planned:
@@ -263,12 +299,12 @@ def take_values(ctx: Context, visit_id: UUID, modality: str, values: dict[str, s
     in the plan.
     """
     draft, _ = draft_of(open_file(ctx, visit_id, "plan"))
-    step = next((one for one in draft.plan.steps if one.modality == modality), None)
-    if step is None:
+    stage = next((one for one in draft.plan.stages if one.modality == modality), None)
+    if stage is None:
         raise OutOfTurn(f"{about()[modality].title} is not in this plan. Choose it there first.")
     page = planned(ctx, visit_id)
     for key, value in values.items():
-        page = edit(ctx, visit_id, "set", {"step": step.id, f"{step.id}.{key}": value, "changed": key})
+        page = edit(ctx, visit_id, "set", {"stage": stage.id, f"{stage.id}.{key}": value, "changed": key})
     return page
 
 
@@ -284,17 +320,17 @@ def hosts(page: Planned, step: Step) -> list[tuple[str, str]]:
     return [
         (one.id, title(one.modality))
         for one in page.plan.steps
-        if one.id != step.id and not one.beside and may_run_beside(one.modality, step.modality, page.schools)
+        if one.id != step.id and not one.beside and beside_fits(one, step, page.schools)
     ]
 
 
-def machines_for(page: Planned, step: Step) -> list[tuple[str, str]]:
-    """The machines that could do a step."""
-    return [(one.id, one.card.name) for one in page.file.machines if fits(one.card, step.modality)]
+def machines_for(page: Planned, stage: Stage) -> list[tuple[str, str]]:
+    """The machines that could do a stage."""
+    return [(one.id, one.card.name) for one in page.file.machines if fits(one.card, stage.modality)]
 
 
 def needed_licences(plan: Plan) -> set[str]:
     """The licences that a plan asks of whoever starts it: those of its modalities, and of what is set."""
-    named = {about()[one.modality].licence for one in plan.steps} - {"", "physician", "micro depth"}
-    settings = (MODALITIES[one.modality].Settings.model_construct(**one.settings) for one in plan.steps)
+    named = {about()[one.modality].licence for one in plan.stages} - {"", "physician", "micro depth"}
+    settings = (MODALITIES[one.modality].Settings.model_construct(**one.settings) for one in plan.stages)
     return named | ({one.licence for one in settings} - {""})

@@ -1,4 +1,4 @@
-// The strip in time: drag a step, or use keys on it; what had the focus keeps it when the strip is drawn anew.
+// The strip in time and the rows of a step: drag a step or a stage, or use keys on it; what had the focus keeps it when they are drawn anew.
 import { around, byId, every, typed } from "./dom.js";
 
 const page = () => document.getElementById("plan");
@@ -15,26 +15,48 @@ const send = (op, values) => {
 const mine = crypto.getRandomValues(new Uint32Array(4)).join("-");
 document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["X-Page"] = mine; });
 
-/** The step that is being dragged. @type {string | null} */
+/**
+ * Steps lie side by side, stages one below the other: what moves there, how, and what keys do to it.
+ * @typedef {{ kind: string, one: string, moves: string, within: string, op: string, keys: Record<string, [string, Record<string, string>]>,
+ *   earlier: (box: DOMRect, event: DragEvent) => boolean }} Movable
+ */
+/** @type {Movable} */
+const STEPS = {
+  kind: "step", one: ".step-block[data-step]", moves: ".track-0 .step-block[data-step]", within: ".lane", op: "move",
+  keys: { ArrowLeft: ["move", { by: "-1" }], ArrowRight: ["move", { by: "1" }], "+": ["lengthen", { by: "1" }], "=": ["lengthen", { by: "1" }],
+    "-": ["lengthen", { by: "-1" }], Delete: ["remove", {}], Backspace: ["remove", {}] },
+  earlier: (box, event) => box.left + box.width / 2 < event.clientX,
+};
+/** @type {Movable} */
+const STAGES = {
+  kind: "stage", one: ".stage-rows a[data-stage]", moves: "a[data-stage]", within: ".stage-rows", op: "shift",
+  keys: { ArrowUp: ["shift", { by: "-1" }], ArrowDown: ["shift", { by: "1" }], "+": ["lengthen", { by: "1" }], "=": ["lengthen", { by: "1" }],
+    "-": ["lengthen", { by: "-1" }], a: ["again", {}], Delete: ["leave", {}], Backspace: ["leave", {}] },
+  earlier: (box, event) => box.top + box.height / 2 < event.clientY,
+};
+const ALL = [STEPS, STAGES];
+
+/** What is being dragged, and where. @type {{ id: string, of: Movable } | null} */
 let held = null;
 let focused = "";
 
 document.addEventListener("dragstart", (event) => {
-  const block = around(event, ".step-block[data-step]");
-  if (!block) return;
-  held = block.dataset.step;
+  const of = ALL.find((one) => around(event, one.one));
+  if (!of) return;
+  held = { id: around(event, of.one).dataset[of.kind], of };
   event.dataTransfer.effectAllowed = "move";
-  event.dataTransfer.setData("text/plain", held);
+  event.dataTransfer.setData("text/plain", held.id);
 });
-document.addEventListener("dragover", (event) => { if (held && around(event, ".lane")) event.preventDefault(); });
+document.addEventListener("dragover", (event) => { if (held && around(event, held.of.within)) event.preventDefault(); });
 document.addEventListener("drop", (event) => {
-  const lane = around(event, ".lane");
-  if (!held || !lane) return;
+  if (!held) return;
+  const { id, of } = held, room = around(event, of.within);
+  if (!room) return;
   event.preventDefault();
-  const blocks = every(".track-0 .step-block[data-step]", lane).filter((one) => one.dataset.step !== held);
-  const before = blocks.filter((one) => { const box = one.getBoundingClientRect(); return box.left + box.width / 2 < event.clientX; });
-  focused = `b-${held}`;
-  send("move", { step: held, after: before.at(-1)?.dataset.step || "" });
+  const others = every(of.moves, room).filter((one) => one.dataset[of.kind] !== id);
+  const before = others.filter((one) => of.earlier(one.getBoundingClientRect(), event));
+  focused = `${of === STEPS ? "b" : "s"}-${id}`;
+  send(of.op, { [of.kind]: id, after: before.at(-1)?.dataset[of.kind] || "" });
   held = null;
 });
 document.addEventListener("dragend", () => { held = null; });
@@ -47,18 +69,18 @@ document.addEventListener("keydown", (event) => {
     if (button) send(redo ? "redo" : "undo", {});
     return;
   }
-  const step = around(event, ".step-block[data-step]")?.dataset.step;
-  if (!step) return;
-  const acts = { ArrowLeft: ["move", { by: "-1" }], ArrowRight: ["move", { by: "1" }], "+": ["lengthen", { by: "1" }], "=": ["lengthen", { by: "1" }], "-": ["lengthen", { by: "-1" }], Delete: ["remove", {}], Backspace: ["remove", {}] };
-  const act = acts[event.key];
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  const of = ALL.find((one) => around(event, one.one));
+  const act = of?.keys[event.key];
   if (!act) return;
   event.preventDefault();
-  focused = `b-${step}`;
-  send(act[0], { step, ...act[1] });
+  const id = around(event, of.one).dataset[of.kind];
+  focused = around(event, of.one).id;
+  send(act[0], { [of.kind]: id, ...act[1] });
 });
 
 document.addEventListener("htmx:beforeSwap", (event) => {
-  if (event.detail.target.id === "plan" && !focused && document.activeElement?.id?.startsWith("b-")) focused = document.activeElement.id;
+  if (event.detail.target.id === "plan" && !focused && /^[bs]-/.test(document.activeElement?.id ?? "")) focused = document.activeElement.id;
 });
 document.addEventListener("htmx:afterSettle", () => {
   if (focused) document.getElementById(focused)?.focus();

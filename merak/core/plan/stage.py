@@ -1,0 +1,492 @@
+"""One stage of a step: one setting of one machine on one set of zones, and what that comes to for this client."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+from pydantic import Field, ValidationError, field_validator
+
+from merak.core.body.plate import is_speck
+from merak.core.errors import BadInput, Refused
+from merak.core.knowledge import Consider, about, all_of, aspects, caution, free_work, methods, number, rule, traits
+from merak.core.knowledge.current import by_book
+from merak.core.knowledge.register import needs
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.device import read_card
+from merak.core.modality.exposure import Exposure
+from merak.core.modality.shared import Circumstances, Dose, Subject, begun, incremented, more_energy, set_at, stronger
+from merak.core.modality.titration import titrate
+from merak.core.modality.ways import Ground
+from merak.core.plan.brief import MANY, Brief, plate_of, workable
+from merak.core.plan.by_class import PATIENCE, There, against, by_class, told
+from merak.core.plan.facts import Machine
+from merak.core.plan.fitting import NO_METHODS, Methods, chosen, title
+from merak.core.plan.screening import STOPPING, demand
+from merak.core.remembered import remembered
+from merak.core.working import Caution, Frozen
+
+needs(
+    __name__,
+    """
+    min: chair.spot.minutes plan.minutes_unknown visit.half_face
+    of what it was: titration.fifth
+    steps: titration.incident
+    words: chair.spot.once physician.never plan.closed_zones plan.licence plan.machine plan.senior screening.operator
+    """,
+    group=("ENERGY",),
+)
+
+
+class Stage(Frozen):
+    """One continuous piece of a step. `zones` empty means everywhere that the modality may go."""
+
+    id: str = Field(pattern=r"^[a-z0-9-]{1,36}$")
+    modality: str
+    settings: dict[str, Any] = Field(default_factory=dict)
+    zones: tuple[str, ...] = ()
+    machine: str = ""
+
+    def with_settings(self, settings: Any) -> "Stage":
+        """The stage set otherwise: a modality's settings, or what they are made from. Raises ValidationError."""
+        body = settings if isinstance(settings, dict) else settings.model_dump(mode="json")
+        whole = MODALITIES[self.modality].Settings.model_validate(body).model_dump(mode="json")
+        return self.model_copy(update={"settings": dict(sorted(whole.items()))})
+
+    @field_validator("settings")
+    @classmethod
+    def _in_order(cls, settings: dict[str, Any]) -> dict[str, Any]:
+        """By name, so that the same settings are the same text wherever they were kept."""
+        return dict(sorted(settings.items()))
+
+    @field_validator("modality")
+    @classmethod
+    def _known(cls, name: str) -> str:
+        if name not in MODALITIES:
+            raise ValueError(f"there is no modality “{name}”")
+        return name
+
+
+@dataclass(frozen=True, eq=False)
+class Worked:
+    """A stage computed: where it really goes, its dose, seconds with hands on and of its own; what stands against it;
+    whether its last act leaves the hands free.
+
+    It is worked out once for the same values, so that the same one is the same object.
+    """
+
+    stage: Stage
+    settings: Any
+    machine: Machine | None
+    areas: dict[str, float]
+    dose: Dose
+    hands_s: int
+    own_s: int
+    waits: bool
+    stops: tuple[Caution, ...]
+    cautions: tuple[Caution, ...]
+    classes: tuple[There, ...] = ()
+    spot_only: bool = False
+
+    @property
+    def modality(self) -> str:
+        """What is done."""
+        return self.stage.modality
+
+    @property
+    def card(self) -> Any:
+        """Its machine's card; None without one."""
+        return self.machine.card if self.machine else None
+
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        return title(self.modality)
+
+    @property
+    def seconds(self) -> int:
+        """All of its own time."""
+        return self.hands_s + self.own_s
+
+    @property
+    def exposures(self) -> dict[str, tuple[Exposure, ...]]:
+        """Zone → what it gives there: as the dose of the zone's classes has it. A test spot gives next to nothing."""
+        if self.spot_only:
+            return {}
+        classes = {zone: [one.dose for one in self.classes if zone in one.zones] for zone in self.areas}
+        return {zone: tuple(e for dose in found or [self.dose] for e in dose.given) for zone, found in classes.items()}
+
+
+def derived(
+    modality: str,
+    others: tuple[str, ...],
+    later: tuple[str, ...],
+    brief: Brief,
+    of: Methods,
+    zones: tuple[str, ...] = (),
+) -> dict[str, Any]:
+    """Fields that follow from the rest of the plan, from where the stage goes and from who is at the chair, and are not
+    typed: `others` are the other modalities of the plan, `later` those after this one.
+    """
+    facts = brief.facts
+    around = Circumstances(
+        others=frozenset(others),
+        later=frozenset(later),
+        licences=facts.licences,
+        senior=facts.senior,
+        before=frozenset(facts.history),
+        plate=plate_of(zones, modality),
+        zones=tuple(workable(brief, modality, zones)),
+        worst=facts.findings.worst,
+        school=partial(chosen, of),
+    )
+    return MODALITIES[modality].Settings.follows(around)
+
+
+def school_settings(modality: str, of: Methods) -> dict[str, Any]:
+    """What the schools in force set for a modality."""
+    found: dict[str, Any] = {}
+    for method in methods().values():
+        school = next(one for one in method.schools if one.id == chosen(of, method.id))
+        found |= school.set.get(modality, {})
+    return found
+
+
+def school_acts(modality: str, of: Methods) -> tuple[str, ...]:
+    """What the schools in force say about doing a modality, where the matter is one that touches it."""
+    schools = (next(one for one in m.schools if one.id == chosen(of, m.id)) for m in methods().values())
+    return tuple(school.action for school in schools if modality in school.on)
+
+
+@remembered(MANY)
+def begin(
+    brief: Brief,
+    modality: str,
+    stage_id: str,
+    of: Methods,
+    consider: Consider | None = None,
+    zones: tuple[str, ...] = (),
+) -> Stage:
+    """A modality with its start settings for this client, by the schools in force, for a condition where one is meant.
+
+    Taken down step by step where a ceiling stands against the start. Raises Refused where screening, a missing machine
+    or a ceiling stops it, BadInput on "card" where the machine's scale allows no setting.
+    """
+    if modality in brief.board:
+        demand(brief.board[modality])
+    module, machine = MODALITIES[modality], brief.machine(modality)
+    if module.CARD and machine is None:
+        raise Refused(f"No machine for {title(modality)}: the owner adds one under Practice.", "plan.machine")
+    areas = workable(brief, modality, zones)
+    if not areas:
+        raise Refused(
+            f"Nothing is left to treat with {title(modality)}: margins, answers or marks close all of it.",
+            "plan.closed_zones",
+        )
+    subject = brief.subject(modality, sum(areas.values()))
+    card: Any = machine.card if machine else None
+    stopped = frozenset(name for name in brief.board if name in aspects() and brief.board[name].verdict in STOPPING)
+    settings = _carried(brief, modality, begun(module, card, subject).settings, card)
+    changed = school_settings(modality, of) | (consider.set if consider else {})
+    settings = module.Settings.model_validate(settings.model_dump() | _answered(brief, modality) | changed)
+    stage = Stage(
+        id=stage_id,
+        modality=modality,
+        settings=settings.fitted(card).sparing(stopped, card).model_dump(mode="json"),
+        zones=zones,
+        machine=machine.id if machine else "",
+    )
+    return lowered(brief, stage, of)
+
+
+def _answered(brief: Brief, modality: str) -> dict[str, Any]:
+    """The setting that a read test spot gave, while nothing was treated with it yet."""
+    read = brief.facts.spots.get(modality)
+    carried = read is not None and read.speaks(brief.facts.today) and modality not in brief.facts.history
+    return {MODALITIES[modality].INCREMENT.field: read.answer.set_to} if read and carried else {}
+
+
+def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
+    """Start settings with what last time says: where it ended, a step on by its titration, never more than a fifth more
+    energy.
+    """
+    before, module = brief.facts.history.get(modality), MODALITIES[modality]
+    if before is None or before.at is None:
+        return settings
+    field, turn = module.INCREMENT.field, titrate(before).turn
+    last = set_at(module.INCREMENT, settings, before.at)
+    now = float(getattr(settings, field))
+    if turn != "up":  # a scale's foot, or a usual value, is no reason for more
+        highest = last if turn == "same" else incremented(module, last, card, up=False)
+        return highest if stronger(module, now, float(getattr(highest, field)), card) else settings
+    more = None if module.INCREMENT.down else more_energy(card, field, before.at, now)
+    return last if more is not None and more > number("titration.fifth") + 1e-9 else settings
+
+
+def _after_incident(module: Any, last: Any, card: Any) -> Any:
+    """Settings so many steps below where an incident happened (rule titration.incident)."""
+    lower = last
+    for _ in range(round(-number("titration.incident"))):
+        lower = incremented(module, lower, card, up=False)
+    return lower
+
+
+def lowered(brief: Brief, stage: Stage, of: Methods) -> Stage:
+    """The stage with its setting taken down until nothing stands against it. Raises Refused when even the gentlest is
+    refused.
+    """
+    module = MODALITIES[stage.modality]
+    for _ in range(PATIENCE):
+        found = compute(brief, stage, of=of)
+        if not found.stops:
+            return stage
+        machine = found.machine
+        gentler = incremented(module, found.settings, machine.card if machine else None, up=False)
+        if gentler == found.settings:
+            break
+        stage = stage.with_settings(gentler)
+    raise Refused(f"{found.stops[0].words} {found.stops[0].action}".strip(), found.stops[0].rule)
+
+
+def compute(
+    brief: Brief,
+    stage: Stage,
+    others: tuple[str, ...] = (),
+    later: tuple[str, ...] = (),
+    of: Methods = NO_METHODS,
+    again: bool = False,
+) -> Worked:
+    """What a stage comes to beside the other stages of a plan; `again` where its step has done the same work with the
+    same machine before: what is made ready once stays ready, and one test spot speaks for both.
+
+    Raises BadInput, by "id.field", for settings that cannot be read, Refused where screening stops it.
+    """
+    return _worked_out(brief, stage, derived(stage.modality, others, later, brief, of, stage.zones), again)
+
+
+@remembered(MANY)
+def _worked_out(brief: Brief, stage: Stage, follows: dict[str, Any], again: bool) -> Worked:
+    if about()[stage.modality].licence == "physician":
+        raise Refused(f"{title(stage.modality)}: recorded and referred, never planned here.", "physician.never")
+    module, trait = MODALITIES[stage.modality], traits()[stage.modality]
+    machine = brief.machine(stage.modality, stage.machine)
+    if module.CARD and machine is None:
+        raise Refused(f"No machine for {title(stage.modality)}: the owner adds one under Practice.", "plan.machine")
+    settings = read_settings(stage, follows)
+    card: Any = machine.card if machine else None
+    scale = (card.least, card.most) if hasattr(card, "least") else (0.0, 10.0)
+    touched: tuple[str, ...] = settings.aspects(scale)
+    for name in (stage.modality, *touched):
+        if name in brief.board:
+            demand(brief.board[name])
+    areas = workable(brief, stage.modality, stage.zones)
+    if not areas:
+        raise Refused(
+            f"Nothing is left to treat with {title(stage.modality)}: margins, answers or marks close all of it.",
+            "plan.closed_zones",
+        )
+    dose, classes = _dose(brief, stage, settings, card, areas)
+    minutes = dose.numbers["minutes"].value if "minutes" in dose.numbers else None
+    unknown = minutes is None
+    if minutes is None:
+        minutes = number("plan.minutes_unknown")
+    if module.WAYS.halves:  # between the sides the mirror is shown
+        minutes += number("visit.half_face")
+    if module.WAYS.spot and module.WAYS.spot.same_visit:
+        minutes += module.WAYS.spot.wait_s(brief.dark) / 60
+    stops, minds = _judged(brief, stage, (*dose.against, *against(dose, classes)))
+    spot_only = brief.spot_first(stage.modality)
+    if spot_only:
+        minutes, unknown = 0 if again else number("chair.spot.minutes"), False
+        words = (
+            f"{title(stage.modality)}: no test spot was read yet. Today only the spot is placed; the rest is a visit of"
+            " its own."
+        )
+        minds = (caution("chair.spot.minutes", "change", words), *minds)
+    if unknown:
+        words = f"How long {title(stage.modality)} takes cannot be computed; {minutes:g} minutes are set aside."
+        minds = (*minds, caution("plan.minutes_unknown", "change", words))
+    return Worked(
+        stage=stage,
+        settings=settings,
+        machine=machine,
+        areas=areas,
+        dose=dose._replace(numbers=dose.numbers | told(stage.modality, settings, card, classes)),
+        hands_s=0 if again and (module.WAYS.ready_once or spot_only) else round(trait.hands_min * 60),
+        own_s=round(minutes * 60),
+        waits=trait.waits,
+        stops=stops,
+        cautions=(*_minded(brief, stage, (stage.modality, *touched)), *minds, *dose.cautions),
+        classes=classes,
+        spot_only=spot_only,
+    )
+
+
+def read_settings(stage: Stage, enforced: dict[str, Any]) -> Any:
+    """A stage's settings as its modality's own model. Raises BadInput by "id.field"."""
+    try:
+        return MODALITIES[stage.modality].Settings.model_validate(stage.settings | enforced)
+    except ValidationError as broken:
+        raise BadInput(
+            {f"{stage.id}.{e['loc'][0] if e['loc'] else 'settings'}": e["msg"] for e in broken.errors()}
+        ) from broken
+
+
+@remembered(MANY)
+def ground(brief: Brief, modality: str, asked: tuple[str, ...], worked: frozenset[str]) -> Ground:
+    """Where a modality goes on this client's own plate; nothing passes through a zone that is closed or was not asked
+    for.
+    """
+    area = brief.area(about()[modality].work or free_work(), plate_of(asked, modality))
+    shut = frozenset(zone for (_, zone), part in area.zones.items() if zone not in worked and not is_speck(part))
+    return Ground(area, shut)
+
+
+def _dose(
+    brief: Brief, stage: Stage, settings: Any, card: Any, areas: dict[str, float]
+) -> tuple[Dose, tuple[There, ...]]:
+    """The dose of all zones, and of those over bone and of thin skin; what is drawn in lines has that in its lines."""
+    drawn: Dose | None = settings.drawn(card, ground(brief, stage.modality, stage.zones, frozenset(areas)))
+    if drawn is not None:
+        return drawn, ()
+    text = card.model_dump_json() if card else ""
+
+    def of(what: Any, whose: Subject) -> Dose:
+        return _computed(stage.modality, what.model_dump_json(), text, whose.model_dump_json())
+
+    subject = brief.subject(stage.modality, sum(areas.values()))
+    return of(settings, subject), tuple(by_class(stage.modality, settings, card, subject, areas, of))
+
+
+@by_book(2048)
+def _computed(modality: str, settings: str, card: str, subject: str) -> Dose:
+    """A dose by the texts of what goes in: at every change of a plan only what changed is computed anew."""
+    module = MODALITIES[modality]
+    return module.dose(
+        module.Settings.model_validate_json(settings), read_card(card), Subject.model_validate_json(subject)
+    )
+
+
+def can_override(stop: Caution) -> bool:
+    """Whether a senior may plan past it in writing: a ceiling with a number that is not absolute, or what asks for a
+    senior anyway.
+    """
+    if stop.rule == "plan.senior":
+        return True
+    found = rule(stop.rule)
+    return found.value is not None and not found.absolute
+
+
+def _judged(brief: Brief, stage: Stage, doses: tuple[Caution, ...]) -> tuple[tuple[Caution, ...], tuple[Caution, ...]]:
+    """What stands against a stage, and what a senior has planned past: told with name, time and reason, wherever the
+    plan is shown.
+    """
+    against = list(doses)
+    answered, card = _answered(brief, stage.modality), brief.card(stage.modality, stage.machine)
+    for field, most in answered.items():
+        if stronger(MODALITIES[stage.modality], float(stage.settings.get(field, most)), most, card):
+            words = f"The test spot was read for {most:g}; this is set to {stage.settings[field]:g}."
+            against.append(caution("chair.spot.once", "stop", words, "Go back to it, or place another spot.", field))
+    against += _too_much_after_incident(brief, stage)
+    licence = about()[stage.modality].licence
+    if licence not in ("", "micro depth", *brief.facts.licences):
+        words = f"{title(stage.modality)} needs a licence for {licence}, which the treating person does not hold."
+        against.append(caution("plan.licence", "stop", words, "Book it with somebody who holds it.", "licence"))
+    asks = (
+        [reason for reason in brief.board[stage.modality].reasons if reason.senior]
+        if stage.modality in brief.board
+        else []
+    )
+    if asks and not brief.facts.senior:
+        words = f"{title(stage.modality)}: a senior decides. {asks[0].reason}"
+        against.append(caution("plan.senior", "stop", words, "Ask the senior to sign.", "senior"))
+    stops, past = [], []
+    for stop in against:
+        word = next(
+            (
+                o
+                for o in brief.facts.overrides
+                if o.rule == stop.rule and o.modality == stage.modality and o.words == stop.words
+            ),
+            None,
+        )
+        if word is None or not can_override(stop):
+            stops.append(stop)
+        else:
+            action = f"Allowed by {word.by}, {word.at:%-d %b %Y %H:%M}: “{word.reason}”."
+            past.append(
+                Caution(
+                    weight="change",
+                    words=f"Past a ceiling: {stop.words}",
+                    action=action,
+                    rule=stop.rule,
+                    field=stop.field,
+                )
+            )
+    return tuple(stops), tuple(past)
+
+
+def _too_much_after_incident(brief: Brief, stage: Stage) -> Iterator[Caution]:
+    """What happened at a setting is not planned again at it: two steps lower, or a senior's written word (rule
+    titration.incident).
+    """
+    before, module = brief.facts.history.get(stage.modality), MODALITIES[stage.modality]
+    if before is None or not before.incident or before.at is None:
+        return
+    field = module.INCREMENT.field
+    card, settings = brief.card(stage.modality, stage.machine), read_settings(stage, {})
+    last = set_at(module.INCREMENT, settings, before.at)
+    most, now = (
+        float(getattr(_after_incident(module, last, card), field)),
+        float(getattr(settings, field)),
+    )
+    if most == before.at:  # the foot of its scale: there is nothing gentler to go to
+        words = f"{before.incident} at {before.at:g}, which is its gentlest setting."
+        yield caution("titration.incident", "stop", words, "Leave it out.", field)
+    elif stronger(module, now, most, card):
+        words = f"{before.incident} at {before.at:g}. Two steps lower is {most:g}; this is set to {now:g}."
+        yield caution("titration.incident", "stop", words, f"Go to {most:g}, or leave it out.", field)
+
+
+def _last_time(brief: Brief, stage: Stage) -> Iterator[Caution]:
+    """What last time's answer says to this one, with its reason; a setting above what it asks for is told."""
+    before = brief.facts.history.get(stage.modality)
+    if before is None or before.on is None or before.at is None:
+        return
+    said, module = titrate(before), MODALITIES[stage.modality]
+    now = stage.settings.get(module.INCREMENT.field)
+    if not isinstance(now, int | float) or stage.modality in brief.facts.spots:
+        return
+    card = brief.card(stage.modality, stage.machine)
+    gentler, more = stronger(module, before.at, now, card), stronger(module, now, before.at, card)
+    went = "gentler" if gentler else "stronger" if more else "as then"
+    words = f"Last time, {before.on:%-d %b}: {before.at:g}; now {now:g}, {went}. {said.words}"
+    against = {
+        "down": ("as then", "stronger"),
+        "stop": ("as then", "stronger", "gentler"),
+        "same": ("stronger",),
+        "up": (),
+    }[said.turn]
+    action = "Go back, or let a senior decide." if went in against else rule(said.rule).reason
+    yield caution(said.rule, "change" if went in against else "know", words, action)
+
+
+def _minded(brief: Brief, stage: Stage, subjects: tuple[str, ...]) -> tuple[Caution, ...]:
+    """What answers and findings change about it and the aspects that it touches, and what was lifted by whom."""
+    found = list(_last_time(brief, stage))
+    for name in subjects:
+        for reason in brief.board[name].reasons if name in brief.board else ():
+            where = f" ({', '.join(reason.zones)})" if reason.zones else ""
+            lifted = f" {reason.was} was lifted by: {reason.lifted}." if reason.lifted else ""
+            left_out = " Left out." if reason.zones and reason.stops else ""
+            found.append(
+                Caution(
+                    weight="change",
+                    words=f"{reason.reason}{where}{left_out}",
+                    action=f"{reason.action}{lifted}",
+                    rule=reason.rule,
+                )
+            )
+    if brief.facts.careful_hands and stage.modality in all_of(("ENERGY",)):
+        found.append(caution("screening.operator", "change", "", "Let a colleague hold the tip."))
+    return tuple(found)

@@ -1,0 +1,75 @@
+"""What the stages of a plan give together: every ceiling of a visit is one of the sum on the same skin."""
+
+from collections.abc import Iterable, Mapping
+
+from merak.core.knowledge import rule
+from merak.core.knowledge.register import needs
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.exposure import Sum, sums
+from merak.core.plan.fitting import Clash
+from merak.core.plan.step import WorkedStep
+from merak.core.working import Quantity
+
+needs(
+    __name__,
+    """
+    words: plan.twice
+    """,
+)
+
+
+def together(worked: Mapping[str, WorkedStep]) -> tuple[Sum, ...]:
+    """What two stages or more give together to the same skin, or to the client as a whole."""
+    stages = [stage for step in worked.values() for stage in step.stages]
+    return tuple(one for one in sums((stage.stage.id, stage.exposures) for stage in stages) if len(one.parts) > 1)
+
+
+def sums_told(worked: Mapping[str, WorkedStep], summed: tuple[Sum, ...]) -> dict[str, Quantity]:
+    """By "sums-step.agent" the highest sum of each agent that stages of a step take part in."""
+    titles = {stage.stage.id: stage.title for step in worked.values() for stage in step.stages}
+    found: dict[str, Quantity] = {}
+    for one in sorted(summed, key=lambda each: each.amount):
+        parts = tuple(
+            Quantity(name=titles[stage], value=part.amount, unit=part.unit, digits=2, rules=(part.rule,))
+            for stage, part in one.parts
+        )
+        unknown = any(part.value is None for part in parts)
+        told = Quantity(
+            name=f"{one.agent} in all",
+            value=None if unknown else one.amount,
+            unit=one.least.unit,
+            digits=1,
+            formula=f"added up on the same skin; {one.least.limit:g} at most",
+            inputs=parts,
+            rules=(one.least.rule,),
+        )
+        of = {step.step.id for step in worked.values() for stage in step.stages if stage.stage.id in dict(one.parts)}
+        found |= {f"sums-{step}.{one.agent}": told for step in of}
+    return found
+
+
+def too_much(worked: Mapping[str, WorkedStep], summed: tuple[Sum, ...]) -> Iterable[Clash]:
+    """What adds up to more than a visit may give, and what is done twice though nobody can say what it adds up to."""
+    of = {stage.stage.id: step.step.id for step in worked.values() for stage in step.stages}
+    told: dict[tuple[str, ...], tuple[Sum, list[str]]] = {}
+    for one in summed:
+        if one.past:
+            told.setdefault((one.agent, *(stage for stage, _ in one.parts)), (one, []))[1].append(one.zone)
+    for (_, *stages), (one, zones) in told.items():
+        named = ", ".join(zones) if len(zones) < 4 else f"{len(zones)} zones"
+        where = f" On {named}." if all(zones) else ""
+        steps = dict.fromkeys(of[stage] for stage in stages)
+        fixed = rule(one.least.rule).absolute
+        yield _clash(one.least.rule, steps, f"{one.words}{where}", "Less of it, or on other skin.", fixed)
+    stages_ = [stage for step in worked.values() for stage in step.stages if not stage.spot_only]
+    for n, first in enumerate(stages_):
+        for other in stages_[n + 1 :]:
+            unsaid = not MODALITIES[first.modality].WAYS.free and not (first.dose.given and other.dose.given)
+            if other.modality == first.modality and unsaid and first.areas.keys() & other.areas.keys():
+                words = f"{first.title} twice. {rule('plan.twice').words}"
+                steps = dict.fromkeys((of[first.stage.id], of[other.stage.id]))
+                yield _clash("plan.twice", steps, words, "Take it off the zones of the other.", True)
+
+
+def _clash(rule_id: str, steps: Iterable[str], words: str, action: str, absolute: bool) -> Clash:
+    return Clash(kind="apart", rule=rule_id, steps=tuple(steps), words=words, action=action, absolute=absolute)

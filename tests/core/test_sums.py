@@ -1,0 +1,160 @@
+"""Ceilings speak of sums: what stages give to the same skin, in one step or in several, is one dose."""
+
+from datetime import date
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from builders.briefs import EVERY_LICENCE, brief, plan_of
+from merak.core.client import Findings
+from merak.core.modality.before import Before
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.exposure import Exposure, sums
+from merak.core.plan.brief import workable
+from merak.core.plan.fitting import Clash
+from merak.core.plan.stage import Stage, compute
+from merak.core.plan.step import step_of
+from merak.core.plan.visit_plan import Plan, VisitPlan, visit_plan
+
+DONE = {name: Before(on=date(2026, 9, 1)) for name in ("peel", "pulsed_light")}
+WHO = brief(returning=True, licences=EVERY_LICENCE, senior=True, findings=Findings(phototype=2), slot=480, history=DONE)
+#: What may be done as often as one likes.
+FREE = {"cleanse", "tone", "dry", "soften", "extract", "mask", "finish", "touch"}
+#: Modality → agent, rule of the most in one visit, whether it counts for the whole client.
+AGENTS = {
+    "cold": [("cold", "cold.longest")],
+    "crystal": [("abrasion", "crystal.passes"), ("powder", "crystal.timer")],
+    "diamond": [("abrasion", "diamond.passes")],
+    "enzyme": [("enzyme", "enzyme.longest")],
+    "focused_lifting": [("lines at 3 mm", "focused_lifting.passes")],
+    "galvanic_softening": [
+        ("direct current", "galvanic.ceiling.dose"),
+        ("direct current on a place", "galvanic.ceiling.dose_density"),
+    ],
+    "iontophoresis": [
+        ("direct current", "galvanic.ceiling.dose"),
+        ("direct current on a place", "galvanic.ceiling.dose_density"),
+    ],
+    "led": [("light", "led.ceiling.minutes"), ("red light", "led.ceiling.red_fluence")],
+    "micro_needling": [("punctures", "micro_needling.density.most")],
+    "microcurrent": [("microcurrent", "microcurrent.face_time")],
+    "muscle_stimulation": [("muscle current", "muscle_stimulation.minutes")],
+    "nano": [("nano rounds", "nano.rounds")],
+    "numbing": [("numbing", "numbing.label")],
+    "oxygen_airbrush": [("oxygen airbrush", "oxygen_airbrush.passes")],
+    "oxygen_jet": [("oxygen jet", "oxygen.longest")],
+    "oxygen_mask": [("oxygen foam", "oxygen_mask.newcomer")],
+    "peel": [("acid", "acid.longest")],
+    "pulsed_light": [("lamp passes", "pulsed_light.passes")],
+    "rf_bulk": [("heat", "rf_bulk.dose.stop")],
+    "rf_fractional": [("pins", "rf_fractional.passes")],
+    "spatula": [("spatula", "spatula.longest")],
+    "ultrasound": [("sound", "ultrasound.longest")],
+    "wet_abrasion": [("wet work", "wet_abrasion.longest")],
+}
+BY_BODY = {"direct current", "microcurrent", "numbing"}
+
+
+def stage(modality: str, zones: tuple[str, ...] = (), **settings: object) -> Stage:
+    (found,) = plan_of(WHO, modality).stages
+    return found.model_copy(update={"zones": zones}).with_settings(found.settings | settings)
+
+
+def steps(*stages: Stage, apart: bool = False) -> VisitPlan:
+    """These stages, each with an id of its own, in one step or in a step each."""
+    own = [one.model_copy(update={"id": f"s{n + 1}"}) for n, one in enumerate(stages)]
+    return visit_plan(WHO, Plan(steps=tuple(map(step_of, own)) if apart else (step_of(*own),)))
+
+
+def summed(*stages: Stage, apart: bool = False) -> list[Clash]:
+    rules = {"plan.twice", *(rule for agents in AGENTS.values() for _, rule in agents)}
+    return [one for one in steps(*stages, apart=apart).clashes if one.rule in rules]
+
+
+@pytest.mark.parametrize("modality", sorted(name for name in MODALITIES if name != "physician_resurfacing"))
+def test_what_is_not_free_says_what_adds_up(modality: str) -> None:
+    found = compute(WHO, stage(modality)).dose.given
+    assert [(one.agent, one.rule) for one in found] == AGENTS.get(modality, [])
+    assert {one.agent for one in found if one.by == "body"} == {a for a, _ in AGENTS.get(modality, [])} & BY_BODY
+    assert (modality in FREE) == (modality not in AGENTS)
+
+
+@pytest.mark.parametrize("apart", [False, True])
+@pytest.mark.parametrize("modality", sorted(AGENTS))
+def test_the_sum_holds_where_each_does(modality: str, apart: bool) -> None:
+    """As often as its amount fits into the limit nothing is said; once more is refused, by the limit's own rule."""
+    zone = next(iter(workable(WHO, modality)))
+    one = stage(modality, () if modality == "microcurrent" else (zone,))  # its lines run from zone to zone
+    given_ = max(compute(WHO, one).exposures[zone], key=lambda each: each.counted / each.limit)
+    fits = int(given_.limit / given_.counted + 1e-9)
+    if fits > 18:
+        pytest.skip("it fits more often than a hand would repeat it")
+    assert not summed(*[one] * fits, apart=apart)
+    (clash, *rest) = summed(*[one] * (fits + 1), apart=apart)
+    assert clash.rule == given_.rule and given_.agent in clash.words.lower()
+    assert {one.rule for one in rest} <= {rule for _, rule in AGENTS[modality]}
+
+
+@pytest.mark.parametrize("modality", ["led", "ultrasound", "rf_bulk", "peel", "nano", "numbing"])
+def test_other_skin_is_another_dose(modality: str) -> None:
+    one, other, *_ = (zone for zone in workable(WHO, modality) if zone in ("chin", "mid cheek", "lower cheek"))
+    (first,) = {each.limit / each.counted for each in compute(WHO, stage(modality, (one,))).exposures[one][:1]}
+    times = min(int(first) + 1, 12)
+    met = summed(*[stage(modality, (one,))] * times)
+    apart = summed(*[stage(modality, (one if n % 2 else other,)) for n in range(times)])
+    assert len(met) >= (times < 12) and (bool(apart) == bool(met) if modality == "numbing" else not apart or times > 2)
+
+
+def test_what_is_not_known_counts_as_the_worst() -> None:
+    """Through a mask nobody knows the fluence: once it is left to the clock, twice it would be more than is allowed."""
+    veiled = stage("led", cover="sheet mask")
+    assert not summed(veiled)
+    (clash,) = summed(veiled, veiled)
+    assert clash.rule == "led.ceiling.red_fluence" and "unknown + unknown" in clash.words
+
+
+def test_other_colours_are_other_light_but_the_same_minutes() -> None:
+    red, amber = stage("led", minutes=21), stage("led", minutes=21, colour="amber")
+    assert {one.rule for one in summed(red, amber)} == {"led.ceiling.minutes"}
+    assert not summed(stage("led", minutes=5), stage("led", minutes=5, colour="amber"))
+
+
+def test_one_agent_of_two_modalities() -> None:
+    """Direct current softens and drives in: it is one charge through the same skin."""
+    ion, soft = stage("iontophoresis", ("mid cheek",)), stage("galvanic_softening", ("mid cheek",))
+    each = [{e.agent: e.counted for e in compute(WHO, one).dose.given}["direct current"] for one in (ion, soft)]
+    both = steps(ion, soft, apart=True).numbers
+    assert both["sums-s1.direct current"].value == both["sums-s2.direct current"].value == pytest.approx(sum(each))
+
+
+def test_a_second_depth_is_not_the_same_line_again() -> None:
+    """Page and practice: deep and shallow lines over one cheek, each three to five times."""
+    cheek = ("mid cheek", "lower cheek")
+    deep, shallow = stage("focused_lifting", cheek, depth_mm=4.5), stage("focused_lifting", cheek, depth_mm=3.0)
+    assert not summed(deep, shallow)
+    assert {one.rule for one in summed(deep, deep)} == {"focused_lifting.passes"}
+
+
+def test_the_sums_stand_beside_the_numbers_of_each_step() -> None:
+    found = steps(stage("led", minutes=5), stage("led", minutes=6)).numbers["sums-s1.light"]
+    assert (found.value, found.unit, [one.value for one in found.inputs]) == (11, "min", [5, 6])
+    assert not any(key.startswith("sums-") for key in steps(stage("led")).numbers), "alone it is its own sum"
+
+
+AMOUNTS = st.lists(st.none() | st.floats(0, 10), min_size=2, max_size=5)
+
+
+@given(AMOUNTS, st.floats(1, 20))
+def test_sums_are_of_all_parts_and_as_careful_as_the_most_careful(amounts: list[float | None], most: float) -> None:
+    parts = [Exposure("heat", amount, "min", "rf_bulk.dose.stop", most + n) for n, amount in enumerate(amounts)]
+    (found,) = sums((f"s{n}", {"chin": (part,)}) for n, part in enumerate(parts))
+    whole = sum(most + n if amount is None else amount for n, amount in enumerate(amounts))
+    assert found.amount == pytest.approx(whole) and found.least.limit == most
+    assert found.past == (whole > most * (1 + 1e-6))
+
+
+def test_the_whole_client_is_counted_once_a_stage() -> None:
+    cream = Exposure("numbing", 0.4, "", "numbing.label", 1, "body")
+    (found,) = sums([("s1", {"chin": (cream,), "lips": (cream,)}), ("s2", {"chin": (cream,)})])
+    assert found.zone == "" and found.amount == pytest.approx(0.8) and not found.past

@@ -1,0 +1,127 @@
+"""A step of several stages: again here, elsewhere, otherwise; one price and one load, each stage its own numbers."""
+
+from uuid import UUID
+
+import pytest
+
+from builders.work import as_, ask_nothing, new_visit, step_of
+from merak.records.bodies.upgrades import upgraded
+from merak.services.context import Context
+from merak.services.treatment import treating
+from merak.services.visit import planning, routines
+from merak.services.visit.planning import Planned
+
+
+def lit(ctx: Context) -> tuple[UUID, Planned, str]:
+    """A visit with light in its plan, and the id of that step."""
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit)
+    for modality in ("cleanse", "led"):
+        page = planning.edit(ctx, visit, "add", {"modality": modality})
+    return visit, page, step_of(page, "led")
+
+
+def minutes(page: Planned, step: str) -> list[float]:
+    return [stage.settings["minutes"] for stage in page.plan.of(step).stages]
+
+
+def test_again_is_another_stage_with_its_own_settings_and_numbers(ctx: Context) -> None:
+    visit, before, step = lit(ctx)
+    page = planning.edit(ctx, visit, "again", {"stage": step})
+    assert page.stage and page.chosen != step and page.step and page.step.id == step, "the new one is open"
+    second = page.chosen
+    page = planning.edit(ctx, visit, "set", {"stage": second, f"{second}.minutes": "4", "changed": f"{second}.minutes"})
+    first, last = minutes(page, step)
+    assert last == 4 and first == minutes(before, step)[0], "the first stays as it was"
+    assert page.computed.numbers[f"{second}.fluence"].value != page.computed.numbers[f"{step}.fluence"].value
+    assert page.computed.numbers["visit.price"] == before.computed.numbers["visit.price"], "one price"
+    assert page.computed.numbers["visit.load"] == before.computed.numbers["visit.load"], "one load"
+    assert page.computed.seconds == before.computed.seconds + 4 * 60, "and no second making ready"
+    acts = [act for act in planning.planned(ctx, visit).computed.acts if act.step == step]
+    assert [act.stage for act in acts] == [step, step, second] and [act.kind for act in acts][-1] == "timed"
+
+
+def test_a_stage_goes_elsewhere_moves_and_is_left_out(ctx: Context) -> None:
+    visit, page, step = lit(ctx)
+    second = planning.edit(ctx, visit, "again", {"stage": step}).chosen
+    page = planning.edit(ctx, visit, "zones", {"stage": second, "zone.chin": "on"})
+    assert set(page.computed.zones[second]) == {"chin"} and len(page.computed.zones[step]) > 5
+    assert page.elsewhere == set(page.computed.zones[step]), "the other stays in sight"
+    page = planning.edit(ctx, visit, "shift", {"stage": second, "by": "-1"})
+    assert [one.id for one in page.plan.of(step).stages] == [second, step]
+    page = planning.edit(ctx, visit, "shift", {"stage": second, "after": step})
+    assert [one.id for one in page.plan.of(step).stages] == [step, second]
+    assert "To which place" in planning.edit(ctx, visit, "shift", {"stage": second, "after": "nowhere"}).refusal
+    page = planning.edit(ctx, visit, "leave", {"stage": step})
+    assert [one.id for one in page.plan.of(step).stages] == [second] and page.chosen == second, "its step stays open"
+    page = planning.edit(ctx, visit, "leave", {"stage": second})
+    assert [one.modality for one in page.plan.steps] == ["cleanse"], "the last takes its step with it"
+    for _ in range(6):
+        page = planning.edit(ctx, visit, "undo", {})
+    assert [one.id for one in page.plan.of(step).stages] == [step], "all of it is taken back"
+
+
+def test_two_work_on_two_stages_of_one_step(ctx: Context) -> None:
+    visit, _, step = lit(ctx)
+    page = planning.edit(ctx, visit, "again", {"stage": step})
+    second, seen = page.chosen, str(page.version)
+    other = as_(ctx, "tomas")
+    longer = {"by": "1", "version": seen}
+    planning.edit(ctx, visit, "lengthen", {"stage": step, **longer})
+    page = planning.edit(other, visit, "lengthen", {"stage": second, **longer})
+    assert not page.refusal, "another stage is another thing"
+    page = planning.edit(other, visit, "lengthen", {"stage": step, **longer})
+    assert "changed this stage meanwhile" in page.refusal
+    was = minutes(page, step)
+    page = planning.edit(ctx, visit, "undo", {})
+    assert minutes(page, step) == [was[0] - 1, was[1]], "mine is taken back, theirs stays"
+
+
+def test_what_adds_up_is_refused_and_said_with_its_sum(ctx: Context) -> None:
+    visit, _, step = lit(ctx)
+    planning.edit(ctx, visit, "set", {"stage": step, f"{step}.minutes": "15", "changed": f"{step}.minutes"})
+    for _ in range(2):
+        page = planning.edit(ctx, visit, "again", {"stage": step})
+    (clash,) = [one for one in page.computed.clashes if one.rule == "led.ceiling.minutes"]
+    assert clash.words.startswith("Light: 15 + 15 + 15 = 45 min; 40 min in one visit.") and clash.steps == (step,)
+    assert not page.settled and page.computed.numbers[f"sums-{step}.light"].value == 45
+
+
+def test_a_routine_keeps_its_stages(ctx: Context) -> None:
+    visit, _, step = lit(ctx)
+    second = planning.edit(ctx, visit, "again", {"stage": step}).chosen
+    planning.edit(ctx, visit, "zones", {"stage": second, "zone.chin": "on"})
+    planning.edit(ctx, visit, "set", {"stage": second, f"{second}.minutes": "3", "changed": f"{second}.minutes"})
+    routines.keep(ctx, visit, "Light twice")
+    (kept,) = [one for one in routines.kept(ctx) if one.name == "Light twice"]
+    page = routines.fit(ctx, visit, kept.id)
+    (led,) = [one for one in page.plan.steps if one.modality == "led"]
+    assert [(one.zones, one.settings["minutes"]) for one in led.stages][1] == (("chin",), 3)
+    assert {one.id for one in led.stages}.isdisjoint({step, second}), "with ids of this visit's own"
+
+
+def test_both_stages_are_what_was_done(ctx: Context) -> None:
+    """The close adds up what both gave; the next visit begins from the gentler of them."""
+    visit, _, step = lit(ctx)
+    second = planning.edit(ctx, visit, "again", {"stage": step}).chosen
+    planning.edit(ctx, visit, "set", {"stage": second, f"{second}.minutes": "4", "changed": f"{second}.minutes"})
+    page = planning.planned(ctx, visit)
+    order = [act.stage for act in page.computed.acts if act.modality == "led"]
+    assert order == [step, second]
+    assert treating.forget() is None
+
+
+@pytest.mark.parametrize("kept", [{"settings": {"minutes": 9}, "zones": ["chin"], "machine": "m1"}, {}])
+def test_a_step_of_before_is_one_of_one_stage(kept: dict[str, object]) -> None:
+    plan = {"steps": [{"id": "s1", "modality": "mask", "beside": "", **kept}]}
+    (step,) = upgraded("plan", {"v": 1, "plan": plan})["plan"]["steps"]
+    assert step == {"id": "s1", "modality": "mask", "beside": "", "stages": [{"id": "s1", "modality": "mask", **kept}]}
+    acts = [{"step": "s1", "stage": "wet.infuse"}, {"step": "", "stage": ""}]
+    order = upgraded("order", {"v": 3, "plan": plan, "acts": acts})
+    assert [(one["stage"], one["portion"]) for one in order["acts"]] == [("s1", "wet.infuse"), ("", "")]
+    routine = upgraded(
+        "routine", {"name": "R", "steps": [{"modality": "mask", "settings": {"minutes": 9}, "beside": 0}]}
+    )
+    assert routine["steps"] == [
+        {"modality": "mask", "beside": 0, "stages": [{"modality": "mask", "settings": {"minutes": 9}}]}
+    ]
