@@ -223,6 +223,9 @@ def _planning(of: Book, names: Names) -> Iterator[Fault]:
         yield from _known("help", help.id, "condition", [help.condition], names.conditions)
         yield from _known("help", help.id, "group of zones", {help.where} - {""}, {*GROUPS, "graded"})
         yield from _settings("help", help.id, {help.modality: help.set})
+        own = {one.id for one in of.programme if one.modality == help.modality}
+        yield from _known("help", help.id, "programme of it", {help.programme} - {""}, own)
+    yield from _programmes(of, names)
     helped = {help.condition for help in of.help}
     yield from (
         Fault("condition", one.id, "nothing helps it, and it does not refer")
@@ -249,6 +252,27 @@ def _planning(of: Book, names: Names) -> Iterator[Fault]:
         yield from _known("halting", halting.id, "modality or group", halting.modalities, names.subjects)
     halted = [one for entry in of.halting for name in entry.modalities for one in _members_or(of, name)]
     yield from _same("halting", "what is done first when it is stopped", halted, names.modalities & names.planned)
+
+
+def _programmes(of: Book, names: Names) -> Iterator[Fault]:
+    """Programmes: of what, by which stages."""
+    every = {zone for plate in PLATES for zone in zone_names(plate)}
+    for one in of.programme:
+        yield from _known("programme", one.id, "modality", [one.modality], names.modalities)
+        for row in one.stages:
+            name = row.modality or one.modality
+            yield from _known("programme", one.id, "modality", [name], names.modalities)
+            yield from _settings("programme", one.id, {name: row.set})
+            yield from _known("programme", one.id, "zone or group of zones", row.zones, {*GROUPS, *every})
+            yield from _known("programme", one.id, "school", {row.only} - {""}, names.schools)
+            if row.least_min is not None and row.most_min is not None and row.least_min > row.most_min:
+                yield Fault("programme", one.id, "the least of a clock is no more than its most")
+            if bool(row.clock) != (row.least_min is not None or row.most_min is not None):
+                yield Fault("programme", one.id, "a clock has minutes, and minutes have a clock")
+        if all(row.modality not in ("", one.modality) or row.optional for row in one.stages):
+            yield Fault("programme", one.id, f"none of its stages is {one.modality}")
+    usual = [one.modality for one in of.programme if one.usual]
+    yield from (Fault("modality", name, "it begins with one programme") for name in {*usual} if usual.count(name) > 1)
 
 
 def _members_or(of: Book, name: str) -> frozenset[str]:

@@ -9,7 +9,9 @@ from merak.core.after.differences import clock
 
 @dataclass(frozen=True)
 class Stretch:
-    """A stretch of a lane, s; of a gap only its length, of a step its id, title, looks, and its number in time."""
+    """A stretch of a lane, s; of a gap only its length, of a step its id, title, looks, its number in time, and the
+    seconds of each of its stages.
+    """
 
     seconds: int
     step: str = ""
@@ -17,11 +19,13 @@ class Stretch:
     looks: str = ""
     beside: bool = False
     number: int = 0
+    stages_s: tuple[int, ...] = ()
 
     @property
     def told(self) -> str:
         """In words."""
-        return f"{self.title}, {clock(self.seconds)}"
+        several = f", {len(self.stages_s)} stages" if len(self.stages_s) > 1 else ""
+        return f"{self.title}, {clock(self.seconds)}{several}"
 
 
 @dataclass(frozen=True)
@@ -54,6 +58,8 @@ def _track(
             found.append(Stretch(span.start_s - at))
         looks = {"waits": span.waits, "stopped": span.step in wrong, "here": span.step == chosen}
         words = " ".join(look for look, so in looks.items() if so)
-        found.append(Stretch(span.seconds, span.step, span.title, words, bool(span.track), numbers[span.step]))
+        found.append(
+            Stretch(span.seconds, span.step, span.title, words, bool(span.track), numbers[span.step], span.stages_s)
+        )
         at = span.start_s + span.seconds
     return (*found, Stretch(seconds - at)) if seconds > at else tuple(found)

@@ -106,17 +106,17 @@ def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
     }
 
 
-def _told(stage: Stage) -> str:
-    """What a stage is set to, in a line: its strength, how often, how it is done, where."""
+def _told(stage: Stage, placed: bool = True) -> str:
+    """What a stage is set to, in a line: its strength, how often, how it is done; where it goes, if `placed`."""
     module = MODALITIES[stage.modality]
     shown_ = {one.name: one for one in shown(module.Settings, texts(module.Settings.model_validate(stage.settings)))}
-    names = dict.fromkeys(("colour", "then", "acid", module.INCREMENT.field, "passes", "rounds", "repeats"))
+    names = dict.fromkeys(("kind", "colour", "acid", module.INCREMENT.field, "passes", "rounds", "repeats"))
     parts = [
         f"{shown_[n].label.lower()} {shown_[n].value} {shown_[n].unit}".strip()
         for n in names
         if n in shown_ and shown_[n].value != "nothing"
     ]
-    where = ", ".join(stage.zones) if stage.zones else ""
+    where = ", ".join(stage.zones) if placed else ""
     return "; ".join(filter(None, [", ".join(parts), where]))
 
 

@@ -333,8 +333,10 @@ def test_a_skin_reacted_from_grade_three() -> None:
 
 def test_tags_follow_from_how_a_thing_was_set() -> None:
     assert "strong_acid" in tags_of("peel", {"percent": 10.1}) and "strong_acid" not in tags_of("peel", {"percent": 10})
-    assert "peel" in tags_of("wet_abrasion", {"peel_min": 1}) and "peel" not in tags_of("wet_abrasion", {"peel_min": 0})
-    assert "led.blue" in tags_of("led", {"then": "blue"}) and "led.blue" not in tags_of("led", {"colour": "red"})
+    assert "peel" in tags_of("wet_abrasion", {"kind": "peel"}) and "peel" not in tags_of(
+        "wet_abrasion", {"kind": "infuse"}
+    )
+    assert "led.blue" in tags_of("led", {"colour": "blue"}) and "led.blue" not in tags_of("led", {"colour": "red"})
     assert "pulsed_light.vessels" in tags_of("pulsed_light", {"target": "vessels"})
     assert "pulsed_light.vessels" not in tags_of("pulsed_light", {"target": "brown"})
     assert "strong" in tags_of("crystal", {}) and "strong" not in tags_of("led", {})

@@ -123,25 +123,36 @@ def test_what_is_gone_over_section_by_section(modality: str, ready: bool, over: 
 
 def test_each_bottle_of_the_wet_tip() -> None:
     """Acid and peel rinse off and are asked for every minute; the infusion has its own suction and its own words."""
-    found = acts("wet_abrasion", acid_min=2, peel_min=1, percent=15, salicylic_min=2, booster_min=1, infuse_min=4)
-    assert [(one.title, one.over, one.portion, one.ask_s) for one in found[1:]] == [
+    kinds = ("acid", "peel", "salicylic", "booster", "infuse")
+    found = [acts("wet_abrasion", kind=kind)[1] for kind in kinds]
+    assert [(one.title, one.over, one.portion, one.ask_s) for one in found] == [
         ("Acid cleanse", "Off with the acid: on to the next bottle.", "wet.acid", 60),
         ("Peel", "Rinse now.", "wet.acid", 60),
         ("Salicylic extraction", "On to the next bottle.", "wet.clean", 120),
         ("Booster", "On to the next bottle.", "wet.clean", 120),
         ("Infusion", "Press, massage the rest in.", "wet.infuse", 120),
     ]
-    assert [one.dials[0][1] for one in found[1:]] == [4, 4, 4, 4, 7], "more liquid needs more suction"
-    congested = [one.instruction.startswith("Congested and porous places, not pustules.") for one in found[1:]]
+    congested = [one.instruction.startswith("Congested and porous places, not pustules.") for one in found]
     assert congested == [False, False, True, False, False]
     assert found[-1].instruction == "Tip flat along the lines, press; more liquid."
-    assert [one.title for one in acts("wet_abrasion", acid_min=0, salicylic_min=0, infuse_min=3)[1:]] == ["Infusion"]
+
+
+def in_one_step(*stages: Worked) -> tuple[Act, ...]:
+    """The acts of several stages of one step, what is made ready once made ready with the first."""
+    own = [one.stage.model_copy(update={"id": f"s{n}"}) for n, one in enumerate(stages)]
+    return own_acts(somebody(), compute_step(somebody(), step_of(*own)), "right", {}, laid=False)
+
+
+def test_the_tip_is_made_ready_once() -> None:
+    found = in_one_step(*(worked("wet_abrasion", somebody(), kind=kind) for kind in ("acid", "infuse")))
+    assert [one.title for one in found] == ["Wet tip: make ready", "Acid cleanse", "Infusion"]
+    assert [one.stage for one in found] == ["s0", "s0", "s1"] and {one.step for one in found} == {"s0"}
 
 
 def test_the_panel_is_changed_over_between_colours_and_says_how_it_is_pulsed() -> None:
-    first, then = acts("led", then="blue", then_minutes=5)[1:]
+    _, first, then = in_one_step(*(worked("led", somebody(), colour=colour) for colour in ("red", "blue")))
     assert first.title == "Red light" and first.instruction == "Panel at 10 cm, bare skin."
-    assert then.title == "Blue light" and then.instruction.startswith("Change the colour over. Panel at 10 cm")
+    assert then.title == "Blue light" and then.instruction.startswith("Change the panel over. Panel at 10 cm")
     (pulsed,) = acts("led", duty_percent=50)[1:]
     assert pulsed.instruction.endswith(" Pulsed, on 50 % of the time.")
 

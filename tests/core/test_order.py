@@ -108,18 +108,12 @@ def test_the_higher_side_is_warmed_first_and_the_mirror_stands_between() -> None
     assert heat and (heat.low_c, heat.high_c, heat.stop_c) == (40, 42, 43) and heat.deeper_c > 0.2, "below it is hotter"
 
 
-def test_stages_that_are_off_are_no_steps() -> None:
-    plan = laid(who(), "wet_abrasion", salicylic_min=0, infuse_min=6, booster_min=1)
-    assert [act.title for act in plan.acts] == ["Wet tip: make ready", "Acid cleanse", "Booster", "Infusion"]
-    assert [act.dials[0][1] for act in plan.acts if act.dials] == [4, 4, 7], (
-        "cleaning and infusing have a suction of their own"
-    )
-    light = (
-        laid(who(), "led", then="blue", then_minutes=5)
-        if "then_minutes" in plan_of(who(), "led").stages[0].settings
-        else None
-    )
-    assert light is None or [act.title for act in light.acts][1:] == ["Red light", "Blue light"]
+def test_bottle_after_bottle() -> None:
+    plan = laid(who(), "wet_abrasion")
+    titles = ["Wet tip: make ready", "Acid cleanse", "Salicylic extraction", "Infusion"]
+    assert [act.title for act in plan.acts] == titles
+    drawn = [act.dials[0][1] for act in plan.acts if act.dials]
+    assert drawn == [4, 4, 7], "cleaning and infusing have a suction of their own"
 
 
 def test_what_is_done_beside_a_wait_stands_behind_it() -> None:

@@ -162,21 +162,25 @@ def test_every_number_shows_its_working_from_known_rules() -> None:
     assert VisitPlan.model_validate_json(plan.model_dump_json()) == plan, "the record keeps it whole"
 
 
-def test_two_colours_are_two_steps_and_each_keeps_its_ceiling() -> None:
+def test_two_colours_are_two_stages_and_each_keeps_its_ceiling() -> None:
     panel = PANEL.model_copy(
         update={"colours": dict.fromkeys(("near-infrared", "blue"), ((5, 44), (10, 29), (15, 19)))}
     )
-    light = {"minutes": 10, "colour": "near-infrared", "then": "red", "then_minutes": 8, "duty_percent": 50}
     who = brief(machines=machines(panel=panel))
-    plan = planned(who, "led", **light)
+
+    def lit(minutes: float, colour: str, then: float, duty: float) -> VisitPlan:
+        (first,) = plan_of(who, "led", minutes=minutes, colour=colour, duty_percent=duty).stages
+        second = first.model_copy(update={"id": "s2", "settings": first.settings | {"minutes": then, "colour": "red"}})
+        return visit_plan(who, Plan(steps=(step_of(first, second),)))
+
+    plan = lit(10, "near-infrared", 8, 50)
     assert [(act.title, act.seconds) for act in plan.acts if act.modality == "led"] == [
         ("Near-infrared light", 600),
         ("Red light", 480),
     ]
     assert plan.numbers["s1.fluence"].value == pytest.approx(29 * 600 / 1000 / 2)
-    assert plan.numbers["s1.then_fluence"].value == pytest.approx(62 * 480 / 1000 / 2)
-    steady = light | {"colour": "blue", "minutes": 28, "then_minutes": 5, "duty_percent": 100}
-    assert planned(who, "led", **steady).refused["s1.minutes"].rule == "led.ceiling.blue_fluence"
+    assert plan.numbers["s2.fluence"].value == pytest.approx(62 * 480 / 1000 / 2)
+    assert lit(28, "blue", 5, 100).refused["s1.minutes"].rule == "led.ceiling.blue_fluence"
     assert red_light.NAME in who.offered
 
 

@@ -123,7 +123,9 @@ def test_no_proposal_holds_what_may_not_be(who: Brief) -> None:
             zones = one.computed.zones[step.id]
             assert set(zones) <= set(workable(who, step.modality)), "no closed zone, no no-go area"
             assert about()[step.modality].licence in ("", "senior", "micro depth", *who.facts.licences)
-            placed.append(Placed(step.id, step.modality, frozenset(zones)))
+        for whole in one.plan.steps:
+            zones_ = frozenset(zone for stage in whole.stages for zone in one.computed.zones[stage.id])
+            placed.append(Placed(whole.id, whole.modality, zones_))
         assert (
             clashes(placed, who.newcomer, of, {k: v.on for k, v in who.facts.history.items() if v.on}, TODAY) == ()
         ), "no order rule is broken"

@@ -57,11 +57,11 @@ CASES = (
         {"acids": D, "normal.ache": D, "heat": None},
         home=("home.sun",),
     ),
-    Case("blue light", {"led": {"colour": "red", "then": "blue"}}, {"sensitive_light": D, "normal.ache": None}),
+    Case("blue light", {"led": {"colour": "blue"}}, {"sensitive_light": D, "normal.ache": None}),
     Case("wet abrasion", {"wet_abrasion": {}}, {"normal.pink": 1, "acids": 2 * D, "wax": 3 * D}),
     Case(
         "wet abrasion with a peel stage",
-        {"wet_abrasion": {"peel_min": 2}},
+        {"wet_abrasion": {"kind": "peel"}},
         {"acids": 5 * D, "pick": 7 * D, "normal.pink": 2 * D},
     ),
     Case(

@@ -20,18 +20,17 @@ from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.facts import Machine
 from merak.core.plan.screening import Answer, Letter
-from merak.core.plan.stage import begin, compute, derived, ground
-from merak.core.plan.step import compute_step, step_of
+from merak.core.plan.stage import compute, derived, ground
+from merak.core.plan.step import begin_step, compute_step, step_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force
 from merak.core.spots import SpotAnswer, SpotRead
 
 THEN = TODAY - timedelta(days=30)
-WET = {"at": 2, "infuse_min": 0, "salicylic_min": 0, "peel_min": 0}
 
 
 def settings(modality: str, **said: Any) -> Any:
-    (step,) = plan_of(known(), modality, **said).stages
-    return MODALITIES[modality].Settings.model_validate(step.settings)
+    stage = plan_of(known(), modality, **said).stages[0]
+    return MODALITIES[modality].Settings.model_validate(stage.settings)
 
 
 def known(modality: str = "", before: Before | None = None, **changes: Any) -> Brief:
@@ -53,31 +52,15 @@ def known(modality: str = "", before: Before | None = None, **changes: Any) -> B
         ("peel", {"acid": "lactic", "percent": 10}, set()),
         ("peel", {"acid": "lactic", "percent": 10.5}, {"strong_acid"}),
         ("peel", {"acid": "salicylic", "percent": 2}, {"salicylic"}),
-        ("wet_abrasion", {"at": 4, "infuse_min": 0, "salicylic_min": 0, "peel_min": 0}, set()),
-        ("wet_abrasion", {"at": 4, "infuse_min": 0, "salicylic_min": 1, "peel_min": 0}, {"wet_salicylic"}),
-        ("wet_abrasion", {"at": 4.5, "infuse_min": 0, "salicylic_min": 0, "peel_min": 0}, {"brisk_suction"}),
-        ("wet_abrasion", {"at": 5, "infuse_min": 0, "salicylic_min": 0, "peel_min": 0}, {"brisk_suction"}),
-        (
-            "wet_abrasion",
-            {"at": 2, "infuse_at": 5.5, "infuse_min": 4, "salicylic_min": 0, "peel_min": 0},
-            {"brisk_suction", "strong_suction"},
-        ),
-        ("wet_abrasion", {"at": 2, "infuse_at": 8, "infuse_min": 0, "salicylic_min": 0, "peel_min": 0}, set()),
-        (
-            "wet_abrasion",
-            {"at": 2, "infuse_min": 0, "salicylic_min": 0, "peel_min": 1, "percent": 10},
-            {"wet_salicylic"},
-        ),
-        (
-            "wet_abrasion",
-            {"at": 2, "infuse_min": 0, "salicylic_min": 0, "peel_min": 1, "percent": 11},
-            {"wet_salicylic", "strong_acid"},
-        ),
-        (
-            "wet_abrasion",
-            {"at": 2, "infuse_min": 0, "salicylic_min": 1, "peel_min": 0, "percent": 11},
-            {"wet_salicylic"},
-        ),
+        ("wet_abrasion", {"at": 4}, set()),
+        ("wet_abrasion", {"at": 4, "kind": "salicylic"}, {"wet_salicylic"}),
+        ("wet_abrasion", {"at": 4.5}, {"brisk_suction"}),
+        ("wet_abrasion", {"at": 5}, {"brisk_suction"}),
+        ("wet_abrasion", {"at": 5.5, "kind": "infuse"}, {"brisk_suction", "strong_suction"}),
+        ("wet_abrasion", {"at": 2, "kind": "peel", "percent": 10}, {"wet_salicylic"}),
+        ("wet_abrasion", {"at": 2, "kind": "peel", "percent": 11}, {"wet_salicylic", "strong_acid"}),
+        ("wet_abrasion", {"at": 2, "kind": "salicylic", "percent": 11}, {"wet_salicylic"}),
+        ("wet_abrasion", {"at": 2, "kind": "booster", "percent": 11}, set()),
         ("microcurrent", {}, set()),
     ],
 )
@@ -87,14 +70,14 @@ def test_the_aspects_that_settings_touch(modality: str, said: dict[str, Any], to
 
 def test_suction_is_judged_on_the_machines_own_scale() -> None:
     """20 of 40 kPa is 5 of 10: brisk, and not strong; what is told agrees with what is refused."""
-    at = settings("wet_abrasion", at=8, infuse_min=0, salicylic_min=0, peel_min=0)
+    at = settings("wet_abrasion", at=8)
     assert set(at.aspects((0, 40))) == set()
     assert set(at.aspects((0, 10))) == {"brisk_suction", "strong_suction"}
     wide = machine("wet_abrasion", least=0.0, most=40.0, step=1.0)
     others = (one for one in machines() if getattr(one.card, "modality", "") != "wet_abrasion")
     answers = nothing_found(True) | {"clotting": Answer(option="thinners")}
     who = known(machines=(*others, Machine(id="wide", card=wide)), answers=answers)
-    plan = planned(who, "wet_abrasion", at=8, infuse_at=8, salicylic_min=0, peel_min=0)
+    plan = planned(who, "wet_abrasion", at=8)
     told = [one.words for step in plan.cautions.values() for one in step]
     assert not [words for words in told if "bleeds and bruises" in words], "8 of 40 is 2 of 10"
 
@@ -143,8 +126,8 @@ def test_what_follows_from_who_is_there() -> None:
 
 
 def at_start(modality: str, before: Before) -> float:
-    (step,) = plan_of(known(modality, before), modality).stages
-    return float(step.settings[MODALITIES[modality].INCREMENT.field])
+    stage = plan_of(known(modality, before), modality).stages[0]
+    return float(stage.settings[MODALITIES[modality].INCREMENT.field])
 
 
 @pytest.mark.parametrize(
@@ -327,15 +310,15 @@ ACNE = Findings.model_validate({"phototype": 2, "grades": {"acne": {"chin": 2}}}
 def test_only_colours_that_the_panel_was_measured_for() -> None:
     """For acne blue, then red. What was not measured is left out; where it is the first, there is no light."""
 
-    def colours(card: LedCard) -> tuple[str, str]:
+    def colours(card: LedCard) -> list[str]:
         who = known(machines=(Machine(id="p", card=card),), findings=ACNE)
         acne = next(one for one in conditions()["acne"].consider if one.modality == "led")
-        said = begin(who, "led", "s1", in_force(who, Plan()), acne).settings
-        return said["colour"], said["then"]
+        step = begin_step(who, "led", "s1", in_force(who, Plan()), acne)
+        return [stage.settings["colour"] for stage in step.stages]
 
     red, blue = ((5.0, 96.0), (25.0, 20.0)), ((5.0, 44.0), (25.0, 9.0))
-    assert colours(LedCard(name="both", points=red, colours={"blue": blue})) == ("blue", "red")
-    assert colours(LedCard(name="blue only", colours={"blue": blue})) == ("blue", "nothing")
+    assert colours(LedCard(name="both", points=red, colours={"blue": blue})) == ["blue", "red"]
+    assert colours(LedCard(name="blue only", colours={"blue": blue})) == ["blue"]
     with pytest.raises(Refused, match="was not measured in blue"):
         colours(LedCard(name="red only", points=red))
 

@@ -6,14 +6,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from builders.briefs import EVERY_LICENCE, brief, plan_of
+from builders.briefs import EVERY_LICENCE, brief
 from merak.core.client import Findings
 from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.exposure import Exposure, sums
 from merak.core.plan.brief import workable
 from merak.core.plan.fitting import Clash
-from merak.core.plan.stage import Stage, compute
+from merak.core.plan.stage import Stage, begin, compute
 from merak.core.plan.step import step_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, visit_plan
 
@@ -57,7 +57,7 @@ BY_BODY = {"direct current", "microcurrent", "numbing"}
 
 
 def stage(modality: str, zones: tuple[str, ...] = (), **settings: object) -> Stage:
-    (found,) = plan_of(WHO, modality).stages
+    found = begin(WHO, modality, "s1", {})
     return found.model_copy(update={"zones": zones}).with_settings(found.settings | settings)
 
 

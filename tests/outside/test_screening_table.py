@@ -282,10 +282,10 @@ def test_dilated_vessels_close_all_heat_there_and_lower_the_suction() -> None:
     for name in HEAT:
         assert {zone: one.verdict for zone, one in board[name].closed.items()} == {HERE: "no"}, name
     begun = planned(who(findings=vessels), "wet_abrasion")
-    (step,) = begun.plan.stages
-    assert (step.settings["at"], step.settings["infuse_at"]) == (4, 4) and not begun.stopped
-    free = planned(who(), "wet_abrasion").plan.stages[0]
-    assert free.settings["infuse_at"] == 7
+    drawn = {one.settings["kind"]: one.settings["at"] for one in begun.plan.stages}
+    assert drawn == {"acid": 4, "salicylic": 4, "infuse": 4} and not begun.stopped
+    free = {one.settings["kind"]: one.settings["at"] for one in planned(who(), "wet_abrasion").plan.stages}
+    assert free == {"acid": 4, "salicylic": 4, "infuse": 7}
 
 
 def test_every_answer_of_the_book_stands_in_the_table() -> None:

@@ -5,6 +5,7 @@ from uuid import UUID
 import pytest
 
 from builders.work import as_, ask_nothing, new_visit, step_of
+from merak.core.plan.visit_plan import Plan
 from merak.records.bodies.upgrades import upgraded
 from merak.services.context import Context
 from merak.services.treatment import treating
@@ -124,4 +125,55 @@ def test_a_step_of_before_is_one_of_one_stage(kept: dict[str, object]) -> None:
     )
     assert routine["steps"] == [
         {"modality": "mask", "beside": 0, "stages": [{"modality": "mask", "settings": {"minutes": 9}}]}
+    ]
+
+
+WET = {"at": 3.0, "infuse_at": 6.0, "acid_min": 2.0, "peel_min": 0.0, "salicylic_min": 3.0, "infuse_min": 5.0}
+LIT = {"colour": "blue", "minutes": 8.0, "then": "red", "then_minutes": 6.0, "distance_cm": 10.0}
+
+
+def test_bottles_and_colours_of_before_are_stages() -> None:
+    """Wet work was one step with all its bottles, a light one with two colours; a bottle of no minutes was none."""
+    steps = [
+        {"id": "s1", "modality": "wet_abrasion", "stages": [{"id": "s1", "modality": "wet_abrasion", "settings": WET}]},
+        {"id": "s2", "modality": "led", "stages": [{"id": "s2", "modality": "led", "settings": LIT}]},
+        {"id": "s3", "modality": "led", "stages": [{"id": "s3", "modality": "led", "settings": {"minutes": 9}}]},
+    ]
+    draft = upgraded("plan", {"v": 2, "plan": {"steps": steps}, "typed": {"s1.acid_min": "x", "s3.minutes": "y"}})
+    wet, lit, plain = ([(one["id"], one["settings"]) for one in step["stages"]] for step in draft["plan"]["steps"])
+    assert wet == [
+        ("s1", {"at": 3.0, "kind": "acid", "minutes": 2.0}),
+        ("s1-2", {"at": 3.0, "kind": "salicylic", "minutes": 3.0}),
+        ("s1-3", {"at": 6.0, "kind": "infuse", "minutes": 5.0}),
+    ]
+    assert lit == [
+        ("s2", {"colour": "blue", "minutes": 8.0, "distance_cm": 10.0}),
+        ("s2-2", {"colour": "red", "minutes": 6.0, "distance_cm": 10.0}),
+    ]
+    assert plain == [("s3", {"minutes": 9})] and draft["typed"] == {"s3.minutes": "y"}, (
+        "a field that is gone asks nothing"
+    )
+    assert [one.id for step in Plan.model_validate(draft["plan"]).steps for one in step.stages][-1] == "s3"
+    told = [
+        ("s1", "wet_abrasion", "sections", "Acid cleanse"),
+        ("s1", "wet_abrasion", "sections", "Infusion"),
+        ("s2", "", "free", "Panel"),
+        ("s2", "led", "timed", "Blue light"),
+        ("s2", "led", "timed", "Red light"),
+    ]
+    acts = [
+        {"step": step, "stage": step, "modality": of, "kind": kind, "title": words} for step, of, kind, words in told
+    ]
+    order = upgraded("order", {"v": 4, "plan": {"steps": steps}, "acts": acts, "numbers": {"s2.then_fluence": 1}})
+    assert [one["stage"] for one in order["acts"]] == ["s1", "s1-3", "s2", "s2", "s2-2"]
+    assert order["numbers"] == {"s2-2.fluence": 1}
+    kept = {
+        "modality": "led",
+        "kinds": {"colour": "blue", "then": "red"},
+        "settings": {"minutes": 8, "then_minutes": 6},
+    }
+    routine = upgraded("routine", {"v": 1, "steps": [{"modality": "led", "stages": [kept]}]})
+    assert [(one["kinds"], one["settings"]) for one in routine["steps"][0]["stages"]] == [
+        ({"colour": "blue"}, {"minutes": 8}),
+        ({"colour": "red"}, {"minutes": 6}),
     ]

@@ -176,15 +176,82 @@ class Aspect(Cited):
     of: str
 
 
+Said = dict[str, str | float | bool]
+#: How a hand or a tip goes over skin.
+Laying = Literal[
+    "sweeps", "circles", "lines", "rows", "points", "dabs", "rolls", "grid", "kneaded", "all over", "still"
+]
+#: How a thing comes off again.
+Off = Literal[
+    "stays on", "water", "towel", "gauze", "sponge", "blade", "cleanser", "alcohol", "saline", "neutraliser", "lifted"
+]
+Worker = Literal["therapist", "senior", "assistant", "desk", "client"]
+
+
+class Manner(BookEntry):
+    """How a stage is worked, beside where it goes and what is set: what is laid under it or over it and how much; by
+    which strokes, how often; half by half; its clock; what is asked, what is seen at its end, how it comes off; what it
+    waits for, what is chosen at the chair; what it costs extra; who does what, what the free hand does, what is said.
+    """
+
+    where: Literal["", "worked", "chair"] = ""
+    most_cm2: float | None = Field(None, gt=0)
+    product: str = ""
+    amount: str = ""
+    layer: Literal["", "under", "over"] = ""
+    laying: Laying | Literal[""] = ""
+    often: str = ""
+    half: bool = False
+    clock: Literal["", "at least", "at most", "exactly"] = ""
+    least_min: float | None = Field(None, ge=0)
+    most_min: float | None = Field(None, gt=0)
+    beside: str = ""
+    ask: str = ""
+    ask_s: int = Field(0, ge=0)
+    ends: str = ""
+    off: Off | Literal[""] = ""
+    warmth: Literal["", "warm", "lukewarm", "cool"] = ""
+    gate: str = ""
+    choice: tuple[str, ...] = ()
+    extra: bool = False
+    hands: dict[Worker, str] = Field(default_factory=dict)
+    free_hand: str = ""
+    line: str = ""
+
+
+class Row(Manner):
+    """A stage as a programme names it: the work (its own where none is named), what is set, which group of zones or
+    which zones; from which visit on, and only by a "method=school". What is `optional` is offered and not begun with.
+    """
+
+    modality: str = ""
+    set: Said = Field(default_factory=dict)
+    zones: tuple[str, ...] = ()
+    visit: int = Field(1, ge=1)
+    only: str = ""
+    optional: bool = False
+
+
+class Programme(Cited):
+    """A named list of stages that a step of a modality may start with; the `usual` one it does."""
+
+    modality: str
+    usual: bool = False
+    stages: tuple[Row, ...] = Field(min_length=1, max_length=20)
+
+
 class Help(BookEntry):
-    """A condition that a modality helps: how good the evidence is, its rank among others, where, and how it is set."""
+    """A condition that a modality helps: how good the evidence is, its rank among others, where, how it is set or by
+    which programme.
+    """
 
     id: str
     modality: str
     condition: str
     rank: int = Field(ge=1)
     evidence: Literal["strong", "fair", "weak"]
-    set: dict[str, str | float | bool] = Field(default_factory=dict)
+    set: Said = Field(default_factory=dict)
+    programme: str = ""
     where: str = ""
 
 
@@ -195,7 +262,8 @@ class Consider(BookEntry):
 
     modality: str
     evidence: Literal["strong", "fair", "weak"]
-    set: dict[str, str | float | bool] = Field(default_factory=dict)
+    set: Said = Field(default_factory=dict)
+    programme: str = ""
     where: str = ""
 
 
@@ -507,6 +575,7 @@ class Book(BookEntry):
     aspect: tuple[Aspect, ...] = ()
     condition: tuple[Condition, ...] = ()
     help: tuple[Help, ...] = ()
+    programme: tuple[Programme, ...] = ()
     trait: tuple[Trait, ...] = ()
     pairing: tuple[Pairing, ...] = ()
     method: tuple[Method, ...] = ()
@@ -635,7 +704,7 @@ def joined(of: Book) -> Book:
         condition.model_copy(
             update={
                 "consider": tuple(
-                    Consider(modality=one.modality, evidence=one.evidence, set=one.set, where=one.where)
+                    Consider(**one.model_dump(include={"modality", "evidence", "set", "programme", "where"}))
                     for one in by_rank
                     if one.condition == condition.id
                 )
@@ -718,6 +787,15 @@ def tissues() -> dict[str, Tissue]:
 def traits() -> dict[str, Trait]:
     """What a plan has to know of each modality, by modality."""
     return {entry.modality: entry for entry in book().trait}
+
+
+@by_book()
+def programmes() -> dict[str, tuple[Programme, ...]]:
+    """The programmes that a step may start with, by modality."""
+    found: dict[str, tuple[Programme, ...]] = {}
+    for entry in book().programme:
+        found[entry.modality] = (*found.get(entry.modality, ()), entry)
+    return found
 
 
 @by_book()

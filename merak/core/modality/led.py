@@ -1,4 +1,4 @@
-"""LED light of one colour or two after each other: settings, start values, ceilings, fluence."""
+"""LED light of one colour: settings, start values, ceilings, fluence. A second colour is another stage."""
 
 from collections.abc import Iterable
 from typing import Literal, Self
@@ -45,27 +45,17 @@ WAYS = Ways(
 
 
 class Settings(Base):
-    """What is set: minutes of a colour at a distance, bare or through a mask, steady or pulsed; a second colour after
-    it.
-    """
+    """What is set: minutes of a colour at a distance, bare or through a mask, steady or pulsed."""
 
     minutes: float = Field(ge=0.5, le=120, title="Minutes", json_schema_extra={"unit": "min"})
     distance_cm: float = Field(10, ge=1, le=100, title="Distance", json_schema_extra={"unit": "cm"})
     cover: Literal["bare skin", "sheet mask"] = Field("bare skin", title="Over")
     colour: Colour = Field("red", title="Colour")
     duty_percent: float = Field(100, ge=0.01, le=100, title="Duty", json_schema_extra={"unit": "%"})
-    then: Colour | Literal["nothing"] = Field("nothing", title="Then")
-    then_minutes: float = Field(10, ge=0.5, le=120, title="for", json_schema_extra={"unit": "min"})
-
-    @property
-    def parts(self) -> tuple[tuple[str, Colour, float], ...]:
-        """(field, colour, minutes), one after the other."""
-        first: tuple[tuple[str, Colour, float], ...] = (("minutes", self.colour, self.minutes),)
-        return first if self.then == "nothing" else (*first, ("then_minutes", self.then, self.then_minutes))
 
     def tags(self) -> tuple[str, ...]:
         """Blue light's."""
-        return ("led.blue",) * ("blue" in (self.colour, self.then))
+        return ("led.blue",) * (self.colour == "blue")
 
     def twin_for(self, value: float, card: LedCard) -> Self:
         """The minutes that give a fluence (J/cm²). Raises BadInput on "fluence"."""
@@ -75,18 +65,15 @@ class Settings(Base):
         return self.model_copy(update={"minutes": round(minutes_for(value, bright, self.duty_percent / 100), 1)})
 
     def fitted(self, card: LedCard) -> Self:
-        """Only colours that the panel was measured for: what it has no points for is left out. Raises Refused where
-        that is the first.
-        """
-        if not card.points_of(self.colour) and card.points:
+        """Only a colour that the panel was measured for. Raises Refused for another."""
+        measured = bool(card.points) or any(card.colours.values())
+        if measured and not card.points_of(self.colour):
             raise Refused(f"The {card.name} was not measured in {self.colour}.", "plan.machine")
-        unknown = self.then != "nothing" and not card.points_of(self.then)
-        return self.model_copy(update={"then": "nothing"}) if unknown else self
+        return self
 
     def aspects(self, scale: tuple[float, float]) -> tuple[str, ...]:
-        """Its colours, and pulsed light."""
-        colours = {colour for _, colour, _ in self.parts}
-        found = [f"led_{name.replace('-', '_')}" for name in ("blue", "near-infrared") if name in colours]
+        """Its colour, and pulsed light."""
+        found = [f"led_{name.replace('-', '_')}" for name in ("blue", "near-infrared") if name == self.colour]
         return (*found, *["led_pulsed"] * (self.duty_percent < 100))
 
 
@@ -113,17 +100,13 @@ def start(card: LedCard, subject: Subject) -> Start:
     return Start(Settings(minutes=minutes, distance_cm=distance), found)
 
 
-def irradiance(settings: Settings, card: LedCard, colour: Colour | None = None) -> Quantity:
-    """Irradiance of a colour (the first) at the skin in mW/cm², with its working; unknown outside the measured points
-    or through a mask.
-    """
+def irradiance(settings: Settings, card: LedCard) -> Quantity:
+    """Irradiance at the skin in mW/cm², with its working; unknown outside the measured points or through a mask."""
     distance = Quantity(name="distance", value=settings.distance_cm, unit="cm", digits=1)
-    colour = colour or settings.colour
-    name = "irradiance" if colour == settings.colour else f"irradiance, {colour}"
     if settings.cover == "sheet mask":
         formula, rule_id, value = "the mask's transmission is not known", "led.mask_unknown", None
     else:
-        points, rule_id = card.points_of(colour), "led.distance"
+        points, rule_id = card.points_of(settings.colour), "led.distance"
         value = irradiance_at(settings.distance_cm, points)
         span = f"{min(points)[0]:g} to {max(points)[0]:g} cm" if points else "nowhere"
         formula = (
@@ -132,66 +115,57 @@ def irradiance(settings: Settings, card: LedCard, colour: Colour | None = None) 
             else f"the {card.name} was measured {span}"
         )
     return Quantity(
-        name=name, value=value, unit="mW/cm²", digits=1, formula=formula, inputs=(distance,), rules=(rule_id,)
+        name="irradiance", value=value, unit="mW/cm²", digits=1, formula=formula, inputs=(distance,), rules=(rule_id,)
     )
 
 
 def dose(settings: Settings, card: LedCard, subject: Subject | None = None) -> Dose:
-    """Fluence for these settings, colour by colour, with cautions and refusals."""
+    """Fluence for these settings, with cautions and refusals."""
     judge = Judge()
-    total = sum(minutes for _, _, minutes in settings.parts)
-    longest = number("led.ceiling.minutes")
-    nearest = max(min((distance for distance, _ in card.points_of(one)), default=0.0) for _, one, _ in settings.parts)
+    longest, colour = number("led.ceiling.minutes"), settings.colour
+    nearest = min((distance for distance, _ in card.points_of(colour)), default=0.0)
     if settings.distance_cm < nearest - slack(nearest) and settings.cover == "bare skin":
         words = f"The {card.name} was measured from {nearest:g} cm: nearer, all that is known is that it is brighter."
         judge.refuse("led.distance", words, "distance_cm", "Farther away.")
-    judge.exposes("light", Quantity(name="minutes", value=total, unit="min"), "led.ceiling.minutes")
     duty = Quantity(name="duty", value=settings.duty_percent, unit="%", rules=("led.duty",))
-    for field, colour, minutes in settings.parts:
-        key = "" if field == "minutes" else "then_"
-        bright = irradiance(settings, card, colour)
-        time = Quantity(name="minutes" if not key else f"minutes, {colour}", value=minutes, unit="min", digits=1)
-        value = None if bright.value is None else fluence_j_cm2(bright.value, minutes, settings.duty_percent / 100)
-        steady = settings.duty_percent == 100
-        fluence = Quantity(
-            name="fluence" if not key else f"fluence, {colour}",
-            value=value,
-            unit="J/cm²",
-            digits=1,
-            formula="irradiance × minutes × 60 ÷ 1000" if steady else "irradiance × minutes × 60 ÷ 1000 × duty",
-            inputs=(bright, time) if steady else (bright, time, duty),
-            rules=("led.fluence",),
-        )
-        for name, found in (("irradiance", bright), ("fluence", fluence), ("minutes", time)):
-            judge.tell(f"{key}{name}", found)
-        judge.exposes(f"{colour} light", fluence, f"led.ceiling.{colour.replace('-', '_')}_fluence")
-        if total > longest:
-            judge.refused[field] = caution("led.ceiling.minutes", "stop", f"{longest:g} minutes at most.", field=field)
-        else:
-            _kept(judge, settings, card, field, colour, bright, fluence)
-    colours = {colour for _, colour, _ in settings.parts}
-    if "blue" in colours and subject and (subject.phototype or 0) >= number("led.blue_dark"):
+    bright = irradiance(settings, card)
+    judge.tell("irradiance", bright)
+    steady = settings.duty_percent == 100
+    time = Quantity(name="minutes", value=settings.minutes, unit="min", digits=1)
+    value = None if bright.value is None else fluence_j_cm2(bright.value, settings.minutes, settings.duty_percent / 100)
+    fluence = Quantity(
+        name="fluence",
+        value=value,
+        unit="J/cm²",
+        digits=1,
+        formula="irradiance × minutes × 60 ÷ 1000" if steady else "irradiance × minutes × 60 ÷ 1000 × duty",
+        inputs=(bright, time) if steady else (bright, time, duty),
+        rules=("led.fluence",),
+    )
+    judge.tell("fluence", fluence)
+    judge.tell("minutes", time)
+    judge.exposes("light", time, "led.ceiling.minutes")
+    judge.exposes(f"{colour} light", fluence, f"led.ceiling.{colour.replace('-', '_')}_fluence")
+    if settings.minutes > longest:
+        words = f"{longest:g} minutes at most."
+        judge.refused["minutes"] = caution("led.ceiling.minutes", "stop", words, field="minutes")
+    else:
+        _kept(judge, settings, card, bright, fluence)
+    if colour == "blue" and subject and (subject.phototype or 0) >= number("led.blue_dark"):
         judge.change(
             "led.blue_dark", action="Shorter, and watch the pigment; red instead where in doubt.", field="colour"
         )
-    if "amber" in colours:
+    if colour == "amber":
         judge.know("led.amber_weak")
-    if "near-infrared" in colours:
+    if colour == "near-infrared":
         judge.know("led.surface")
     judge.know("led.eyes", "led.product")
     return judge.dose()
 
 
-def _kept(
-    judge: Judge,
-    settings: Settings,
-    card: LedCard,
-    field: str,
-    colour: Colour,
-    bright: Quantity,
-    fluence: Quantity,
-) -> None:
+def _kept(judge: Judge, settings: Settings, card: LedCard, bright: Quantity, fluence: Quantity) -> None:
     """A colour's fluence between too little and its ceiling."""
+    colour, field = settings.colour, "minutes"
     rule_id = f"led.ceiling.{colour.replace('-', '_')}_fluence"
     ceiling, low, longest = number(rule_id), number("led.low_fluence"), number("led.ceiling.minutes")
     farthest = max(card.points_of(colour), default=None)
@@ -220,11 +194,10 @@ def _kept(
 
 
 def acts(make: Making) -> Iterable[Act]:
-    """A timed act for each colour: the panel is changed over between them."""
+    """The panel, then its clock; between two colours it is changed over."""
     settings = make.settings
     pulsed = "" if settings.duty_percent == 100 else f" Pulsed, on {settings.duty_percent:g} % of the time."
     yield make.ready("Panel", "Gel off. Eyes shielded.")
-    for n, (_, colour, minutes) in enumerate(settings.parts):
-        change = "Change the colour over. " if n else ""
-        instruction = f"{change}Panel at {settings.distance_cm:g} cm, {settings.cover}.{pulsed}"
-        yield make.act("timed", f"{colour.capitalize()} light", minutes * 60, instruction, over="Light off.")
+    change = "" if make.hands_s else "Change the panel over. "
+    instruction = f"{change}{make.where}Panel at {settings.distance_cm:g} cm, {settings.cover}.{pulsed}"
+    yield make.act("timed", f"{settings.colour.capitalize()} light", make.own_s, instruction, over="Light off.")

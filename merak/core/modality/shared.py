@@ -4,7 +4,7 @@ value.
 Every modality is one module with the same face (`Modality`), over words that stand in the rule book under the same id.
 """
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple, Protocol, Self
 
@@ -83,6 +83,20 @@ class Settings(Frozen):
     def follows(cls, around: Circumstances) -> dict[str, Any]:
         """The fields that follow from the visit around it and are not typed, with their values."""
         return {}
+
+    def chosen(self, said: Mapping[str, Any], card: Any) -> Self:
+        """The start settings with what is chosen of them, and what follows from that. Raises ValidationError."""
+        return type(self).model_validate(self.model_dump() | dict(said))
+
+    @classmethod
+    def together(cls, stages: "Sequence[Self]") -> "Whole | None":
+        """What the stages of one step come to as a whole, where that is more than each by itself."""
+        return None
+
+    @property
+    def comparable(self) -> bool:
+        """Whether what it is set to is told beside last time's; False where the work has settings of another kind."""
+        return True
 
     def fitted(self, card: Any) -> Self:
         """What of it a machine can do. Raises Refused where that is nothing."""
@@ -193,6 +207,13 @@ class Dose(NamedTuple):
     def against(self) -> tuple[Caution, ...]:
         """Every reason against these settings."""
         return self.stops or tuple(self.refused.values())
+
+
+class Whole(NamedTuple):
+    """What stages of one work come to together: numbers by key, and what stands against which of them."""
+
+    numbers: dict[str, Quantity]
+    stops: tuple[tuple[int, Caution], ...] = ()
 
 
 class Amount(NamedTuple):

@@ -1,9 +1,7 @@
-"""Wet abrasion as a staged programme: each stage on or off, with suction and minutes; liquid; acids; the share for
-infusion.
-"""
+"""Wet abrasion, a bottle a stage: its suction and minutes, liquid, acid; together the share for infusion."""
 
-from collections.abc import Iterable
-from typing import Any, Self
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any, Literal, Self
 
 from pydantic import Field
 
@@ -22,6 +20,7 @@ from merak.core.modality.shared import (
     Judge,
     Start,
     Subject,
+    Whole,
     as_set,
     carried,
     on_scale,
@@ -51,25 +50,20 @@ CARD = scaled(NAME, "kPa")
 INCREMENT = Increment("at")
 AMOUNT = Amount("suction")
 WAYS = Ways(tags=frozenset({"peel"}), ready_once=True)
-#: Stage → rule of the highest suction, tenths of the scale.
-STAGES = {"acid": "acid.most", "peel": "peel.most", "salicylic": "peel.most", "infuse": "infuse.most"}
+Bottle = Literal["acid", "peel", "salicylic", "booster", "infuse"]
+#: Bottle → rule of the highest suction, tenths of the scale.
+MOST = {"acid": "acid.most", "peel": "peel.most", "salicylic": "peel.most", "infuse": "infuse.most"}
 
 #: Aspect → the most suction that is left where screening stops it.
 SUCTION = {"brisk_suction": "suction.brisk", "strong_suction": "suction.strong"}
 
 
 class Settings(Base):
-    """What is set: minutes of each stage (0 leaves it out), the suction of cleaning and of infusing, the acid, the
-    flow.
-    """
+    """What is set: which bottle, its suction, minutes and flow; of a peel its strength."""
 
-    at: float = Field(4, ge=0, le=100, title="Suction, cleaning")
-    infuse_at: float = Field(7, ge=0, le=100, title="Suction, infusing")
-    acid_min: float = Field(2, ge=0, le=20, title="Acid cleanse", json_schema_extra={"unit": "min"})
-    peel_min: float = Field(0, ge=0, le=20, title="Peel", json_schema_extra={"unit": "min"})
-    salicylic_min: float = Field(2, ge=0, le=20, title="Salicylic extraction", json_schema_extra={"unit": "min"})
-    booster_min: float = Field(0, ge=0, le=20, title="Booster", json_schema_extra={"unit": "min"})
-    infuse_min: float = Field(4, ge=0, le=20, title="Infusion", json_schema_extra={"unit": "min"})
+    kind: Bottle = Field("acid", title="Bottle")
+    at: float = Field(4, ge=0, le=100, title="Suction")
+    minutes: float = Field(2, ge=0.5, le=20, title="Minutes", json_schema_extra={"unit": "min"})
     percent: float = Field(7.5, ge=0, le=100, title="Glycolic in the peel", json_schema_extra={"unit": "%"})
     ph: float = Field(3.5, ge=0, le=14, title="Its pH")
     flow_ml_min: float = Field(12, ge=0.01, le=100, title="Flow", json_schema_extra={"unit": "mL/min"})
@@ -77,8 +71,23 @@ class Settings(Base):
     pustules: bool = Field(False, title="Pustules in the area")
 
     def tags(self) -> tuple[str, ...]:
-        """The peel's, where there is one."""
-        return ("peel",) * (self.peel_min > 0)
+        """The peel's, where it is one."""
+        return ("peel",) * (self.kind == "peel")
+
+    @property
+    def comparable(self) -> bool:
+        """Infusing draws harder than cleaning, of which last time tells."""
+        return self.kind != "infuse"
+
+    def chosen(self, said: Mapping[str, Any], card: MachineCard) -> Self:
+        """The start with what is chosen; infusing begins at its own suction, as much lower as cleaning begins today."""
+        found = super().chosen(said, card)
+        if found.kind != "infuse" or "at" in said:
+            return found
+        tenth = (card.most - card.least) / 10
+        clean, infuse = (card.least + number(f"{NAME}.{one}.suction") * tenth for one in ("acid", "infuse"))
+        at = on_scale(max(card.least, infuse + min(0.0, self.at - clean)))
+        return found.model_copy(update={"at": at})
 
     def sparing(self, stopped: frozenset[str], card: MachineCard) -> Self:
         """The suction taken down where an answer keeps it low: the step is done all the same."""
@@ -87,17 +96,16 @@ class Settings(Base):
             return self
         most = card.least + min(limits) * (card.most - card.least) / 10
         low = on_scale(card.least + card.step * ((most - card.least) // card.step))
-        return self.model_copy(update={"at": min(self.at, low), "infuse_at": min(self.infuse_at, low)})
+        return self.model_copy(update={"at": min(self.at, low)})
 
     def aspects(self, scale: tuple[float, float]) -> tuple[str, ...]:
         """Salicylic acid, how strong the suction is on the machine's own scale, and a strong acid."""
-        strongest = max(self.at, self.infuse_at if self.infuse_min else 0)
-        share = 10 * (strongest - scale[0]) / (scale[1] - scale[0])
+        share = 10 * (self.at - scale[0]) / (scale[1] - scale[0])
         return (
-            *["wet_salicylic"] * (self.salicylic_min > 0 or self.peel_min > 0),
+            *["wet_salicylic"] * (self.kind in ("salicylic", "peel")),
             *["strong_suction"] * (share > number("suction.strong")),
             *["brisk_suction"] * (share > number("suction.brisk")),
-            *["strong_acid"] * (self.peel_min > 0 and self.percent > number("acid.mild")),
+            *["strong_acid"] * (self.kind == "peel" and self.percent > number("acid.mild")),
         )
 
     @classmethod
@@ -105,9 +113,29 @@ class Settings(Base):
         """Whether there are pustules."""
         return {"pustules": around.worst("acne") >= number("wet_abrasion.pustules")}
 
+    @classmethod
+    def together(cls, stages: Sequence[Self]) -> Whole:
+        """The share for infusion: enough of the wet time is left to what stays."""
+        parts = tuple(as_set(CALLED[one.kind][0].lower(), one.minutes, "min", 1) for one in stages)
+        wet = worked("wet time", sum(part.known for part in parts), "min", "all bottles", parts, f"{NAME}.minutes")
+        infusing = [n for n, one in enumerate(stages) if one.kind == "infuse"]
+        share = worked(
+            "share for infusion",
+            100 * sum(stages[n].minutes for n in infusing) / wet.known,
+            "%",
+            "infusion ÷ all",
+            (*(parts[n] for n in infusing), wet),
+            f"{NAME}.share",
+            digits=0,
+        )
+        judge = Judge()
+        judge.least(f"{NAME}.share", share, "minutes", "Shorten the cleaning, or lengthen the infusion.")
+        at = infusing[-1] if infusing else len(stages) - 1
+        return Whole({"share": share}, tuple((at, stop) for stop in judge.stops))
+
 
 def start(card: MachineCard, subject: Subject) -> Start:
-    """The first-timer's suction in tenths of the scale; no peel stage on a first visit."""
+    """The first-timer's suction for cleaning, in tenths of the scale."""
     tenth = (card.most - card.least) / 10
     rule_id = f"{NAME}.acid.suction"
     found = worked(
@@ -118,71 +146,41 @@ def start(card: MachineCard, subject: Subject) -> Start:
         (as_set("suction", number(rule_id), "of 10", 0, rule_id),),
         rule_id,
     )
-    infuse = card.least + number(f"{NAME}.infuse.suction") * tenth
-    usual = Settings(at=found.value or card.least, infuse_at=infuse, flow_ml_min=number(f"{NAME}.flow"))
+    usual = Settings(at=found.value or card.least, flow_ml_min=number(f"{NAME}.flow"))
     return Start(carried(INCREMENT, usual, card, subject), found)
 
 
 def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
-    """Suction, split of the time, liquid against the bottle, free acid and its clock."""
+    """Suction, liquid against the bottle, minutes; of a peel the free acid and its clock."""
     judge = Judge()
     physical(judge, "suction", card, settings.at)
-    tenth = (card.most - card.least) / 10
-    for field, at, stages in (
-        ("at", settings.at, ("acid", "peel", "salicylic")),
-        ("infuse_at", settings.infuse_at, ("infuse",)),
-    ):
-        level = as_set("suction", (at - card.least) / tenth, "of 10", 1)
-        for stage in stages:
-            if getattr(settings, f"{stage}_min") > 0:
-                judge.most(f"{NAME}.{STAGES[stage]}", level, field)
-    parts = tuple(
-        as_set(words, getattr(settings, f"{key}_min"), "min", 1)
-        for key, words in (
-            ("acid", "acid cleanse"),
-            ("peel", "peel"),
-            ("salicylic", "salicylic"),
-            ("booster", "booster"),
-            ("infuse", "infusion"),
-        )
-    )
-    wet = worked("minutes", sum(part.value or 0 for part in parts), "min", "all stages", parts, f"{NAME}.minutes")
+    level = as_set("suction", (settings.at - card.least) / ((card.most - card.least) / 10), "of 10", 1)
+    if settings.kind in MOST:
+        judge.most(f"{NAME}.{MOST[settings.kind]}", level, "at")
+    wet = as_set("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
     judge.tell("minutes", wet)
-    judge.gives("wet work", wet, f"{NAME}.longest", "acid_min")
-    share = worked(
-        "share for infusion",
-        100 * settings.infuse_min / (wet.value or 1) if wet.value else 0.0,
-        "%",
-        "infusion ÷ all",
-        (parts[-1], wet),
-        f"{NAME}.share",
-        digits=0,
-    )
-    judge.tell("share", share)
-    judge.least(f"{NAME}.share", share, "infuse_min", "Shorten the cleaning, or lengthen the infusion.")
+    judge.gives("wet work", wet, f"{NAME}.longest", "minutes")
     flow = as_set("flow", settings.flow_ml_min, "mL/min", 1, f"{NAME}.flow")
-    used = worked(
-        "liquid", liquid_ml(settings.flow_ml_min, wet.value or 0), "mL", "flow × minutes", (flow, wet), digits=0
-    )
+    used = worked("liquid", liquid_ml(settings.flow_ml_min, wet.known), "mL", "flow × minutes", (flow, wet), digits=0)
     judge.tell("liquid", used)
-    if (used.value or 0) > settings.bottle_ml:
+    if used.known > settings.bottle_ml:
         judge.change(
             f"{NAME}.flow",
             f"{used.text} is more than the {settings.bottle_ml:g} mL in the bottle.",
             "Fill it first.",
             "bottle_ml",
         )
-    if settings.peel_min > 0:
+    if settings.kind == "peel":
         free(judge, "glycolic", settings.percent, settings.ph)
         rule_id, most = contact_most(settings.percent, subject, subject.first_visit)
-        judge.gives("acid", as_set("peel", settings.peel_min, "min", 1), rule_id, "peel_min", limit=most)
+        judge.gives("acid", as_set("peel", settings.minutes, "min", 1), rule_id, "minutes", limit=most)
     if settings.pustules:
         judge.change(f"{NAME}.pustules", action="Leave them out.", field="pustules")
     return judge.dose()
 
 
-#: Stage → its words, what to do when its clock is over.
-WET = {
+#: Bottle → its words, what to do when its clock is over.
+CALLED = {
     "acid": ("Acid cleanse", "Off with the acid: on to the next bottle."),
     "peel": ("Peel", "Rinse now."),
     "salicylic": ("Salicylic extraction", "On to the next bottle."),
@@ -192,26 +190,23 @@ WET = {
 
 
 def acts(make: Making) -> Iterable[Act]:
-    """Bottle after bottle over the sections, each with its clock."""
+    """The tip made ready, then the bottle over the sections, by its clock."""
     first = "First press suction only, second adds liquid; bubbles prove flow. Try it on your hand."
     yield make.ready("Wet tip: make ready", first)
-    for stage, (title, over) in WET.items():
-        minutes = getattr(make.settings, f"{stage}_min")
-        if not minutes:
-            continue
-        infusing, sour = stage == "infuse", stage in ("acid", "peel")
-        instruction = "Tip flat along the lines, press; more liquid." if infusing else make.instruction
-        if stage == "salicylic":
-            instruction = f"Congested and porous places, not pustules. {make.instruction}"
-        yield make.act(
-            "sections",
-            title,
-            minutes * 60,
-            instruction,
-            asks=ASKED_ACID if sour else None,
-            parts=make.laid.sections("cheeks first"),
-            strict=True,
-            over=over,
-            portion="wet.infuse" if infusing else "wet.acid" if sour else "wet.clean",
-            **make.set_to("suction", make.settings.infuse_at if infusing else make.settings.at),
-        )
+    kind = make.settings.kind
+    (title, over), sour = CALLED[kind], kind in ("acid", "peel")
+    instruction = "Tip flat along the lines, press; more liquid." if kind == "infuse" else make.instruction
+    if kind == "salicylic":
+        instruction = f"Congested and porous places, not pustules. {instruction}"
+    yield make.act(
+        "sections",
+        title,
+        make.own_s,
+        instruction,
+        asks=ASKED_ACID if sour else None,
+        parts=make.laid.sections("cheeks first"),
+        strict=True,
+        over=over,
+        portion="wet.infuse" if kind == "infuse" else "wet.acid" if sour else "wet.clean",
+        **make.set_to("suction", make.settings.at),
+    )

@@ -53,12 +53,13 @@ def holds(pairing: Pairing, newcomer: bool, of: Methods) -> bool:
     """Whether a pairing holds for this client, by the schools in force."""
     if pairing.newcomer and not newcomer:
         return False
-    if pairing.unless and _is(pairing.unless, of):
+    if pairing.unless and in_force(pairing.unless, of):
         return False
-    return not pairing.only or _is(pairing.only, of)
+    return not pairing.only or in_force(pairing.only, of)
 
 
-def _is(condition: str, of: Methods) -> bool:
+def in_force(condition: str, of: Methods) -> bool:
+    """Whether a "method=school" is the one in force."""
     method, _, school = condition.partition("=")
     return chosen(of, method) == school
 

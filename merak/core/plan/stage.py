@@ -9,7 +9,19 @@ from pydantic import Field, ValidationError, field_validator
 
 from merak.core.body.plate import is_speck
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import Consider, about, all_of, aspects, caution, free_work, methods, number, rule, traits
+from merak.core.knowledge import (
+    Consider,
+    Manner,
+    about,
+    all_of,
+    aspects,
+    caution,
+    free_work,
+    methods,
+    number,
+    rule,
+    traits,
+)
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
@@ -39,13 +51,21 @@ needs(
 
 
 class Stage(Frozen):
-    """One continuous piece of a step. `zones` empty means everywhere that the modality may go."""
+    """One continuous piece of a step. `zones` empty means everywhere that the modality may go; `manner` is how it is
+    worked beside that, where anything is said of it.
+    """
 
-    id: str = Field(pattern=r"^[a-z0-9-]{1,36}$")
+    id: str = Field(pattern=r"^[a-z0-9-]{1,40}$")
     modality: str
     settings: dict[str, Any] = Field(default_factory=dict)
     zones: tuple[str, ...] = ()
     machine: str = ""
+    manner: Manner | None = None
+
+    @property
+    def how(self) -> Manner:
+        """How it is worked; nothing said where nothing is."""
+        return self.manner or Manner()
 
     def with_settings(self, settings: Any) -> "Stage":
         """The stage set otherwise: a modality's settings, or what they are made from. Raises ValidationError."""
@@ -188,7 +208,7 @@ def begin(
     stopped = frozenset(name for name in brief.board if name in aspects() and brief.board[name].verdict in STOPPING)
     settings = _carried(brief, modality, begun(module, card, subject).settings, card)
     changed = school_settings(modality, of) | (consider.set if consider else {})
-    settings = module.Settings.model_validate(settings.model_dump() | _answered(brief, modality) | changed)
+    settings = settings.chosen(_answered(brief, modality) | changed, card)
     stage = Stage(
         id=stage_id,
         modality=modality,
@@ -435,6 +455,8 @@ def _too_much_after_incident(brief: Brief, stage: Stage) -> Iterator[Caution]:
         return
     field = module.INCREMENT.field
     card, settings = brief.card(stage.modality, stage.machine), read_settings(stage, {})
+    if not settings.comparable:
+        return
     last = set_at(module.INCREMENT, settings, before.at)
     most, now = (
         float(getattr(_after_incident(module, last, card), field)),
@@ -456,6 +478,8 @@ def _last_time(brief: Brief, stage: Stage) -> Iterator[Caution]:
     said, module = titrate(before), MODALITIES[stage.modality]
     now = stage.settings.get(module.INCREMENT.field)
     if not isinstance(now, int | float) or stage.modality in brief.facts.spots:
+        return
+    if not read_settings(stage, {}).comparable:
         return
     card = brief.card(stage.modality, stage.machine)
     gentler, more = stronger(module, before.at, now, card), stronger(module, now, before.at, card)

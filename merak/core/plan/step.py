@@ -1,18 +1,27 @@
 """A step of a plan: one kind of work done for named conditions, in one stage or several, and what it comes to."""
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from pydantic import Field, field_validator, model_validator
 
+from merak.core.body.plate import GROUPS
 from merak.core.errors import BadInput, MerakError, Refused
-from merak.core.knowledge import Consider, traits
+from merak.core.knowledge import Consider, Manner, Row, programmes, traits
+from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.brief import Brief
-from merak.core.plan.fitting import NO_METHODS, Methods, Placed, title
+from merak.core.plan.fitting import NO_METHODS, Methods, Placed, in_force, title
 from merak.core.plan.stage import Stage, Worked, begin, compute
-from merak.core.working import Frozen
+from merak.core.working import Frozen, Quantity
+
+needs(
+    __name__,
+    """
+    words: plan.closed_zones
+    """,
+)
 
 
 class Step(Frozen):
@@ -20,7 +29,7 @@ class Step(Frozen):
     stages. `beside` is the step in whose waiting time it runs. The first stage of a step of one carries its id.
     """
 
-    id: str = Field(pattern=r"^[a-z0-9-]{1,36}$")
+    id: str = Field(pattern=r"^[a-z0-9-]{1,40}$")
     modality: str
     stages: tuple[Stage, ...] = Field(min_length=1, max_length=20)
     beside: str = ""
@@ -72,12 +81,13 @@ def step_of(*stages: Stage, beside: str = "") -> Step:
 
 @dataclass(frozen=True, eq=False)
 class WorkedStep:
-    """A step computed: its stages in their order, as far as they could be, load and price of the whole."""
+    """A step computed: its stages in their order, as far as they could be; load, price and numbers of the whole."""
 
     step: Step
     stages: tuple[Worked, ...]
     load: int
     price: float
+    numbers: dict[str, Quantity] = field(default_factory=dict)
 
     @property
     def title(self) -> str:
@@ -128,9 +138,72 @@ def begin_step(
     of: Methods,
     consider: Consider | None = None,
     zones: tuple[str, ...] = (),
+    programme: str = "",
 ) -> Step:
-    """A modality as a step, with its start settings for this client. Raises as `begin`."""
-    return step_of(begin(brief, modality, step_id, of, consider, zones))
+    """A modality as a step with its start settings for this client: by a programme, that of the condition, or the usual
+    one. Raises as `begin` for the first of what leads it.
+    """
+    return begin_by(brief, modality, step_id, of, consider, zones, programme)[0]
+
+
+def begin_by(
+    brief: Brief,
+    modality: str,
+    step_id: str,
+    of: Methods,
+    consider: Consider | None = None,
+    zones: tuple[str, ...] = (),
+    programme: str = "",
+) -> tuple[Step, tuple[tuple[str, str], ...]]:
+    """The same, with (work, why) of the stages that this client cannot have today."""
+    named = programme or (consider.programme if consider else "")
+    rows = rows_of(modality, named, of, 1 + (modality in brief.facts.history))
+    stages: list[Stage] = []
+    left: list[tuple[str, str]] = []
+    for row in rows:
+        stage_id = f"{step_id}-{len(stages) + 1}" if stages else step_id
+        name = row.modality or modality
+        try:
+            stages.append(_by_row(brief, row, name, stage_id, of, consider if name == modality else None, zones))
+        except (Refused, BadInput) as stop:
+            if name == modality and all(stage.modality != modality for stage in stages):
+                raise  # without what it begins with it is another step
+            left.append((title(name), str(stop)))
+    return Step(id=step_id, modality=modality, stages=tuple(stages)), tuple(left)
+
+
+def rows_of(modality: str, programme: str, of: Methods, visit: int) -> tuple[Row, ...]:
+    """The stages that a step begins with on its first `visit` or a later one, by the schools in force: of the programme
+    that is named, the usual one, or one stage of its own.
+    """
+    there = programmes().get(modality, ())
+    found = next((one for one in there if one.id == programme or (one.usual and not programme)), None)
+    if found is None:
+        return (Row(),)
+    return tuple(
+        row
+        for row in found.stages
+        if not row.optional and row.visit <= visit and (not row.only or in_force(row.only, of))
+    )
+
+
+def _by_row(
+    brief: Brief,
+    row: Row,
+    modality: str,
+    stage_id: str,
+    of: Methods,
+    consider: Consider | None,
+    zones: tuple[str, ...],
+) -> Stage:
+    own = tuple(zone for name in row.zones for zone in GROUPS.get(name, (name,)))
+    where = tuple(zone for zone in own if zone in zones) if own and zones else own or zones
+    if own and not where:
+        raise Refused("Its zones are not among those of the step.", "plan.closed_zones")
+    said = (consider.set if consider else {}) | row.set
+    begun = begin(brief, modality, stage_id, of, Consider(modality=modality, evidence="weak", set=said), where)
+    manner = Manner(**row.model_dump(include=set(Manner.model_fields)))
+    return begun.model_copy(update={"manner": None if manner == Manner() else manner})
 
 
 def compute_step(
@@ -163,8 +236,10 @@ def worked_stages(
 
 
 def whole(brief: Brief, step: Step, stages: Iterable[Worked]) -> WorkedStep:
-    """A step of these stages: the price of its lead, and the load of the heaviest of its works, once."""
-    worked = tuple(stages)
+    """A step of these stages: the price of its lead, and the load of the heaviest of its works, once; each with what
+    stands against it because of the others.
+    """
+    worked, numbers = _together(tuple(stages))
     trait, real = traits()[step.modality], [one for one in worked if not one.spot_only]
     led = any(one.modality == step.modality for one in real)
     named = len(step.zones)
@@ -174,4 +249,20 @@ def whole(brief: Brief, step: Step, stages: Iterable[Worked]) -> WorkedStep:
         stages=worked,
         load=max((traits()[one.modality].load for one in real), default=0),
         price=brief.price(step.modality) + extra * trait.zone_price if led else 0,
+        numbers=numbers,
     )
+
+
+def _together(stages: tuple[Worked, ...]) -> tuple[tuple[Worked, ...], dict[str, Quantity]]:
+    """The stages with what stands against them as a whole, work by work, and the numbers of the whole."""
+    found = list(stages)
+    numbers: dict[str, Quantity] = {}
+    for name in dict.fromkeys(one.modality for one in stages):
+        mine = [n for n, one in enumerate(stages) if one.modality == name and not one.spot_only]
+        both = MODALITIES[name].Settings.together([stages[n].settings for n in mine]) if mine else None
+        if both is None:
+            continue
+        numbers |= both.numbers
+        for n, stop in both.stops:
+            found[mine[n]] = replace(found[mine[n]], stops=(*found[mine[n]].stops, stop))
+    return tuple(found), numbers

@@ -154,6 +154,7 @@ def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     }
     summed = together(worked)
     numbers |= _totals(brief, worked, spans) | sums_told(worked, summed)
+    numbers |= {f"sums-{step.step.id}.{key}": one for step in worked.values() for key, one in step.numbers.items()}
     against, allowed = _clashes(brief, plan, worked, of, numbers, spans, summed)
     return VisitPlan(
         plan=plan,
@@ -189,15 +190,17 @@ def _all_worked(
         for stage, one in zip(step.stages, worked_stages(brief, step, before, later, of), strict=True):
             if isinstance(one, Worked):
                 stages.append(one)
-                for stop in one.stops:
-                    refused.setdefault(f"{stage.id}.{stop.field or 'settings'}", stop)
             elif isinstance(one, BadInput):
                 for key, words in one.fields.items():
                     refused[key] = Caution(weight="stop", words=words, action="", rule="device.scale", field=key)
             else:
                 stopped[stage.id] = Caution(weight="stop", words=one.words, action="", rule=one.rule or "plan.order")
-        if stages:
-            found[step.id] = whole(brief, step, stages)
+        if not stages:
+            continue
+        found[step.id] = whole(brief, step, stages)
+        for done in found[step.id].stages:
+            for stop in done.stops:
+                refused.setdefault(f"{done.stage.id}.{stop.field or 'settings'}", stop)
     return found, stopped, refused
 
 

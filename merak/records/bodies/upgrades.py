@@ -7,11 +7,12 @@ from typing import Any
 from pydantic import ValidationError
 
 from merak.core.plan.stage import Stage
+from merak.records.bodies.by_bottles import draft_by_bottles, order_by_bottles, routine_by_bottles
 
 #: A body as the database holds it.
 Raw = dict[str, Any]
 #: The version in which a body is written today; what is not named here has had one shape only.
-VERSIONS = {"plan": 2, "order": 4, "close": 3, "sheet": 1, "task": 1, "routine": 1}
+VERSIONS = {"plan": 3, "order": 5, "close": 3, "sheet": 1, "task": 1, "routine": 2}
 
 
 def versioned(phase: str, body: Raw) -> Raw:
@@ -174,7 +175,7 @@ def _order_of_clocks(body: Raw) -> Raw:
 
 
 #: What a step said of itself when it was one setting on one set of zones, and its stage says now.
-OF_STAGE = ("settings", "zones", "machine")
+OF_STAGE = ("settings", "zones", "machine", "manner")
 
 
 def _step_of_one(step: Raw) -> Raw:
@@ -245,10 +246,10 @@ JUDGED = ("cautions", "refused", "stopped", "clashes", "allowed")
 
 #: Phase → what brings a body from version 0 to 1, from 1 to 2, and so on.
 UPGRADES: dict[str, tuple[Callable[[Raw], Raw], ...]] = {
-    "plan": (_draft_of_steps, _draft_of_stages),
-    "order": (_order_of_acts, _order_of_actions, _order_of_clocks, _order_of_stages),
+    "plan": (_draft_of_steps, _draft_of_stages, draft_by_bottles),
+    "order": (_order_of_acts, _order_of_actions, _order_of_clocks, _order_of_stages, order_by_bottles),
     "close": (_close_by_acts, _close_of_endings, _close_by_what_ended),
     "sheet": (_sheet_by_topics,),
     "task": (_spot_with_words,),
-    "routine": (_routine_of_stages,),
+    "routine": (_routine_of_stages, routine_by_bottles),
 }

@@ -324,7 +324,7 @@ def _lengthen(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Dr
 
 
 #: Settings that lengthen a stage, the first that a modality has.
-LENGTHS = ("minutes", "timer_min", "infuse_min", "activator_min", "hold_min", "repeats", "passes", "rounds", "strokes")
+LENGTHS = ("minutes", "timer_min", "activator_min", "hold_min", "repeats", "passes", "rounds", "strokes")
 
 
 def _strength(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
