@@ -24,7 +24,7 @@ from merak.core.plan.stage import Stage
 from merak.core.plan.step import Step
 from merak.exchange.pdf import pdf
 from merak.services.context import Context, NotFound
-from merak.services.forms import shown, texts
+from merak.services.forms import Shown, shown, texts
 from merak.services.permission import may
 from merak.services.visit import allowing, consenting, planning, routines, trays
 from merak.web.lanes import lanes
@@ -91,6 +91,10 @@ def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
         "machines_of": partial(planning.machines_for, planned),
         "main_of": partial(_main, planned),
         "area_of": partial(_area, planned),
+        "programmes_of": partial(planning.programmes_for, ctx),
+        "more_of": planning.more_for,
+        "how_told": _how_told,
+        "may_keep": may(ctx.me, "keep routines"),
         "time_of": partial(_time, planned),
         "paths": PATHS,
         "open_zones": partial(_open_zones, planned),
@@ -110,12 +114,8 @@ def _told(stage: Stage, placed: bool = True) -> str:
     """What a stage is set to, in a line: its strength, how often, how it is done; where it goes, if `placed`."""
     module = MODALITIES[stage.modality]
     shown_ = {one.name: one for one in shown(module.Settings, texts(module.Settings.model_validate(stage.settings)))}
-    names = dict.fromkeys(("kind", "colour", "acid", module.INCREMENT.field, "passes", "rounds", "repeats"))
-    parts = [
-        f"{shown_[n].label.lower()} {shown_[n].value} {shown_[n].unit}".strip()
-        for n in names
-        if n in shown_ and shown_[n].value != "nothing"
-    ]
+    told = ("kind", "colour", "acid", module.INCREMENT.field, "minutes", "passes", "rounds", "repeats")
+    parts = [_said(shown_[n]) for n in dict.fromkeys(told) if n in shown_]
     where = ", ".join(stage.zones) if placed else ""
     return "; ".join(filter(None, [", ".join(parts), where]))
 
@@ -157,6 +157,20 @@ def _main(planned: planning.Planned, step: Step) -> str:
     return "stopped" if span is None else f"{span.seconds // 60}:{span.seconds % 60:02d}"
 
 
+def _said(one: Shown) -> str:
+    """A setting in a word or two: a choice and a time speak for themselves."""
+    if one.kind == "choice":
+        return one.value
+    return f"{'' if one.unit == 'min' else one.label.lower()} {one.value} {one.unit}".strip()
+
+
+def _how_told(stage: Stage) -> str:
+    """How a stage is worked, in a line."""
+    how = stage.how
+    clock_ = f"{how.clock} {how.most_min or how.least_min or 0:g} min" if how.clock else ""
+    return ", ".join(filter(None, (how.product, how.laying, "half by half" if how.half else "", clock_, how.ends)))
+
+
 def _time(planned: planning.Planned, stage: Stage) -> str:
     """A stage's time, for its row."""
     seconds = planned.computed.times.get(stage.id)
@@ -190,8 +204,10 @@ def take_routine(request: Request, visit_id: UUID, form: Form) -> Response:
 def keep_routine(request: Request, visit_id: UUID, form: Form) -> Response:
     """This plan is kept as a routine of the house."""
     with entered(request, form) as ctx:
-        routines.keep(ctx, visit_id, form.get("name", ""))
-        return go(f"/visits/{visit_id}/plan", f"Kept as the routine {form.get('name', '').strip()}.")
+        step, name = form.get("step", ""), form.get("name", "").strip()
+        routines.keep(ctx, visit_id, name, step)
+        kind = "programme" if step else "routine"
+        return go(f"/visits/{visit_id}/plan" + (f"?step={step}" if step else ""), f"Kept as the {kind} {name}.")
 
 
 @router.post("/plan/{op}")

@@ -177,3 +177,70 @@ def test_bottles_and_colours_of_before_are_stages() -> None:
         ({"colour": "blue"}, {"minutes": 8}),
         ({"colour": "red"}, {"minutes": 6}),
     ]
+
+
+def test_a_step_begins_anew_by_another_programme(ctx: Context) -> None:
+    visit, _, step = lit(ctx)
+    page = planning.edit(ctx, visit, "programme", {"step": step, "programme": "led.blue_red"})
+    colours = [one.settings["colour"] for one in page.plan.of(step).stages]
+    assert colours == ["blue", "red"] or (colours == ["blue"] and "not measured" in page.draft.what)
+    page = planning.edit(ctx, visit, "programme", {"step": step, "programme": "plain"})
+    assert len(page.plan.of(step).stages) == 1 and page.plan.of(step).programme == "plain"
+    assert "no such programme" in planning.edit(ctx, visit, "programme", {"step": step, "programme": "x"}).refusal
+
+
+def test_the_studio_keeps_a_programme_of_its_own(ctx: Context) -> None:
+    visit, _, step = lit(ctx)
+    second = planning.edit(ctx, visit, "again", {"stage": step}).chosen
+    planning.edit(ctx, visit, "set", {"stage": second, f"{second}.minutes": "3", "changed": f"{second}.minutes"})
+    routines.keep(ctx, visit, "Twice", step)
+    assert [one.name for one in routines.suggested(ctx, planning.planned(ctx, visit).file.brief)] == [], "no routine"
+    other, _, fresh = lit(ctx)
+    own = [
+        key
+        for key, words in planning.programmes_for(ctx, planning.planned(ctx, other).plan.of(fresh))
+        if "Twice" in words
+    ]
+    page = planning.edit(ctx, other, "programme", {"step": fresh, "programme": own[0]})
+    assert minutes(page, fresh)[1] == 3 and page.plan.of(fresh).stages[0].id == fresh
+    assert len(page.plan.ids) == len(page.plan.steps) + 1, "ids of its own"
+
+
+def test_one_stage_more_of_the_programme_or_in_between(ctx: Context) -> None:
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit)
+    page = planning.edit(ctx, visit, "add", {"modality": "wet_abrasion"})
+    step = step_of(page, "wet_abrasion")
+    price = page.computed.numbers["visit.price"].value
+    booster = next(value for key, value, words in planning.more_for(page.plan.of(step)) if key == "row")
+    page = planning.edit(ctx, visit, "stage", {"stage": step, "row": booster})
+    assert page.stage and page.stage.settings["kind"] == "booster" and page.stage.how.extra
+    page = planning.edit(ctx, visit, "stage", {"stage": step, "modality": "touch"})
+    found = page.plan.of(step)
+    assert [one.modality for one in found.stages][:3] == ["wet_abrasion", "touch", "wet_abrasion"]
+    assert page.computed.numbers["visit.price"].value == price, "what stands between costs nothing"
+    assert "Which stage" in planning.edit(ctx, visit, "stage", {"stage": step, "modality": "peel"}).refusal
+
+
+def test_how_a_stage_is_worked_is_typed(ctx: Context) -> None:
+    visit, _, step = lit(ctx)
+    how = f"{step}.how."
+    sent = {f"{how}product": "gel", f"{how}half": "on", f"{how}laying": "circles", f"{how}least_min": "2,5"}
+    page = planning.edit(ctx, visit, "manner", {"stage": step, **sent, f"{how}most_min": "many"})
+    told = page.plan.stage(step).how
+    assert (told.product, told.half, told.laying, told.least_min, told.most_min) == ("gel", True, "circles", 2.5, None)
+    assert page.slips[f"{how}most_min"] and page.draft.wrong, "what cannot be read is told, and kept as typed"
+    assert {one.name: one.value for one in page.manner(page.plan.stage(step))}[f"{how}most_min"] == "many"
+    page = planning.edit(ctx, visit, "manner", {"stage": step})
+    assert page.plan.stage(step).manner is None and not page.draft.wrong
+
+
+def test_a_setting_stands_on_a_mark_of_its_scale(ctx: Context) -> None:
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit)
+    step = step_of(planning.edit(ctx, visit, "add", {"modality": "microcurrent"}), "microcurrent")
+    field = f"{step}.level"
+    page = planning.edit(ctx, visit, "set", {"stage": step, field: "2.3", "changed": field})
+    assert "in steps of 0.5: 2 or 2.5" in page.slips[field]
+    page = planning.edit(ctx, visit, "set", {"stage": step, field: "2.5", "changed": field})
+    assert field not in page.slips and page.plan.stage(step).settings["level"] == 2.5

@@ -194,29 +194,29 @@ class Manner(BookEntry):
     waits for, what is chosen at the chair; what it costs extra; who does what, what the free hand does, what is said.
     """
 
-    where: Literal["", "worked", "chair"] = ""
-    most_cm2: float | None = Field(None, gt=0)
-    product: str = ""
-    amount: str = ""
-    layer: Literal["", "under", "over"] = ""
-    laying: Laying | Literal[""] = ""
-    often: str = ""
-    half: bool = False
-    clock: Literal["", "at least", "at most", "exactly"] = ""
-    least_min: float | None = Field(None, ge=0)
-    most_min: float | None = Field(None, gt=0)
-    beside: str = ""
-    ask: str = ""
-    ask_s: int = Field(0, ge=0)
-    ends: str = ""
-    off: Off | Literal[""] = ""
-    warmth: Literal["", "warm", "lukewarm", "cool"] = ""
-    gate: str = ""
-    choice: tuple[str, ...] = ()
-    extra: bool = False
+    where: Literal["", "worked", "chair"] = Field("", title="Where else")
+    most_cm2: float | None = Field(None, gt=0, title="At most", json_schema_extra={"unit": "cm²"})
+    product: str = Field("", max_length=120, title="Product")
+    amount: str = Field("", max_length=80, title="How much")
+    layer: Literal["", "under", "over"] = Field("", title="Laid")
+    laying: Laying | Literal[""] = Field("", title="Strokes")
+    often: str = Field("", max_length=120, title="How often")
+    half: bool = Field(False, title="Half by half")
+    clock: Literal["", "at least", "at most", "exactly"] = Field("", title="Clock")
+    least_min: float | None = Field(None, ge=0, le=240, title="Least", json_schema_extra={"unit": "min"})
+    most_min: float | None = Field(None, gt=0, le=240, title="Most", json_schema_extra={"unit": "min"})
+    beside: str = Field("", max_length=120, title="Beside it")
+    ask: str = Field("", max_length=40, title="Ask for")
+    ask_s: int = Field(0, ge=0, le=3600, title="Every", json_schema_extra={"unit": "s"})
+    ends: str = Field("", max_length=120, title="Ends with")
+    off: Off | Literal[""] = Field("", title="Comes off by")
+    warmth: Literal["", "warm", "lukewarm", "cool"] = Field("", title="How warm")
+    gate: str = Field("", max_length=120, title="Waits for")
+    choice: tuple[str, ...] = Field((), max_length=3)
+    extra: bool = Field(False, title="Paid extra")
     hands: dict[Worker, str] = Field(default_factory=dict)
-    free_hand: str = ""
-    line: str = ""
+    free_hand: str = Field("", max_length=120, title="Free hand")
+    line: str = Field("", max_length=200, title="Say")
 
 
 class Row(Manner):

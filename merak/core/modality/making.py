@@ -8,7 +8,7 @@ from merak.core.acts import Act, Cell, Part
 from merak.core.body.grid import Tip
 from merak.core.body.sections import SectionOrder
 from merak.core.client import Side
-from merak.core.knowledge import about, number
+from merak.core.knowledge import Manner, about, number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import CardTip
 from merak.core.modality.ways import Ground, Inquiry, Ways
@@ -40,6 +40,9 @@ class Places(Protocol):
         """Its sections and the footprints in them."""
 
 
+NO_MANNER = Manner()
+
+
 @dataclass(frozen=True)
 class Making:
     """A step on its way to acts. `hands_s` are seconds with hands on, `own_s` those of its own time after them; `side`
@@ -65,6 +68,7 @@ class Making:
     laid: Places
     ground: Ground
     spot: SpotRule | None
+    how: Manner = NO_MANNER
 
     @property
     def title(self) -> str:
@@ -90,13 +94,24 @@ class Making:
     def instruction(self) -> str:
         """What is said at the work: what the schools say, or the technique; both where nothing was made ready."""
         if self.hands_s:
-            return f"{self.where}{self.school or self.technique}"
-        return f"{self.where}{self.technique} {self.school} {self.lower}".strip()
+            return f"{self.where}{self.manner}{self.school or self.technique}"
+        return f"{self.where}{self.manner or f'{self.technique} '}{self.school} {self.lower}".strip()
+
+    @property
+    def manner(self) -> str:
+        """How this stage is worked, as a sentence each: what is laid, by which strokes, the free hand, what is said."""
+        how = self.how
+        laid = " ".join(filter(None, (how.product, how.amount and f"({how.amount})", how.layer)))
+        strokes = ": ".join(filter(None, (how.laying, how.often)))
+        hands = f"free hand {how.free_hand}" if how.free_hand else ""
+        off = f"off by {how.off}{f', {how.warmth}' if how.warmth else ''}" if how.off not in ("", "stays on") else ""
+        told = [laid, strokes, hands, how.gate and f"first: {how.gate}", how.line.rstrip("."), off]
+        return "".join(f"{one[0].upper()}{one[1:]}. " for one in told if one)
 
     @property
     def enough(self) -> str:
         """What ends it."""
-        endpoint = about()[self.modality].endpoint
+        endpoint = f"{self.how.ends}." if self.how.ends else about()[self.modality].endpoint
         return f"Enough: {endpoint[0].lower()}{endpoint[1:]}"
 
     @property

@@ -98,6 +98,7 @@ def _made(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid
         lower=told_lower(one.dose, one.classes),
         laid=OnPlate(brief, one, side, laid),
         ground=ground(brief, stage.modality, stage.zones, frozenset(one.areas)),
+        how=stage.how,
         spot=spot_rule(brief, one, laid or one.spot_only) if spot and (one.spot_only or spot.same_visit) else None,
     )
     if one.spot_only:

@@ -2,12 +2,13 @@
 fitting to a client.
 """
 
+from collections.abc import Sequence
 from typing import Any
 
 from pydantic import Field
 
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import Consider
+from merak.core.knowledge import Consider, Manner
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import stronger
@@ -33,6 +34,7 @@ class RoutineStage(Frozen):
     zones: tuple[str, ...] = ()
     kinds: dict[str, str] = Field(default_factory=dict)
     settings: dict[str, float | bool] = Field(default_factory=dict)
+    manner: Manner | None = None
 
 
 class RoutineStep(Frozen):
@@ -44,13 +46,22 @@ class RoutineStep(Frozen):
 
 
 class Routine(Frozen):
-    """A routine: its name, the conditions and goals that it is for, its steps in order, its schools."""
+    """A routine: its name, the conditions and goals that it is for, its steps in order, its schools. A `programme` is
+    one of one step, to be taken as such.
+    """
 
     name: str = Field(min_length=1, max_length=80)
     conditions: tuple[str, ...] = ()
     goals: tuple[str, ...] = ()
     steps: tuple[RoutineStep, ...] = Field(min_length=1, max_length=40)
     methods: dict[str, str] = Field(default_factory=dict)
+    programme: bool = False
+
+
+def programme_kept(brief: Brief, plan: Plan, step: Step, name: str) -> Routine:
+    """One step of a plan as the studio's own programme. Raises BadInput on "name"."""
+    alone = Plan(steps=(step.model_copy(update={"beside": ""}),), methods=plan.methods)
+    return routine_of(brief, alone, name).model_copy(update={"programme": True})
 
 
 def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
@@ -67,7 +78,13 @@ def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
         RoutineStep(
             modality=step.modality,
             stages=tuple(
-                RoutineStage(modality=stage.modality, zones=stage.zones, kinds=_kinds(stage), settings=_amounts(stage))
+                RoutineStage(
+                    modality=stage.modality,
+                    zones=stage.zones,
+                    kinds=_kinds(stage),
+                    settings=_amounts(stage),
+                    manner=stage.manner,
+                )
                 for stage in step.stages
             ),
             beside=places.get(step.beside),
@@ -123,18 +140,26 @@ def _fitted(brief: Brief, entry: RoutineStage, stage_id: str, of: dict[str, str]
     if entry.zones and not zones:  # none would mean everywhere
         raise Refused(f"Its zones are closed today: {', '.join(entry.zones)}.", "plan.closed_zones")
     kinds = Consider(modality=entry.modality, evidence="weak", set=dict(entry.kinds))
-    return _as_kept(brief, begin(brief, entry.modality, stage_id, of, kinds, zones), entry, of)
+    stage = _as_kept(brief, begin(brief, entry.modality, stage_id, of, kinds, zones), entry, of)
+    return stage.model_copy(update={"manner": entry.manner})
 
 
 def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str], ...]]:
     """A routine re-fitted: every stage as it was kept, never stronger than this client's own start values, zones that
     are closed left out; and (work, why) of what this client cannot have today.
     """
-    of = in_force(brief, Plan(methods=routine.methods))
+    steps, left = fitted_steps(brief, routine.steps, in_force(brief, Plan(methods=routine.methods)))
+    return Plan(steps=steps, methods=routine.methods, routine=routine.name), left
+
+
+def fitted_steps(
+    brief: Brief, entries: Sequence[RoutineStep], of: dict[str, str]
+) -> tuple[tuple[Step, ...], tuple[tuple[str, str], ...]]:
+    """Steps of a routine for this client, by the schools in force."""
     steps: list[Step] = []
     ids: dict[int, str] = {}
     left: list[tuple[str, str]] = []
-    for n, entry in enumerate(routine.steps):
+    for n, entry in enumerate(entries):
         stages = []
         for m, one in enumerate(entry.stages):
             try:
@@ -148,4 +173,4 @@ def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str],
         ids[n] = f"s{n + 1}"
         host = ids.get(entry.beside, "") if entry.beside is not None else ""
         steps.append(Step(id=ids[n], modality=entry.modality, stages=tuple(stages), beside=host))
-    return Plan(steps=tuple(steps), methods=routine.methods, routine=routine.name), tuple(left)
+    return tuple(steps), tuple(left)

@@ -8,7 +8,7 @@ from pydantic import Field, field_validator, model_validator
 
 from merak.core.body.plate import GROUPS
 from merak.core.errors import BadInput, MerakError, Refused
-from merak.core.knowledge import Consider, Manner, Row, programmes, traits
+from merak.core.knowledge import Consider, Manner, Programme, Row, programmes, traits
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.brief import Brief
@@ -26,13 +26,15 @@ needs(
 
 class Step(Frozen):
     """One step of a plan: `modality` leads it, which names, prices and loads it once, whatever the number of its
-    stages. `beside` is the step in whose waiting time it runs. The first stage of a step of one carries its id.
+    stages. `beside` is the step in whose waiting time it runs, `programme` what it began with. The first stage that a
+    step begins with carries its id.
     """
 
     id: str = Field(pattern=r"^[a-z0-9-]{1,40}$")
     modality: str
     stages: tuple[Stage, ...] = Field(min_length=1, max_length=20)
     beside: str = ""
+    programme: str = Field("", max_length=120)
 
     @field_validator("modality")
     @classmethod
@@ -156,46 +158,51 @@ def begin_by(
     programme: str = "",
 ) -> tuple[Step, tuple[tuple[str, str], ...]]:
     """The same, with (work, why) of the stages that this client cannot have today."""
-    named = programme or (consider.programme if consider else "")
-    rows = rows_of(modality, named, of, 1 + (modality in brief.facts.history))
+    found = programme_of(modality, programme or (consider.programme if consider else ""))
+    rows = rows_of(found, of, 1 + (modality in brief.facts.history))
     stages: list[Stage] = []
     left: list[tuple[str, str]] = []
     for row in rows:
         stage_id = f"{step_id}-{len(stages) + 1}" if stages else step_id
         name = row.modality or modality
         try:
-            stages.append(_by_row(brief, row, name, stage_id, of, consider if name == modality else None, zones))
+            stages.append(by_row(brief, row, name, stage_id, of, consider if name == modality else None, zones))
         except (Refused, BadInput) as stop:
             if name == modality and all(stage.modality != modality for stage in stages):
                 raise  # without what it begins with it is another step
             left.append((title(name), str(stop)))
-    return Step(id=step_id, modality=modality, stages=tuple(stages)), tuple(left)
+    named = found.id if found else ""
+    return Step(id=step_id, modality=modality, stages=tuple(stages), programme=named), tuple(left)
 
 
-def rows_of(modality: str, programme: str, of: Methods, visit: int) -> tuple[Row, ...]:
-    """The stages that a step begins with on its first `visit` or a later one, by the schools in force: of the programme
-    that is named, the usual one, or one stage of its own.
-    """
+#: What a step is called that began with no programme: one stage as the modality starts it.
+PLAIN = "plain"
+
+
+def programme_of(modality: str, named: str = "") -> Programme | None:
+    """The programme of this id, the usual one where none is named; None where there is none."""
     there = programmes().get(modality, ())
-    found = next((one for one in there if one.id == programme or (one.usual and not programme)), None)
+    return next((one for one in there if one.id == named or (one.usual and not named)), None)
+
+
+def rows_of(found: Programme | None, of: Methods, visit: int) -> tuple[Row, ...]:
+    """The stages that a programme begins with on the first `visit` or a later one, by the schools in force."""
     if found is None:
         return (Row(),)
-    return tuple(
-        row
-        for row in found.stages
-        if not row.optional and row.visit <= visit and (not row.only or in_force(row.only, of))
-    )
+    due = (row for row in found.stages if not row.optional and row.visit <= visit)
+    return tuple(row for row in due if not row.only or in_force(row.only, of))
 
 
-def _by_row(
+def by_row(
     brief: Brief,
     row: Row,
     modality: str,
     stage_id: str,
     of: Methods,
-    consider: Consider | None,
-    zones: tuple[str, ...],
+    consider: Consider | None = None,
+    zones: tuple[str, ...] = (),
 ) -> Stage:
+    """A stage as a row of a programme names it, on what of its zones the step goes to. Raises as `begin`."""
     own = tuple(zone for name in row.zones for zone in GROUPS.get(name, (name,)))
     where = tuple(zone for zone in own if zone in zones) if own and zones else own or zones
     if own and not where:

@@ -6,7 +6,7 @@ from typing import Any
 from uuid import UUID
 
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import about, rule
+from merak.core.knowledge import Manner, about, programmes, rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
@@ -15,14 +15,16 @@ from merak.core.plan.fitting import rank, title
 from merak.core.plan.proposals import Proposal, proposals
 from merak.core.plan.screening import Board
 from merak.core.plan.stage import Stage, can_override, derived, read_settings
-from merak.core.plan.step import Step
+from merak.core.plan.step import PLAIN, Step, programme_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, beside_fits, in_force, visit_plan
 from merak.core.working import Caution
 from merak.records import visits
 from merak.services.context import Context, OutOfTurn
 from merak.services.forms import Shown, shown, texts
-from merak.services.visit.changes import BACK, OPS, WHOLE, EditForm, draft_of, with_new_ids
+from merak.services.visit.change import EditForm
+from merak.services.visit.changes import BACK, OPS, WHOLE, draft_of, with_new_ids
 from merak.services.visit.file import VisitFile, changing, forget, open_file
+from merak.services.visit.stage_changes import own_programmes
 
 needs(
     __name__,
@@ -109,6 +111,11 @@ class Planned:
         values |= {key: text for key, text in self.draft.typed.items() if key.startswith(f"{stage.id}.")}
         found = [one for one in shown(model, values, f"{stage.id}.") if one.name.partition(".")[2] not in given]
         return tuple(twin for one in found for twin in (one, *self._twin(stage, one)))
+
+    def manner(self, stage: Stage) -> tuple[Shown, ...]:
+        """How a stage is worked, as a form shows it."""
+        prefix = f"{stage.id}.how."
+        return shown(Manner, texts(stage.how, prefix) | self.draft.typed, prefix)
 
     def _twin(self, stage: Stage, one: Shown) -> tuple[Shown, ...]:
         """The current beside its level, the fluence beside its minutes: either may be typed."""
@@ -207,7 +214,7 @@ def _open_then(old: Draft, new: Draft, op: str, form: EditForm) -> str:
     """What is open after a change: what the page asks for, a new stage, what was open, what its step has left."""
     if form.next is not None:
         return form.next
-    if op == "again":
+    if op in ("again", "stage"):
         return next(iter(new.plan.ids - old.plan.ids))
     gone = form.about in old.plan.ids - new.plan.ids
     return old.plan.of(form.about).id if gone else form.about
@@ -327,6 +334,25 @@ def hosts(page: Planned, step: Step) -> list[tuple[str, str]]:
 def machines_for(page: Planned, stage: Stage) -> list[tuple[str, str]]:
     """The machines that could do a stage."""
     return [(one.id, one.card.name) for one in page.file.machines if fits(one.card, stage.modality)]
+
+
+def programmes_for(ctx: Context, step: Step) -> list[tuple[str, str]]:
+    """What a step may begin with anew: the house's programmes and the studio's own, or one stage."""
+    house = [(one.id, one.words) for one in programmes().get(step.modality, ())]
+    own = [(str(one.routine_id), f"{one.body.name} (own)") for one in own_programmes(ctx, step.modality)]
+    return [(PLAIN, "one stage"), *house, *own]
+
+
+def more_for(step: Step) -> list[tuple[str, str, str]]:
+    """(field, value, words) of each stage that a step may have more: what its programme offers, what is gentle."""
+    found = programme_of(step.modality, step.programme)
+    rows = [
+        ("row", str(n), (row.product or title(row.modality or step.modality)).partition(",")[0])
+        for n, row in enumerate(found.stages if found else ())
+        if row.optional
+    ]
+    free = sorted(name for name, module in MODALITIES.items() if module.WAYS.free)
+    return [*rows, *(("modality", name, title(name)) for name in free)]
 
 
 def needed_licences(plan: Plan) -> set[str]:

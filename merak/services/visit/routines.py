@@ -7,7 +7,7 @@ from uuid_utils.compat import uuid7
 
 from merak.core.knowledge import conditions
 from merak.core.plan.brief import Brief
-from merak.core.plan.routine import Routine, fitted, routine_of
+from merak.core.plan.routine import Routine, fitted, programme_kept, routine_of
 from merak.records import letters
 from merak.records.tables import RoutineVersion
 from merak.services.context import Context, NotFound
@@ -43,19 +43,22 @@ def suggested(ctx: Context, brief: Brief) -> list[KeptRoutine]:
     wanted = {name for name, graded in brief.facts.findings.grades.items() if any(graded.values())} | set(
         brief.facts.wish.goals
     )
-    return sorted(kept(ctx), key=lambda one: -len(wanted & {*one.routine.conditions, *one.routine.goals}))
+    whole = [one for one in kept(ctx) if not one.routine.programme]
+    return sorted(whole, key=lambda one: -len(wanted & {*one.routine.conditions, *one.routine.goals}))
 
 
-def keep(ctx: Context, visit_id: UUID, name: str) -> None:
-    """A plan is kept as a routine; one of the same name gets a later version. Raises BadInput on "name", NotFound
-    without a plan.
+def keep(ctx: Context, visit_id: UUID, name: str, step: str = "") -> None:
+    """A plan is kept as a routine, or one `step` of it as a programme; one of the same name gets a later version.
+
+    Raises BadInput on "name", NotFound without a plan.
     """
     ctx.demand("keep routines")
     file = open_file(ctx, visit_id)
     plan = draft_of(file)[0].plan
     if not plan.steps:
         raise NotFound("There is no plan yet to keep.")
-    routine = routine_of(file.brief, plan, name)
+    one = plan.of(step) if step else None
+    routine = programme_kept(file.brief, plan, one, name) if one else routine_of(file.brief, plan, name)
     same = next((one for one in letters.routines(ctx.db) if one.body.name == routine.name), None)
     with ctx.saving("keep a routine") as db:
         db.add(

@@ -1,0 +1,308 @@
+"""Changes of one stage of a step: what is set, where it goes, with which machine, how it is worked; once more, another
+one, left out, moved; and the programme that all stages of its step come from.
+"""
+
+from math import floor
+from typing import Any
+
+from pydantic import ValidationError
+
+from merak.core.body.plate import GROUPS, PLATES, zone_names
+from merak.core.body.treatable import BESIDE
+from merak.core.errors import BadInput
+from merak.core.knowledge import Manner
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.device import fits
+from merak.core.modality.shared import incremented
+from merak.core.modality.ways import Twin
+from merak.core.plan.brief import plate_of
+from merak.core.plan.draft import Draft
+from merak.core.plan.fitting import title
+from merak.core.plan.routine import fitted_steps
+from merak.core.plan.stage import Stage, begin
+from merak.core.plan.step import PLAIN, begin_by, by_row, programme_of
+from merak.core.plan.visit_plan import in_force
+from merak.records import letters
+from merak.records.tables import RoutineVersion
+from merak.services.context import Context
+from merak.services.forms import decimal, said, shown
+from merak.services.visit.change import EditForm, Op, changed, left_out, misfit, new_id, removed, said_change, without
+from merak.services.visit.file import VisitFile
+
+
+def _set(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """Fields of one stage, as typed. A twin leads when it is what changed; what cannot be read is kept as typed and
+    told beside it.
+    """
+    stage = draft.plan.stage(form.about)
+    prefix = f"{stage.id}."
+    model = MODALITIES[stage.modality].Settings
+    texts_ = {key.removeprefix(prefix): value for key, value in form.sent.items() if key.startswith(prefix)}
+    field = form.changed.removeprefix(prefix)
+    settings, wrong = dict(stage.settings), {}
+    kinds = {one.name: one.kind for one in shown(model, {})}
+    if kinds.get(field) == "yes":  # an empty box is not sent
+        texts_.setdefault(field, "")
+    for name, text in texts_.items():
+        if name not in kinds or field not in ("", name):
+            continue
+        value: Any = (
+            text in ("on", "yes", "true")
+            if kinds[name] == "yes"
+            else decimal(text.strip())
+            if kinds[name] == "number"
+            else text
+        )
+        tried = settings | {name: value}
+        problem = misfit(stage, tried, name) or _between_marks(file, stage, name, str(value))
+        if problem:
+            wrong[name] = problem
+        else:
+            settings = tried
+    if field.startswith("path."):
+        paths = [
+            key.partition("path.")[2] for key, value in texts_.items() if key.startswith("path.") and value == "on"
+        ]
+        if paths:
+            settings["paths"] = paths
+        else:
+            wrong["paths"] = "At least one line."
+    twin = MODALITIES[stage.modality].WAYS.twin
+    if twin and twin.name == field:
+        try:
+            settings = _by_twin(file, stage, settings, twin, texts_.get(twin.name, ""))
+        except BadInput as bad:
+            wrong |= bad.fields
+    new = stage.with_settings(settings)
+    pair = {twin.field, twin.name} if twin else set()
+    typed = {key: text for key, text in draft.typed.items() if not _same_field(key, prefix, texts_, field, pair)}
+    told = {key: text for key, text in draft.wrong.items() if not _same_field(key, prefix, texts_, field, pair)}
+    typed |= {prefix + name: texts_.get(name, "") for name in wrong}
+    told |= {prefix + name: words for name, words in wrong.items()}
+    what = said_change(stage, new)
+    return changed(draft, draft.plan.with_stage(new), what, typed=typed, wrong=told)
+
+
+def _between_marks(file: VisitFile, stage: Stage, name: str, text: str) -> str:
+    """Why a setting cannot stand on its machine's scale, which has whole increments; "" where it can."""
+    card, increment = file.brief.card(stage.modality, stage.machine), MODALITIES[stage.modality].INCREMENT
+    size = increment.size if increment.size else getattr(card, "step", None)
+    if card is None or name not in ("at", "level") or name != increment.field or not size:
+        return ""
+    value, least = float(text), getattr(card, "least", 0.0)
+    below = least + size * floor((value - least) / size + 1e-9)
+    if abs(value - below) < 1e-9:
+        return ""
+    return f"The {card.name} is set in steps of {size:g}: {below:g} or {below + size:g}."
+
+
+def _same_field(key: str, prefix: str, sent: dict[str, str], field: str, pair: set[str]) -> bool:
+    """Whether a field's old slip is answered by what was sent now; of a `pair` of twins either answers both."""
+    name = key.removeprefix(prefix)
+    return key.startswith(prefix) and (name == field or (not field and name in sent) or {name, field} == pair)
+
+
+def _by_twin(file: VisitFile, stage: Stage, settings: dict[str, Any], twin: Twin, text: str) -> dict[str, Any]:
+    """The setting that gives what was typed as its twin. Raises BadInput on the twin."""
+    machine = file.brief.machine(stage.modality, stage.machine)
+    try:
+        value = float(decimal(text))
+    except ValueError:
+        raise BadInput({twin.name: f"“{text}” is not a number that fits here."}) from None
+    set_now: Any = MODALITIES[stage.modality].Settings.model_validate(settings)
+    found = getattr(set_now.twin_for(value, machine.card if machine else None), twin.field)
+    problem = misfit(stage, settings | {twin.field: found}, twin.field)
+    if problem:
+        raise BadInput({twin.name: f"That would be {found:g} {twin.field}. {problem}"})
+    return settings | {twin.field: found}
+
+
+def _lengthen(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """A stage longer or shorter by one of its own: minutes where it has them, else repeats, passes or rounds."""
+    stage = draft.plan.stage(form.about)
+    up = form.by != "-1"
+    model = MODALITIES[stage.modality].Settings
+    name = next((one for one in LENGTHS if one in model.model_fields), "")
+    if not name:
+        raise BadInput({"step": f"{title(stage.modality)} takes as long as its settings make it."})
+    settings = model.model_validate(stage.settings)
+    value = getattr(settings, name)
+    size = 1 if isinstance(value, int) or value >= 4 else 0.5
+    tried = dict(stage.settings) | {name: value + size if up else value - size}
+    problem = misfit(stage, tried, name)
+    if problem:
+        raise BadInput({name: problem})
+    new = stage.with_settings(tried)
+    return changed(draft, draft.plan.with_stage(new), said_change(stage, new))
+
+
+#: Settings that lengthen a stage, the first that a modality has.
+LENGTHS = ("minutes", "timer_min", "activator_min", "hold_min", "repeats", "passes", "rounds", "strokes")
+
+
+def _strength(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """An increment of the machine up or down."""
+    stage = draft.plan.stage(form.about)
+    machine = file.brief.machine(stage.modality, stage.machine)
+    module = MODALITIES[stage.modality]
+    settings = incremented(
+        module,
+        module.Settings.model_validate(stage.settings),
+        machine.card if machine else None,
+        up=form.by != "-1",
+    )
+    new = stage.with_settings(settings)
+    return changed(draft, draft.plan.with_stage(new), said_change(stage, new))
+
+
+def _zones(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """Where a stage goes: zones ticked, or a named group; none means everywhere."""
+    stage = draft.plan.stage(form.about)
+    named = form.group
+    if named in GROUPS:
+        wanted = GROUPS[named]
+    elif named == "everywhere":
+        wanted = ()
+    else:
+        every = [zone for name in PLATES for zone in zone_names(name) if zone not in BESIDE]
+        wanted = tuple(zone for zone in dict.fromkeys(every) if form.zones.get(zone) == "on")
+    if not wanted and named != "everywhere":
+        raise BadInput({"zones": "At least one zone, or everywhere."})
+    plate = plate_of(wanted, stage.modality)
+    able = set(zone_names(plate)) - BESIDE
+    wanted = tuple(zone for zone in wanted if zone in able)
+    if set(wanted) == able:
+        wanted = ()
+    new = stage.model_copy(update={"zones": wanted})
+    where = ", ".join(wanted) if len(wanted) < 4 else f"{len(wanted)} zones"
+    return changed(draft, draft.plan.with_stage(new), f"{title(stage.modality)}: {where or 'everywhere'}")
+
+
+def _machine(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """Another machine for a stage; settings begin anew, since a level means nothing across machines."""
+    stage = draft.plan.stage(form.about)
+    machine = next((one for one in file.machines if one.id == form.machine and fits(one.card, stage.modality)), None)
+    if machine is None:
+        raise BadInput({"machine": "There is no such machine for this."})
+    rest = (one for one in file.machines if one.id != machine.id)
+    brief = file.brief.but(machines=(machine, *rest))
+    fresh = begin(brief, stage.modality, stage.id, in_force(file.brief, draft.plan), zones=stage.zones)
+    new = fresh.model_copy(update={"machine": machine.id})
+    return changed(draft, draft.plan.with_stage(new), f"{title(stage.modality)} with the {machine.card.name}")
+
+
+def _again(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """A stage once more, right behind it: to be set otherwise or to go elsewhere."""
+    step, stage = draft.plan.of(form.about), draft.plan.stage(form.about)
+    n = step.stages.index(stage) + 1
+    copy = stage.model_copy(update={"id": new_id()})
+    plan = draft.plan.with_step(step.model_copy(update={"stages": (*step.stages[:n], copy, *step.stages[n:])}))
+    return changed(draft, plan, f"{title(stage.modality)} again")
+
+
+def _programme(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """A step by another programme, the house's or the studio's own: its stages begin anew."""
+    step, of = draft.plan.of(form.about), in_force(file.brief, draft.plan)
+    own = next((one for one in own_programmes(ctx, step.modality) if str(one.routine_id) == form.programme), None)
+    house = programme_of(step.modality, form.programme)
+    if own:
+        fitted, left = fitted_steps(file.brief, own.body.steps, of)
+        if not fitted:
+            raise BadInput({"programme": f"Nothing of it can be today.{left_out(left)}"})
+        fresh = fitted[0]
+    elif form.programme == PLAIN or house:
+        fresh, left = begin_by(file.brief, step.modality, step.id, of, zones=step.zones, programme=form.programme)
+    else:
+        raise BadInput({"programme": "There is no such programme."})
+    ids = {stage.id: step.id if n == 0 else new_id() for n, stage in enumerate(fresh.stages)}
+    stages = tuple(stage.model_copy(update={"id": ids[stage.id]}) for stage in fresh.stages)
+    new = step.model_copy(update={"stages": stages, "programme": form.programme})
+    words = own.body.name if own else house.words if house else "one stage"
+    return without(draft, step.stages, draft.plan.with_step(new), f"{title(step.modality)}: {words}{left_out(left)}")
+
+
+def _stage(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """One more stage behind the open one: a row of the step's programme, or something gentle in between."""
+    step, stage = draft.plan.of(form.about), draft.plan.stage(form.about)
+    found, of = programme_of(step.modality, step.programme), in_force(file.brief, draft.plan)
+    if form.row.isdigit() and found and int(form.row) < len(found.stages):
+        row = found.stages[int(form.row)]
+        new = by_row(file.brief, row, row.modality or step.modality, new_id(), of)
+    elif form.modality in MODALITIES and MODALITIES[form.modality].WAYS.free:
+        new = begin(file.brief, form.modality, new_id(), of, zones=stage.zones)
+    else:
+        raise BadInput({"stage": "Which stage?"})
+    n = step.stages.index(stage) + 1
+    plan = draft.plan.with_step(step.model_copy(update={"stages": (*step.stages[:n], new, *step.stages[n:])}))
+    return changed(draft, plan, f"{title(step.modality)}: {title(new.modality).lower()} added")
+
+
+def _manner(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """How a stage is worked, as typed; what cannot be read is kept as typed and told beside it."""
+    stage = draft.plan.stage(form.about)
+    prefix = f"{stage.id}.how."
+    sent = {key.removeprefix(prefix): text for key, text in form.sent.items() if key.startswith(prefix)}
+    kinds = {one.name: one.kind for one in shown(Manner, {})}
+    how, typed, wrong = stage.how, dict(draft.typed), dict(draft.wrong)
+    for name, kind in kinds.items():
+        text = sent.get(name, "").strip()
+        value: Any = text == "on" if kind == "yes" else (decimal(text) or None) if kind == "number" else text
+        if name == "ask_s":
+            value = value or 0
+        typed.pop(prefix + name, None)
+        wrong.pop(prefix + name, None)
+        try:
+            how = Manner.model_validate(how.model_dump() | {name: value})
+        except ValidationError as broken:
+            typed[prefix + name], wrong[prefix + name] = text, said(dict(broken.errors()[0]))
+    new = stage.model_copy(update={"manner": how if how != Manner() else None})
+    what = f"{title(stage.modality)}: how it is worked"
+    return changed(draft, draft.plan.with_stage(new), what, typed=typed, wrong=wrong)
+
+
+def _leave(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """A stage out of its step; the last of what leads it takes the step with it."""
+    step, stage = draft.plan.of(form.about), draft.plan.stage(form.about)
+    stages = tuple(one for one in step.stages if one.id != stage.id)
+    if all(one.modality != step.modality for one in stages):
+        return removed(draft, step)
+    plan = draft.plan.with_step(step.model_copy(update={"stages": stages}))
+    return without(draft, (stage,), plan, f"left a stage of {title(step.modality)} out")
+
+
+def _shift(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """A stage to another place in its step: `after` which stage ("" first), or `by` how many places."""
+    step, stage = draft.plan.of(form.about), draft.plan.stage(form.about)
+    rest = [one for one in step.stages if one.id != stage.id]
+    if "after" in form.sent:
+        named = [n for n, one in enumerate(rest) if one.id == form.after]
+        if form.after and not named:
+            raise BadInput({"after": "To which place in its step?"})
+        to = named[0] + 1 if form.after else 0
+    elif form.by in ("1", "-1") and "by" in form.sent:
+        to = min(max(step.stages.index(stage) + int(form.by), 0), len(rest))
+    else:
+        raise BadInput({"after": "To which place?"})
+    rest.insert(to, stage)
+    plan = draft.plan.with_step(step.model_copy(update={"stages": tuple(rest)}))
+    return changed(draft, plan, f"moved a stage of {title(step.modality)}")
+
+
+def own_programmes(ctx: Context, modality: str) -> list[RoutineVersion]:
+    """The studio's own programmes of a modality."""
+    return [one for one in letters.routines(ctx.db) if one.body.programme and one.body.steps[0].modality == modality]
+
+
+STAGE_OPS: dict[str, Op] = {
+    "set": _set,
+    "lengthen": _lengthen,
+    "strength": _strength,
+    "zones": _zones,
+    "machine": _machine,
+    "again": _again,
+    "programme": _programme,
+    "stage": _stage,
+    "manner": _manner,
+    "leave": _leave,
+    "shift": _shift,
+}
