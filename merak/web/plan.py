@@ -93,6 +93,7 @@ def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
         "area_of": partial(_area, planned),
         "programmes_of": partial(planning.programmes_for, ctx),
         "more_of": planning.more_for,
+        "splits_of": partial(planning.splits_for, planned),
         "how_told": _how_told,
         "may_keep": may(ctx.me, "keep routines"),
         "time_of": partial(_time, planned),
@@ -111,11 +112,11 @@ def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
 
 
 def _told(stage: Stage, placed: bool = True) -> str:
-    """What a stage is set to, in a line: its strength, how often, how it is done; where it goes, if `placed`."""
+    """What a stage is set to, in a line: its strength, how often, how it is done; if `placed` how long, and where."""
     module = MODALITIES[stage.modality]
     shown_ = {one.name: one for one in shown(module.Settings, texts(module.Settings.model_validate(stage.settings)))}
     told = ("kind", "colour", "acid", module.INCREMENT.field, "minutes", "passes", "rounds", "repeats")
-    parts = [_said(shown_[n]) for n in dict.fromkeys(told) if n in shown_]
+    parts = [_said(shown_[n]) for n in dict.fromkeys(told) if n in shown_ and (placed or n != "minutes")]
     where = ", ".join(stage.zones) if placed else ""
     return "; ".join(filter(None, [", ".join(parts), where]))
 

@@ -8,10 +8,11 @@ from builders.briefs import EVERY_LICENCE, brief, planned
 from merak.core.body.plate import BONY, THIN
 from merak.core.client import Findings
 from merak.core.knowledge import caution
+from merak.core.modality import shared
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.shared import Dose, stronger
+from merak.core.modality.shared import Dose, lower_there, stronger
 from merak.core.plan.brief import workable
-from merak.core.plan.by_class import against
+from merak.core.plan.by_class import CLASSES, against
 from merak.core.plan.stage import begin, compute
 from merak.core.plan.step import step_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
@@ -20,7 +21,8 @@ WHO = brief(returning=True, licences=EVERY_LICENCE, senior=True, findings=Findin
 
 
 def there(plan: VisitPlan) -> dict[str, str]:
-    return {key.partition(".")[2]: one.text for key, one in plan.numbers.items() if key in ("s1.at_bone", "s1.at_thin")}
+    named = {f"s1.at_{skin}" for skin in CLASSES}
+    return {key.partition(".")[2]: one.text for key, one in plan.numbers.items() if key in named}
 
 
 def refused(plan: VisitPlan) -> dict[str, str]:
@@ -28,9 +30,9 @@ def refused(plan: VisitPlan) -> dict[str, str]:
 
 
 def test_needles_are_set_lower_under_an_eye_and_over_bone() -> None:
-    """Page by page the same ceiling as on the bench: 0.5 mm on thin skin and over bone."""
+    """Page by page the same ceiling as on the bench: 0.5 mm on thin skin, on the lips and over bone."""
     plan = planned(WHO, "micro_needling", depth_mm=1.5)
-    assert there(plan) == {"at_bone": "0.5 mm", "at_thin": "0.5 mm"} and not refused(plan)
+    assert there(plan) == {"at_bone": "0.5 mm", "at_thin": "0.5 mm", "at_lip": "0.5 mm"} and not refused(plan)
     assert plan.numbers["s1.at_thin"].formula == "lower on under-eye"
     shallow = planned(WHO, "micro_needling", depth_mm=0.25)
     assert there(shallow) == {}, "nothing to lower"
@@ -84,7 +86,7 @@ def test_no_class_of_skin_is_worked_stronger_or_past_its_ceiling(modality: str, 
     for one in worked.classes:
         now, most = float(getattr(one.settings, field)), float(getattr(worked.settings, field))
         assert not stronger(module, now, most, WHO.card(modality)), (modality, one.skin)
-        assert set(one.zones) <= (BONY if one.skin == "bone" else THIN) & set(workable(WHO, modality))
+        assert set(one.zones) <= (BONY if one.skin == "bone" else THIN | {"lips"}) & set(workable(WHO, modality))
         told = {stop.rule for stop in worked.stops}
         assert {stop.rule for stop in one.dose.against} <= told, "what is refused there stops the step"
 
@@ -106,5 +108,32 @@ def test_what_shares_its_rules_is_lowered_by_them(modality: str) -> None:
     """Galvanic work has its adjustments under one name; nothing of it is counted section by section, so it is said."""
     step = begin(WHO, modality, "s1", in_force(WHO, Plan()), zones=("side of neck",))
     plan = visit_plan(WHO, Plan(steps=(step_of(step.with_settings(step.settings | {"at": 1.0})),)))
-    assert there(plan) == {"at_thin": "0.9 mA"}
-    assert any("On thin skin, set to 0.9 mA: side of neck." in act.instruction for act in plan.acts)
+    assert there(plan) == {"at_neck": "0.9 mA"}
+    assert any("On the neck, set to 0.9 mA: side of neck." in act.instruction for act in plan.acts)
+
+
+def test_each_zone_is_of_one_class() -> None:
+    """Bone apart, which may lie under thin skin too."""
+    thin = [zones for skin, (zones, _) in CLASSES.items() if skin != "bone"]
+    assert sum(map(len, thin)) == len(frozenset().union(*thin)) and frozenset().union(*thin) >= THIN
+    assert {skin: sorted(CLASSES[skin][0]) for skin in ("lid", "lip", "gland")} == {
+        "lid": ["upper lid"],
+        "lip": ["lips"],
+        "gland": ["thyroid strip"],
+    }
+
+
+def test_a_class_of_thin_skin_may_have_a_rule_of_its_own(monkeypatch: pytest.MonkeyPatch) -> None:
+    module = MODALITIES["nano"]
+    settings = begin(WHO, "nano", "s1", in_force(WHO, Plan())).settings
+    now, card = module.Settings.model_validate(settings | {"at": 5}), WHO.card("nano")
+    lowered = {skin: lower_there(module, now, card, skin).at for skin in CLASSES}
+    assert lowered["lip"] == lowered["neck"] == lowered["thin"] == now.at - 1, (
+        "as thin skin, where nothing else is said"
+    )
+    rules = {"nano.adjust.lip": -2.0, "nano.adjust.thin": -1.0}
+    monkeypatch.setattr(shared, "has_rule", rules.__contains__)
+    monkeypatch.setattr(shared, "number", rules.__getitem__)
+    assert lower_there(module, now, card, "lip").at == now.at - 2
+    assert lower_there(module, now, card, "neck").at == now.at - 1
+    assert lower_there(module, now, card, "bone").at == now.at, "and nothing of bone"

@@ -244,3 +244,18 @@ def test_a_setting_stands_on_a_mark_of_its_scale(ctx: Context) -> None:
     assert "in steps of 0.5: 2 or 2.5" in page.slips[field]
     page = planning.edit(ctx, visit, "set", {"stage": step, field: "2.5", "changed": field})
     assert field not in page.slips and page.plan.stage(step).settings["level"] == 2.5
+
+
+def test_what_bears_less_is_split_off(ctx: Context) -> None:
+    """A stage over cheeks and forehead: bone by itself, a step lower, the rest as it was."""
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit)
+    step = step_of(planning.edit(ctx, visit, "add", {"modality": "ultrasound"}), "ultrasound")
+    page = planning.edit(ctx, visit, "zones", {"stage": step, "zone.forehead": "on", "zone.mid cheek": "on"})
+    stage = page.plan.stage(step)
+    assert planning.splits_for(page, stage) == [("bone", "over bone")]
+    page = planning.edit(ctx, visit, "split", {"stage": step, "kind": "bone"})
+    rest, apart = page.plan.of(step).stages
+    assert (rest.zones, apart.zones) == (("mid cheek",), ("forehead",)) and rest.settings == stage.settings
+    assert apart.settings["at"] < stage.settings["at"]
+    assert "nothing to split" in planning.edit(ctx, visit, "split", {"stage": step, "kind": "bone"}).refusal

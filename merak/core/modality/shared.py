@@ -592,9 +592,13 @@ def stepped(increment: Increment, settings: Frozen, card: Any, up: bool) -> Froz
 
 
 def lower_there(module: Modality, settings: Any, card: Any, skin: str) -> Any:
-    """Settings so many steps lower as the rule book says of skin over bone ("bone") or thin skin ("thin")."""
-    rule_id = f"{module.WAYS.adjusts or module.NAME}.adjust.{skin}"
-    for _ in range(round(-number(rule_id)) if has_rule(rule_id) else 0):
+    """Settings so many steps lower as the rule book says of skin over bone ("bone"), or of thin skin: of its class by
+    name, else of all ("thin").
+    """
+    name = module.WAYS.adjusts or module.NAME
+    own = [f"{name}.adjust.{skin}", *([] if skin == "bone" else [f"{name}.adjust.thin"])]
+    rule_id = next((one for one in own if has_rule(one)), "")
+    for _ in range(round(-number(rule_id)) if rule_id else 0):
         settings = incremented(module, settings, card, up=False)
     return settings
 

@@ -1,4 +1,6 @@
-"""Where a stage touches skin that lies over bone or is thin: what it is set to there, and what stands against it."""
+"""Where a stage touches skin that bears less: over bone, thin, of lid, lip or neck, over the gland. What it is set to
+there, and what stands against it.
+"""
 
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any, Literal, NamedTuple
@@ -16,11 +18,17 @@ needs(
     """,
 )
 
-SkinClass = Literal["bone", "thin"]
-#: Class → its zones, in words.
+SkinClass = Literal["bone", "lid", "lip", "neck", "gland", "thin"]
+LID, LIP, GLAND = frozenset({"upper lid"}), frozenset({"lips"}), frozenset({"thyroid strip"})
+NECK = frozenset({"under the chin", "front of neck", "side of neck"})
+#: Class → its zones, in words. All but bone are judged as thin skin, by a rule of their own where there is one.
 CLASSES: dict[SkinClass, tuple[frozenset[str], str]] = {
     "bone": (BONY, "over bone"),
-    "thin": (THIN, "on thin skin"),
+    "lid": (LID, "on the lids"),
+    "lip": (LIP, "on the lips"),
+    "neck": (NECK, "on the neck"),
+    "gland": (GLAND, "over the gland"),
+    "thin": (THIN - LID - LIP - NECK - GLAND, "on thin skin"),
 }
 #: How often a setting is taken down to find one that no ceiling refuses.
 PATIENCE = 24
@@ -57,7 +65,7 @@ def by_class(
         if not touched:
             continue
         cm2 = sum(areas[zone] for zone in touched)
-        there = subject.model_copy(update={"bony": skin == "bone", "thin": skin == "thin", "area_cm2": cm2})
+        there = subject.model_copy(update={"bony": skin == "bone", "thin": skin != "bone", "area_cm2": cm2})
         lower = lower_there(module, settings, card, skin)
         found = dose_of(lower, there)
         for _ in range(PATIENCE):

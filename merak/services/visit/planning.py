@@ -10,6 +10,7 @@ from merak.core.knowledge import Manner, about, programmes, rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
+from merak.core.plan.by_class import CLASSES
 from merak.core.plan.draft import Draft, Touched
 from merak.core.plan.fitting import rank, title
 from merak.core.plan.proposals import Proposal, proposals
@@ -353,6 +354,12 @@ def more_for(step: Step) -> list[tuple[str, str, str]]:
     ]
     free = sorted(name for name, module in MODALITIES.items() if module.WAYS.free)
     return [*rows, *(("modality", name, title(name)) for name in free)]
+
+
+def splits_for(page: Planned, stage: Stage) -> list[tuple[str, str]]:
+    """The classes of skin that could be a stage of their own: (class, in words)."""
+    zones = page.computed.zones.get(stage.id, {}).keys()
+    return [(skin, words) for skin, (those, words) in CLASSES.items() if zones & those and zones - those]
 
 
 def needed_licences(plan: Plan) -> set[str]:

@@ -2,6 +2,8 @@
 one, left out, moved; and the programme that all stages of its step come from.
 """
 
+from contextlib import suppress
+from itertools import chain
 from math import floor
 from typing import Any
 
@@ -9,7 +11,7 @@ from pydantic import ValidationError
 
 from merak.core.body.plate import GROUPS, PLATES, zone_names
 from merak.core.body.treatable import BESIDE
-from merak.core.errors import BadInput
+from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Manner
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
@@ -19,7 +21,7 @@ from merak.core.plan.brief import plate_of
 from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import title
 from merak.core.plan.routine import fitted_steps
-from merak.core.plan.stage import Stage, begin
+from merak.core.plan.stage import Stage, begin, compute, lowered
 from merak.core.plan.step import PLAIN, begin_by, by_row, programme_of
 from merak.core.plan.visit_plan import in_force
 from merak.records import letters
@@ -260,6 +262,24 @@ def _manner(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draf
     return changed(draft, draft.plan.with_stage(new), what, typed=typed, wrong=wrong)
 
 
+def _split(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """The zones of one class of skin into a stage of their own, set as that class asks."""
+    step, stage, of = draft.plan.of(form.about), draft.plan.stage(form.about), in_force(file.brief, draft.plan)
+    worked = compute(file.brief, stage, of=of)
+    there = next((one for one in worked.classes if one.skin == form.kind), None)
+    rest = tuple(zone for zone in worked.areas if there and zone not in there.zones)
+    if there is None or not rest:
+        raise BadInput({"stage": "There is nothing to split off."})
+    apart = stage.model_copy(update={"id": new_id(), "zones": there.zones}).with_settings(there.settings)
+    with suppress(Refused):
+        apart = lowered(file.brief, apart, of)
+    stages = (
+        (stage.model_copy(update={"zones": rest}), apart) if one.id == stage.id else (one,) for one in step.stages
+    )
+    plan = draft.plan.with_step(step.model_copy(update={"stages": tuple(chain(*stages))}))
+    return changed(draft, plan, f"{title(stage.modality)}: {there.words} by itself")
+
+
 def _leave(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """A stage out of its step; the last of what leads it takes the step with it."""
     step, stage = draft.plan.of(form.about), draft.plan.stage(form.about)
@@ -303,6 +323,7 @@ STAGE_OPS: dict[str, Op] = {
     "programme": _programme,
     "stage": _stage,
     "manner": _manner,
+    "split": _split,
     "leave": _leave,
     "shift": _shift,
 }
