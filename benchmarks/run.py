@@ -21,6 +21,7 @@ import psycopg
 from benchmarks.after import client_ratio, pdf_at_the_server, sheet_ms
 from benchmarks.chair import painted_ms, rebuilt_ms
 from benchmarks.heat import heat_ratios
+from benchmarks.plans import old_beside_new, twenty, typed
 from benchmarks.plate import plate_ratios
 from benchmarks.rooms import rooms_at_work
 from benchmarks.wire import Wire
@@ -129,13 +130,18 @@ def main() -> int:
         client.post(f"/api/visits/{treating}/run", json={"taps": [tap("start"), tap("next")]})
         wire = Wire(server, client)
         lift = fifteen(client, planning)
-        form = {"content_type": "application/x-www-form-urlencoded", "hx_request": "true", "x_changed": f"{lift}.level"}
+        staged, heat = twenty(client)
+        form = {
+            "content_type": "application/x-www-form-urlencoded",
+            "hx_request": "true",
+            "x_changed": f"{lift}.speed_mm_s",
+        }
         taken: list[float] = []
 
         def recompute(n: int) -> None:
             begun = time.perf_counter()
             body = urlencode(
-                {"step": lift, f"{lift}.level": f"{2 + n / 1000:.3f}"}
+                {"step": lift, speed: f"{10 + n / 1000:.3f}"}
             )  # never the same twice: nothing of it is remembered
             assert b"current density" in wire.ask("POST", f"/visits/{planning}/plan/set", body, **form)
             taken.append(time.perf_counter() - begun)
@@ -158,6 +164,7 @@ def main() -> int:
                 {
                     "bare endpoint, one SELECT": lambda n: wire.ask("GET", "/health"),
                     "plan recompute": recompute,
+                    "20 stages recomputed": lambda n: typed(wire, staged, heat, n),
                     "bare endpoint, one INSERT": lambda n: wire.ask("POST", "/bare"),
                     "bare INSERT in the driver": lambda n: db.execute(
                         "INSERT INTO bare VALUES (%s, now(), 'stroke')", (uuid4(),)
@@ -169,6 +176,7 @@ def main() -> int:
         found |= rooms_at_work(server, client)
         fresh = Wire(server, client)  # the other was idle too long
         many_ms, many = client_ratio(lambda address: fresh.ask("GET", address))
+        old = old_beside_new(client, Wire(server, client))
         pdf, slowest, beside = pdf_at_the_server(server, treating)
         painted, painted_p95 = painted_ms(server, sign_in(server.url, "adaeze"))
     finally:
@@ -184,6 +192,11 @@ def main() -> int:
             found["plan recompute"] / found["bare endpoint, one SELECT"],
             4.0,
         ),
+        "8 steps, 20 stages ÷ bare endpoint, one SELECT": (
+            found["20 stages recomputed"] / found["bare endpoint, one SELECT"],
+            4.0,
+        ),
+        "plan of before ÷ plan of today, first opened": (old, 2.0),
         "plan of 15 steps, p95 ÷ 60 ms": (p95(taken[WARM:]) / 60, 1.0),
         "proposals, p95 ÷ 400 ms": (proposal_p95() / 400, 1.0),
         "event acknowledged ÷ bare endpoint, one INSERT": (
