@@ -79,9 +79,7 @@ def _kept_anew(db: psycopg.Connection[Any], visit: str, n: int, of_before: bool)
     assert row
     body, version, by = row
     for step in body["plan"]["steps"]:
-        (stage,) = (
-            step.pop("stages") if "stages" in step else ({key: step[key] for key in ("settings", "zones", "machine")},)
-        )
+        (stage,) = step.pop("stages", ({key: step[key] for key in OF_STAGE if key in step},))
         if "minutes" in stage["settings"]:
             stage["settings"]["minutes"] = 5 + n / 100
         if of_before:

@@ -130,11 +130,12 @@ def main() -> int:
         client.post(f"/api/visits/{treating}/run", json={"taps": [tap("start"), tap("next")]})
         wire = Wire(server, client)
         lift = fifteen(client, planning)
+        speed = f"{lift}.speed_mm_s"
         staged, heat = twenty(client)
         form = {
             "content_type": "application/x-www-form-urlencoded",
             "hx_request": "true",
-            "x_changed": f"{lift}.speed_mm_s",
+            "x_changed": speed,
         }
         taken: list[float] = []
 

@@ -61,7 +61,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.most(f"{NAME}.most", physical(judge, "pressure", card, settings.at), "at")
     time = as_set("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
     judge.tell("minutes", time)
-    judge.most(f"{NAME}.longest", time, "minutes")
+    judge.gives("bubbles", time, f"{NAME}.longest", "minutes")
     return judge.dose()
 
 
@@ -111,6 +111,19 @@ modality = "bubble_comb"
 condition = "puffiness"
 rank = 9
 evidence = "strong"
+""",
+    "programme": """
+[[programme]]
+id = "bubble_comb.up_and_down"
+modality = "bubble_comb"
+words = "Up, then down"
+reason = "Bubbles rise."
+source = "House default"
+mark = "H"
+stages = [
+  { set = { minutes = 3 }, zones = ["mid cheek"], laying = "lines", often = "up" },
+  { set = { minutes = 2 }, zones = ["mid cheek"], laying = "lines", often = "down", off = "water", warmth = "cool" },
+]
 """,
     "work": """
 [[work]]
@@ -250,6 +263,15 @@ def visited() -> dict[str, Any]:
         for key, value in (("at", "2"), ("minutes", "8")):
             sent = {"step": step.id, f"{step.id}.{key}": value, "changed": f"{step.id}.{key}"}
             page = planning.edit(ctx, visit, "set", sent)
+        again = planning.edit(ctx, visit, "again", {"stage": step.id})
+        found["summed"] = [(one.rule, one.words.partition(".")[0]) for one in again.computed.clashes]
+        planning.edit(ctx, visit, "undo", {})
+        up = planning.edit(ctx, visit, "programme", {"step": step.id, "programme": f"{NAME}.up_and_down"})
+        found["programme"] = [
+            (stage.settings["minutes"], stage.zones, stage.how.often) for stage in up.plan.of(step.id).stages
+        ]
+        found["given"] = up.computed.numbers[f"sums-{step.id}.bubbles"].text
+        page = planning.edit(ctx, visit, "undo", {})
         found["startable"] = page.computed.startable
         consenting.consent(ctx, visit, AGREED)
         treating.begin(ctx, visit)

@@ -31,6 +31,9 @@ def test_a_made_up_modality_goes_from_screening_to_the_next_start(
         "asked": "go",
         "proposed": True,
         "refused": ["bubble_comb.most"],
+        "summed": [["bubble_comb.longest", "Bubbles: 8 + 8 = 16 min; 10 min in one visit"]],
+        "programme": [[3, ["mid cheek"], "up"], [2, ["mid cheek"], "down"]],
+        "given": "5.0 min",
         "startable": True,
         "acts": [["Bubble comb: make ready", "free", ""], ["Bubble comb", "sections", "Comb off."]],
         "halt": "Comb off, water off.",
@@ -45,7 +48,8 @@ def test_left_out_of_any_list_the_book_does_not_load(tmp_path: Path) -> None:
     assert ran.returncode == 0, ran.stderr
     found = json.loads(ran.stdout)
     assert found.keys() == LINES.keys()
-    # An aspect that nothing rules on, and a condition that others help as well, are no lists that it has to stand in.
+    # An aspect that nothing rules on, a condition that others help as well, and a programme are no lists that it has to
+    # stand in.
     whole = [name for name, faults in found.items() if not faults]
-    assert set(whole) <= {"help", "aspect"}, whole
+    assert set(whole) <= {"help", "aspect", "programme"}, whole
     assert all("bubble" in " ".join(faults) for name, faults in found.items() if faults)

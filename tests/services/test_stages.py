@@ -259,3 +259,13 @@ def test_what_bears_less_is_split_off(ctx: Context) -> None:
     assert (rest.zones, apart.zones) == (("mid cheek",), ("forehead",)) and rest.settings == stage.settings
     assert apart.settings["at"] < stage.settings["at"]
     assert "nothing to split" in planning.edit(ctx, visit, "split", {"stage": step, "kind": "bone"}).refusal
+
+
+def test_a_zone_is_taken_and_given_back(ctx: Context) -> None:
+    visit, page, step = lit(ctx)
+    every = set(page.computed.zones[step])
+    page = planning.edit(ctx, visit, "zone", {"stage": step, "group": "chin"})
+    assert set(page.computed.zones[step]) == every - {"chin"}
+    page = planning.edit(ctx, visit, "zone", {"stage": step, "group": "chin"})
+    assert page.plan.stage(step).zones == () and set(page.computed.zones[step]) == every
+    assert "does not go to the ear today" in planning.edit(ctx, visit, "zone", {"stage": step, "group": "ear"}).refusal

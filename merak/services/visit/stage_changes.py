@@ -17,7 +17,7 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
 from merak.core.modality.shared import incremented
 from merak.core.modality.ways import Twin
-from merak.core.plan.brief import plate_of
+from merak.core.plan.brief import plate_of, workable
 from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import title
 from merak.core.plan.routine import fitted_steps
@@ -193,6 +193,21 @@ def _machine(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Dra
     return changed(draft, draft.plan.with_stage(new), f"{title(stage.modality)} with the {machine.card.name}")
 
 
+def _zone(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """One zone more, or less, as it is tapped on the plate: everywhere is all that the stage may go to."""
+    stage, zone = draft.plan.stage(form.about), form.group
+    able = workable(file.brief, stage.modality)
+    if zone not in able:
+        raise BadInput({"zone": f"{title(stage.modality)} does not go to the {zone or 'skin beside the plate'} today."})
+    there = stage.zones or tuple(able)
+    wanted = tuple(one for one in there if one != zone) if zone in there else (*there, zone)
+    if not wanted:
+        raise BadInput({"zones": "At least one zone, or everywhere."})
+    new = stage.model_copy(update={"zones": () if set(wanted) == set(able) else wanted})
+    words = f"{title(stage.modality)}: {zone} {'left out' if zone in there else 'added'}"
+    return changed(draft, draft.plan.with_stage(new), words)
+
+
 def _again(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """A stage once more, right behind it: to be set otherwise or to go elsewhere."""
     step, stage = draft.plan.of(form.about), draft.plan.stage(form.about)
@@ -318,6 +333,7 @@ STAGE_OPS: dict[str, Op] = {
     "lengthen": _lengthen,
     "strength": _strength,
     "zones": _zones,
+    "zone": _zone,
     "machine": _machine,
     "again": _again,
     "programme": _programme,

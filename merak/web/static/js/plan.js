@@ -61,6 +61,12 @@ document.addEventListener("drop", (event) => {
 });
 document.addEventListener("dragend", () => { held = null; });
 
+// A tap on the drawing adds or takes a zone of the open stage; with keys it is done in the list of zones.
+document.addEventListener("click", (event) => {
+  const zone = around(event, "#where [data-zone]"), where = around(event, "#where");
+  if (zone && where?.dataset.stage) send("zone", { stage: where.dataset.stage, group: zone.dataset.zone });
+});
+
 document.addEventListener("keydown", (event) => {
   if ((event.ctrlKey || event.metaKey) && !typed(event) && ["z", "y", "Z", "Y"].includes(event.key)) {
     event.preventDefault();

@@ -1,0 +1,73 @@
+"""The rows of a step: one stage more, dragged, by keys, and each with its own fields."""
+
+from playwright.sync_api import Browser, Page, expect
+
+from builders.browser import settled, signed_in_page, violations
+from builders.server import Server, sign_in
+from builders.visits import planned
+
+
+def rows(page: Page) -> list[str]:
+    return [row.get_attribute("data-stage") or "" for row in page.locator(".stage-rows a").all()]
+
+
+def test_stages_are_rows_that_move_by_hand_and_by_keys(server: Server, browser: Browser) -> None:
+    visit = planned(sign_in(server.url, "adaeze"), "Rowan Stager", "cleanse", "wet_abrasion", "finish")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/plan")
+        page.locator(".step-block", has_text="Wet abrasion").click()
+        expect(page.locator(".stage-rows a")).to_have_count(3)
+        acid, salicylic, infuse = rows(page)
+        expect(page.locator(".ticks s")).to_have_count(3)
+        assert not violations(page)
+
+        page.locator(f"#s-{infuse}").click()
+        expect(page.locator(".stage-rows .here")).to_contain_text("infuse")
+        page.locator(f"#s-{infuse}").press("ArrowUp")
+        expect(page.locator(".stage-rows a").nth(1)).to_have_attribute("data-stage", infuse)
+        expect(page.locator(f"#s-{infuse}")).to_be_focused()
+        settled(page)
+
+        page.locator(f"#s-{infuse}").drag_to(page.locator(f"#s-{acid}"), target_position={"x": 40, "y": 2})
+        expect(page.locator(".stage-rows a").nth(0)).to_have_attribute("data-stage", infuse)
+        assert rows(page) == [infuse, acid, salicylic]
+
+        page.locator(f"#s-{salicylic}").press("a")
+        expect(page.locator(".stage-rows a")).to_have_count(4)
+        page.locator(f"#s-{salicylic}").press("Delete")
+        expect(page.locator(".stage-rows a")).to_have_count(3)
+        assert salicylic not in rows(page)
+        page.get_by_role("button", name="Undo").click()
+        expect(page.locator(".stage-rows a")).to_have_count(4)
+
+
+def test_a_programme_is_chosen_and_one_stage_more(server: Server, browser: Browser) -> None:
+    visit = planned(sign_in(server.url, "adaeze"), "Perpetua Grammer", "cleanse", "wet_abrasion", "finish")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/plan")
+        page.locator(".step-block", has_text="Wet abrasion").click()
+        page.get_by_label("Programme").select_option("plain")
+        expect(page.locator(".stage-rows")).to_have_count(0)
+        expect(page.locator("#tools .note")).to_contain_text("one stage")
+        page.locator(".more-stages summary").click()
+        page.locator(".more-stages").get_by_role("button", name="Vibration and massage").click()
+        expect(page.locator(".stage-rows a")).to_have_count(2)
+        expect(page.locator(".stage-rows .here")).to_contain_text("Vibration and massage")
+
+        page.locator("#how-of summary").click()
+        page.get_by_label("Product").fill("cream")
+        page.get_by_label("Product").press("Enter")
+        expect(page.locator("#how-of summary")).to_contain_text("cream")
+
+
+def test_a_tap_on_the_drawing_takes_a_zone_and_gives_it_back(server: Server, browser: Browser) -> None:
+    visit = planned(sign_in(server.url, "adaeze"), "Zona Tapley", "cleanse", "led", "finish")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/plan")
+        page.locator(".step-block", has_text="Light-emitting panel").click()
+        many = page.locator("#where .work").count()
+        page.locator('#where [data-zone="forehead"]').first.click()
+        expect(page.locator("#where .work")).to_have_count(many - 2)
+        expect(page.locator("#zones-of summary")).not_to_contain_text("everywhere")
+        page.locator('#where [data-zone="forehead"]').first.click()
+        expect(page.locator("#zones-of summary")).to_contain_text("everywhere")
