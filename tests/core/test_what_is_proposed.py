@@ -8,6 +8,7 @@ import pytest
 from builders.briefs import EVERY_LICENCE, TODAY, brief
 from merak.core.client import Findings
 from merak.core.modality.before import Before
+from merak.core.modality.exposure import Exposure
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Wish
 from merak.core.plan.proposals import Candidate, Gain, Problem, Proposal, overlaps, proposals, score, seconds_of
@@ -267,3 +268,15 @@ def test_a_host_has_one_guest_and_only_one_that_saves_time() -> None:
     assert overlaps((mask, cold), {}) == {}, "what comes before is not put off to save a minute"
     assert overlaps((could("mask", 120, 120), light), {}) == {}, "a host without a time of its own"
     assert overlaps((could("muscle_stimulation", 1800, 300), light, mask), {}) == {(0, 2): 720}
+
+
+def test_two_that_give_too_much_together_are_kept_apart() -> None:
+    """Each alone may be; on the same skin their sum may not."""
+
+    def giving(agent: str, amount: float, zone: str) -> Candidate:
+        there = {zone: (Exposure(agent, amount, "min", "led.ceiling.minutes", 10),)}
+        return could("led", 60, 0)._replace(given=((f"{agent}{amount}{zone}", there),))
+
+    six = giving("light", 6, "chin")
+    assert six.too_much_with(giving("light", 5, "chin")) and not six.too_much_with(giving("light", 4, "chin"))
+    assert not six.too_much_with(giving("light", 5, "forehead")) and not six.too_much_with(giving("sound", 9, "chin"))

@@ -14,6 +14,7 @@ from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Condition, Consider, about, all_of, book, conditions, methods, number, rule, traits
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.exposure import Exposure, sums
 from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import Clash, FitKind, Placed, clashes, holds, may_run_beside, rank, title
@@ -32,6 +33,7 @@ needs(
     things: propose.two
     times: propose.evidence.fair propose.evidence.strong propose.evidence.weak propose.goal
     words: budget.load chair.spot.first plan.closed_zones plan.licence plan.machine plan.price plan.slot
+    words: plan.twice
     """,
     condition=("settle",),
     group=("FRAME",),
@@ -50,7 +52,9 @@ class Gain(NamedTuple):
 
 
 class Candidate(NamedTuple):
-    """A step that could be in the plan, computed: its gains, seconds, price in cents, load, and the whole item."""
+    """A step that could be in the plan, computed: its gains, seconds, price in cents, load, and the whole step; what
+    its stages give, zone by zone.
+    """
 
     step: Step
     gains: tuple[Gain, ...]
@@ -59,11 +63,30 @@ class Candidate(NamedTuple):
     load: int
     zones: frozenset[str]
     hands_s: int = 0
+    given: tuple[tuple[str, dict[str, tuple[Exposure, ...]]], ...] = ()
 
     @property
     def modality(self) -> str:
         """Its modality."""
         return self.step.modality
+
+    @property
+    def placed(self) -> tuple[Placed, ...]:
+        """Each of its works, wherever the step goes."""
+        return tuple(Placed(self.step.id, name, self.zones) for name in self.step.works)
+
+    @property
+    def agents(self) -> frozenset[str]:
+        """What its stages give."""
+        return frozenset(one.agent for _, zones in self.given for there in zones.values() for one in there)
+
+    def too_much_with(self, other: "Candidate") -> bool:
+        """Whether the two give more to the same skin than a visit may."""
+        return bool(self.agents & other.agents) and any(one.past for one in sums((*self.given, *other.given)))
+
+
+#: Which steps do not go together, by what they are worked as.
+Met = dict[tuple[tuple[Placed, ...], tuple[Placed, ...]], bool]
 
 
 class LeftOut(Frozen):
@@ -232,7 +255,7 @@ def proposals(brief: Brief) -> tuple[Proposal, ...]:
     plan = Plan()
     of = in_force(brief, plan)
     found: list[Proposal] = []
-    met: dict[tuple[Placed, Placed], bool] = {}
+    met: Met = {}
     for kind in KINDS:
         candidates, out = _candidates(brief, of, kind)
         problem = _problem(brief, of, kind, candidates, met)
@@ -353,7 +376,9 @@ def _candidate(
     if kind == "gentle" and name not in housekeeping() and traits()[name].load:
         step = _gentler(brief, step, of)
     found = compute_step(brief, step, of=of)
-    return Candidate(step, gains, found.seconds, round(found.price * 100), found.load, found.zones, found.hands_s)
+    given = tuple((stage.stage.id, stage.exposures) for stage in found.stages)
+    cents = round(found.price * 100)
+    return Candidate(step, gains, found.seconds, cents, found.load, found.zones, found.hands_s, given)
 
 
 def _gentler(brief: Brief, step: Step, of: dict[str, str]) -> Step:
@@ -370,17 +395,19 @@ def _problem(
     of: dict[str, str],
     kind: ProposalKind,
     candidates: Sequence[Candidate],
-    met: dict[tuple[Placed, Placed], bool],
+    met: Met,
 ) -> Problem:
     """The candidates with what excludes, needs and overlaps what, and the limits of today."""
     order = sorted(range(len(candidates)), key=lambda n: rank(candidates[n].modality, of))
     apart = set()
     for i, a in enumerate(order):
         for b in order[i + 1 :]:
-            pair = _placed(candidates[a]), _placed(candidates[b])
+            one, other = candidates[a], candidates[b]
+            pair = one.placed, other.placed
             if pair not in met:  # the kinds differ in settings, seldom in what goes with what
-                met[pair] = any(clash.kind not in ("needs", "earlier") for clash in clashes(pair, brief.newcomer, of))
-            if met[pair]:
+                there = clashes((*one.placed, *other.placed), brief.newcomer, of)
+                met[pair] = any(clash.kind not in ("needs", "earlier") for clash in there)
+            if met[pair] or one.too_much_with(other):
                 apart.add((a, b))
     needs = []
     for pairing in book().pairing:
@@ -418,12 +445,8 @@ def _problem(
 def _by_itself(brief: Brief, of: dict[str, str], one: Candidate, *kinds: FitKind) -> list[Clash]:
     """What stands against a candidate though nothing else is in the plan: what was done days ago, what it needs."""
     done = {name: before.on for name, before in brief.facts.history.items() if before.on}
-    found = clashes([_placed(one)], brief.newcomer, of, done, brief.facts.today)
+    found = clashes(one.placed, brief.newcomer, of, done, brief.facts.today)
     return [clash for clash in found if clash.kind in kinds]
-
-
-def _placed(one: Candidate) -> Placed:
-    return Placed(one.step.id, one.modality, one.zones)
 
 
 def overlaps(candidates: Sequence[Candidate], of: dict[str, str]) -> dict[tuple[int, int], int]:
@@ -504,11 +527,12 @@ def _why_left(brief: Brief, of: dict[str, str], problem: Problem, taken: tuple[i
             pair = sorted((one, other), key=lambda c: rank(c.modality, of))
             met = [
                 c
-                for c in clashes([_placed(pair[0]), _placed(pair[1])], brief.newcomer, of)
+                for c in clashes((*pair[0].placed, *pair[1].placed), brief.newcomer, of)
                 if c.kind not in ("needs", "earlier")
             ]
-            why = f"Not with {title(other.modality)}: {met[0].words if met else ''}"
-            yield LeftOut(title=title(one.modality), why=why, rule=met[0].rule if met else "")
+            words = met[0].words if met else rule("plan.twice").words
+            why = f"Not with {title(other.modality)}: {words}"
+            yield LeftOut(title=title(one.modality), why=why, rule=met[0].rule if met else "plan.twice")
         elif sum(problem.candidates[m].load for m in kept) + one.load > problem.load:
             yield LeftOut(
                 title=title(one.modality),
