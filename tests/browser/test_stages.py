@@ -46,7 +46,7 @@ def test_a_programme_is_chosen_and_one_stage_more(server: Server, browser: Brows
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/plan")
         page.locator(".step-block", has_text="Wet abrasion").click()
-        page.get_by_label("Programme").select_option("plain")
+        page.get_by_label("Programme", exact=True).select_option("plain")
         expect(page.locator(".stage-rows")).to_have_count(0)
         expect(page.locator("#tools .note")).to_contain_text("one stage")
         page.locator(".more-stages summary").click()
@@ -65,6 +65,7 @@ def test_a_tap_on_the_drawing_takes_a_zone_and_gives_it_back(server: Server, bro
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/plan")
         page.locator(".step-block", has_text="Light-emitting panel").click()
+        expect(page.locator("#where .work").first).to_be_attached()
         many = page.locator("#where .work").count()
         page.locator('#where [data-zone="forehead"]').first.click()
         expect(page.locator("#where .work")).to_have_count(many - 2)

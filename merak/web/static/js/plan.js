@@ -72,7 +72,7 @@ document.addEventListener("keydown", (event) => {
     event.preventDefault();
     const redo = event.key.toLowerCase() === "y" || event.shiftKey;
     const button = document.querySelector(`[data-op=${redo ? "redo" : "undo"}] button:not(:disabled)`);
-    if (button) send(redo ? "redo" : "undo", {});
+    if (button) send(redo ? "redo" : "undo", { stage: document.getElementById("where")?.dataset.stage ?? "" });
     return;
   }
   if (event.ctrlKey || event.metaKey || event.altKey) return;
