@@ -35,7 +35,7 @@ def twenty(client: httpx.Client) -> tuple[str, str]:
             assert client.post(f"/visits/{visit}/plan/again", data={"stage": step}, headers=HX).status_code == 200
     heat = next(step for step, many in zip(ids, _in_order(page), strict=True) if many == STAGES["rf_bulk"])
     opened = client.get(f"/visits/{visit}/plan?step={heat}").text
-    assert opened.count("data-stage=") == STAGES["rf_bulk"]
+    assert opened.count('id="s-') == STAGES["rf_bulk"]
     return visit, heat
 
 
