@@ -157,4 +157,12 @@ def test_sums_are_of_all_parts_and_as_careful_as_the_most_careful(amounts: list[
 def test_the_whole_client_is_counted_once_a_stage() -> None:
     cream = Exposure("numbing", 0.4, "", "numbing.label", 1, "body")
     (found,) = sums([("s1", {"chin": (cream,), "lips": (cream,)}), ("s2", {"chin": (cream,)})])
-    assert found.zone == "" and found.amount == pytest.approx(0.8) and not found.past
+    assert found.zones == () and found.amount == pytest.approx(0.8) and not found.past
+
+
+def test_zones_that_get_the_same_are_told_as_one() -> None:
+    here, there = (Exposure("heat", amount, "min", "rf_bulk.dose.stop", 10) for amount in (2, 3))
+    same = (here,)
+    first = ("s1", {"chin": same, "forehead": same, "temple": (there,)})
+    found = {one.zones: one.amount for one in sums([first, ("s2", {"chin": same, "forehead": same})])}
+    assert found == {("chin", "forehead"): 4, ("temple",): 3}

@@ -114,8 +114,14 @@ class HeatResponse:
     unheated: HeatRun
     w_m2: float
 
-    def under(self, power_w_m2: float) -> HeatRun:
-        """The run under another power, W/m²."""
+    def reaches(self, celsius: float, power_w_m2: float) -> float | None:
+        """The first second at which the surface is at a temperature under a power (W/m²); None when it never is."""
+        cold, warm = self.unheated.surface_c[0], self.run.surface_c
+        hit = np.flatnonzero(cold + power_w_m2 / self.w_m2 * (warm - cold) >= celsius)
+        return float(self.run.seconds[hit[0]]) if len(hit) else None
+
+    def under(self, power_w_m2: float, samples: int | None = None) -> HeatRun:
+        """The run under another power, W/m²; only its first samples where they are enough."""
         share = power_w_m2 / self.w_m2
 
         def scaled(cold: Numbers, warm: Numbers) -> Numbers:
@@ -124,10 +130,10 @@ class HeatResponse:
 
         cold, warm = self.unheated, self.run
         return HeatRun(
-            warm.seconds,
-            scaled(cold.surface_c[:1], warm.surface_c),
+            warm.seconds[:samples],
+            scaled(cold.surface_c[:1], warm.surface_c[:samples]),
             warm.depth_mm,
-            scaled(cold.inside_c[:, :1], warm.inside_c),
+            scaled(cold.inside_c[:, :1], warm.inside_c[:, :samples]),
             scaled(cold.profile_c, warm.profile_c),
         )
 

@@ -1,6 +1,8 @@
 """What a stage gives to the skin: which agent, how much of it, and up to which sum in one visit."""
 
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal, NamedTuple
 
 from merak.core.knowledge import number
@@ -39,21 +41,22 @@ def exposed(
     return Exposure(agent, amount, unit, rule_id, number(rule_id) if limit is None else limit, by)
 
 
-class Sum(NamedTuple):
-    """What several stages give of one agent together, on a zone ("" for the whole client), against the least of their
-    limits.
+@dataclass(frozen=True)
+class Sum:
+    """What several stages give of one agent together, on each of some zones (none: to the whole client), against the
+    least of their limits.
     """
 
     agent: str
-    zone: str
+    zones: tuple[str, ...]
     parts: tuple[tuple[str, Exposure], ...]
 
-    @property
+    @cached_property
     def amount(self) -> float:
         """All of it, what is unknown at its worst."""
         return sum(one.counted for _, one in self.parts)
 
-    @property
+    @cached_property
     def least(self) -> Exposure:
         """The part with the least limit."""
         return min((one for _, one in self.parts), key=lambda one: one.limit)
@@ -74,14 +77,24 @@ class Sum(NamedTuple):
 
 
 def sums(given: Iterable[tuple[str, Mapping[str, tuple[Exposure, ...]]]]) -> tuple[Sum, ...]:
-    """What stages give together, by agent and zone: (stage, zone → exposures there) each. What is kept for the whole
-    client counts once for each stage, at its highest.
+    """What stages give together, by agent and zone: (stage, zone → exposures there) each. Zones where the same stages
+    give the same are told as one. What is kept for the whole client counts once for each stage, at its highest.
     """
-    found: dict[tuple[str, str], dict[str, Exposure]] = {}
+    there: dict[str, list[tuple[str, tuple[Exposure, ...]]]] = {}
     for stage, zones in given:
         for zone, exposures in zones.items():
+            there.setdefault(zone, []).append((stage, exposures))
+    alike: dict[tuple[tuple[str, int], ...], list[str]] = {}
+    for zone, parts in there.items():
+        alike.setdefault(tuple((stage, id(exposures)) for stage, exposures in parts), []).append(zone)
+    found: list[Sum] = []
+    whole: dict[str, dict[str, Exposure]] = {}
+    for zones_ in alike.values():
+        here: dict[str, dict[str, Exposure]] = {}
+        for stage, exposures in there[zones_[0]]:
             for one in exposures:
-                kept = found.setdefault((one.agent, zone if one.by == "zone" else ""), {})
+                kept = (here if one.by == "zone" else whole).setdefault(one.agent, {})
                 if stage not in kept or kept[stage].counted < one.counted:
                     kept[stage] = one
-    return tuple(Sum(agent, zone, tuple(parts.items())) for (agent, zone), parts in found.items())
+        found += [Sum(agent, tuple(zones_), tuple(parts.items())) for agent, parts in here.items()]
+    return (*found, *(Sum(agent, (), tuple(parts.items())) for agent, parts in whole.items()))

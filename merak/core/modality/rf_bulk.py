@@ -124,9 +124,14 @@ def response(flow: float, gel_mm: float, depth_mm: float) -> HeatResponse:
     return steady_response(under, PATIENCE_S, SAMPLE_S, depth_mm / 1000)
 
 
+def absorbed_w_m2(power_w: float, settings: Settings, zone_cm2: float | None = None) -> float:
+    """What a zone (the one that is set) takes up of slow, even work, W/m²: η·P over its area."""
+    return settings.absorbed * power_w / ((zone_cm2 or settings.zone_cm2) * 1e-4)
+
+
 def warmed(power_w: float, settings: Settings, flow: float = 1.0, zone_cm2: float | None = None) -> HeatRun:
-    """A zone (the one that is set) under slow, even work: η·P over its area, with the dermis's blood flow × `flow`."""
-    given = settings.absorbed * power_w / ((zone_cm2 or settings.zone_cm2) * 1e-4)
+    """A zone (the one that is set) under slow, even work, with the dermis's blood flow × `flow`."""
+    given = absorbed_w_m2(power_w, settings, zone_cm2)
     return response(flow, settings.gel_mm, settings.depth_mm).under(given)
 
 
@@ -157,16 +162,26 @@ class Held(NamedTuple):
     cem43_min: float
 
 
-def held(run: HeatRun, settings: Settings) -> Held:
+def held(power_w: float, settings: Settings, flow: float, zone_cm2: float) -> Held:
     """What warming comes to when, at the target, the hand gives only what is lost: the hottest depth then stays as it
     is.
     """
-    reached = run.reaches(settings.target_c)
-    n = len(run.seconds) - 1 if reached is None else round(reached / SAMPLE_S)
-    peak = float(run.peak_c[n])
-    rising = float(thermal_dose_min(run.peak_c[1 : n + 1], SAMPLE_S))
-    holding = cem43_min(peak, settings.hold_min) if reached is not None else 0.0
-    return Held(reached, peak, float(run.peak_mm[n]), rising + holding)
+    given = absorbed_w_m2(power_w, settings, zone_cm2)
+    rising = _risen(flow, settings.gel_mm, settings.depth_mm, given, settings.target_c)
+    holding = cem43_min(rising.peak_c, settings.hold_min) if rising.seconds is not None else 0.0
+    return rising._replace(cem43_min=rising.cem43_min + holding)
+
+
+@by_book(1024)
+def _risen(flow: float, gel_mm: float, depth_mm: float, w_m2: float, target_c: float) -> Held:
+    """The way to the target, before it is held there; as far as it gets where it is never reached."""
+    known = response(flow, gel_mm, depth_mm)
+    reached = known.reaches(target_c, w_m2)
+    samples = None if reached is None else round(reached / SAMPLE_S) + 1
+    run = known.under(w_m2, samples)
+    deepest = int(run.inside_c[:, -1].argmax())
+    dose = float(thermal_dose_min(run.peak_c[1:], SAMPLE_S))
+    return Held(reached, float(run.inside_c[deepest, -1]), float(run.depth_mm[deepest]), dose)
 
 
 def start(card: MachineCard, subject: Subject) -> Start:
@@ -242,7 +257,8 @@ def _for_zone(settings: Settings, card: MachineCard, subject: Subject, zone_cm2:
 
 def _warms(settings: Settings, card: MachineCard, at: float, zone_cm2: float) -> bool:
     """Whether a setting brings a zone to its target before long."""
-    found = warmed(card.physical(at) or 0, settings, zone_cm2=zone_cm2).reaches(settings.target_c)
+    given = absorbed_w_m2(card.physical(at) or 0, settings, zone_cm2)
+    found = response(1.0, settings.gel_mm, settings.depth_mm).reaches(settings.target_c, given)
     return found is not None and found <= number(f"{NAME}.to_target.most") * 60
 
 
@@ -346,8 +362,7 @@ def _predicted(judge: Judge, settings: Settings, subject: Subject, power: Quanti
     watts = power.known
     zone = as_set("zone", at_once_cm2(settings, subject), "cm²", 0, f"{NAME}.zone")
     flows = (1.0, number(f"{NAME}.perfusion"))
-    both = [held(warmed(watts, settings, flow, zone_cm2=zone.known), settings) for flow in flows]
-    usual, quick = both
+    usual, quick = (held(watts, settings, flow, zone.known) for flow in flows)
     band = ("heat.pennes", f"{NAME}.perfusion")
     if usual.seconds is None:
         where = f"{power.text} over {zone.text}"

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import partial
+from functools import cached_property, partial
 from typing import Any
 
 from pydantic import Field, ValidationError, field_validator
@@ -128,13 +128,19 @@ class Worked:
         """All of its own time."""
         return self.hands_s + self.own_s
 
-    @property
+    @cached_property
     def exposures(self) -> dict[str, tuple[Exposure, ...]]:
         """Zone → what it gives there: as the dose of the zone's classes has it. A test spot gives next to nothing."""
         if self.spot_only:
             return {}
-        classes = {zone: [one.dose for one in self.classes if zone in one.zones] for zone in self.areas}
-        return {zone: tuple(e for dose in found or [self.dose] for e in dose.given) for zone, found in classes.items()}
+        found: dict[tuple[int, ...], tuple[Exposure, ...]] = {(): self.dose.given}
+        there: dict[str, tuple[Exposure, ...]] = {}
+        for zone in self.areas:
+            mine = tuple(n for n, one in enumerate(self.classes) if zone in one.zones)
+            if mine not in found:
+                found[mine] = tuple(given for n in mine for given in self.classes[n].dose.given)
+            there[zone] = found[mine]
+        return there
 
 
 def derived(

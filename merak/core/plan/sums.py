@@ -25,26 +25,28 @@ def together(worked: Mapping[str, WorkedStep]) -> tuple[Sum, ...]:
 
 
 def sums_told(worked: Mapping[str, WorkedStep], summed: tuple[Sum, ...]) -> dict[str, Quantity]:
-    """By "sums-step.agent" the highest sum of each agent that stages of a step take part in."""
-    titles = {stage.stage.id: stage.title for step in worked.values() for stage in step.stages}
+    """By "sums-step.agent" the highest sum of each agent, for the steps whose stages take part in it."""
+    highest: dict[str, Sum] = {}
+    for one in summed:
+        if one.agent not in highest or highest[one.agent].amount < one.amount:
+            highest[one.agent] = one
+    stages = {stage.stage.id: (step.step.id, stage.title) for step in worked.values() for stage in step.stages}
     found: dict[str, Quantity] = {}
-    for one in sorted(summed, key=lambda each: each.amount):
+    for one in highest.values():
         parts = tuple(
-            Quantity(name=titles[stage], value=part.amount, unit=part.unit, digits=2, rules=(part.rule,))
+            Quantity(name=stages[stage][1], value=part.amount, unit=part.unit, digits=2, rules=(part.rule,))
             for stage, part in one.parts
         )
-        unknown = any(part.value is None for part in parts)
         told = Quantity(
             name=f"{one.agent} in all",
-            value=None if unknown else one.amount,
+            value=None if any(part.value is None for part in parts) else one.amount,
             unit=one.least.unit,
             digits=1,
             formula=f"added up on the same skin; {one.least.limit:g} at most",
             inputs=parts,
             rules=(one.least.rule,),
         )
-        of = {step.step.id for step in worked.values() for stage in step.stages if stage.stage.id in dict(one.parts)}
-        found |= {f"sums-{step}.{one.agent}": told for step in of}
+        found |= {f"sums-{stages[stage][0]}.{one.agent}": told for stage, _ in one.parts}
     return found
 
 
@@ -54,10 +56,10 @@ def too_much(worked: Mapping[str, WorkedStep], summed: tuple[Sum, ...]) -> Itera
     told: dict[tuple[str, ...], tuple[Sum, list[str]]] = {}
     for one in summed:
         if one.past:
-            told.setdefault((one.agent, *(stage for stage, _ in one.parts)), (one, []))[1].append(one.zone)
+            told.setdefault((one.agent, *(stage for stage, _ in one.parts)), (one, []))[1].extend(one.zones)
     for (_, *stages), (one, zones) in told.items():
         named = ", ".join(zones) if len(zones) < 4 else f"{len(zones)} zones"
-        where = f" On {named}." if all(zones) else ""
+        where = f" On {named}." if zones else ""
         steps = dict.fromkeys(of[stage] for stage in stages)
         fixed = rule(one.least.rule).absolute
         yield _clash(one.least.rule, steps, f"{one.words}{where}", "Less of it, or on other skin.", fixed)
