@@ -82,7 +82,7 @@ class Candidate(NamedTuple):
 
     def too_much_with(self, other: "Candidate") -> bool:
         """Whether the two give more to the same skin than a visit may."""
-        return bool(self.agents & other.agents) and any(one.past for one in sums((*self.given, *other.given)))
+        return any(one.past for one in sums((*self.given, *other.given)))
 
 
 #: Which steps do not go together, by what they are worked as.
@@ -399,15 +399,15 @@ def _problem(
 ) -> Problem:
     """The candidates with what excludes, needs and overlaps what, and the limits of today."""
     order = sorted(range(len(candidates)), key=lambda n: rank(candidates[n].modality, of))
+    placed, agents = [one.placed for one in candidates], [one.agents for one in candidates]
     apart = set()
     for i, a in enumerate(order):
         for b in order[i + 1 :]:
-            one, other = candidates[a], candidates[b]
-            pair = one.placed, other.placed
+            pair = placed[a], placed[b]
             if pair not in met:  # the kinds differ in settings, seldom in what goes with what
-                there = clashes((*one.placed, *other.placed), brief.newcomer, of)
+                there = clashes((*placed[a], *placed[b]), brief.newcomer, of)
                 met[pair] = any(clash.kind not in ("needs", "earlier") for clash in there)
-            if met[pair] or one.too_much_with(other):
+            if met[pair] or (agents[a] & agents[b] and candidates[a].too_much_with(candidates[b])):
                 apart.add((a, b))
     needs = []
     for pairing in book().pairing:
@@ -454,17 +454,11 @@ def overlaps(candidates: Sequence[Candidate], of: dict[str, str]) -> dict[tuple[
     first.
     """
     pairs = {}
+    ranks = [rank(one.modality, of) for one in candidates]
     for a, host in enumerate(candidates):
-        for b, guest in enumerate(candidates):
-            in_order = rank(guest.modality, of) >= rank(
-                host.modality, of
-            )  # what comes before is not put off to save a minute
-            if (
-                in_order
-                and a != b
-                and traits()[host.modality].waits
-                and may_run_beside(host.modality, guest.modality, of)
-            ):
+        for b, guest in enumerate(candidates) if traits()[host.modality].waits else ():
+            in_order = ranks[b] >= ranks[a]  # what comes before is not put off to save a minute
+            if in_order and a != b and may_run_beside(host.modality, guest.modality, of):
                 pairs[a, b] = min(host.seconds - host.hands_s, guest.seconds)
     kept: dict[tuple[int, int], int] = {}
     for (a, b), saved in sorted(pairs.items(), key=lambda pair: (-pair[1], pair[0])):
