@@ -62,6 +62,12 @@ def test_what_others_changed_since_stays_or_is_told(before: Plan, after: Plan, n
             assert got.get(stage) == kept.get(stage), "stage by stage"
 
 
+def test_what_was_moved_and_left_out_at_once_comes_back_in_its_old_order() -> None:
+    a, b, c = (Stage(id=name, modality="led") for name in "abc")
+    before, after = (Plan(steps=(step_of(a).model_copy(update={"stages": stages}),)) for stages in ((a, b, c), (c, a)))
+    assert taken_back(before, after, after) == before
+
+
 def test_two_may_work_on_one_step() -> None:
     """I set its first stage, somebody else its second: each takes back what is their own."""
     one, other = (Stage(id=name, modality="led", settings={"minutes": 5}) for name in "ab")

@@ -73,11 +73,11 @@ def _back(
             raise Overtaken(key)
         gone[key] = old.get(key)
     kept = [gone.get(one.id, one) for one in now]
-    found = [one for one in kept if one is not None]
+    found = _moved_back(before, after, now, [one for one in kept if one is not None], whole)
     for at, one in enumerate(before):
-        if one.id in gone and one.id not in stands:
+        if one.id in gone and one.id not in stands:  # behind what came before it, which is in its old order again
             found.insert(_place(found, [earlier.id for earlier in before[:at]]), one)
-    return _moved_back(before, after, now, found, whole)
+    return found
 
 
 def _by_id(those: Iterable[One]) -> dict[str, One]:
