@@ -46,7 +46,7 @@ def brief(answers: dict[str, Answer] | None = None, **changes: Any) -> Brief:
 def plan_of(who: Brief, *modalities: str, **settings: Any) -> Plan:
     """A plan with start values; `settings` are of the first modality."""
     of = in_force(who, Plan())
-    steps = [begin_step(who, name, f"s{n + 1}", of) for n, name in enumerate(modalities)]
+    steps = [begin_step(who, name, f"s{n + 1}", of)[0] for n, name in enumerate(modalities)]
     if settings:
         lead = steps[0].lead
         steps[0] = steps[0].with_stage(lead.model_copy(update={"settings": lead.settings | settings}))

@@ -292,7 +292,7 @@ def test_a_guest_belongs_to_the_host_in_whose_time_it_begins() -> None:
     """From the host's first second up to, and without, its last."""
     who = somebody()
     of = in_force(who, Plan())
-    steps = {name: compute_step(who, begin_step(who, kind, name, of), of=of) for name, kind in
+    steps = {name: compute_step(who, begin_step(who, kind, name, of)[0], of=of) for name, kind in
              (("mask", "mask"), ("light", "led"), ("end", "finish"))}  # fmt: skip
     for start_s, beside in ((0, 1), (1019, 1), (1020, None)):
         spans = [span("mask", 0, 0, 1020), span("end", 0, 1020, 240), span("light", 1, start_s, 660)]

@@ -16,7 +16,7 @@ from merak.core.plan.facts import Machine
 from merak.core.plan.routine import fitted, programme_kept
 from merak.core.plan.screening import Answer
 from merak.core.plan.stage import read_settings
-from merak.core.plan.step import begin_by, programme_of, rows_of
+from merak.core.plan.step import begin_step, programme_of, rows_of
 from merak.core.plan.visit_plan import Plan, visit_plan
 
 DONE = {name: Before(on=date(2026, 9, 1)) for name in ("peel", "pulsed_light")}
@@ -64,7 +64,7 @@ def test_the_table_names_them_all() -> None:
 @pytest.mark.parametrize("name", sorted(NEEDS))
 def test_each_begins_within_every_ceiling_and_its_sums(name: str) -> None:
     """Alone in a plan of a client who bears it: nothing stands against it but what it needs around it."""
-    step, left = begin_by(WHO, EVERY[name].modality, "s1", {}, programme=name)
+    step, left = begin_step(WHO, EVERY[name].modality, "s1", {}, programme=name)
     plan = visit_plan(WHO, Plan(steps=(step,)))
     assert not plan.stopped and not plan.refused
     assert {one.rule for one in plan.clashes} == NEEDS[name]
@@ -95,18 +95,18 @@ def test_a_stage_that_cannot_be_is_left_out_and_told_but_never_the_first() -> No
     """Blue, then red, on panels that were measured in one of them."""
     red = PANEL.model_copy(update={"colours": {}})
     blue = PANEL.model_copy(update={"points": (), "colours": {"blue": ((5.0, 44.0), (25.0, 9.0))}})
-    step, left = begin_by(brief(machines=(Machine(id="p", card=blue),)), "led", "s1", {}, programme="led.blue_red")
+    step, left = begin_step(brief(machines=(Machine(id="p", card=blue),)), "led", "s1", {}, programme="led.blue_red")
     assert [one.settings["colour"] for one in step.stages] == ["blue"]
     assert left == (("Light-emitting panel", "The panel was not measured in red."),)
     with pytest.raises(Refused, match="not measured in blue"):
-        begin_by(brief(machines=(Machine(id="p", card=red),)), "led", "s1", {}, programme="led.blue_red")
+        begin_step(brief(machines=(Machine(id="p", card=red),)), "led", "s1", {}, programme="led.blue_red")
     feeding = brief({"pregnancy": Answer(option="breastfeeding")}, **TOLERANT)
-    step, left = begin_by(feeding, "wet_abrasion", "s1", {})
+    step, left = begin_step(feeding, "wet_abrasion", "s1", {})
     assert [one.settings["kind"] for one in step.stages] == ["acid", "infuse"] and left
 
 
 def test_rows_go_where_they_say_within_the_step() -> None:
-    step, left = begin_by(WHO, "ultrasound", "s1", {}, zones=("mid cheek", "chin"), programme="ultrasound.infuse")
+    step, left = begin_step(WHO, "ultrasound", "s1", {}, zones=("mid cheek", "chin"), programme="ultrasound.infuse")
     assert [one.zones for one in step.stages] == [("mid cheek", "chin")]
     assert left == (("Ultrasound infusion", "Its zones are not among those of the step."),)
 
@@ -114,7 +114,7 @@ def test_rows_go_where_they_say_within_the_step() -> None:
 def test_how_it_is_worked_is_said_at_the_chair() -> None:
     acid = next(act for act in planned(WHO, "wet_abrasion").acts if act.title == "Acid cleanse")
     assert acid.instruction.startswith("Lactic and glycolic cleanser. Lines: once, short, fast and light;")
-    step, _ = begin_by(WHO, "cold", "s1", {}, programme="cold.lines")
+    step, _ = begin_step(WHO, "cold", "s1", {}, programme="cold.lines")
     words = " ".join(act.instruction for act in visit_plan(WHO, Plan(steps=(step,))).acts)
     assert "Serum or gel under. Lines: slow" in words and "Off by water, lukewarm." in words
     assert "Enough: the clock." in words, "what ends it is the row's"

@@ -313,7 +313,7 @@ def test_only_colours_that_the_panel_was_measured_for() -> None:
     def colours(card: LedCard) -> list[str]:
         who = known(machines=(Machine(id="p", card=card),), findings=ACNE)
         acne = next(one for one in conditions()["acne"].consider if one.modality == "led")
-        step = begin_step(who, "led", "s1", in_force(who, Plan()), acne)
+        step, _ = begin_step(who, "led", "s1", in_force(who, Plan()), acne)
         return [stage.settings["colour"] for stage in step.stages]
 
     red, blue = ((5.0, 96.0), (25.0, 20.0)), ((5.0, 44.0), (25.0, 9.0))

@@ -1,17 +1,20 @@
 """Ceilings speak of sums: what stages give to the same skin, in one step or in several, is one dose."""
 
+from dataclasses import replace
 from datetime import date
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from builders.briefs import EVERY_LICENCE, brief
+from builders.briefs import EVERY_LICENCE, brief, plan_of
+from builders.machines import machine
 from merak.core.client import Findings
 from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.exposure import Exposure, sums
 from merak.core.plan.brief import workable
+from merak.core.plan.facts import Machine
 from merak.core.plan.fitting import Clash
 from merak.core.plan.stage import Stage, begin, compute
 from merak.core.plan.step import step_of
@@ -166,3 +169,24 @@ def test_zones_that_get_the_same_are_told_as_one() -> None:
     first = ("s1", {"chin": same, "forehead": same, "temple": (there,)})
     found = {one.zones: one.amount for one in sums([first, ("s2", {"chin": same, "forehead": same})])}
     assert found == {("chin", "forehead"): 4, ("temple",): 3}
+
+
+def test_what_a_class_does_not_say_is_not_known_there() -> None:
+    """A dose that says nothing of heat over bone gives an unknown amount there, not none."""
+    worked = compute(WHO, stage("rf_bulk", ("forehead", "mid cheek")))
+    bone = tuple(one._replace(dose=one.dose._replace(given=())) for one in worked.classes)
+    there = replace(worked, classes=bone).exposures
+    assert [one.amount for one in there["mid cheek"]] == [one.amount for one in worked.dose.given] != [None]
+    assert [(one.agent, one.amount) for one in there["forehead"]] == [("heat", None)]
+
+
+def test_heat_that_cannot_be_computed_adds_up_at_its_worst() -> None:
+    """A machine that was never measured: once by hand and reading, twice on the same skin refused by heat's rule."""
+    bare = brief(
+        **{**WHO.facts.model_dump(include={"returning", "senior", "slot"}), "licences": EVERY_LICENCE},
+        machines=(Machine(id="m", card=machine("rf_bulk", calibration=())),),
+    )
+    (one,) = plan_of(bare, "rf_bulk").stages
+    both = visit_plan(bare, Plan(steps=(step_of(one, one.model_copy(update={"id": "s2"})),)))
+    assert compute(bare, one).dose.given[0].amount is None
+    assert "rf_bulk.dose.stop" in {clash.rule for clash in both.clashes}

@@ -1,15 +1,20 @@
 """A step of several stages: again here, elsewhere, otherwise; one price and one load, each stage its own numbers."""
 
+from datetime import timedelta
 from uuid import UUID
 
 import pytest
 
-from builders.work import as_, ask_nothing, new_visit, step_of
+from builders.work import AGREED, GRADED, HOURS, as_, ask_nothing, later, looked_twice, new_visit, step_of, tap_of
+from merak.core.plan.step import MOST_STAGES
 from merak.core.plan.visit_plan import Plan
 from merak.records.bodies.upgrades import upgraded
+from merak.records.bodies.visit import CloseBody, Given
+from merak.services.after import closing
 from merak.services.context import Context
 from merak.services.treatment import treating
-from merak.services.visit import planning, routines
+from merak.services.visit import consenting, looking, planning, routines
+from merak.services.visit.file import open_file
 from merak.services.visit.planning import Planned
 
 
@@ -101,15 +106,76 @@ def test_a_routine_keeps_its_stages(ctx: Context) -> None:
     assert {one.id for one in led.stages}.isdisjoint({step, second}), "with ids of this visit's own"
 
 
+NAMES = (f"Invented {chr(65 + n)}" for n in range(26))
+
+
+def closed_after(ctx: Context, visit: UUID, *acts: str) -> dict[str, Given]:
+    """What the close keeps of a treatment in which these acts were done, and no other."""
+    run = treating.run_of(ctx, visit)
+    taps, moment = [tap_of("start", ctx.now)], ctx.now
+    for n, act in enumerate(run.acts):
+        if act.title in acts:
+            taps.append(tap_of("go", moment, float(n)))
+            taps += [tap_of("count", moment) for _ in range(act.strokes)]
+            moment += timedelta(seconds=act.seconds)
+    taps.append(tap_of("stop", moment, words="time"))
+    after = later(ctx, hours=1)
+    treating.record(after, visit, taps)
+    looked_twice(after, visit)
+    closing.close(after, visit, GRADED)
+    kept = open_file(after, visit).body(CloseBody)
+    assert kept
+    return dict(kept.did)
+
+
+def run_with(ctx: Context, *modalities: str) -> tuple[UUID, Planned]:
+    visit = new_visit(ctx, minutes="120", start=next(HOURS), name=f"Staged {next(NAMES)}")
+    ask_nothing(ctx, visit)
+    looking.save_findings(ctx, visit, {"phototype": "2"})
+    for modality in modalities:
+        page = planning.edit(ctx, visit, "add", {"modality": modality})
+    return visit, page
+
+
 def test_both_stages_are_what_was_done(ctx: Context) -> None:
     """The close adds up what both gave; the next visit begins from the gentler of them."""
-    visit, _, step = lit(ctx)
+    visit, page = run_with(ctx, "cleanse", "led", "finish")
+    step = step_of(page, "led")
     second = planning.edit(ctx, visit, "again", {"stage": step}).chosen
     planning.edit(ctx, visit, "set", {"stage": second, f"{second}.minutes": "4", "changed": f"{second}.minutes"})
     page = planning.planned(ctx, visit)
-    order = [act.stage for act in page.computed.acts if act.modality == "led"]
-    assert order == [step, second]
-    assert treating.forget() is None
+    assert [act.stage for act in page.computed.acts if act.modality == "led"] == [step, second]
+    each = [page.computed.numbers[f"{stage}.fluence"].known for stage in (step, second)]
+    consenting.consent(ctx, visit, AGREED)
+    treating.begin(ctx, visit)
+    did = closed_after(ctx, visit, "Red light")["led"]
+    assert did.given and did.given.planned == pytest.approx(sum(each)) and did.at == pytest.approx(4, abs=0.2)
+
+
+def test_what_was_never_done_says_nothing_of_the_next_start(ctx: Context) -> None:
+    """Infusing draws at 7; where nothing else was done the next cleaning still begins at 4, and where only the cleaning
+    was, at what it was.
+    """
+    visit, _ = run_with(ctx, "cleanse", "wet_abrasion", "finish")
+    consenting.consent(ctx, visit, AGREED)
+    treating.begin(ctx, visit)
+    assert closed_after(ctx, visit, "Infusion")["wet_abrasion"].at is None
+    visit, page = run_with(ctx, "cleanse", "wet_abrasion", "finish")
+    salicylic = page.plan.of(step_of(page, "wet_abrasion")).stages[1].id
+    planning.edit(ctx, visit, "set", {"stage": salicylic, f"{salicylic}.at": "3", "changed": f"{salicylic}.at"})
+    consenting.consent(ctx, visit, AGREED)
+    treating.begin(ctx, visit)
+    assert closed_after(ctx, visit, "Acid cleanse")["wet_abrasion"].at == 4, "not the 3 that nobody worked at"
+
+
+def test_no_more_stages_than_a_step_holds(ctx: Context) -> None:
+    """What is one too many is refused, and the plan still opens."""
+    visit, _, step = lit(ctx)
+    for _ in range(MOST_STAGES - 1):
+        page = planning.edit(ctx, visit, "again", {"stage": step})
+    assert len(page.plan.of(step).stages) == MOST_STAGES and not page.refusal
+    assert "20 stages at the most" in planning.edit(ctx, visit, "again", {"stage": step}).refusal
+    assert len(planning.planned(ctx, visit).plan.of(step).stages) == MOST_STAGES
 
 
 @pytest.mark.parametrize("kept", [{"settings": {"minutes": 9}, "zones": ["chin"], "machine": "m1"}, {}])
@@ -214,8 +280,10 @@ def test_one_stage_more_of_the_programme_or_in_between(ctx: Context) -> None:
     step = step_of(page, "wet_abrasion")
     price = page.computed.numbers["visit.price"].value
     booster = next(value for key, value, words in planning.more_for(page.plan.of(step)) if key == "row")
+    planning.edit(ctx, visit, "zones", {"stage": step, "zone.chin": "on"})
     page = planning.edit(ctx, visit, "stage", {"stage": step, "row": booster})
     assert page.stage and page.stage.settings["kind"] == "booster" and page.stage.how.extra
+    assert page.stage.zones == ("chin",), "where the open stage goes"
     page = planning.edit(ctx, visit, "stage", {"stage": step, "modality": "touch"})
     found = page.plan.of(step)
     assert [one.modality for one in found.stages][:3] == ["wet_abrasion", "touch", "wet_abrasion"]
@@ -245,6 +313,9 @@ def test_a_setting_stands_on_a_mark_of_its_scale(ctx: Context) -> None:
     assert "in steps of 0.5: 2 or 2.5" in page.slips[field]
     page = planning.edit(ctx, visit, "set", {"stage": step, field: "2.5", "changed": field})
     assert field not in page.slips and page.plan.stage(step).settings["level"] == 2.5
+    current = f"{step}.current"
+    page = planning.edit(ctx, visit, "set", {"stage": step, current: "140", "changed": current})
+    assert page.plan.stage(step).settings["level"] == 2.5, "2.8 gives it; the mark below is never more than was asked"
 
 
 def test_what_bears_less_is_split_off(ctx: Context) -> None:

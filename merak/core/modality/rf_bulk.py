@@ -285,6 +285,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         judge.refuse(f"{NAME}.dwell", "The tip never stands still.", "speed_mm_s", "Move it.")
     else:
         _moving(judge, settings, power)
+    unknown = worked("thermal dose of the hottest depth", None, "CEM43 min", "not known", (power,), "heat.dose")
+    judge.exposes("heat", unknown, f"{NAME}.dose.stop")  # until it is known below
     if power.value is None:
         judge.tell("minutes", worked("minutes", None, "min", "the power is not known", (power,)))
     elif not judge.refused:

@@ -421,9 +421,9 @@ class Judge:
         limit: float | None = None,
         by: Literal["zone", "body"] = "zone",
     ) -> None:
-        """Keeps what is given of an agent; of several limits the least."""
+        """Keeps what is given of an agent; of several limits the least, of the same what was said last."""
         new, there = exposed(agent, found.value, found.unit, rule_id, limit, by), self.given.get(agent)
-        if there is None or new.limit < there.limit:
+        if there is None or new.limit <= there.limit:
             self.given[agent] = new
 
     def least(self, rule_id: str, found: Quantity, field: str, action: str = "") -> bool:

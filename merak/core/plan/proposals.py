@@ -53,7 +53,7 @@ class Gain(NamedTuple):
 
 class Candidate(NamedTuple):
     """A step that could be in the plan, computed: its gains, seconds, price in cents, load, and the whole step; what
-    its stages give, zone by zone.
+    its stages give, zone by zone, and those that it is `without`.
     """
 
     step: Step
@@ -64,6 +64,7 @@ class Candidate(NamedTuple):
     zones: frozenset[str]
     hands_s: int = 0
     given: tuple[tuple[str, dict[str, tuple[Exposure, ...]]], ...] = ()
+    without: tuple["LeftOut", ...] = ()
 
     @property
     def modality(self) -> str:
@@ -372,13 +373,15 @@ def _candidate(
     considered: tuple[Condition, Consider] | None,
     gains: tuple[Gain, ...],
 ) -> Candidate:
-    step = begin_step(brief, name, step_id, of, considered[1] if considered else None, _zones(brief, name, considered))
+    consider = considered[1] if considered else None
+    step, left = begin_step(brief, name, step_id, of, consider, _zones(brief, name, considered))
     if kind == "gentle" and name not in housekeeping() and traits()[name].load:
         step = _gentler(brief, step, of)
     found = compute_step(brief, step, of=of)
     given = tuple((stage.stage.id, stage.exposures) for stage in found.stages)
     cents = round(found.price * 100)
-    return Candidate(step, gains, found.seconds, cents, found.load, found.zones, found.hands_s, given)
+    stages = tuple(LeftOut(title=f"A stage of {title(name)}", why=why) for _, why in left)
+    return Candidate(step, gains, found.seconds, cents, found.load, found.zones, found.hands_s, given, stages)
 
 
 def _gentler(brief: Brief, step: Step, of: dict[str, str]) -> Step:
@@ -487,7 +490,8 @@ def _proposal(
         for n in order
         for gain in problem.candidates[n].gains
     )
-    left = [*out, *_why_left(brief, of, problem, taken)]
+    without = (left for n in order for left in problem.candidates[n].without)
+    left = [*out, *without, *_why_left(brief, of, problem, taken)]
     felt = [m for m in (problem.candidates[n].modality for n in order) if about()[m].group != "support"]
     feel = tuple(dict.fromkeys(f"{title(m)}: {traits()[m].feel}" for m in felt))
     settle = max((traits()[m].settle_h for m in kept), default=0)

@@ -15,8 +15,8 @@ from merak.core.modality.shared import stronger
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import title
 from merak.core.plan.stage import Stage, begin, lowered
-from merak.core.plan.step import Step
-from merak.core.plan.visit_plan import Plan, in_force
+from merak.core.plan.step import MOST_STAGES, Step
+from merak.core.plan.visit_plan import MOST_STEPS, Plan, in_force
 from merak.core.working import Frozen
 
 needs(
@@ -41,7 +41,7 @@ class RoutineStep(Frozen):
     """One step: the modality that leads it, its stages, and beside which step of the routine it runs."""
 
     modality: str
-    stages: tuple[RoutineStage, ...] = Field(min_length=1, max_length=20)
+    stages: tuple[RoutineStage, ...] = Field(min_length=1, max_length=MOST_STAGES)
     beside: int | None = None
 
 
@@ -53,7 +53,7 @@ class Routine(Frozen):
     name: str = Field(min_length=1, max_length=80)
     conditions: tuple[str, ...] = ()
     goals: tuple[str, ...] = ()
-    steps: tuple[RoutineStep, ...] = Field(min_length=1, max_length=40)
+    steps: tuple[RoutineStep, ...] = Field(min_length=1, max_length=MOST_STEPS)
     methods: dict[str, str] = Field(default_factory=dict)
     programme: bool = False
 

@@ -130,7 +130,9 @@ class Worked:
 
     @cached_property
     def exposures(self) -> dict[str, tuple[Exposure, ...]]:
-        """Zone → what it gives there: as the dose of the zone's classes has it. A test spot gives next to nothing."""
+        """Zone → what it gives there: as the dose of the zone's classes has it, unknown where that says nothing of what
+        the whole gives. A test spot gives next to nothing.
+        """
         if self.spot_only:
             return {}
         found: dict[tuple[int, ...], tuple[Exposure, ...]] = {(): self.dose.given}
@@ -138,7 +140,10 @@ class Worked:
         for zone in self.areas:
             mine = tuple(n for n, one in enumerate(self.classes) if zone in one.zones)
             if mine not in found:
-                found[mine] = tuple(given for n in mine for given in self.classes[n].dose.given)
+                given = tuple(each for n in mine for each in self.classes[n].dose.given)
+                said = {each.agent for each in given}
+                unsaid = (each._replace(amount=None) for each in self.dose.given if each.agent not in said)
+                found[mine] = (*given, *unsaid)
             there[zone] = found[mine]
         return there
 

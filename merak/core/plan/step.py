@@ -24,6 +24,10 @@ needs(
 )
 
 
+#: So many stages has a step at the most.
+MOST_STAGES = 20
+
+
 class Step(Frozen):
     """One step of a plan: `modality` leads it, which names, prices and loads it once, whatever the number of its
     stages. `beside` is the step in whose waiting time it runs, `programme` what it began with. The first stage that a
@@ -32,7 +36,7 @@ class Step(Frozen):
 
     id: str = Field(pattern=r"^[a-z0-9-]{1,40}$")
     modality: str
-    stages: tuple[Stage, ...] = Field(min_length=1, max_length=20)
+    stages: tuple[Stage, ...] = Field(min_length=1, max_length=MOST_STAGES)
     beside: str = ""
     programme: str = Field("", max_length=120)
 
@@ -141,23 +145,11 @@ def begin_step(
     consider: Consider | None = None,
     zones: tuple[str, ...] = (),
     programme: str = "",
-) -> Step:
-    """A modality as a step with its start settings for this client: by a programme, that of the condition, or the usual
-    one. Raises as `begin` for the first of what leads it.
-    """
-    return begin_by(brief, modality, step_id, of, consider, zones, programme)[0]
-
-
-def begin_by(
-    brief: Brief,
-    modality: str,
-    step_id: str,
-    of: Methods,
-    consider: Consider | None = None,
-    zones: tuple[str, ...] = (),
-    programme: str = "",
 ) -> tuple[Step, tuple[tuple[str, str], ...]]:
-    """The same, with (work, why) of the stages that this client cannot have today."""
+    """A modality as a step with its start settings for this client: by a programme, that of the condition, or the usual
+    one; and (work, why) of the stages that this client cannot have today. Raises as `begin` for the first of what leads
+    it.
+    """
     found = programme_of(modality, programme or (consider.programme if consider else ""))
     rows = rows_of(found, of, 1 + (modality in brief.facts.history))
     stages: list[Stage] = []

@@ -33,12 +33,16 @@ needs(
 )
 
 
+#: So many steps has a plan at the most.
+MOST_STEPS = 40
+
+
 class Plan(Frozen):
     """What is chosen: steps in their order, the side when it is not the computed one, schools that differ from the
     studio's, the routine that it was fitted from.
     """
 
-    steps: tuple[Step, ...] = Field((), max_length=40)
+    steps: tuple[Step, ...] = Field((), max_length=MOST_STEPS)
     side: Side | None = None
     methods: dict[str, str] = Field(default_factory=dict)
     kind: str = Field("", max_length=20)

@@ -64,6 +64,7 @@ class Closed:
     facts: list[ActFacts]
     differences: tuple[Difference, ...]
     answer: SkinAnswer
+    done: frozenset[str]
     begun: tuple[str, ...]
     tags: tuple[str, ...]
     form: dict[str, str]
@@ -117,6 +118,7 @@ def closing(
         facts,
         differ,
         answer,
+        frozenset(done),
         _begun(run, done),
         tags,
         held,
@@ -312,15 +314,19 @@ def _products_used(page: Closed, wrong: dict[str, str]) -> tuple[UsedProduct, ..
 
 def _did(page: Closed) -> dict[str, Given]:
     """Each modality that was really begun: where it was set, whether that was a step up, on which machine, how much of
-    it was given.
+    it was given. A stage that was never done, or that is set otherwise than the work is, says nothing of where.
     """
     found: dict[str, Given] = {}
     names = {one.id: one.card.name for one in page.file.machines}
-    for stage in page.order.plan.stages if page.order else ():
+    stages = page.order.plan.stages if page.order else ()
+    done = {stage.modality for stage in stages if stage.id in page.done}
+    for stage in stages:
         if stage.modality not in page.begun:
             continue
         module, before = MODALITIES[stage.modality], page.file.history.get(stage.modality)
-        at = _ended_at(page, stage) or stage.settings.get(module.INCREMENT.field)
+        set_as: Any = module.Settings.model_construct(**stage.settings)
+        tells = set_as.comparable and (stage.id in page.done or stage.modality not in done)
+        at = (_ended_at(page, stage) or stage.settings.get(module.INCREMENT.field)) if tells else None
         was, card = before.at if before else None, page.file.brief.card(stage.modality, stage.machine)
         one = Given(
             at=at,
@@ -339,9 +345,8 @@ def _with_both(module: Any, one: Given, other: Given, card: Any) -> Given:
     both.
     """
     was, now = one.figure, other.figure
-    gentler = other if was is not None and now is not None and stronger(module, was, now, card) else one
-    given = both_given(module.AMOUNT, one.given, other.given)
-    return gentler.model_copy(update={"stepped_up": one.stepped_up and other.stepped_up, "given": given})
+    gentler = other if was is None or (now is not None and stronger(module, was, now, card)) else one
+    return gentler.model_copy(update={"given": both_given(module.AMOUNT, one.given, other.given)})
 
 
 def _ended_at(page: Closed, stage: Stage) -> float | None:

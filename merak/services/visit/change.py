@@ -6,12 +6,13 @@ from typing import Annotated, Any
 from pydantic import Field, ValidationError
 from uuid_utils.compat import uuid7
 
+from merak.core.errors import BadInput
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import title
 from merak.core.plan.stage import Stage
-from merak.core.plan.step import Step
-from merak.core.plan.visit_plan import Plan
+from merak.core.plan.step import MOST_STAGES, Step
+from merak.core.plan.visit_plan import MOST_STEPS, Plan
 from merak.services.context import Context
 from merak.services.forms import Prefixed, TypedForm, Whole, said
 from merak.services.visit.file import VisitFile
@@ -53,7 +54,11 @@ Op = Callable[[Context, VisitFile, Draft, EditForm], Draft]
 
 
 def changed(draft: Draft, plan: Plan, what: str, **changes: Any) -> Draft:
-    """The draft with another plan, and what was done to it."""
+    """The draft with another plan, and what was done to it. Raises BadInput for more than a plan holds."""
+    if len(plan.steps) > MOST_STEPS:
+        raise BadInput({"step": f"A plan has {MOST_STEPS} steps at the most."})
+    if any(len(step.stages) > MOST_STAGES for step in plan.steps):
+        raise BadInput({"stage": f"A step has {MOST_STAGES} stages at the most."})
     return draft.model_copy(update={"plan": plan, "what": what, **changes})
 
 

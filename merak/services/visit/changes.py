@@ -8,7 +8,7 @@ from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import rank, title
 from merak.core.plan.inverse import Overtaken, taken_back
 from merak.core.plan.proposals import proposals
-from merak.core.plan.step import Step, begin_by
+from merak.core.plan.step import Step, begin_step
 from merak.core.plan.visit_plan import Plan, beside_fits, in_force
 from merak.records import visits
 from merak.services.context import Context
@@ -58,7 +58,7 @@ def _add(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     if name not in MODALITIES:
         raise BadInput({"modality": "Which treatment?"})
     of = in_force(file.brief, draft.plan)
-    step, left = begin_by(file.brief, name, new_id(), of)
+    step, left = begin_step(file.brief, name, new_id(), of)
     steps = list(draft.plan.steps)
     at = next((n for n, one in enumerate(steps) if rank(one.modality, of) > rank(name, of)), len(steps))
     steps.insert(at, step)

@@ -15,14 +15,14 @@ from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Manner
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
-from merak.core.modality.shared import incremented
+from merak.core.modality.shared import incremented, on_scale
 from merak.core.modality.ways import Twin
 from merak.core.plan.brief import plate_of, workable
 from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import title
 from merak.core.plan.routine import fitted_steps
 from merak.core.plan.stage import Stage, begin, compute, lowered
-from merak.core.plan.step import PLAIN, begin_by, by_row, programme_of
+from merak.core.plan.step import PLAIN, begin_step, by_row, programme_of
 from merak.core.plan.visit_plan import in_force
 from merak.records import letters
 from merak.records.tables import RoutineVersion
@@ -85,17 +85,26 @@ def _set(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     return changed(draft, draft.plan.with_stage(new), what, typed=typed, wrong=told)
 
 
-def _between_marks(file: VisitFile, stage: Stage, name: str, text: str) -> str:
-    """Why a setting cannot stand on its machine's scale, which has whole increments; "" where it can."""
+def _marks(file: VisitFile, stage: Stage, name: str, value: float) -> tuple[float, float]:
+    """The mark of the machine's scale at a value or next below it, and how far one lies from the next; the value itself
+    and 0 where a setting has none.
+    """
     card, increment = file.brief.card(stage.modality, stage.machine), MODALITIES[stage.modality].INCREMENT
     size = increment.size if increment.size else getattr(card, "step", None)
     if card is None or name not in ("at", "level") or name != increment.field or not size:
+        return value, 0
+    least = getattr(card, "least", 0.0)
+    return on_scale(least + size * floor((value - least) / size + 1e-9)), size
+
+
+def _between_marks(file: VisitFile, stage: Stage, name: str, text: str) -> str:
+    """Why a setting cannot stand on its machine's scale, which has whole increments; "" where it can."""
+    if name != MODALITIES[stage.modality].INCREMENT.field:
         return ""
-    value, least = float(text), getattr(card, "least", 0.0)
-    below = least + size * floor((value - least) / size + 1e-9)
-    if abs(value - below) < 1e-9:
+    below, size = _marks(file, stage, name, float(text))
+    if abs(float(text) - below) < 1e-9:
         return ""
-    return f"The {card.name} is set in steps of {size:g}: {below:g} or {below + size:g}."
+    return f"The machine is set in steps of {size:g}: {below:g} or {below + size:g}."
 
 
 def _same_field(key: str, prefix: str, sent: dict[str, str], field: str, pair: set[str]) -> bool:
@@ -112,7 +121,8 @@ def _by_twin(file: VisitFile, stage: Stage, settings: dict[str, Any], twin: Twin
     except ValueError:
         raise BadInput({twin.name: f"“{text}” is not a number that fits here."}) from None
     set_now: Any = MODALITIES[stage.modality].Settings.model_validate(settings)
-    found = getattr(set_now.twin_for(value, machine.card if machine else None), twin.field)
+    exact = getattr(set_now.twin_for(value, machine.card if machine else None), twin.field)
+    found, _ = _marks(file, stage, twin.field, exact)  # never more than was asked for
     problem = misfit(stage, settings | {twin.field: found}, twin.field)
     if problem:
         raise BadInput({twin.name: f"That would be {found:g} {twin.field}. {problem}"})
@@ -228,7 +238,7 @@ def _programme(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> D
             raise BadInput({"programme": f"Nothing of it can be today.{left_out(left)}"})
         fresh = fitted[0]
     elif form.programme == PLAIN or house:
-        fresh, left = begin_by(file.brief, step.modality, step.id, of, zones=step.zones, programme=form.programme)
+        fresh, left = begin_step(file.brief, step.modality, step.id, of, zones=step.zones, programme=form.programme)
     else:
         raise BadInput({"programme": "There is no such programme."})
     ids = {stage.id: step.id if n == 0 else new_id() for n, stage in enumerate(fresh.stages)}
@@ -244,7 +254,8 @@ def _stage(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft
     found, of = programme_of(step.modality, step.programme), in_force(file.brief, draft.plan)
     if form.row.isdigit() and found and int(form.row) < len(found.stages):
         row = found.stages[int(form.row)]
-        new = by_row(file.brief, row, row.modality or step.modality, new_id(), of)
+        where = () if row.zones else stage.zones
+        new = by_row(file.brief, row, row.modality or step.modality, new_id(), of, zones=where)
     elif form.modality in MODALITIES and MODALITIES[form.modality].WAYS.free:
         new = begin(file.brief, form.modality, new_id(), of, zones=stage.zones)
     else:
