@@ -116,6 +116,7 @@ def test_how_it_is_worked_is_said_at_the_chair() -> None:
     assert acid.instruction.startswith("Lactic and glycolic cleanser. Lines: once, short, fast and light;")
     step, _ = begin_step(WHO, "cold", "s1", {}, programme="cold.lines")
     words = " ".join(act.instruction for act in visit_plan(WHO, Plan(steps=(step,))).acts)
+    assert words.count("Lines: slow") == 1, "once, where it is counted"
     assert "Serum or gel under. Lines: slow" in words and "Off by water, lukewarm." in words
     assert "Enough: the clock." in words, "what ends it is the row's"
 
@@ -156,3 +157,15 @@ def test_a_step_begins_with_one_programme() -> None:
     usual = Programme.model_validate(BASE | {"modality": "wet_abrasion", "usual": True, "stages": ({},)})
     found = [str(one) for one in closed.faults(book().model_copy(update={"programme": (*book().programme, usual)}))]
     assert any("it begins with one programme" in one for one in found)
+
+
+@pytest.mark.parametrize("name", sorted(NEEDS))
+def test_every_manner_is_said_in_the_acts_of_its_stage(name: str) -> None:
+    """Strokes, product and end of each row: where it is counted, on its clock, or where it is laid on."""
+    step, _ = begin_step(WHO, EVERY[name].modality, "s1", {}, programme=name)
+    acts = visit_plan(WHO, Plan(steps=(step,))).acts
+    for stage in step.stages:
+        words = " ".join(act.instruction.lower() for act in acts if act.stage == stage.id)
+        how = stage.how
+        assert all(one.lower() in words for one in (how.product, how.often, how.ends, how.line.rstrip("."), how.gate))
+        assert not how.ends or f"enough: {how.ends.lower()}" in words

@@ -93,25 +93,31 @@ class Making:
     @property
     def instruction(self) -> str:
         """What is said at the work: what the schools say, or the technique; both where nothing was made ready."""
+        technique = "" if self.manner else self.technique
         if self.hands_s:
-            return f"{self.where}{self.manner}{self.school or self.technique}"
-        return f"{self.where}{self.manner or f'{self.technique} '}{self.school} {self.lower}".strip()
+            return f"{self.where}{self.school or technique}"
+        return f"{self.where}{technique} {self.school} {self.lower}".strip()
 
     @property
     def manner(self) -> str:
-        """How this stage is worked, as a sentence each: what is laid, by which strokes, the free hand, what is said."""
+        """How this stage is worked, in place of the usual technique, a sentence each: what is laid, by which strokes,
+        the free hand, what is said, what ends it.
+        """
         how = self.how
         laid = " ".join(filter(None, (how.product, how.amount and f"({how.amount})", how.layer)))
         strokes = ": ".join(filter(None, (how.laying, how.often)))
         hands = f"free hand {how.free_hand}" if how.free_hand else ""
         off = f"off by {how.off}{f', {how.warmth}' if how.warmth else ''}" if how.off not in ("", "stays on") else ""
-        told = [laid, strokes, hands, how.gate and f"first: {how.gate}", how.line.rstrip("."), off]
+        ends = how.ends and f"enough: {how.ends}"
+        told = [how.gate and f"first: {how.gate}", laid, strokes, hands, how.line.rstrip("."), ends, off]
         return "".join(f"{one[0].upper()}{one[1:]}. " for one in told if one)
 
     @property
     def enough(self) -> str:
         """What ends it."""
-        endpoint = f"{self.how.ends}." if self.how.ends else about()[self.modality].endpoint
+        if self.how.ends:  # told with how it is worked
+            return ""
+        endpoint = about()[self.modality].endpoint
         return f"Enough: {endpoint[0].lower()}{endpoint[1:]}"
 
     @property
@@ -166,6 +172,21 @@ class Making:
         """One half shown against the other, before the second begins."""
         words = "Everything off the skin first. Show one half against the other, or photograph it; ask how it felt."
         return self.act("free", "Mirror", number("visit.half_face") * 60, words, mirror=True, modality="")
+
+
+def in_manner(make: Making, acts: Iterable[Act]) -> tuple[Act, ...]:
+    """The acts of a stage, first saying how it is worked: those in which it is counted, else those on a clock; of what
+    is left to work the one that lays it on.
+    """
+    made = tuple(acts)
+    if not make.manner:
+        return made
+    clocks = [act for act in made if act.kind == "timed" and act.modality and not act.keeps]
+    named = [act for act in made if act.wanted] or clocks or [act for act in made if act.readies] or [*made]
+    return tuple(
+        act.model_copy(update={"instruction": f"{make.manner}{act.instruction}".strip()}) if act in named else act
+        for act in made
+    )
 
 
 def plain(make: Making) -> Iterable[Act]:

@@ -195,8 +195,7 @@ def acts(make: Making) -> Iterable[Act]:
     yield make.ready("Wet tip: make ready", first)
     kind = make.settings.kind
     (title, over), sour = CALLED[kind], kind in ("acid", "peel")
-    flat = "Tip flat along the lines, press; more liquid."
-    instruction = f"{make.manner}{flat}" if kind == "infuse" else make.instruction
+    instruction = "Tip flat along the lines, press; more liquid." if kind == "infuse" else make.instruction
     if kind == "salicylic":
         instruction = f"Congested and porous places, not pustules. {instruction}"
     yield make.act(

@@ -14,7 +14,7 @@ from merak.core.errors import MerakError
 from merak.core.knowledge import number, rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.making import Making
+from merak.core.modality.making import Making, in_manner
 from merak.core.modality.shared import incremented, more_energy
 from merak.core.plan.brief import MANY, Brief, plate_of
 from merak.core.plan.by_class import told_lower
@@ -104,7 +104,7 @@ def _made(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid
     if one.spot_only:
         title = f"Test spot: {one.title.lower()}"
         return (make.act("free", title, one.seconds, spot=make.spot, licence=make.licence),)
-    acts = module.acts(make)
+    acts = in_manner(make, module.acts(make))
     return acts if make.hands_s else (act for act in acts if not act.readies)
 
 
