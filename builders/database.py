@@ -37,23 +37,45 @@ def fresh_database(name: str, template: str = "template1") -> str:
     return server_address().rsplit("/", 1)[0] + f"/{name}"
 
 
-def demo_database(name: str, run: Path) -> str:
-    """A new database with the demo studio in it; its address. `run` is the folder of this test run: the template is
-    made once in it.
-    """
-    template = "merak_template"
+TEMPLATE = "merak_template"
+
+
+def demo_template(run: Path) -> None:
+    """The demo studio, made once in a test run, whose folder `run` is; who comes meanwhile waits for it."""
     with (run / "template.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         made = run / "template.made"
-        if not made.exists():
-            address = fresh_database(template)
-            before = os.environ.get("MERAK_DATABASE_URL", "")
-            os.environ["MERAK_DATABASE_URL"] = address
-            cli("migrate")
-            cli("demo")
-            os.environ["MERAK_DATABASE_URL"] = before
-            made.touch()
-        return fresh_database(name, template)
+        if made.exists():
+            return
+        address = fresh_database(TEMPLATE)
+        before = os.environ.get("MERAK_DATABASE_URL", "")
+        os.environ["MERAK_DATABASE_URL"] = address
+        cli("migrate")
+        cli("demo")
+        os.environ["MERAK_DATABASE_URL"] = before
+        made.touch()
+
+
+def demo_template_ahead(run: Path) -> None:
+    """Begins it beside the tests that need no database."""
+    subprocess.Popen([sys.executable, "-m", "builders.database", str(run)], cwd=ROOT)
+
+
+def demo_database(name: str, run: Path) -> str:
+    """A new database with the demo studio in it; its address. `run` is the folder of this test run."""
+    demo_template(run)
+    with (run / "template.lock").open("w") as lock:  # a template is copied by one at a time
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        return fresh_database(name, TEMPLATE)
+
+
+def demo_copied(address: str, run: Path) -> None:
+    """The demo studio in a database of another cluster, which stands empty at `address`."""
+    demo_template(run)
+    source = server_address().rsplit("/", 1)[0] + f"/{TEMPLATE}"
+    dump = subprocess.run(["pg_dump", "--no-owner", source], check=True, capture_output=True).stdout
+    words = ["psql", "--quiet", "--set", "ON_ERROR_STOP=1", address]
+    subprocess.run(words, input=dump, check=True, stdout=subprocess.DEVNULL)
 
 
 def of_before(name: str, revision: str, data: Path) -> str:
@@ -78,3 +100,7 @@ def of_before(name: str, revision: str, data: Path) -> str:
             db.execute(then)
     subprocess.run([sys.executable, "-m", "merak.cli", "migrate"], cwd=ROOT, env=env, check=True)
     return address
+
+
+if __name__ == "__main__":
+    demo_template(Path(sys.argv[1]))

@@ -12,7 +12,7 @@ import hypothesis
 import pytest
 from playwright.sync_api import Browser, sync_playwright
 
-from builders.database import demo_database
+from builders.database import demo_database, demo_template_ahead
 from builders.server import Server
 
 if TYPE_CHECKING:
@@ -25,12 +25,12 @@ hypothesis.settings.load_profile("merak")
 
 #: The slow rooms first, so that no worker is left alone with one at the end.
 ROOMS = ("browser", "services", "web", "outside", "core")
-#: Before them one that needs no database: while one worker makes the demo's template, another need not wait for it.
-MEANWHILE = "test_closed.py"
+#: Before them some that need no database: meanwhile the demo's template is made.
+MEANWHILE = ("test_closed.py", "test_bulk_heat.py", "test_laying.py", "test_modalities.py")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    items.sort(key=lambda item: (item.path.name != MEANWHILE, ROOMS.index(item.path.parent.name)))
+    items.sort(key=lambda item: (item.path.name not in MEANWHILE, ROOMS.index(item.path.parent.name)))
 
 
 @pytest.fixture(scope="session")
@@ -38,6 +38,14 @@ def run_folder(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Path
     """One folder for all workers."""
     mine = tmp_path_factory.getbasetemp()
     return mine if worker_id == "master" else mine.parent
+
+
+@pytest.fixture(scope="session", autouse=True)
+def template_ahead(request: pytest.FixtureRequest, run_folder: Path, worker_id: str) -> None:
+    """One of several workers begins the demo's template while they are at what needs none."""
+    rooms = {item.path.parent.name for item in request.session.items}
+    if worker_id == "gw0" and rooms & {"browser", "services", "web"}:
+        demo_template_ahead(run_folder)
 
 
 @pytest.fixture(scope="session")

@@ -17,6 +17,8 @@ from sqlalchemy.orm import Session
 
 IDLE_S = 0.5
 MIGRATIONS = Path(__file__).parent / "migrations"
+#: Every question here is small and asked often: planned once a connection, not once a request, and never compiled.
+PLANNING = {"options": "-c plan_cache_mode=force_generic_plan -c jit=off", "prepare_threshold": 1}
 
 
 def url() -> str:
@@ -30,9 +32,7 @@ def url() -> str:
 @cache
 def engine() -> Engine:
     """One pool for the process. Errors never show parameters: they hold what clients said."""
-    # Every question here is small and asked often: planned once a connection, not once a request.
-    planning = {"options": "-c plan_cache_mode=force_generic_plan -c jit=off", "prepare_threshold": 1}
-    made = create_engine(url(), pool_size=10, max_overflow=20, hide_parameters=True, connect_args=planning)
+    made = create_engine(url(), pool_size=10, max_overflow=20, hide_parameters=True, connect_args=PLANNING)
     event.listen(made, "checkin", _note_idle)
     event.listen(made, "checkout", _try_first)
     return made

@@ -4,7 +4,7 @@ zone no larger than what is treated.
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from builders.briefs import brief, planned
@@ -20,14 +20,15 @@ from merak.core.plan.facts import Machine
 WATTS = machine("rf_bulk", scale="W", least=1, most=60, step=1, calibration=())
 
 
+@settings(max_examples=25)  # a run of ten minutes each
 @given(st.floats(2, 90), st.floats(8, 200), st.sampled_from((1.0, 5.0)))
 def test_one_response_tells_every_power(watts: float, zone_cm2: float, flow: float) -> None:
     """Pennes' equation is linear: the scaled run is the run that would have been made."""
-    settings = rf_bulk.Settings(at=1, zone_cm2=zone_cm2)
-    fast = rf_bulk.warmed(watts, settings, flow)
+    chosen = rf_bulk.Settings(at=1, zone_cm2=zone_cm2)
+    fast = rf_bulk.warmed(watts, chosen, flow)
     body = Body(rf_bulk.layers(flow), Surface(number("heat.room"), number("heat.air")))
-    steady = settings.absorbed * watts / (zone_cm2 * 1e-4)
-    slow = body.run(np.full(600, steady), rf_bulk.SAMPLE_S, settings.depth_mm / 1000)
+    steady = chosen.absorbed * watts / (zone_cm2 * 1e-4)
+    slow = body.run(np.full(600, steady), rf_bulk.SAMPLE_S, chosen.depth_mm / 1000)
     assert fast.surface_c[:601] == pytest.approx(slow.surface_c, abs=1e-6)
     assert fast.inside_c[:, :601] == pytest.approx(slow.inside_c, abs=1e-6)
     assert fast.peak_mm[600] == slow.peak_mm[600]

@@ -22,7 +22,7 @@ from merak.core.after.differences import differences
 from merak.core.knowledge import Rule
 from merak.core.treatment import act_facts, fold, following, locked, pace
 from merak.core.treatment.facts import delivered
-from merak.records import people
+from merak.records import db, people
 from merak.records.bodies import PHASES, read, written
 from merak.records.bodies.task import TASKS, SaidAfter
 from merak.records.bodies.upgrades import UPGRADES, VERSIONS, upgraded, versioned, with_actions
@@ -50,7 +50,11 @@ def told() -> dict[str, Any]:
 def before(worker_id: str, told: dict[str, Any]) -> Iterator[Context]:
     """Adaeze in the studio of version 0, at the moment at which it was written."""
     address = of_before(f"merak_before_{worker_id}", "0007", FIXTURES / "version-0.sql.gz")
-    engine = create_engine(address.replace("postgresql://", "postgresql+psycopg://"), isolation_level="AUTOCOMMIT")
+    engine = create_engine(
+        address.replace("postgresql://", "postgresql+psycopg://"),
+        isolation_level="AUTOCOMMIT",
+        connect_args=db.PLANNING,
+    )
     with Session(engine) as session:
         found = people.by_login(session, "adaeze")
         assert found

@@ -10,12 +10,13 @@ import sys
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path
 from threading import Condition, Event, Thread
 
 import httpx
 import psycopg
 
-from builders.database import ROOT, cli
+from builders.database import ROOT, demo_copied
 from builders.server import ready, sign_in
 from builders.visits import begun, tap, visit_of
 
@@ -35,16 +36,16 @@ def shell(then: str) -> str:
 
 
 @contextmanager
-def own_database() -> Iterator[str]:
+def own_database(run: Path) -> Iterator[str]:
     before = os.environ["MERAK_DATABASE_URL"]
     server = shell('echo "$MERAK_DATABASE_URL"')
     try:
         with psycopg.connect(server, autocommit=True) as db:
             db.execute("DROP DATABASE IF EXISTS merak_faults WITH (FORCE)")
             db.execute("CREATE DATABASE merak_faults")
-        os.environ["MERAK_DATABASE_URL"] = server.rsplit("/", 1)[0] + "/merak_faults"
-        cli("migrate")
-        cli("demo")
+        address = server.rsplit("/", 1)[0] + "/merak_faults"
+        demo_copied(address, run)
+        os.environ["MERAK_DATABASE_URL"] = address
         yield os.environ["MERAK_DATABASE_URL"]
     finally:
         os.environ["MERAK_DATABASE_URL"] = before
@@ -101,8 +102,8 @@ class Room:
                     told.notify_all()
 
 
-def test_a_hundred_kills_and_two_restarts_of_the_database_lose_nothing() -> None:
-    with own_database() as database, forking() as (url, parent):
+def test_a_hundred_kills_and_two_restarts_of_the_database_lose_nothing(run_folder: Path) -> None:
+    with own_database(run_folder) as database, forking() as (url, parent):
         assert parent.stdout
         serving = int(parent.stdout.readline())
         names = ("Ines Duarte", "Yuki Tanabe-Ross", "Samir Oduya", "Greta Lindqvist")
