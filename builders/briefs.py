@@ -49,7 +49,7 @@ def plan_of(who: Brief, *modalities: str, **settings: Any) -> Plan:
     steps = [begin_step(who, name, f"s{n + 1}", of)[0] for n, name in enumerate(modalities)]
     if settings:
         lead = steps[0].lead
-        steps[0] = steps[0].with_stage(lead.model_copy(update={"settings": lead.settings | settings}))
+        steps[0] = steps[0].with_stage(lead.with_settings(lead.values | settings))
     return Plan(steps=tuple(steps))
 
 

@@ -268,7 +268,7 @@ def visited() -> dict[str, Any]:
         planning.edit(ctx, visit, "undo", {})
         up = planning.edit(ctx, visit, "programme", {"step": step.id, "programme": f"{NAME}.up_and_down"})
         found["programme"] = [
-            (stage.settings["minutes"], stage.zones, stage.how.often) for stage in up.plan.of(step.id).stages
+            (stage.settings.minutes, stage.zones, stage.how.often) for stage in up.plan.of(step.id).stages
         ]
         found["given"] = up.computed.numbers[f"sums-{step.id}.bubbles"].text
         page = planning.edit(ctx, visit, "undo", {})

@@ -41,11 +41,11 @@ def run_folder(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Path
 
 
 @pytest.fixture(scope="session", autouse=True)
-def template_ahead(request: pytest.FixtureRequest, run_folder: Path, worker_id: str) -> None:
+def template_ahead(request: pytest.FixtureRequest) -> None:
     """One of several workers begins the demo's template while they are at what needs none."""
     rooms = {item.path.parent.name for item in request.session.items}
-    if worker_id == "gw0" and rooms & {"browser", "services", "web"}:
-        demo_template_ahead(run_folder)
+    if os.environ.get("PYTEST_XDIST_WORKER") == "gw0" and rooms & {"browser", "services", "web"}:
+        demo_template_ahead(request.getfixturevalue("run_folder"))
 
 
 @pytest.fixture(scope="session")

@@ -114,7 +114,7 @@ def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
 def _told(stage: Stage, placed: bool = True) -> str:
     """What a stage is set to, in a line: its strength, how often, how it is done; if `placed` how long, and where."""
     module = MODALITIES[stage.modality]
-    shown_ = {one.name: one for one in shown(module.Settings, texts(module.Settings.model_validate(stage.settings)))}
+    shown_ = {one.name: one for one in shown(module.Settings, texts(stage.settings))}
     told = ("kind", "colour", "acid", module.INCREMENT.field, "minutes", "passes", "rounds", "repeats")
     parts = [_said(shown_[n]) for n in dict.fromkeys(told) if n in shown_ and (placed or n != "minutes")]
     where = ", ".join(stage.zones) if placed else ""

@@ -7,6 +7,7 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
+from builders.done import tags_when
 from builders.orders import fact, spot_rule
 from merak.core.acts import Act, StrokeLine
 from merak.core.after.aftercare import (
@@ -18,7 +19,6 @@ from merak.core.after.aftercare import (
     lines,
     midnight,
     sheet,
-    tags_of,
     too_near,
     yielding,
 )
@@ -332,15 +332,16 @@ def test_a_skin_reacted_from_grade_three() -> None:
 
 
 def test_tags_follow_from_how_a_thing_was_set() -> None:
-    assert "strong_acid" in tags_of("peel", {"percent": 10.1}) and "strong_acid" not in tags_of("peel", {"percent": 10})
-    assert "peel" in tags_of("wet_abrasion", {"kind": "peel"}) and "peel" not in tags_of(
-        "wet_abrasion", {"kind": "infuse"}
+    assert "strong_acid" in tags_when("peel", {"percent": 10.1}) and "strong_acid" not in tags_when(
+        "peel", {"percent": 10}
     )
-    assert "led.blue" in tags_of("led", {"colour": "blue"}) and "led.blue" not in tags_of("led", {"colour": "red"})
-    assert "pulsed_light.vessels" in tags_of("pulsed_light", {"target": "vessels"})
-    assert "pulsed_light.vessels" not in tags_of("pulsed_light", {"target": "brown"})
-    assert "strong" in tags_of("crystal", {}) and "strong" not in tags_of("led", {})
-    assert tags_of("peel", {}, spot_only=True) == ("spot",) and tags_of("gone_from_the_book", {}) == ()
+    assert "peel" in tags_when("wet_abrasion", {"kind": "peel"})
+    assert "peel" not in tags_when("wet_abrasion", {"kind": "infuse"})
+    assert "led.blue" in tags_when("led", {"colour": "blue"}) and "led.blue" not in tags_when("led", {"colour": "red"})
+    assert "pulsed_light.vessels" in tags_when("pulsed_light", {"target": "vessels"})
+    assert "pulsed_light.vessels" not in tags_when("pulsed_light", {"target": "brown"})
+    assert "strong" in tags_when("crystal", {}) and "strong" not in tags_when("led", {})
+    assert tags_when("peel", {}, True) == ("spot",) and tags_when("gone_from_the_book", {}) == ()
 
 
 def test_only_what_is_sterile_goes_on_open_channels_and_nothing_of_it_where_none_are() -> None:

@@ -62,7 +62,7 @@ def test_a_routine_keeps_what_was_set() -> None:
     plan = plan_of(who, "mask", minutes=11)
     routine = routine_of(who, plan, "Eleven minutes")
     again, left = fitted(who, routine)
-    assert again.stages[0].settings["minutes"] == 11 and not left
+    assert again.stages[0].settings.minutes == 11 and not left
     assert routine_of(who, again, "Eleven minutes").steps == routine.steps
 
 
@@ -74,9 +74,9 @@ def test_a_routine_is_never_stronger_than_the_next_client_bears() -> None:
     routine = routine_of(used, plan_of(used, "microcurrent", level=kept, repeats=2), "Strong")
     for who, start in ((brief(), 3), (brief(findings=Findings(sensitive=True)), 2)):
         (step,) = fitted(who, routine)[0].stages
-        assert (step.settings["level"], step.settings["repeats"]) == (start, 2)
+        assert (step.settings.level, step.settings.repeats) == (start, 2)
     gentle = routine_of(used, plan_of(used, "microcurrent", level=1.5), "Gentle")
-    assert fitted(brief(), gentle)[0].stages[0].settings["level"] == 1.5
+    assert fitted(brief(), gentle)[0].stages[0].settings.level == 1.5
 
 
 def test_a_routine_of_before_still_fits() -> None:
@@ -85,7 +85,7 @@ def test_a_routine_of_before_still_fits() -> None:
         entry["stages"][0].pop("settings")
     from merak.core.plan.routine import Routine
 
-    assert fitted(brief(), Routine.model_validate(body))[0].stages[0].settings["level"] == 3
+    assert fitted(brief(), Routine.model_validate(body))[0].stages[0].settings.level == 3
 
 
 def test_without_a_machine_it_says_who_adds_one() -> None:

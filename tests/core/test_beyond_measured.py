@@ -30,7 +30,7 @@ def test_a_level_above_the_measured_ones_is_refused(level: float, rule: str) -> 
 
 def test_what_is_proposed_lies_within_what_was_measured() -> None:
     (step,) = plan_of(with_lift(SHORT), "microcurrent").stages
-    assert step.settings["level"] == 2.5, "the start is level 3, taken down by half levels until it is known"
+    assert step.settings.level == 2.5, "the start is level 3, taken down by half levels until it is known"
 
 
 def test_below_the_measured_levels_it_counts_as_the_lowest() -> None:

@@ -44,7 +44,7 @@ def test_a_deep_focus_is_refused_where_bone_lies_near() -> None:
     }
     of = in_force(WHO, Plan())
     step = begin(WHO, "focused_lifting", "s1", of, zones=("mid cheek", "lower cheek"))
-    cheek = compute(WHO, step.with_settings(step.settings | {"depth_mm": 4.5}), (), (), of)
+    cheek = compute(WHO, step.with_settings(step.values | {"depth_mm": 4.5}), (), (), of)
     assert not cheek.stops and cheek.settings.place == "cheek"
 
 
@@ -59,7 +59,7 @@ def test_the_limb_and_the_place_follow_from_the_zones() -> None:
     of = in_force(WHO, Plan())
     arm = begin(WHO, "muscle_stimulation", "s1", of, zones=("outer arm",))
     assert compute(WHO, arm, (), (), of).settings.limb == "arm"
-    typed = arm.with_settings(arm.settings | {"limb": "thigh"})
+    typed = arm.with_settings(arm.values | {"limb": "thigh"})
     assert compute(WHO, typed, (), (), of).settings.limb == "arm", "whatever is typed"
     body = begin(WHO, "enzyme", "s1", of, zones=("outer arm",))
     assert compute(WHO, body, (), (), of).settings.place == "body"
@@ -81,7 +81,7 @@ def test_no_class_of_skin_is_worked_stronger_or_past_its_ceiling(modality: str, 
     field = module.INCREMENT.field
     if machine and field == "at":
         value = machine.card.least + share * (machine.card.most - machine.card.least)  # type: ignore[union-attr]
-        step = step.with_settings(step.settings | {"at": round(value, 2)})
+        step = step.with_settings(step.values | {"at": round(value, 2)})
     worked = compute(WHO, step, (), (), of)
     for one in worked.classes:
         now, most = float(getattr(one.settings, field)), float(getattr(worked.settings, field))
@@ -107,7 +107,7 @@ def test_only_what_stands_against_a_class_alone_is_told_of_it() -> None:
 def test_what_shares_its_rules_is_lowered_by_them(modality: str) -> None:
     """Galvanic work has its adjustments under one name; nothing of it is counted section by section, so it is said."""
     step = begin(WHO, modality, "s1", in_force(WHO, Plan()), zones=("side of neck",))
-    plan = visit_plan(WHO, Plan(steps=(step_of(step.with_settings(step.settings | {"at": 1.0})),)))
+    plan = visit_plan(WHO, Plan(steps=(step_of(step.with_settings(step.values | {"at": 1.0})),)))
     assert there(plan) == {"at_neck": "0.9 mA"}
     assert any("On the neck, set to 0.9 mA: side of neck." in act.instruction for act in plan.acts)
 
@@ -125,8 +125,8 @@ def test_each_zone_is_of_one_class() -> None:
 
 def test_a_class_of_thin_skin_may_have_a_rule_of_its_own(monkeypatch: pytest.MonkeyPatch) -> None:
     module = MODALITIES["nano"]
-    settings = begin(WHO, "nano", "s1", in_force(WHO, Plan())).settings
-    now, card = module.Settings.model_validate(settings | {"at": 5}), WHO.card("nano")
+    stage = begin(WHO, "nano", "s1", in_force(WHO, Plan()))
+    now, card = stage.with_settings(stage.values | {"at": 5}).settings, WHO.card("nano")
     lowered = {skin: lower_there(module, now, card, skin).at for skin in CLASSES}
     assert lowered["lip"] == lowered["neck"] == lowered["thin"] == now.at - 1, (
         "as thin skin, where nothing else is said"

@@ -74,7 +74,7 @@ def test_the_same_heat_is_not_planned_again() -> None:
     )
     healed = burnt.but(letters=(letter,))
     plan = plan_of(healed, "rf_bulk")
-    start = float(plan.stages[0].settings["at"])
+    start = float(plan.stages[0].settings.at)
     assert start <= 4, "two steps under 6"
     for at, refused in ((4, False), (5, True), (6, True)):
         found = planned(healed, "rf_bulk", at=at)
@@ -100,7 +100,7 @@ def test_at_the_foot_of_its_scale_it_is_left_out() -> None:
         with pytest.raises(Refused, match="gentlest setting"):
             plan_of(who, "rf_bulk")
     only_one_lower = heated(2, incident="Burn, grade 2").but(letters=(letter,))
-    assert plan_of(only_one_lower, "rf_bulk").stages[0].settings["at"] == 1
+    assert plan_of(only_one_lower, "rf_bulk").stages[0].settings.at == 1
 
 
 def test_without_an_incident_the_same_heat_is_the_same_heat() -> None:

@@ -71,7 +71,7 @@ def test_what_was_moved_and_left_out_at_once_comes_back_in_its_old_order() -> No
 def test_two_may_work_on_one_step() -> None:
     """I set its first stage, somebody else its second: each takes back what is their own."""
     one, other = (Stage(id=name, modality="led", settings={"minutes": 5}) for name in "ab")
-    mine, theirs = (stage.model_copy(update={"settings": {"minutes": 7}}) for stage in (one, other))
+    mine, theirs = (stage.with_settings({"minutes": 7}) for stage in (one, other))
     before, after, now = (Plan(steps=(step_of(*both),)) for both in ((one, other), (mine, other), (mine, theirs)))
     assert taken_back(before, after, now).stages == (one, theirs)
     with pytest.raises(Overtaken, match=r"^a$"):

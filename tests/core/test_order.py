@@ -149,7 +149,7 @@ def test_pulsed_light_waits_for_a_spot_that_speaks(
 
 def test_what_was_read_is_where_it_begins_and_no_further() -> None:
     of = who(spots=read("pulsed_light", 12, "down"), returning=True)
-    assert plan_of(of, "pulsed_light").stages[0].settings["at"] == 12
+    assert plan_of(of, "pulsed_light").stages[0].settings.at == 12
     beyond = visit_plan(of, plan_of(of, "pulsed_light", at=13))
     assert "The test spot was read for 12; this is set to 13." in beyond.refused["s1.at"].words
     dark = who(findings=Findings(phototype=4))

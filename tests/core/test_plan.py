@@ -34,7 +34,7 @@ def plan_with(who: Brief, modality: str = "microcurrent", **changes: Any) -> Vis
 
 
 def start_level(who: Brief) -> float:
-    return float(plan_of(who, "microcurrent").stages[0].settings["level"])
+    return float(plan_of(who, "microcurrent").stages[0].settings.level)
 
 
 def test_start_level_follows_first_visit_sensitivity_and_last_time() -> None:
@@ -170,7 +170,7 @@ def test_two_colours_are_two_stages_and_each_keeps_its_ceiling() -> None:
 
     def lit(minutes: float, colour: str, then: float, duty: float) -> VisitPlan:
         (first,) = plan_of(who, "led", minutes=minutes, colour=colour, duty_percent=duty).stages
-        second = first.model_copy(update={"id": "s2", "settings": first.settings | {"minutes": then, "colour": "red"}})
+        second = first.with_settings(first.values | {"minutes": then, "colour": "red"}).model_copy(update={"id": "s2"})
         return visit_plan(who, Plan(steps=(step_of(first, second),)))
 
     plan = lit(10, "near-infrared", 8, 50)
@@ -299,9 +299,7 @@ def test_a_senior_plans_past_exactly_what_was_written_and_past_nothing_absolute(
 def test_a_routine_keeps_kinds_and_is_fitted_to_whoever_comes() -> None:
     first = brief(**KNOWN)
     plan = plan_of(first, "cleanse", "microcurrent", "peel", "mask", "led")
-    plan = plan.with_stage(
-        plan.stages[1].model_copy(update={"settings": plan.stages[1].settings | {"level": 7, "polarity": "positive"}})
-    )
+    plan = plan.with_stage(plan.stages[1].with_settings(plan.stages[1].values | {"level": 7, "polarity": "positive"}))
     plan = plan.with_step(plan.steps[4].model_copy(update={"beside": "s4"}))
     routine = routine_of(first, plan, "Evening lift")
     (lift,) = routine.steps[1].stages
@@ -313,7 +311,7 @@ def test_a_routine_keeps_kinds_and_is_fitted_to_whoever_comes() -> None:
     ] == "Microcurrent lift"
     assert again.steps[3].beside == again.steps[2].id
     calm, _ = fitted(brief(findings=Findings(sensitive=True)), routine)
-    assert calm.stages[1].settings["level"] == 2, "the start of this client, not the level of that one"
+    assert calm.stages[1].settings.level == 2, "the start of this client, not the level of that one"
 
 
 def test_a_routine_is_for_what_was_found_and_not_for_what_was_looked_for() -> None:

@@ -96,13 +96,13 @@ def test_a_stage_that_cannot_be_is_left_out_and_told_but_never_the_first() -> No
     red = PANEL.model_copy(update={"colours": {}})
     blue = PANEL.model_copy(update={"points": (), "colours": {"blue": ((5.0, 44.0), (25.0, 9.0))}})
     step, left = begin_step(brief(machines=(Machine(id="p", card=blue),)), "led", "s1", {}, programme="led.blue_red")
-    assert [one.settings["colour"] for one in step.stages] == ["blue"]
+    assert [one.settings.colour for one in step.stages] == ["blue"]
     assert left == (("Light-emitting panel", "The panel was not measured in red."),)
     with pytest.raises(Refused, match="not measured in blue"):
         begin_step(brief(machines=(Machine(id="p", card=red),)), "led", "s1", {}, programme="led.blue_red")
     feeding = brief({"pregnancy": Answer(option="breastfeeding")}, **TOLERANT)
     step, left = begin_step(feeding, "wet_abrasion", "s1", {})
-    assert [one.settings["kind"] for one in step.stages] == ["acid", "infuse"] and left
+    assert [one.settings.kind for one in step.stages] == ["acid", "infuse"] and left
 
 
 def test_rows_go_where_they_say_within_the_step() -> None:

@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from builders.done import tags_when
 from merak.core.after.aftercare import (
     DERIVED,
     Moments,
@@ -19,7 +20,6 @@ from merak.core.after.aftercare import (
     join,
     lines,
     sheet,
-    tags_of,
     yielding,
 )
 from merak.core.after.home import kit
@@ -163,7 +163,7 @@ CASES = (
 @pytest.mark.parametrize("case", CASES, ids=lambda case: case.name)
 def test_written_cases(case: Case) -> None:
     tags = (
-        tuple(tag for modality, settings in case.done.items() for tag in tags_of(modality, settings, case.spot))
+        tuple(tag for modality, settings in case.done.items() for tag in tags_when(modality, settings, case.spot))
         + case.extra
     )
     at = Moments(ENDED, None, ENDED + timedelta(hours=48))

@@ -1,16 +1,19 @@
 """One step of a plan: which aspects it touches, what follows from the rest, how last time carries over, who may."""
 
+import json
 from datetime import timedelta
 from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from pydantic import ValidationError
 
 from builders.briefs import EVERY_LICENCE, TODAY, brief, machines, nothing_found, plan_of, planned
 from builders.machines import machine
+from merak.core.after.aftercare import tags_of
 from merak.core.client import Findings
-from merak.core.errors import Refused
+from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import conditions
 from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
@@ -20,7 +23,7 @@ from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.facts import Machine
 from merak.core.plan.screening import Answer, Letter
-from merak.core.plan.stage import compute, derived, ground
+from merak.core.plan.stage import Stage, Unfit, compute, derived, ground
 from merak.core.plan.step import begin_step, compute_step, step_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force
 from merak.core.spots import SpotAnswer, SpotRead
@@ -29,8 +32,7 @@ THEN = TODAY - timedelta(days=30)
 
 
 def settings(modality: str, **said: Any) -> Any:
-    stage = plan_of(known(), modality, **said).stages[0]
-    return MODALITIES[modality].Settings.model_validate(stage.settings)
+    return plan_of(known(), modality, **said).stages[0].settings
 
 
 def known(modality: str = "", before: Before | None = None, **changes: Any) -> Brief:
@@ -127,7 +129,7 @@ def test_what_follows_from_who_is_there() -> None:
 
 def at_start(modality: str, before: Before) -> float:
     stage = plan_of(known(modality, before), modality).stages[0]
-    return float(stage.settings[MODALITIES[modality].INCREMENT.field])
+    return float(getattr(stage.settings, MODALITIES[modality].INCREMENT.field))
 
 
 @pytest.mark.parametrize(
@@ -284,13 +286,13 @@ def spot_at(at: float, days: int = 7) -> dict[str, SpotRead]:
 def test_what_a_spot_was_read_for_is_the_start_and_the_most() -> None:
     """Until it was treated with: then last time speaks."""
     new = known(history={}, spots=spot_at(1.5))
-    assert plan_of(new, "peel").stages[0].settings["minutes"] == 1.5
+    assert plan_of(new, "peel").stages[0].settings.minutes == 1.5
     for minutes, stopped in ((1.5, False), (1.4, False), (1.6, True)):
         stops = [one.rule for one in planned(new, "peel", minutes=minutes).refused.values()]
         assert ("chair.spot.once" in stops) == stopped, minutes
     again = known("peel", Before(at=1, on=THEN), spots=spot_at(1.5))
-    assert plan_of(again, "peel").stages[0].settings["minutes"] == 1
-    assert plan_of(known(history={}), "peel").stages[0].settings["minutes"] != 1.5
+    assert plan_of(again, "peel").stages[0].settings.minutes == 1
+    assert plan_of(known(history={}), "peel").stages[0].settings.minutes != 1.5
 
 
 def test_a_zone_of_bulk_heat_is_as_large_as_its_power_warms() -> None:
@@ -298,7 +300,7 @@ def test_a_zone_of_bulk_heat_is_as_large_as_its_power_warms() -> None:
 
     def zone(*points: tuple[float, float]) -> float:
         unit = Machine(id="b", card=machine("rf_bulk", calibration=points))
-        return float(plan_of(known(machines=(unit,)), "rf_bulk").stages[0].settings["zone_cm2"])
+        return float(plan_of(known(machines=(unit,)), "rf_bulk").stages[0].settings.zone_cm2)
 
     strong, weak = zone((1, 10), (10, 90)), zone((1, 0.5), (10, 8))
     assert strong == 100 and 16 <= weak < 100 and zone() == 100
@@ -314,7 +316,7 @@ def test_only_colours_that_the_panel_was_measured_for() -> None:
         who = known(machines=(Machine(id="p", card=card),), findings=ACNE)
         acne = next(one for one in conditions()["acne"].consider if one.modality == "led")
         step, _ = begin_step(who, "led", "s1", in_force(who, Plan()), acne)
-        return [stage.settings["colour"] for stage in step.stages]
+        return [stage.settings.colour for stage in step.stages]
 
     red, blue = ((5.0, 96.0), (25.0, 20.0)), ((5.0, 44.0), (25.0, 9.0))
     assert colours(LedCard(name="both", points=red, colours={"blue": blue})) == ["blue", "red"]
@@ -388,3 +390,18 @@ def test_what_an_answer_minds_names_its_zones_and_who_lifted_it() -> None:
     assert words.endswith("is not a safe signal.") and " letter was lifted by: " in action
     ((words, action),) = minded(known(answers={"allergy": Answer(option="other")}), "peel", "screening.allergy")
     assert "(" not in words and "Left out" not in words and "lifted" not in action
+
+
+def test_settings_that_do_not_fit_are_kept_told_and_stand_for_what_was_done() -> None:
+    """A bound may have changed since a plan was kept, or the modality lost a field."""
+    kept = {"percent": 400, "gone": "since"}
+    stage = Stage.model_validate_json(f'{{"id": "s1", "modality": "peel", "settings": {json.dumps(kept)}}}')
+    assert isinstance(stage.settings, Unfit) and stage.values == kept
+    assert Stage.model_validate_json(stage.model_dump_json()) == stage, "as it was written"
+    with pytest.raises(BadInput) as told:
+        compute(known(), stage)
+    assert told.value.fields.keys() == {"s1.percent", "s1.gone"}
+    assert "strong_acid" in tags_of("peel", stage.as_it_was), "what was done with it is told after it"
+    assert Stage(id="s1", modality="peel", settings={}).settings == MODALITIES["peel"].Settings()
+    with pytest.raises(ValidationError):
+        stage.with_settings(kept)

@@ -61,7 +61,7 @@ BY_BODY = {"direct current", "microcurrent", "numbing"}
 
 def stage(modality: str, zones: tuple[str, ...] = (), **settings: object) -> Stage:
     found = begin(WHO, modality, "s1", {})
-    return found.model_copy(update={"zones": zones}).with_settings(found.settings | settings)
+    return found.model_copy(update={"zones": zones}).with_settings(found.values | settings)
 
 
 def steps(*stages: Stage, apart: bool = False) -> VisitPlan:

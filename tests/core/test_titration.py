@@ -108,7 +108,7 @@ def test_a_start_is_never_past_a_ceiling_nor_a_fifth_above_last_time(modality: s
         step = begin(brief(history={modality: had}, **open_to), modality, "s1", {})
     except (Refused, BadInput):
         return
-    now, turn = float(step.settings[field]), titrate(had).turn
+    now, turn = float(getattr(step.settings, field)), titrate(had).turn
     more = more_energy(card, field, had.at or 0, now)
     if turn == "up" and not module.INCREMENT.down:
         assert more is None or more <= 1.2 + 1e-6

@@ -91,7 +91,7 @@ def test_the_price_of_load_is_what_the_kinds_differ_in() -> None:
     gentle, balanced = (
         {stage.modality: stage.settings for stage in found[kind].plan.stages} for kind in ("gentle", "balanced")
     )
-    assert gentle["wet_abrasion"]["at"] == balanced["wet_abrasion"]["at"] - 1, "a gentle plan is a step down"
+    assert gentle["wet_abrasion"].at == balanced["wet_abrasion"].at - 1, "a gentle plan is a step down"
     assert gentle["extract"] != balanced["extract"] and gentle["led"] == balanced["led"], "where it has a load"
     assert gentle["cleanse"] == balanced["cleanse"], "housekeeping is housekeeping"
 

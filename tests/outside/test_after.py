@@ -14,7 +14,8 @@ from hypothesis import strategies as st
 from pypdf import PdfReader
 from scipy import stats
 
-from merak.core.after.aftercare import Moments, Personal, sheet, tags_of
+from builders.done import tags_when
+from merak.core.after.aftercare import Moments, Personal, sheet
 from merak.core.after.colour import Patch, change, delta_00, delta_ab, lab, patch
 from merak.core.after.outcomes import T_95, Z_95, interval, wilson
 from merak.core.client.scales import SCALES
@@ -199,7 +200,7 @@ def test_the_sheet_as_pdf_says_what_the_sheet_says(language: str, size: bool) ->
 
     zone = ZoneInfo("Europe/Lisbon")
     ended = datetime(2026, 11, 25, 18, tzinfo=zone)
-    lines = sheet((*tags_of("micro_needling", {}), *tags_of("numbing", {})), Personal(), Moments(ended))
+    lines = sheet((*tags_when("micro_needling", {}), *tags_when("numbing", {})), Personal(), Moments(ended))
 
     class Thing(dict):  # type: ignore[type-arg]
         __getattr__ = dict.__getitem__

@@ -8,7 +8,8 @@ from typing import Any
 
 import pytest
 
-from merak.core.after.aftercare import Moments, Personal, SheetLine, sheet, tags_of
+from builders.done import tags_when
+from merak.core.after.aftercare import Moments, Personal, SheetLine, sheet
 from merak.core.knowledge import aspects
 from merak.core.plan.screening import housekeeping, subjects
 
@@ -202,7 +203,7 @@ CALLS = {
 
 def told(name: str, of: Personal | None = None) -> dict[str, SheetLine]:
     modality, settings, _ = TABLE[name]
-    lines = sheet(tags_of(modality, settings), of or Personal(), Moments(ENDED, NEXT))
+    lines = sheet(tags_when(modality, settings), of or Personal(), Moments(ENDED, NEXT))
     return {line.topic: line for line in lines}
 
 
@@ -264,7 +265,7 @@ def test_sensitive_skin_rests_from_actives_three_days_at_least(name: str) -> Non
 
 def test_a_test_spot_is_left_alone_until_it_is_read_and_asks_for_nothing_else() -> None:
     reading = ENDED + timedelta(days=7)
-    lines = sheet(tags_of("pulsed_light", {"target": "red"}, spot_only=True), Personal(), Moments(ENDED, NEXT, reading))
+    lines = sheet(tags_when("pulsed_light", {"target": "red"}, True), Personal(), Moments(ENDED, NEXT, reading))
     found = {line.topic: line for line in lines}
     assert found["spot"].until == found["acids"].until == reading
     assert not {"heat", "sweat", "pool", "wax", "make_up", "emergency.eye"} & found.keys()
@@ -273,4 +274,4 @@ def test_a_test_spot_is_left_alone_until_it_is_read_and_asks_for_nothing_else() 
 def test_every_modality_stands_in_the_table() -> None:
     planned = {*subjects(), *housekeeping()} - set(aspects())
     assert {modality for modality, _, _ in TABLE.values()} == planned - housekeeping()
-    assert all(not tags_of(name, {}) for name in housekeeping())
+    assert all(not tags_when(name, {}) for name in housekeeping())

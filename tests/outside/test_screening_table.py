@@ -282,9 +282,9 @@ def test_dilated_vessels_close_all_heat_there_and_lower_the_suction() -> None:
     for name in HEAT:
         assert {zone: one.verdict for zone, one in board[name].closed.items()} == {HERE: "no"}, name
     begun = planned(who(findings=vessels), "wet_abrasion")
-    drawn = {one.settings["kind"]: one.settings["at"] for one in begun.plan.stages}
+    drawn = {one.settings.kind: one.settings.at for one in begun.plan.stages}
     assert drawn == {"acid": 4, "salicylic": 4, "infuse": 4} and not begun.stopped
-    free = {one.settings["kind"]: one.settings["at"] for one in planned(who(), "wet_abrasion").plan.stages}
+    free = {one.settings.kind: one.settings.at for one in planned(who(), "wet_abrasion").plan.stages}
     assert free == {"acid": 4, "salicylic": 4, "infuse": 7}
 
 

@@ -308,7 +308,7 @@ def test_consent_is_given_for_what_was_on_the_screen(ctx: Context) -> None:
     planning.edit(as_(ctx, "marit"), visit, "set", {"step": step, f"{step}.level": "2", "changed": f"{step}.level"})
     with pytest.raises(consenting.NotAsShown) as changed:
         consenting.consent(ctx, visit, AGREED, seen)
-    assert changed.value.page.plan.stages[1].settings["level"] == 2, "shown again as it stands"
+    assert changed.value.page.plan.stages[1].settings.level == 2, "shown again as it stands"
     assert not open_file(ctx, visit).consented
     assert consenting.consent(ctx, visit, AGREED, open_file(ctx, visit).shown).file.consented
 

@@ -28,7 +28,7 @@ def lit(ctx: Context) -> tuple[UUID, Planned, str]:
 
 
 def minutes(page: Planned, step: str) -> list[float]:
-    return [stage.settings["minutes"] for stage in page.plan.of(step).stages]
+    return [stage.settings.minutes for stage in page.plan.of(step).stages]
 
 
 def test_again_is_another_stage_with_its_own_settings_and_numbers(ctx: Context) -> None:
@@ -102,7 +102,7 @@ def test_a_routine_keeps_its_stages(ctx: Context) -> None:
     (kept,) = [one for one in routines.kept(ctx) if one.name == "Light twice"]
     page = routines.fit(ctx, visit, kept.id)
     (led,) = [one for one in page.plan.steps if one.modality == "led"]
-    assert [(one.zones, one.settings["minutes"]) for one in led.stages][1] == (("chin",), 3)
+    assert [(one.zones, one.settings.minutes) for one in led.stages][1] == (("chin",), 3)
     assert {one.id for one in led.stages}.isdisjoint({step, second}), "with ids of this visit's own"
 
 
@@ -248,7 +248,7 @@ def test_bottles_and_colours_of_before_are_stages() -> None:
 def test_a_step_begins_anew_by_another_programme(ctx: Context) -> None:
     visit, _, step = lit(ctx)
     page = planning.edit(ctx, visit, "programme", {"step": step, "programme": "led.blue_red"})
-    colours = [one.settings["colour"] for one in page.plan.of(step).stages]
+    colours = [one.settings.colour for one in page.plan.of(step).stages]
     assert colours == ["blue", "red"] or (colours == ["blue"] and "not measured" in page.draft.what)
     page = planning.edit(ctx, visit, "programme", {"step": step, "programme": "plain"})
     assert len(page.plan.of(step).stages) == 1 and page.plan.of(step).programme == "plain"
@@ -282,7 +282,7 @@ def test_one_stage_more_of_the_programme_or_in_between(ctx: Context) -> None:
     booster = next(value for key, value, words in planning.more_for(page.plan.of(step)) if key == "row")
     planning.edit(ctx, visit, "zones", {"stage": step, "zone.chin": "on"})
     page = planning.edit(ctx, visit, "stage", {"stage": step, "row": booster})
-    assert page.stage and page.stage.settings["kind"] == "booster" and page.stage.how.extra
+    assert page.stage and page.stage.settings.kind == "booster" and page.stage.how.extra
     assert page.stage.zones == ("chin",), "where the open stage goes"
     page = planning.edit(ctx, visit, "stage", {"stage": step, "modality": "touch"})
     found = page.plan.of(step)
@@ -312,10 +312,10 @@ def test_a_setting_stands_on_a_mark_of_its_scale(ctx: Context) -> None:
     page = planning.edit(ctx, visit, "set", {"stage": step, field: "2.3", "changed": field})
     assert "in steps of 0.5: 2 or 2.5" in page.slips[field]
     page = planning.edit(ctx, visit, "set", {"stage": step, field: "2.5", "changed": field})
-    assert field not in page.slips and page.plan.stage(step).settings["level"] == 2.5
+    assert field not in page.slips and page.plan.stage(step).settings.level == 2.5
     current = f"{step}.current"
     page = planning.edit(ctx, visit, "set", {"stage": step, current: "140", "changed": current})
-    assert page.plan.stage(step).settings["level"] == 2.5, "2.8 gives it; the mark below is never more than was asked"
+    assert page.plan.stage(step).settings.level == 2.5, "2.8 gives it; the mark below is never more than was asked"
 
 
 def test_what_bears_less_is_split_off(ctx: Context) -> None:
@@ -329,7 +329,7 @@ def test_what_bears_less_is_split_off(ctx: Context) -> None:
     page = planning.edit(ctx, visit, "split", {"stage": step, "kind": "bone"})
     rest, apart = page.plan.of(step).stages
     assert (rest.zones, apart.zones) == (("mid cheek",), ("forehead",)) and rest.settings == stage.settings
-    assert apart.settings["at"] < stage.settings["at"]
+    assert apart.settings.at < stage.settings.at
     assert "nothing to split" in planning.edit(ctx, visit, "split", {"stage": step, "kind": "bone"}).refusal
 
 

@@ -7,7 +7,7 @@ than any of its parts.
 
 from collections.abc import Iterable
 from datetime import UTC, date, datetime, time, timedelta, tzinfo
-from typing import Any, Literal, NamedTuple, get_args
+from typing import Literal, NamedTuple, get_args
 
 from pydantic import Field
 
@@ -15,6 +15,7 @@ from merak.core.client import Findings
 from merak.core.knowledge import Advice, AdviceWeight, about, book, caution, number, topics, traits
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.shared import Settings
 from merak.core.working import Caution, Frozen
 
 needs(
@@ -199,13 +200,15 @@ DERIVED = frozenset({"any", "dark", "sensitive", "strong", "spot", "reacted"}).u
 )
 
 
-def tags_of(modality: str, settings: dict[str, Any], spot_only: bool = False) -> tuple[str, ...]:
-    """The tags of a modality as it was really set. A test spot alone is no treatment."""
+def tags_of(modality: str, how: Settings | None = None, spot_only: bool = False) -> tuple[str, ...]:
+    """The tags of a modality as it was really set, as it usually is where that is not known. A test spot alone is no
+    treatment.
+    """
     if spot_only:
         return ("spot",)
     if modality not in MODALITIES:  # it was done when there was one
         return ()
-    how = MODALITIES[modality].Settings.model_construct(**settings)
+    how = how or MODALITIES[modality].Settings.model_construct()
     strong = modality in traits() and traits()[modality].strong
     return (*about()[modality].tags, *how.tags(), *("strong",) * strong)
 

@@ -7,8 +7,8 @@ from merak.core.dose.current import density_ma_cm2, dose_ma_min, hydroxide_umol
 from merak.core.knowledge import number, quantity
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard
-from merak.core.modality.shared import Judge, Start, Subject, as_set, physical, started, worked
-from merak.core.working import Frozen, Quantity
+from merak.core.modality.shared import Judge, Settings, Start, Subject, as_set, physical, started, worked
+from merak.core.working import Quantity
 
 needs(
     __name__,
@@ -29,7 +29,7 @@ USUAL_CM2 = 5.0
 Skin = Literal["whole", "numbed", "broken or abraded"]
 
 
-def begin(name: str, card: MachineCard, subject: Subject, model: Callable[..., Frozen]) -> Start:
+def begin(name: str, card: MachineCard, subject: Subject, model: Callable[..., Settings]) -> Start:
     """Half of the usual density through the card's electrode, for the usual minutes."""
     tip = card.tip("")
     electrode = tip.area_cm2 if tip else USUAL_CM2

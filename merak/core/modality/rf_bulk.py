@@ -207,6 +207,7 @@ def start(card: MachineCard, subject: Subject) -> Start:
     )
     judged: list[tuple[bool, float, Start]] = []
     for one in tried:
+        assert isinstance(one.settings, Settings)
         found = dose(one.settings, card, subject)
         judged.append((bool(found.refused), _reached_s(found), one))
         if not found.refused and _reached_s(found) <= number(f"{NAME}.to_target.most") * 60:

@@ -6,7 +6,7 @@ Every modality is one module with the same face (`Modality`), over words that st
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal, NamedTuple, Protocol, Self
+from typing import Any, Literal, NamedTuple, Protocol, Self, TypeVar
 
 from pydantic import ConfigDict, Field, ValidationError
 
@@ -143,6 +143,10 @@ class Settings(Frozen):
         return None if at is None else ("set to", float(at))
 
 
+#: The settings of any one modality.
+Set = TypeVar("Set", bound=Settings)
+
+
 class Subject(Settings):
     """The client and the zone that a modality is planned for. `area_cm2` is what it may treat there."""
 
@@ -228,7 +232,7 @@ class Amount(NamedTuple):
 class Start(NamedTuple):
     """Start-up settings, and the working of the one that matters most."""
 
-    settings: Any
+    settings: Settings
     worked: Quantity
 
 
@@ -553,7 +557,7 @@ def begun(module: Modality, card: Any, subject: Subject) -> Start:
         ) from broken
 
 
-def incremented(module: Modality, settings: Frozen, card: Any, up: bool) -> Frozen:
+def incremented(module: Modality, settings: Set, card: Any, up: bool) -> Set:
     """Settings one step stronger or gentler, inside the setting's own bounds and the machine's scale.
 
     Whether the step may be taken is for the dose to say: it knows the ceilings.
@@ -561,7 +565,7 @@ def incremented(module: Modality, settings: Frozen, card: Any, up: bool) -> Froz
     return stepped(module.INCREMENT, settings, card, up)
 
 
-def carried(increment: Increment, settings: Any, card: Any, subject: Subject) -> Any:
+def carried(increment: Increment, settings: Set, card: Any, subject: Subject) -> Set:
     """Usual start settings, at where last time ended: a step on by what the skin said to it.
 
     Raises ValidationError where that cannot be set.
@@ -573,13 +577,13 @@ def carried(increment: Increment, settings: Any, card: Any, subject: Subject) ->
     return last if turn == "same" else stepped(increment, last, card, up=turn == "up")
 
 
-def set_at(increment: Increment, settings: Any, value: float) -> Any:
+def set_at(increment: Increment, settings: Set, value: float) -> Set:
     """Settings with the one that is stepped set to a value."""
     field = increment.field
     return settings.model_copy(update={field: type(getattr(settings, field))(value)})
 
 
-def stepped(increment: Increment, settings: Frozen, card: Any, up: bool) -> Frozen:
+def stepped(increment: Increment, settings: Set, card: Any, up: bool) -> Set:
     """Settings one increment stronger or gentler, as `incremented`."""
     field, size, _ = increment
     down = lower_is_more(increment, card)
@@ -591,7 +595,7 @@ def stepped(increment: Increment, settings: Frozen, card: Any, up: bool) -> Froz
     return settings.model_copy(update={field: type(getattr(settings, field))(min(max(value, least), most))})
 
 
-def lower_there(module: Modality, settings: Any, card: Any, skin: str) -> Any:
+def lower_there(module: Modality, settings: Set, card: Any, skin: str) -> Set:
     """Settings so many steps lower as the rule book says of skin over bone ("bone"), or of thin skin: of its class by
     name, else of all ("thin").
     """

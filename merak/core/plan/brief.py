@@ -11,7 +11,7 @@ from merak.core.knowledge import about, all_of, book, free_work, number, quantit
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.device import fits
+from merak.core.modality.device import Card, fits
 from merak.core.modality.shared import Subject
 from merak.core.plan.facts import Facts, Machine
 from merak.core.plan.screening import Board, board, housekeeping
@@ -82,7 +82,7 @@ class Brief:
         )
         return next((one for one in fitting if one.id == wanted), None if wanted else next(iter(fitting), None))
 
-    def card(self, modality: str, wanted: str = "") -> Any:
+    def card(self, modality: str, wanted: str = "") -> Card | None:
         """The card of the wanted machine for a modality, or of the first; None without one."""
         found = self.machine(modality, wanted)
         return found.card if found else None
@@ -173,7 +173,7 @@ def brief_of(facts: Facts) -> Brief:
     return Brief(facts)
 
 
-def offered_by(cards: Iterable[Any]) -> frozenset[str]:
+def offered_by(cards: Iterable[Card]) -> frozenset[str]:
     """What a studio with these machines can do: what it has one for, and what needs none; what only makes ready, as
     numbing does, where there is something that waits for it.
     """

@@ -8,7 +8,8 @@ from typing import Any, Literal, NamedTuple
 from merak.core.body.plate import BONY, THIN
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.shared import Dose, Subject, incremented, lower_there
+from merak.core.modality.device import Card
+from merak.core.modality.shared import Dose, Settings, Subject, incremented, lower_there
 from merak.core.working import Caution, Quantity
 
 needs(
@@ -39,7 +40,7 @@ class There(NamedTuple):
 
     skin: SkinClass
     zones: tuple[str, ...]
-    settings: Any
+    settings: Settings
     dose: Dose
 
     @property
@@ -50,11 +51,11 @@ class There(NamedTuple):
 
 def by_class(
     modality: str,
-    settings: Any,
-    card: Any,
+    settings: Settings,
+    card: Card | None,
     subject: Subject,
     areas: Mapping[str, float],
-    dose_of: Callable[[Any, Subject], Dose],
+    dose_of: Callable[[Settings, Subject], Dose],
 ) -> Iterator[There]:
     """Each class that the zones of `areas` (cm²) touch: a step lower as the rule book says, and as much lower as a
     ceiling of the setting that is stepped asks for there.
@@ -76,7 +77,7 @@ def by_class(
         yield There(skin, touched, lower, found)
 
 
-def told(modality: str, settings: Any, card: Any, classes: tuple[There, ...]) -> dict[str, Quantity]:
+def told(modality: str, settings: Settings, card: Card | None, classes: tuple[There, ...]) -> dict[str, Quantity]:
     """The setting on each class where it is another one, by a key of its own."""
     field = MODALITIES[modality].INCREMENT.field
     info = type(settings).model_fields[field]
@@ -84,7 +85,7 @@ def told(modality: str, settings: Any, card: Any, classes: tuple[There, ...]) ->
     unit = str(extra["unit"]) if isinstance(extra, dict) and "unit" in extra else getattr(card, "scale", "")
     name = str(info.title).lower()
 
-    def set_to(words: str, of: Any, **more: Any) -> Quantity:
+    def set_to(words: str, of: Settings, **more: Any) -> Quantity:
         value = float(getattr(of, field))
         digits = len(f"{value:g}".partition(".")[2])
         return Quantity(name=words, value=value, unit=unit, digits=digits, **more)

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from pydantic import ValidationError
 
@@ -14,6 +13,7 @@ from merak.core.errors import MerakError
 from merak.core.knowledge import number, rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.device import Card
 from merak.core.modality.making import Making, in_manner
 from merak.core.modality.shared import incremented, more_energy
 from merak.core.plan.brief import MANY, Brief, plate_of
@@ -165,7 +165,7 @@ def _spot_words(waits: str) -> dict[SpotWord, str]:
     return {one: rule(f"chair.spot.{one}").words for one in told} | {"wait": rule(waits).words}
 
 
-def _next_up(brief: Brief, one: Worked, card: Any) -> tuple[float | None, str]:
+def _next_up(brief: Brief, one: Worked, card: Card | None) -> tuple[float | None, str]:
     """One step up, if neither a ceiling nor the rule of a fifth stands against it; else why it is not taken."""
     module = MODALITIES[one.modality]
     field = module.INCREMENT.field

@@ -3,7 +3,6 @@ fitting to a client.
 """
 
 from collections.abc import Sequence
-from typing import Any
 
 from pydantic import Field
 
@@ -98,24 +97,13 @@ def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
 
 def _kinds(stage: Stage) -> dict[str, str]:
     """The settings that are choices between kinds (a colour, an acid, a polarity): words, not numbers."""
-    model = MODALITIES[stage.modality].Settings
-    settings: Any = model.model_validate(stage.settings)
     follows = {"skin", "school", "tip", "place"}
-    return {
-        name: value
-        for name in model.model_fields
-        if name not in follows and isinstance(value := getattr(settings, name), str) and value
-    }
+    return {name: value for name, value in stage.settings if name not in follows and isinstance(value, str) and value}
 
 
 def _amounts(stage: Stage) -> dict[str, float | bool]:
     """The settings that are numbers or yes and no."""
-    settings: Any = MODALITIES[stage.modality].Settings.model_validate(stage.settings)
-    return {
-        name: value
-        for name in type(settings).model_fields
-        if isinstance(value := getattr(settings, name), bool | int | float)
-    }
+    return {name: value for name, value in stage.settings if isinstance(value, bool | int | float)}
 
 
 def _as_kept(brief: Brief, stage: Stage, entry: RoutineStage, of: dict[str, str]) -> Stage:
@@ -123,10 +111,15 @@ def _as_kept(brief: Brief, stage: Stage, entry: RoutineStage, of: dict[str, str]
     stands against it.
     """
     module = MODALITIES[stage.modality]
-    field, start = module.INCREMENT.field, stage.settings
+    field, start = module.INCREMENT.field, stage.values
     kept = {name: value for name, value in entry.settings.items() if name in start}
-    if field in kept and stronger(module, kept[field], start[field], brief.card(stage.modality, stage.machine)):
-        kept[field] = start[field]
+    most = stage.at
+    if (
+        field in kept
+        and most is not None
+        and stronger(module, kept[field], most, brief.card(stage.modality, stage.machine))
+    ):
+        kept[field] = most
     try:
         return lowered(brief, stage.with_settings(start | kept), of)
     except (Refused, BadInput):

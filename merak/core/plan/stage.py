@@ -1,11 +1,19 @@
 """One stage of a step: one setting of one machine on one set of zones, and what that comes to for this client."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property, partial
-from typing import Any
+from typing import Annotated, Any
 
-from pydantic import Field, ValidationError, field_validator
+from pydantic import (
+    ConfigDict,
+    Field,
+    SerializeAsAny,
+    ValidationError,
+    ValidationInfo,
+    WithJsonSchema,
+    field_validator,
+)
 
 from merak.core.body.plate import is_speck
 from merak.core.errors import BadInput, Refused
@@ -25,9 +33,20 @@ from merak.core.knowledge import (
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.device import read_card
+from merak.core.modality.device import Card, MachineCard, read_card
 from merak.core.modality.exposure import Exposure
-from merak.core.modality.shared import Circumstances, Dose, Subject, begun, incremented, more_energy, set_at, stronger
+from merak.core.modality.shared import (
+    Circumstances,
+    Dose,
+    Modality,
+    Settings,
+    Subject,
+    begun,
+    incremented,
+    more_energy,
+    set_at,
+    stronger,
+)
 from merak.core.modality.titration import titrate
 from merak.core.modality.ways import Ground
 from merak.core.plan.brief import MANY, Brief, plate_of, workable
@@ -50,6 +69,16 @@ needs(
 )
 
 
+class Unfit(Settings):
+    """Settings that their modality does not take, or no longer: kept as they were written, told where they are read."""
+
+    model_config = ConfigDict(frozen=True, extra="allow")
+
+
+#: A modality's own settings: which, says the modality of the stage.
+Chosen = Annotated[SerializeAsAny[Settings], WithJsonSchema({"type": "object", "title": "The modality's settings"})]
+
+
 class Stage(Frozen):
     """One continuous piece of a step. `zones` empty means everywhere that the modality may go; `manner` is how it is
     worked beside that, where anything is said of it.
@@ -57,7 +86,7 @@ class Stage(Frozen):
 
     id: str = Field(pattern=r"^[a-z0-9-]{1,40}$")
     modality: str
-    settings: dict[str, Any] = Field(default_factory=dict)
+    settings: Chosen = Field(default_factory=dict, validate_default=True)
     zones: tuple[str, ...] = ()
     machine: str = ""
     manner: Manner | None = None
@@ -67,17 +96,29 @@ class Stage(Frozen):
         """How it is worked; nothing said where nothing is."""
         return self.manner or Manner()
 
-    def with_settings(self, settings: Any) -> "Stage":
-        """The stage set otherwise: a modality's settings, or what they are made from. Raises ValidationError."""
-        body = settings if isinstance(settings, dict) else settings.model_dump(mode="json")
-        whole = MODALITIES[self.modality].Settings.model_validate(body).model_dump(mode="json")
-        return self.model_copy(update={"settings": dict(sorted(whole.items()))})
+    @property
+    def values(self) -> dict[str, object]:
+        """Its settings by name, as they are kept."""
+        return self.settings.model_dump(mode="json")
 
-    @field_validator("settings")
-    @classmethod
-    def _in_order(cls, settings: dict[str, Any]) -> dict[str, Any]:
-        """By name, so that the same settings are the same text wherever they were kept."""
-        return dict(sorted(settings.items()))
+    @property
+    def as_it_was(self) -> Settings:
+        """What was set, read by its modality whether or not its bounds allow it today: for what is long done."""
+        if not isinstance(self.settings, Unfit):
+            return self.settings
+        return MODALITIES[self.modality].Settings.model_construct(None, **self.values)
+
+    @property
+    def at(self) -> float | None:
+        """Where its strength stands; None where that cannot be read."""
+        found = getattr(self.settings, MODALITIES[self.modality].INCREMENT.field, None)
+        return float(found) if isinstance(found, int | float) else None
+
+    def with_settings(self, settings: Settings | Mapping[str, object]) -> "Stage":
+        """The stage set otherwise: a modality's settings, or what they are made from. Raises ValidationError."""
+        own = MODALITIES[self.modality].Settings
+        chosen = settings if isinstance(settings, own) else own.model_validate(dict(settings))
+        return self.model_copy(update={"settings": chosen})
 
     @field_validator("modality")
     @classmethod
@@ -85,6 +126,17 @@ class Stage(Frozen):
         if name not in MODALITIES:
             raise ValueError(f"there is no modality “{name}”")
         return name
+
+    @field_validator("settings", mode="before")
+    @classmethod
+    def _as_the_modality_takes_them(cls, told: object, info: ValidationInfo) -> object:
+        module = MODALITIES.get(info.data.get("modality", ""))
+        if module is None or isinstance(told, module.Settings):
+            return told
+        try:
+            return module.Settings.model_validate(told)
+        except ValidationError:
+            return Unfit.model_validate(told)
 
 
 @dataclass(frozen=True, eq=False)
@@ -96,7 +148,7 @@ class Worked:
     """
 
     stage: Stage
-    settings: Any
+    settings: Settings
     machine: Machine | None
     areas: dict[str, float]
     dose: Dose
@@ -114,7 +166,7 @@ class Worked:
         return self.stage.modality
 
     @property
-    def card(self) -> Any:
+    def card(self) -> Card | None:
         """Its machine's card; None without one."""
         return self.machine.card if self.machine else None
 
@@ -215,7 +267,7 @@ def begin(
             "plan.closed_zones",
         )
     subject = brief.subject(modality, sum(areas.values()))
-    card: Any = machine.card if machine else None
+    card = machine.card if machine else None
     stopped = frozenset(name for name in brief.board if name in aspects() and brief.board[name].verdict in STOPPING)
     settings = _carried(brief, modality, begun(module, card, subject).settings, card)
     changed = school_settings(modality, of) | (consider.set if consider else {})
@@ -223,7 +275,7 @@ def begin(
     stage = Stage(
         id=stage_id,
         modality=modality,
-        settings=settings.fitted(card).sparing(stopped, card).model_dump(mode="json"),
+        settings=settings.fitted(card).sparing(stopped, card),
         zones=zones,
         machine=machine.id if machine else "",
     )
@@ -237,7 +289,7 @@ def _answered(brief: Brief, modality: str) -> dict[str, Any]:
     return {MODALITIES[modality].INCREMENT.field: read.answer.set_to} if read and carried else {}
 
 
-def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
+def _carried(brief: Brief, modality: str, settings: Settings, card: Card | None) -> Settings:
     """Start settings with what last time says: where it ended, a step on by its titration, never more than a fifth more
     energy.
     """
@@ -254,7 +306,7 @@ def _carried(brief: Brief, modality: str, settings: Any, card: Any) -> Any:
     return last if more is not None and more > number("titration.fifth") + 1e-9 else settings
 
 
-def _after_incident(module: Any, last: Any, card: Any) -> Any:
+def _after_incident(module: Modality, last: Settings, card: Card | None) -> Settings:
     """Settings so many steps below where an incident happened (rule titration.incident)."""
     lower = last
     for _ in range(round(-number("titration.incident"))):
@@ -304,8 +356,8 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, Any], again: bool
     if module.CARD and machine is None:
         raise Refused(f"No machine for {title(stage.modality)}: the owner adds one under Practice.", "plan.machine")
     settings = read_settings(stage, follows)
-    card: Any = machine.card if machine else None
-    scale = (card.least, card.most) if hasattr(card, "least") else (0.0, 10.0)
+    card = machine.card if machine else None
+    scale = (card.least, card.most) if isinstance(card, MachineCard) else (0.0, 10.0)
     touched: tuple[str, ...] = settings.aspects(scale)
     for name in (stage.modality, *touched):
         if name in brief.board:
@@ -353,10 +405,12 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, Any], again: bool
     )
 
 
-def read_settings(stage: Stage, enforced: dict[str, Any]) -> Any:
-    """A stage's settings as its modality's own model. Raises BadInput by "id.field"."""
+def read_settings(stage: Stage, enforced: dict[str, Any]) -> Settings:
+    """A stage's settings with what follows from the visit around it. Raises BadInput by "id.field"."""
+    if not isinstance(stage.settings, Unfit) and enforced.items() <= dict(stage.settings).items():
+        return stage.settings
     try:
-        return MODALITIES[stage.modality].Settings.model_validate(stage.settings | enforced)
+        return MODALITIES[stage.modality].Settings.model_validate(stage.values | enforced)
     except ValidationError as broken:
         raise BadInput(
             {f"{stage.id}.{e['loc'][0] if e['loc'] else 'settings'}": e["msg"] for e in broken.errors()}
@@ -374,7 +428,7 @@ def ground(brief: Brief, modality: str, asked: tuple[str, ...], worked: frozense
 
 
 def _dose(
-    brief: Brief, stage: Stage, settings: Any, card: Any, areas: dict[str, float]
+    brief: Brief, stage: Stage, settings: Settings, card: Card | None, areas: dict[str, float]
 ) -> tuple[Dose, tuple[There, ...]]:
     """The dose of all zones, and of those over bone and of thin skin; what is drawn in lines has that in its lines."""
     drawn: Dose | None = settings.drawn(card, ground(brief, stage.modality, stage.zones, frozenset(areas)))
@@ -382,7 +436,7 @@ def _dose(
         return drawn, ()
     text = card.model_dump_json() if card else ""
 
-    def of(what: Any, whose: Subject) -> Dose:
+    def of(what: Settings, whose: Subject) -> Dose:
         return _computed(stage.modality, what.model_dump_json(), text, whose.model_dump_json())
 
     subject = brief.subject(stage.modality, sum(areas.values()))
@@ -415,8 +469,8 @@ def _judged(brief: Brief, stage: Stage, doses: tuple[Caution, ...]) -> tuple[tup
     against = list(doses)
     answered, card = _answered(brief, stage.modality), brief.card(stage.modality, stage.machine)
     for field, most in answered.items():
-        if stronger(MODALITIES[stage.modality], float(stage.settings.get(field, most)), most, card):
-            words = f"The test spot was read for {most:g}; this is set to {stage.settings[field]:g}."
+        if stage.at is not None and stronger(MODALITIES[stage.modality], stage.at, most, card):
+            words = f"The test spot was read for {most:g}; this is set to {stage.at:g}."
             against.append(caution("chair.spot.once", "stop", words, "Go back to it, or place another spot.", field))
     against += _too_much_after_incident(brief, stage)
     licence = about()[stage.modality].licence
@@ -487,8 +541,8 @@ def _last_time(brief: Brief, stage: Stage) -> Iterator[Caution]:
     if before is None or before.on is None or before.at is None:
         return
     said, module = titrate(before), MODALITIES[stage.modality]
-    now = stage.settings.get(module.INCREMENT.field)
-    if not isinstance(now, int | float) or stage.modality in brief.facts.spots:
+    now = stage.at
+    if now is None or stage.modality in brief.facts.spots:
         return
     if not read_settings(stage, {}).comparable:
         return

@@ -1,8 +1,7 @@
 """A step of a plan: one kind of work done for named conditions, in one stage or several, and what it comes to."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 from pydantic import Field, field_validator, model_validator
 
@@ -11,6 +10,7 @@ from merak.core.errors import BadInput, MerakError, Refused
 from merak.core.knowledge import Consider, Manner, Programme, Row, programmes, traits
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.shared import Settings
 from merak.core.plan.brief import Brief
 from merak.core.plan.fitting import NO_METHODS, Methods, Placed, in_force, title
 from merak.core.plan.stage import Stage, Worked, begin, compute
@@ -75,7 +75,7 @@ class Step(Frozen):
         stages = tuple(stage if one.id == stage.id else one for one in self.stages)
         return self.model_copy(update={"stages": stages})
 
-    def with_settings(self, settings: Any) -> "Step":
+    def with_settings(self, settings: Settings | Mapping[str, object]) -> "Step":
         """The step with its lead set otherwise. Raises ValidationError."""
         return self.with_stage(self.lead.with_settings(settings))
 

@@ -324,9 +324,8 @@ def _did(page: Closed) -> dict[str, Given]:
         if stage.modality not in page.begun:
             continue
         module, before = MODALITIES[stage.modality], page.file.history.get(stage.modality)
-        set_as: Any = module.Settings.model_construct(**stage.settings)
-        tells = set_as.comparable and (stage.id in page.done or stage.modality not in done)
-        at = (_ended_at(page, stage) or stage.settings.get(module.INCREMENT.field)) if tells else None
+        tells = stage.as_it_was.comparable and (stage.id in page.done or stage.modality not in done)
+        at = (_ended_at(page, stage) or stage.at) if tells else None
         was, card = before.at if before else None, page.file.brief.card(stage.modality, stage.machine)
         one = Given(
             at=at,
@@ -373,9 +372,9 @@ def _given(page: Closed, stage: Stage, at: Any) -> Delivered | None:
     planned = {key.removeprefix(prefix): told for key, told in numbers.items() if key.startswith(prefix)}
     module = MODALITIES[stage.modality]
     really, field = planned, module.INCREMENT.field
-    if at is not None and at != stage.settings.get(field) and module.WAYS.ended != "done":
+    if at is not None and at != stage.at and module.WAYS.ended != "done":
         try:
-            really = compute(page.file.brief, stage.with_settings(stage.settings | {field: at})).dose.numbers
+            really = compute(page.file.brief, stage.with_settings(stage.values | {field: at})).dose.numbers
         except (MerakError, ValueError):
             really = planned
     return delivered_by(stage.modality, planned, really, _share(page, stage.id))

@@ -66,13 +66,13 @@ def done_tags(run: Run | None, order: Ordered | None, done: tuple[str, ...]) -> 
     """The tags of every stage that was really `done`, as it was set; a spot of a later reading counts as one."""
     if run is None or order is None:
         return ()
-    settings = {stage.id: stage.settings for stage in order.plan.stages}
+    settings = {stage.id: stage.as_it_was for stage in order.plan.stages}
     tags: dict[str, None] = {}
     for act, one in zip(run.acts, run.state.runs, strict=True):
         if act.only_spot and one.spots:
-            tags |= dict.fromkeys(tags_of(act.modality, {}, spot_only=True))
+            tags |= dict.fromkeys(tags_of(act.modality, spot_only=True))
         elif act.stage in done:
-            tags |= dict.fromkeys(tags_of(act.modality, settings.get(act.stage, {})))
+            tags |= dict.fromkeys(tags_of(act.modality, settings.get(act.stage)))
     titles = {card.title: INCIDENTS.get(card.id, "") for card in emergencies()}
     tags |= dict.fromkeys(titles[one.card] for one in run.state.incidents if titles.get(one.card))
     return tuple(tags)

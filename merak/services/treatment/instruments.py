@@ -240,13 +240,12 @@ def _skin(ctx: Context, visit_id: UUID, run: Run) -> tuple[float, float]:
     n, act = run.state.act, run.acts[run.state.act]
     order = visits.order(ctx.db, visit_id)
     stage = next(one for one in (order.plan.stages if order else ()) if one.id == act.stage)
-    settings: Any = MODALITIES[stage.modality].Settings.model_validate(stage.settings)
     one = run.state.runs[n]
     since = one.counted or one.begun or ctx.now
     seconds = min((ctx.now - since).total_seconds(), one.seconds(ctx.now))
     runaway = bool(act.machine) and _one_source(ctx, act.machine).fault == "overheated"
     long = max(seconds, 1.0) * (10 if runaway else 1)
-    found: tuple[float, float] | None = settings.warmed_c(_card_of(ctx, act.machine), long, not runaway)
+    found: tuple[float, float] | None = stage.as_it_was.warmed_c(_card_of(ctx, act.machine), long, not runaway)
     return found or (SKIN_C, SKIN_C)
 
 

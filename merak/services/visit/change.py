@@ -1,6 +1,6 @@
 """One change of a plan as it is sent, and what all changes share."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Annotated, Any
 
 from pydantic import Field, ValidationError
@@ -88,7 +88,7 @@ def removed(draft: Draft, step: Step) -> Draft:
     return without(draft, step.stages, plan, f"removed {title(step.modality)}")
 
 
-def misfit(stage: Stage, settings: dict[str, Any], name: str) -> str:
+def misfit(stage: Stage, settings: Mapping[str, object], name: str) -> str:
     """Why a value cannot be one of this field; "" when it can."""
     try:
         MODALITIES[stage.modality].Settings.model_validate(settings)
@@ -101,17 +101,16 @@ def misfit(stage: Stage, settings: dict[str, Any], name: str) -> str:
 
 def said_change(before: Stage, after: Stage) -> str:
     """What changed in a stage, in words."""
-    model = MODALITIES[before.modality].Settings
-    old = model.model_validate(before.settings).model_dump(mode="json")
+    fields, old = MODALITIES[before.modality].Settings.model_fields, before.values
     parts = []
-    for key, value in after.settings.items():
+    for key, value in after.values.items():
         if old.get(key) != value:
-            words = (model.model_fields[key].title or key).lower()
+            words = (fields[key].title or key).lower()
             parts.append(f"{words} {short(old.get(key))} → {short(value)}")
     return f"{title(before.modality)}: {', '.join(parts)}" if parts else f"{title(before.modality)} as it was"
 
 
-def short(value: Any) -> str:
+def short(value: object) -> str:
     """A setting's value in a word."""
     if isinstance(value, float):
         return f"{value:g}"

@@ -130,7 +130,7 @@ def _method(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draf
     plan = draft.plan.model_copy(update={"methods": draft.plan.methods | {name: school_id}})
     for stage in plan.stages:
         if stage.modality in school.set:
-            plan = plan.with_stage(stage.with_settings(stage.settings | school.set[stage.modality]))
+            plan = plan.with_stage(stage.with_settings(stage.values | school.set[stage.modality]))
     of = in_force(file.brief, plan)
     if school.rank or any(one.rank for one in method.schools):
         plan = plan.model_copy(update={"steps": tuple(sorted(plan.steps, key=lambda one: rank(one.modality, of)))})

@@ -108,7 +108,7 @@ class Planned:
         try:
             values = texts(read_settings(stage, {}), f"{stage.id}.")
         except BadInput:
-            values = {f"{stage.id}.{key}": str(value) for key, value in stage.settings.items()}
+            values = {f"{stage.id}.{key}": str(value) for key, value in stage.values.items()}
         values |= {key: text for key, text in self.draft.typed.items() if key.startswith(f"{stage.id}.")}
         found = [one for one in shown(model, values, f"{stage.id}.") if one.name.partition(".")[2] not in given]
         return tuple(twin for one in found for twin in (one, *self._twin(stage, one)))
@@ -365,5 +365,4 @@ def splits_for(page: Planned, stage: Stage) -> list[tuple[str, str]]:
 def needed_licences(plan: Plan) -> set[str]:
     """The licences that a plan asks of whoever starts it: those of its modalities, and of what is set."""
     named = {about()[one.modality].licence for one in plan.stages} - {"", "physician", "micro depth"}
-    settings = (MODALITIES[one.modality].Settings.model_construct(**one.settings) for one in plan.stages)
-    return named | ({one.licence for one in settings} - {""})
+    return named | ({one.as_it_was.licence for one in plan.stages} - {""})

@@ -21,7 +21,7 @@ from merak.core.plan.brief import plate_of, workable
 from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import title
 from merak.core.plan.routine import fitted_steps
-from merak.core.plan.stage import Stage, begin, compute, lowered
+from merak.core.plan.stage import Stage, begin, compute, lowered, read_settings
 from merak.core.plan.step import PLAIN, begin_step, by_row, programme_of
 from merak.core.plan.visit_plan import in_force
 from merak.records import letters
@@ -41,14 +41,14 @@ def _set(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     model = MODALITIES[stage.modality].Settings
     texts_ = {key.removeprefix(prefix): value for key, value in form.sent.items() if key.startswith(prefix)}
     field = form.changed.removeprefix(prefix)
-    settings, wrong = dict(stage.settings), {}
+    settings, wrong = stage.values, {}
     kinds = {one.name: one.kind for one in shown(model, {})}
     if kinds.get(field) == "yes":  # an empty box is not sent
         texts_.setdefault(field, "")
     for name, text in texts_.items():
         if name not in kinds or field not in ("", name):
             continue
-        value: Any = (
+        value: object = (
             text in ("on", "yes", "true")
             if kinds[name] == "yes"
             else decimal(text.strip())
@@ -66,7 +66,7 @@ def _set(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
             key.partition("path.")[2] for key, value in texts_.items() if key.startswith("path.") and value == "on"
         ]
         if paths:
-            settings["paths"] = paths
+            settings["paths"] = [*paths]
         else:
             wrong["paths"] = "At least one line."
     twin = MODALITIES[stage.modality].WAYS.twin
@@ -113,14 +113,14 @@ def _same_field(key: str, prefix: str, sent: dict[str, str], field: str, pair: s
     return key.startswith(prefix) and (name == field or (not field and name in sent) or {name, field} == pair)
 
 
-def _by_twin(file: VisitFile, stage: Stage, settings: dict[str, Any], twin: Twin, text: str) -> dict[str, Any]:
+def _by_twin(file: VisitFile, stage: Stage, settings: dict[str, object], twin: Twin, text: str) -> dict[str, object]:
     """The setting that gives what was typed as its twin. Raises BadInput on the twin."""
     machine = file.brief.machine(stage.modality, stage.machine)
     try:
         value = float(decimal(text))
     except ValueError:
         raise BadInput({twin.name: f"“{text}” is not a number that fits here."}) from None
-    set_now: Any = MODALITIES[stage.modality].Settings.model_validate(settings)
+    set_now = stage.with_settings(settings).settings
     exact = getattr(set_now.twin_for(value, machine.card if machine else None), twin.field)
     found, _ = _marks(file, stage, twin.field, exact)  # never more than was asked for
     problem = misfit(stage, settings | {twin.field: found}, twin.field)
@@ -137,10 +137,9 @@ def _lengthen(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Dr
     name = next((one for one in LENGTHS if one in model.model_fields), "")
     if not name:
         raise BadInput({"step": f"{title(stage.modality)} takes as long as its settings make it."})
-    settings = model.model_validate(stage.settings)
-    value = getattr(settings, name)
+    value = getattr(read_settings(stage, {}), name)
     size = 1 if isinstance(value, int) or value >= 4 else 0.5
-    tried = dict(stage.settings) | {name: value + size if up else value - size}
+    tried = stage.values | {name: value + size if up else value - size}
     problem = misfit(stage, tried, name)
     if problem:
         raise BadInput({name: problem})
@@ -159,7 +158,7 @@ def _strength(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Dr
     module = MODALITIES[stage.modality]
     settings = incremented(
         module,
-        module.Settings.model_validate(stage.settings),
+        read_settings(stage, {}),
         machine.card if machine else None,
         up=form.by != "-1",
     )
