@@ -16,6 +16,8 @@ from builders.database import demo_database, demo_template_ahead
 from builders.server import Server
 
 if TYPE_CHECKING:
+    from uuid import UUID
+
     from merak.services.context import Context
 
 
@@ -63,11 +65,22 @@ def server(demo: str) -> Iterator[Server]:
 
 
 @pytest.fixture
-def ctx(demo: str) -> Iterator["Context"]:
-    """Adaeze at work, on a Monday far from the demo's own days."""
+def ctx(demo: str, monkeypatch: pytest.MonkeyPatch) -> Iterator["Context"]:
+    """Adaeze at work, on a Monday far from the demo's own days. Whatever is written is what would be read: a visit is
+    opened next with the very body that was written.
+    """
     from builders.work import MONDAY
-    from merak.records import db, people
+    from merak.records import db, people, visits
+    from merak.records.bodies import read
     from merak.services.context import Context
+
+    keep = visits._seen
+
+    def kept(visit_id: "UUID", key: "UUID", record: visits.VisitRecord) -> visits.VisitRecord:
+        assert record.said is not None and read(type(record.said), record.text) == record.said
+        return keep(visit_id, key, record)
+
+    monkeypatch.setattr(visits, "_seen", kept)
 
     with db.work_session() as session:
         found = people.by_login(session, "adaeze")

@@ -32,7 +32,9 @@ def url() -> str:
 @cache
 def engine() -> Engine:
     """One pool for the process. Errors never show parameters: they hold what clients said."""
-    made = create_engine(url(), pool_size=10, max_overflow=20, hide_parameters=True, connect_args=PLANNING)
+    made = create_engine(
+        url(), pool_size=10, max_overflow=20, pool_use_lifo=True, hide_parameters=True, connect_args=PLANNING
+    )
     event.listen(made, "checkin", _note_idle)
     event.listen(made, "checkout", _try_first)
     return made

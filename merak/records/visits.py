@@ -32,10 +32,11 @@ def between(db: Session, start: datetime, end: datetime, cancelled: bool = False
 
 
 class VisitRecord(NamedTuple):
-    """The version of a phase that stands, as the database holds it."""
+    """The version of a phase that stands, as the database holds it; what it says, where this process wrote it."""
 
     version: int
     text: str
+    said: BaseModel | None = None
 
 
 class VisitRecords(dict[str, VisitRecord]):
@@ -44,12 +45,27 @@ class VisitRecords(dict[str, VisitRecord]):
     def body(self, model: type[Body]) -> Body | None:
         """What stands on the phase that a model is the body of; None when nothing does."""
         found = self.get(PHASES[model])
-        return opened(model, found.text) if found else None
+        if found is None:
+            return None
+        return found.said if isinstance(found.said, model) else opened(model, found.text)
 
     def version(self, model: type[BaseModel]) -> int:
         """The version that stands; 0 when none does."""
         found = self.get(PHASES[model])
         return found.version if found else 0
+
+
+@lru_cache(maxsize=500)
+def _last_seen(visit_id: UUID) -> dict[str, dict[str, VisitRecord]]:
+    """What stood on a visit when it was opened last, by the records' ids: none ever changes, so none is sent twice."""
+    return {}
+
+
+def _seen(visit_id: UUID, key: UUID, record: VisitRecord) -> VisitRecord:
+    """A record that was just written, kept for whoever opens the visit next; under its own id, should it be undone."""
+    known = _last_seen(visit_id)
+    known["records"] = {**known.get("records", {}), str(key): record}
+    return record
 
 
 # One step down the index for each phase, however many versions there are. Orders and sheets are long: their bodies are
@@ -60,7 +76,8 @@ _STANDING = """
         'ask', 'look', 'margins', 'plan', 'overrides', 'consent', 'order', 'answer', 'close', 'sheet', 'photos',
         'photos_after', 'scales'] AS varchar[])) AS s (phase)
     CROSS JOIN LATERAL (
-        SELECT version, body FROM record WHERE visit_id = v.id AND record.phase = s.phase ORDER BY version DESC LIMIT 1
+        SELECT id, version, body FROM record
+        WHERE visit_id = v.id AND record.phase = s.phase ORDER BY version DESC LIMIT 1
     ) AS r
 """
 _SHORT = "CASE WHEN s.phase NOT IN ('order', 'sheet') THEN r.body::text ELSE '' END"
@@ -106,9 +123,10 @@ _ADD_VERSION = """
 
 def add_version(db: Session, visit_id: UUID, body: BaseModel, by: UUID, at: datetime) -> VisitRecord:
     """A new version of the phase that this is the body of. The caller holds the turn (`lock`)."""
-    text = written(body)
-    values = {"id": uuid7(), "visit": visit_id, "phase": PHASES[type(body)], "body": text, "by": by, "at": at}
-    return VisitRecord(int(db.connection().exec_driver_sql(_ADD_VERSION, values).scalar_one()), text)
+    key, text = uuid7(), written(body)
+    values = {"id": key, "visit": visit_id, "phase": PHASES[type(body)], "body": text, "by": by, "at": at}
+    version = int(db.connection().exec_driver_sql(_ADD_VERSION, values).scalar_one())
+    return _seen(visit_id, key, VisitRecord(version, text, body))
 
 
 class Taken(Exception):
@@ -128,14 +146,14 @@ def add_next(db: Session, visit_id: UUID, version: int, body: BaseModel, by: UUI
     """The version after the one that was read, as a draft (acknowledged before the disk has it). Raises Taken when
     another was quicker.
     """
-    phase, text = PHASES[type(body)], written(body)
-    values = {"id": uuid7(), "visit": visit_id, "phase": phase, "version": version, "body": text, "by": by, "at": at}
+    key, phase, text = uuid7(), PHASES[type(body)], written(body)
+    values = {"id": key, "visit": visit_id, "phase": phase, "version": version, "body": text, "by": by, "at": at}
     try:
         if db.connection().exec_driver_sql(_ADD_NEXT, values).rowcount != 1:
             raise Taken
     except IntegrityError as quicker:
         raise Taken from quicker
-    return VisitRecord(version, text)
+    return _seen(visit_id, key, VisitRecord(version, text, body))
 
 
 def version_of(db: Session, visit_id: UUID, model: type[Body], version: int) -> Body | None:
@@ -195,7 +213,8 @@ _AROUND = f"""
         last.id, last.starts_at, studio.time_zone, studio.house::text,
         (SELECT json_agg(id ORDER BY id) FROM device WHERE active),
         (SELECT json_agg(json_build_array(v.id, s.phase, r.version,
-            {_SHORT})) {_STANDING.format(visits="ARRAY[visit.id, last.id]")}),
+            CASE WHEN r.id = ANY(%(known)s::uuid[]) THEN '' ELSE {_SHORT} END, r.id))
+            {_STANDING.format(visits="ARRAY[visit.id, last.id]")}),
         (SELECT json_agg(json_build_array(body::text, version) ORDER BY mark_id) FROM (
             SELECT DISTINCT ON (mark_id) mark_id, body, version, removed FROM mark
             WHERE client_id = visit.client_id AND (visit.status <> 'closed' OR at <= (
@@ -308,15 +327,19 @@ class Around(NamedTuple):
 
 def around(db: Session, visit_id: UUID) -> Around | None:
     """All of it in one question. None when there is no such visit."""
-    row: Any = db.connection().exec_driver_sql(_AROUND, {"visit": visit_id}).first()
+    known = _last_seen(visit_id)
+    held = known.get("records", {})
+    row: Any = db.connection().exec_driver_sql(_AROUND, {"visit": visit_id, "known": [*held]}).first()
     if row is None:
         return None
     around_it = (WhoseVisit(*row[6:8]), WhichCourse(*row[8:10]), WhoTreats(*row[10:16]))
     visit = VisitSeen._make([*row[:6], *around_it])
     last_id, last_at, zone, house, cards, found, drawn, letters, done, spots = row[16:]
     both = {str(visit_id): VisitRecords(), str(last_id): VisitRecords()}
-    for of, phase, version, text in found or ():
-        both[of][phase] = VisitRecord(version, text)
+    seen = {key: held.get(key) or VisitRecord(version, text) for _, _, version, text, key in found or ()}
+    for of, phase, _, _, key in found or ():
+        both[of][phase] = seen[key]
+    known["records"] = seen
     return Around(
         visit,
         EarlierVisit(last_id, last_at) if last_id else None,

@@ -141,7 +141,7 @@ def test_records_from_before_there_were_steps_still_open(ctx: Context) -> None:
         kept_before(ctx, visit, "ask", {"answers": answers})
     page = planning.planned(ctx, visit)
     assert order(page) == ["microcurrent", "led"] and page.plan.side == "left"
-    assert page.plan.stages[0].settings.level == 3.5 and page.plan.stages[0].settings.paths == ["low", "middle"]
+    assert page.plan.stages[0].settings.level == 3.5 and page.plan.stages[0].settings.paths == ("low", "middle")
     assert "injections" not in page.file.answers and not page.settled, "what is asked otherwise now is asked again"
     assert planning.edit(ctx, visit, "lengthen", {"step": "s2", "by": "1"}).plan.stages[1].settings.minutes == 13
 

@@ -77,8 +77,9 @@ class Sum:
 
 
 def sums(given: Iterable[tuple[str, Mapping[str, tuple[Exposure, ...]]]]) -> tuple[Sum, ...]:
-    """What stages give together, by agent and zone: (stage, zone → exposures there) each. Zones where the same stages
-    give the same are told as one. What is kept for the whole client counts once for each stage, at its highest.
+    """What stages give together, by agent and zone: (stage, zone → exposures there) each; what one gives alone is no
+    sum. Zones where the same stages give the same are told as one. What is kept for the whole client counts once for
+    each stage, at its highest.
     """
     there: dict[str, list[tuple[str, tuple[Exposure, ...]]]] = {}
     for stage, zones in given:
@@ -96,5 +97,5 @@ def sums(given: Iterable[tuple[str, Mapping[str, tuple[Exposure, ...]]]]) -> tup
                 kept = (here if one.by == "zone" else whole).setdefault(one.agent, {})
                 if stage not in kept or kept[stage].counted < one.counted:
                     kept[stage] = one
-        found += [Sum(agent, tuple(zones_), tuple(parts.items())) for agent, parts in here.items()]
-    return (*found, *(Sum(agent, (), tuple(parts.items())) for agent, parts in whole.items()))
+        found += [Sum(agent, tuple(zones_), tuple(parts.items())) for agent, parts in here.items() if len(parts) > 1]
+    return (*found, *(Sum(agent, (), tuple(parts.items())) for agent, parts in whole.items() if len(parts) > 1))

@@ -11,9 +11,10 @@ from merak.core.knowledge import Consider, Manner, Programme, Row, programmes, t
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import Settings
-from merak.core.plan.brief import Brief
+from merak.core.plan.brief import MANY, Brief
 from merak.core.plan.fitting import NO_METHODS, Methods, Placed, in_force, title
 from merak.core.plan.stage import Stage, Worked, begin, compute
+from merak.core.remembered import remembered
 from merak.core.working import Frozen, Quantity
 
 needs(
@@ -211,17 +212,19 @@ def compute_step(
     """What a step comes to, `before` and `later` being the works of the other steps. Raises Refused, BadInput where one
     of its stages does.
     """
-    found = tuple(worked_stages(brief, step, before, later, of))
+    found = worked_stages(brief, step, before, later, of)
     for one in found:
         if isinstance(one, MerakError):
             raise one
     return whole(brief, step, [one for one in found if isinstance(one, Worked)])
 
 
+@remembered(MANY)
 def worked_stages(
     brief: Brief, step: Step, before: tuple[str, ...], later: tuple[str, ...], of: Methods
-) -> Iterator[Worked | Refused | BadInput]:
+) -> tuple[Worked | Refused | BadInput, ...]:
     """Each stage computed, or why it cannot be."""
+    found: list[Worked | Refused | BadInput] = []
     names = tuple(one.modality for one in step.stages)
     done: set[tuple[str, str]] = set()
     for n, stage in enumerate(step.stages):
@@ -229,9 +232,10 @@ def worked_stages(
         again = (stage.modality, stage.machine) in done
         done.add((stage.modality, stage.machine))
         try:
-            yield compute(brief, stage, (*before, *earlier, *after, *later), (*after, *later), of, again)
+            found.append(compute(brief, stage, (*before, *earlier, *after, *later), (*after, *later), of, again))
         except (Refused, BadInput) as stop:
-            yield stop
+            found.append(stop)
+    return tuple(found)
 
 
 def whole(brief: Brief, step: Step, stages: Iterable[Worked]) -> WorkedStep:

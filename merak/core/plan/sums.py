@@ -1,12 +1,14 @@
 """What the stages of a plan give together: every ceiling of a visit is one of the sum on the same skin."""
 
 from collections.abc import Iterable, Mapping
+from itertools import combinations
 
 from merak.core.knowledge import rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.exposure import Sum, sums
 from merak.core.plan.fitting import Clash
+from merak.core.plan.stage import Worked
 from merak.core.plan.step import WorkedStep
 from merak.core.working import Quantity
 
@@ -21,7 +23,7 @@ needs(
 def together(worked: Mapping[str, WorkedStep]) -> tuple[Sum, ...]:
     """What two stages or more give together to the same skin, or to the client as a whole."""
     stages = [stage for step in worked.values() for stage in step.stages]
-    return tuple(one for one in sums((stage.stage.id, stage.exposures) for stage in stages) if len(one.parts) > 1)
+    return sums((stage.stage.id, stage.exposures) for stage in stages)
 
 
 def sums_told(worked: Mapping[str, WorkedStep], summed: tuple[Sum, ...]) -> dict[str, Quantity]:
@@ -63,11 +65,14 @@ def too_much(worked: Mapping[str, WorkedStep], summed: tuple[Sum, ...]) -> Itera
         steps = dict.fromkeys(of[stage] for stage in stages)
         fixed = rule(one.least.rule).absolute
         yield _clash(one.least.rule, steps, f"{one.words}{where}", "Less of it, or on other skin.", fixed)
-    stages_ = [stage for step in worked.values() for stage in step.stages if not stage.spot_only]
-    for n, first in enumerate(stages_):
-        for other in stages_[n + 1 :]:
-            unsaid = not MODALITIES[first.modality].WAYS.free and not (first.dose.given and other.dose.given)
-            if other.modality == first.modality and unsaid and first.areas.keys() & other.areas.keys():
+    by_work: dict[str, list[Worked]] = {}
+    for stage in (stage for step in worked.values() for stage in step.stages if not stage.spot_only):
+        if not MODALITIES[stage.modality].WAYS.free:
+            by_work.setdefault(stage.modality, []).append(stage)
+    for alike in by_work.values():
+        for first, other in combinations(alike, 2):
+            unsaid = not (first.dose.given and other.dose.given)
+            if unsaid and first.areas.keys() & other.areas.keys():
                 words = f"{first.title} twice. {rule('plan.twice').words}"
                 steps = dict.fromkeys((of[first.stage.id], of[other.stage.id]))
                 yield _clash("plan.twice", steps, words, "Take it off the zones of the other.", True)

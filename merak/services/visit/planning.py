@@ -18,7 +18,7 @@ from merak.core.plan.screening import Board
 from merak.core.plan.stage import Stage, can_override, derived, read_settings
 from merak.core.plan.step import PLAIN, Step, programme_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, beside_fits, in_force, visit_plan
-from merak.core.working import Caution
+from merak.core.working import Caution, Quantity
 from merak.records import visits
 from merak.services.context import Context, OutOfTurn
 from merak.services.forms import Shown, shown, texts
@@ -73,6 +73,15 @@ class Planned:
             key: f"{one.words} {one.action} [{rule(one.rule).source}]" for key, one in self.computed.refused.items()
         }
         return refused | self.draft.wrong
+
+    def numbers_of(self, whose: str) -> list[tuple[str, Quantity]]:
+        """The numbers of a stage, or what those of a step come to together ("sums-" and its id), by their keys."""
+        return [(key, found) for key, found in self.computed.numbers.items() if key.startswith(f"{whose}.")]
+
+    @property
+    def against(self) -> list[Caution]:
+        """What stands against the open stage."""
+        return [stop for key, stop in self.computed.refused.items() if key.startswith(f"{self.chosen}.")]
 
     def mine(self, person: UUID) -> tuple[bool, bool]:
         """Whether somebody has something to take back, and to do again."""
