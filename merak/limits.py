@@ -16,7 +16,7 @@ from merak.auth import COOKIE, LARGEST_FORM, NeedsSignIn
 from merak.core.errors import BadInput, MerakError
 from merak.records.people import Worker
 from merak.services.permission import Denied, may
-from merak.services.studio.signing_in import at_work
+from merak.services.studio.signing_in import at_work, known
 
 #: Bytes of a body, at most: of a form or JSON, and of what nobody who is signed in sends.
 LARGEST, LARGEST_UNKNOWN = 1_000_000, 20_000
@@ -80,7 +80,8 @@ class Limiter:
         """
         if PUBLIC.match(request.url.path):
             return LARGEST_UNKNOWN
-        me = await run_in_threadpool(_who, request.cookies.get(COOKIE))
+        token = request.cookies.get(COOKIE)
+        me = known(token) or await run_in_threadpool(_who, token)
         if me is None:
             raise NeedsSignIn("Sign in first.")
         if kind != "multipart/form-data":

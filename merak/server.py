@@ -49,9 +49,6 @@ def make_app() -> FastAPI:
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     rooms = (
         api_treat,
-        api_plate,
-        api_bench,
-        api_judgement,
         plan,
         look,
         scales,
@@ -72,6 +69,9 @@ def make_app() -> FastAPI:
         answer,
         rules,
         signing_in,
+        api_plate,
+        api_judgement,
+        api_bench,
     )  # the busiest first
     for room in rooms:
         app.include_router(room.router)

@@ -83,11 +83,12 @@ def sums(given: Iterable[tuple[str, Mapping[str, tuple[Exposure, ...]]]]) -> tup
     """
     there: dict[str, list[tuple[str, tuple[Exposure, ...]]]] = {}
     for stage, zones in given:
+        own: dict[int, tuple[str, tuple[Exposure, ...]]] = {}  # one object for all zones that get the same
         for zone, exposures in zones.items():
-            there.setdefault(zone, []).append((stage, exposures))
-    alike: dict[tuple[tuple[str, int], ...], list[str]] = {}
+            there.setdefault(zone, []).append(own.setdefault(id(exposures), (stage, exposures)))
+    alike: dict[tuple[int, ...], list[str]] = {}
     for zone, parts in there.items():
-        alike.setdefault(tuple((stage, id(exposures)) for stage, exposures in parts), []).append(zone)
+        alike.setdefault(tuple(map(id, parts)), []).append(zone)
     found: list[Sum] = []
     whole: dict[str, dict[str, Exposure]] = {}
     for zones_ in alike.values():

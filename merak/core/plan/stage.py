@@ -30,10 +30,9 @@ from merak.core.knowledge import (
     rule,
     traits,
 )
-from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.device import Card, MachineCard, read_card
+from merak.core.modality.device import Card, MachineCard
 from merak.core.modality.exposure import Exposure
 from merak.core.modality.shared import (
     Circumstances,
@@ -434,22 +433,18 @@ def _dose(
     drawn: Dose | None = settings.drawn(card, ground(brief, stage.modality, stage.zones, frozenset(areas)))
     if drawn is not None:
         return drawn, ()
-    text = card.model_dump_json() if card else ""
 
     def of(what: Settings, whose: Subject) -> Dose:
-        return _computed(stage.modality, what.model_dump_json(), text, whose.model_dump_json())
+        return _computed(stage.modality, what, card, whose)
 
     subject = brief.subject(stage.modality, sum(areas.values()))
     return of(settings, subject), tuple(by_class(stage.modality, settings, card, subject, areas, of))
 
 
-@by_book(2048)
-def _computed(modality: str, settings: str, card: str, subject: str) -> Dose:
-    """A dose by the texts of what goes in: at every change of a plan only what changed is computed anew."""
-    module = MODALITIES[modality]
-    return module.dose(
-        module.Settings.model_validate_json(settings), read_card(card), Subject.model_validate_json(subject)
-    )
+@remembered(2 * MANY)
+def _computed(modality: str, settings: Settings, card: Card | None, subject: Subject) -> Dose:
+    """A dose: at every change of a plan only what changed is computed anew."""
+    return MODALITIES[modality].dose(settings, card, subject)
 
 
 def can_override(stop: Caution) -> bool:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 from pydantic import Field, field_validator, model_validator
 
 from merak.core.body.plate import GROUPS
-from merak.core.errors import BadInput, MerakError, Refused
+from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Consider, Manner, Programme, Row, programmes, traits
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
@@ -212,19 +212,20 @@ def compute_step(
     """What a step comes to, `before` and `later` being the works of the other steps. Raises Refused, BadInput where one
     of its stages does.
     """
-    found = worked_stages(brief, step, before, later, of)
-    for one in found:
-        if isinstance(one, MerakError):
-            raise one
-    return whole(brief, step, [one for one in found if isinstance(one, Worked)])
+    found, stopped = worked_step(brief, step, before, later, of)
+    for _, stop in stopped:
+        raise stop
+    assert found, "a step has a stage"
+    return found
 
 
 @remembered(MANY)
-def worked_stages(
+def worked_step(
     brief: Brief, step: Step, before: tuple[str, ...], later: tuple[str, ...], of: Methods
-) -> tuple[Worked | Refused | BadInput, ...]:
-    """Each stage computed, or why it cannot be."""
-    found: list[Worked | Refused | BadInput] = []
+) -> tuple[WorkedStep | None, tuple[tuple[str, Refused | BadInput], ...]]:
+    """A step of those of its stages that can be computed (None where none can), and why the others cannot be, by id."""
+    found: list[Worked] = []
+    stopped: list[tuple[str, Refused | BadInput]] = []
     names = tuple(one.modality for one in step.stages)
     done: set[tuple[str, str]] = set()
     for n, stage in enumerate(step.stages):
@@ -234,8 +235,8 @@ def worked_stages(
         try:
             found.append(compute(brief, stage, (*before, *earlier, *after, *later), (*after, *later), of, again))
         except (Refused, BadInput) as stop:
-            found.append(stop)
-    return tuple(found)
+            stopped.append((stage.id, stop))
+    return whole(brief, step, found) if found else None, tuple(stopped)
 
 
 def whole(brief: Brief, step: Step, stages: Iterable[Worked]) -> WorkedStep:

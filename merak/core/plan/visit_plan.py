@@ -17,8 +17,8 @@ from merak.core.plan.fitting import Clash, Methods, Placed, chosen, clashes, may
 from merak.core.plan.order import chair_acts
 from merak.core.plan.screening import housekeeping
 from merak.core.plan.side import FirstSide, first_side
-from merak.core.plan.stage import Stage, Worked
-from merak.core.plan.step import Step, WorkedStep, whole, worked_stages
+from merak.core.plan.stage import Stage
+from merak.core.plan.step import Step, WorkedStep, worked_step
 from merak.core.plan.sums import sums_told, together, too_much
 from merak.core.remembered import remembered
 from merak.core.working import Caution, Frozen, Quantity
@@ -160,7 +160,7 @@ def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     numbers |= _totals(brief, worked, spans) | sums_told(worked, summed)
     numbers |= {f"sums-{step.step.id}.{key}": one for step in worked.values() for key, one in step.numbers.items()}
     against, allowed = _clashes(brief, plan, worked, of, numbers, spans, summed)
-    return VisitPlan(
+    return VisitPlan.model_construct(  # of values that are all there are: nothing of it was typed
         plan=plan,
         first=first,
         acts=acts,
@@ -190,19 +190,17 @@ def _all_worked(
     names = [tuple(stage.modality for stage in step.stages) for step in plan.steps]
     for n, step in enumerate(plan.steps):
         before, later = tuple(chain(*names[:n])), tuple(chain(*names[n + 1 :]))
-        stages = []
-        for stage, one in zip(step.stages, worked_stages(brief, step, before, later, of), strict=True):
-            if isinstance(one, Worked):
-                stages.append(one)
-            elif isinstance(one, BadInput):
+        worked, cannot = worked_step(brief, step, before, later, of)
+        for stage, one in cannot:
+            if isinstance(one, BadInput):
                 for key, words in one.fields.items():
                     refused[key] = Caution(weight="stop", words=words, action="", rule="device.scale", field=key)
             else:
-                stopped[stage.id] = Caution(weight="stop", words=one.words, action="", rule=one.rule or "plan.order")
-        if not stages:
+                stopped[stage] = Caution(weight="stop", words=one.words, action="", rule=one.rule or "plan.order")
+        if worked is None:
             continue
-        found[step.id] = whole(brief, step, stages)
-        for done in found[step.id].stages:
+        found[step.id] = worked
+        for done in worked.stages:
             for stop in done.stops:
                 refused.setdefault(f"{done.stage.id}.{stop.field or 'settings'}", stop)
     return found, stopped, refused

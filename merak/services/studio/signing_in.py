@@ -113,9 +113,19 @@ def forget() -> None:
     _known.clear()
 
 
-def _held(db: Session, hashed: str, now: datetime) -> Worker | None:
+def known(token: str | None) -> Worker | None:
+    """Who held this token a few seconds ago, without asking the database; None where that is not known."""
+    return _lately(token_hash(token), datetime.now(UTC)) if token else None
+
+
+def _lately(hashed: str, now: datetime) -> Worker | None:
     worker, asked = _known.get(hashed, (None, now))
-    if worker is not None and now - asked < _KNOWN_FOR:
+    return worker if now - asked < _KNOWN_FOR else None
+
+
+def _held(db: Session, hashed: str, now: datetime) -> Worker | None:
+    worker = _lately(hashed, now)
+    if worker is not None:
         return worker
     _known.pop(hashed, None)
     if len(_known) > 500:
