@@ -91,13 +91,22 @@ def clashes(
     weeks between.
     """
     found: list[Clash] = []
-    for pairing in book().pairing:
-        if pairing.kind != "beside" and holds(pairing, newcomer, of):
-            a, b = _sets(pairing.id)
-            if pairing.days:
-                found += _too_soon(pairing, a, b, steps, done or {}, today)
+    named = frozenset(one.modality for one in steps)
+    for pairing, a, b in _holding(newcomer, tuple(sorted(of.items()))):
+        if pairing.days and not named.isdisjoint(a | b):
+            found += _too_soon(pairing, a, b, steps, done or {}, today)
+        if not named.isdisjoint(a):  # whatever it says, it says of one of these
             found += _CHECKS[pairing.kind](pairing, a, b, steps)
     return tuple(found)
+
+
+@by_book(64)
+def _holding(
+    newcomer: bool, of: tuple[tuple[str, str], ...]
+) -> tuple[tuple[Pairing, frozenset[str], frozenset[str]], ...]:
+    """The pairings between steps that hold for this client, by the schools in force, with what they speak of."""
+    between = (one for one in book().pairing if one.kind != "beside" and holds(one, newcomer, dict(of)))
+    return tuple((pairing, *_sets(pairing.id)) for pairing in between)
 
 
 def title(modality: str) -> str:
