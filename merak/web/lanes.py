@@ -6,6 +6,9 @@ from dataclasses import dataclass
 from merak.core.acts import Span
 from merak.core.after.differences import clock
 
+#: A figure on the scale every so many seconds.
+FIGURE_S = 600
+
 
 @dataclass(frozen=True)
 class Stretch:
@@ -30,11 +33,13 @@ class Stretch:
 
 @dataclass(frozen=True)
 class Lanes:
-    """Both lanes, the second only where something runs beside; the minutes at which the scale has a figure."""
+    """Both lanes, the second only where something runs beside; the scale: its figures, min, each with the seconds up to
+    the next or the end.
+    """
 
     seconds: int
     tracks: tuple[tuple[Stretch, ...], ...]
-    minutes: tuple[int, ...]
+    scale: tuple[tuple[int, int], ...]
 
 
 def lanes(spans: Sequence[Span], seconds: int, trouble: Iterable[str] = (), chosen: str = "") -> Lanes:
@@ -46,7 +51,8 @@ def lanes(spans: Sequence[Span], seconds: int, trouble: Iterable[str] = (), chos
     numbers = {span.step: n for n, span in enumerate(in_time, 1)}
     tracks = tuple(_track([span for span in spans if span.track == n], seconds, wrong, chosen, numbers) for n in (0, 1))
     beside = tracks if any(span.track for span in spans) else tracks[:1]
-    return Lanes(seconds, beside, tuple(range(0, seconds // 60 + 1, 10)))
+    marks = range(0, seconds + 1, FIGURE_S)
+    return Lanes(seconds, beside, tuple((at // 60, min(FIGURE_S, seconds - at)) for at in marks))
 
 
 def _track(

@@ -7,9 +7,9 @@ import re
 import pytest
 from playwright.sync_api import Browser, expect
 
-from builders.browser import signed_in_page
+from builders.browser import signed_in_page, violations
 from builders.server import Server, sign_in
-from builders.visits import ready_to_begin, tap
+from builders.visits import begun, booked, ready_to_begin, sent, tap
 
 
 @pytest.fixture(scope="module")
@@ -76,3 +76,29 @@ def test_the_front_desk_cannot_look_over_the_shoulder(browser: Browser, server: 
     with signed_in_page(browser, server, "joost") as page:
         page.goto(f"{server.url}/visits/{visit}/treat")
         expect(page.get_by_role("heading")).to_contain_text("Your role, front desk, does not include this")
+
+
+def test_what_is_cut_beside_the_count_is_read_whole(browser: Browser, server: Server) -> None:
+    adaeze = sign_in(server.url, "adaeze")
+    visit = begun(adaeze, booked(adaeze, "Verbatim Long"), "wet_abrasion", "finish")
+    sent(adaeze, visit, ("start", 40), ("next", 5))
+    with signed_in_page(browser, server, "adaeze", viewport={"width": 390, "height": 844}) as page:
+        page.goto(f"{server.url}/visits/{visit}/treat")
+        expect(page.locator("#title")).to_have_text("Acid cleanse")
+        told = page.locator("#instruction")
+        assert told.evaluate("e => e.scrollHeight > e.clientHeight"), "three lines are not enough for it"
+        whole = told.text_content() or ""
+        assert "Enough:" in whole
+        told.click()
+        expect(page.locator("#words-whole")).to_have_text(whole)
+        expect(page.get_by_role("heading", name="Acid cleanse").last).to_be_visible()
+        assert page.locator("#words-whole").evaluate("e => e.scrollHeight <= e.clientHeight")
+        assert violations(page) == []
+        expect(page.get_by_role("button", name="STOP", exact=True)).to_be_enabled()
+        page.keyboard.press("h")
+        expect(page.locator("#words")).to_be_hidden()
+        page.keyboard.press("h")
+        page.keyboard.press("Space")  # the hands go on while it is read
+        expect(page.locator("#words-whole")).to_be_visible()
+        page.locator("[data-shut=words]").click()
+        expect(page.locator("#count")).to_have_text("1")

@@ -72,3 +72,16 @@ def test_a_tap_on_the_drawing_takes_a_zone_and_gives_it_back(server: Server, bro
         expect(page.locator("#zones-of summary")).not_to_contain_text("everywhere")
         page.locator('#where [data-zone="forehead"]').first.click()
         expect(page.locator("#zones-of summary")).to_contain_text("everywhere")
+
+
+def test_a_figure_of_the_scale_stands_at_its_minute(server: Server, browser: Browser) -> None:
+    visit = planned(sign_in(server.url, "adaeze"), "Scalar Ruler", "cleanse", "wet_abrasion", "led", "finish")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/plan")
+        lane = page.locator(".lane .track").first.bounding_box()
+        minutes = float(page.locator(".total[data-key='visit.minutes'] b").inner_text())
+        figures = page.locator(".scale span").all()
+        assert lane and [one.inner_text() for one in figures] == ["0", "10", "20"] and 20 < minutes < 30
+        for one in figures:
+            box = one.bounding_box()
+            assert box and abs(box["x"] - lane["x"] - lane["width"] * float(one.inner_text()) / minutes) < 3

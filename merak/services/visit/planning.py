@@ -74,6 +74,12 @@ class Planned:
         }
         return refused | self.draft.wrong
 
+    @property
+    def untroubled(self) -> bool:
+        """Whether nothing stands against any step, nothing between them, and nothing is to be minded."""
+        minded = any(one.weight != "know" for told in self.computed.cautions.values() for one in told)
+        return self.settled and not minded
+
     def numbers_of(self, whose: str) -> list[tuple[str, Quantity]]:
         """The numbers of a stage, or what those of a step come to together ("sums-" and its id), by their keys."""
         return [(key, found) for key, found in self.computed.numbers.items() if key.startswith(f"{whose}.")]

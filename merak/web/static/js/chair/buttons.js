@@ -6,7 +6,7 @@ import { over } from "./foresee.js";
 import { Keys } from "./keys.js";
 import { leave, mainPressed } from "./main_act.js";
 import { put } from "./paint.js";
-import { SHEETS, goTo, open_, show, shut } from "./panels.js";
+import { SHEETS, goTo, open_, show, shut, turn } from "./panels.js";
 import * as sound from "./sound.js";
 
 async function sendPhoto(file, when, zone = "") {
@@ -39,7 +39,7 @@ chair.addEventListener("click", (event) => {
   if (seen) { it.look[seen.dataset.look] = Number(seen.dataset.value); it.paint(); }
   if (zone) { it.where = zone.dataset.zone; it.paint(); }
   if (asks) { it.chosen = { ...it.chosen, act: it.state.act, key: asks.dataset.ask }; it.paint(); }
-  if (opens && !it.watching) at(opens.dataset.openSheet).hidden ? open_(opens.dataset.openSheet) : shut(opens.dataset.openSheet);
+  if (opens && !it.watching) turn(opens.dataset.openSheet);
   if (shuts) shut(shuts.dataset.shut);
 });
 const zoneNow = () => it.painter.whereNow(it.state).part || it.order[it.state.act].parts[0]?.name || "";
@@ -94,7 +94,7 @@ const shownAsk = (key) => !at(key).hidden;
 const KEYS = {
   " ": mainPressed, PageDown: mainPressed, Enter: mainPressed, ArrowRight: mainPressed, ArrowLeft: () => it.tap("uncount"), Backspace: () => it.tap("uncount"), PageUp: () => it.tap("uncount"),
   ArrowUp: () => upDown(0.5), ArrowDown: () => upDown(-0.5), b: () => { if (!over(it.state) && it.state.act) it.tap("back"); },
-  p: () => it.tap(it.state.status === "paused" ? "resume" : "pause"), n: forward, v: () => { it.voice.toggle(); it.paint(); }, "?": () => open_("more"),
+  p: () => it.tap(it.state.status === "paused" ? "resume" : "pause"), n: forward, v: () => { it.voice.toggle(); it.paint(); }, "?": () => open_("more"), h: () => turn("words"),
   Escape: () => { if (!button("stop").disabled) at("stop").click(); },
 };
 new Keys((event) => {

@@ -5,7 +5,7 @@ import { all, at, it } from "./chair.js";
 import { clock, secondsOf } from "./foresee.js";
 import { put, time } from "./paint.js";
 
-export const SHEETS = ["why", "acts", "more", "unlock-why"];
+export const SHEETS = ["why", "acts", "words", "more", "unlock-why"];
 
 export function open_(id) {
   for (const other of SHEETS) if (at(other)) at(other).hidden = other !== id;
@@ -21,6 +21,8 @@ export function open_(id) {
   if (id === "acts") { at("leaving").hidden = true; it.going = null; }
   it.paint();
 }
+
+export const turn = (id) => (at(id).hidden ? open_(id) : shut(id));
 
 export function shut(id) {
   at(id).hidden = true;

@@ -28,6 +28,7 @@ export function paint() {
   const dials = act.lines.length || ended ? [] : act.dials;
   const dial = dials.map(([name, value, unit]) => set(name, Number((run.set_to ?? value).toFixed(3)), unit)).join(" · ");
   put("line", [counted ? words + wipe : "", dial].filter(Boolean).join(" · "));
+  for (const [whole, of] of [["words-title", "title"], ["words-line", "line"], ["words-whole", "instruction"]]) put(whole, at(of).textContent);
   if (act.lines.length && begun) level(act, run);
   const working = ["running", "paused"].includes(it.state.status);
   put("pause", it.state.status === "paused" ? "paused" : "pause");
