@@ -100,6 +100,7 @@ def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
         "paths": PATHS,
         "open_zones": partial(_open_zones, planned),
         "addable": planning.addable(planned),
+        "gap": None,
         "KIND_WORDS": KIND_WORDS,
         "unanswered": len(
             [q for q in questions(file.previous is not None, file.brief.offered) if q.id not in file.answers]
@@ -119,6 +120,12 @@ def _told(stage: Stage, placed: bool = True) -> str:
     parts = [_said(shown_[n]) for n in dict.fromkeys(told) if n in shown_ and (placed or n != "minutes")]
     where = ", ".join(stage.zones) if placed else ""
     return "; ".join(filter(None, [", ".join(parts), where]))
+
+
+def _gap(planned: planning.Planned, after: str) -> dict[str, Any]:
+    """The step after which something is added, and what that may be; nothing where the plan has no such step."""
+    step = next((one for one in planned.plan.steps if one.id == after), None)
+    return {"gap": step, "addable": planning.addable(planned, between=True)} if step else {}
 
 
 def _over(planned: planning.Planned, slot: float) -> set[str]:
@@ -185,12 +192,12 @@ def _area(planned: planning.Planned, stage: Stage) -> str:
 
 
 @router.get("/plan")
-def plan_page(request: Request, visit_id: UUID, step: str = "", propose: str = "") -> Response:
-    """The plan."""
+def plan_page(request: Request, visit_id: UUID, step: str = "", propose: str = "", after: str = "") -> Response:
+    """The plan; with what may be added right `after` a step, where one is named."""
     with entered(request) as ctx:
         planned = planning.planned(ctx, visit_id, step, propose == "yes")
         ctx.note_reading(visit_id)
-        return page(request, ctx, "plan/page.html", **_context(ctx, planned))
+        return page(request, ctx, "plan/page.html", **{**_context(ctx, planned), **_gap(planned, after)})
 
 
 @router.post("/plan/routine")

@@ -85,3 +85,20 @@ def test_a_figure_of_the_scale_stands_at_its_minute(server: Server, browser: Bro
         for one in figures:
             box = one.bounding_box()
             assert box and abs(box["x"] - lane["x"] - lane["width"] * float(one.inner_text()) / minutes) < 3
+
+
+def test_something_gentle_goes_between_two_steps(server: Server, browser: Browser) -> None:
+    visit = planned(sign_in(server.url, "adaeze"), "Gap Between", "cleanse", "wet_abrasion", "led", "finish")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/plan")
+        page.get_by_role("link", name="Something gentle after Wet abrasion").click()
+        add = page.locator("#add-what")
+        expect(add).to_be_focused()
+        assert "Microcurrent lift" not in add.inner_text() and "after Wet abrasion" in add.inner_text()
+        add.select_option("dry")
+        page.get_by_role("button", name="Add", exact=True).click()
+        expect(page.locator(".track-0 .step-block b").nth(4)).to_be_visible()
+        titles = page.locator(".track-0 .step-block .whole:first-child b").all_inner_texts()
+        assert [title.split()[0] for title in titles] == ["Cleanse", "Wet", "Dry", "Light-emitting", "Finish"]
+        assert not violations(page)
+        expect(page.locator("#add-what")).to_contain_text("add a step")

@@ -51,8 +51,8 @@ def _clear(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft
 
 
 def _add(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
-    """A modality with its start values, at its place in the order. Raises Refused where screening or a machine stops
-    it.
+    """A modality with its start values, at its place in the order, or right `after` a step. Raises Refused where
+    screening or a machine stops it.
     """
     name = form.modality
     if name not in MODALITIES:
@@ -60,7 +60,10 @@ def _add(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     of = in_force(file.brief, draft.plan)
     step, left = begin_step(file.brief, name, new_id(), of)
     steps = list(draft.plan.steps)
-    at = next((n for n, one in enumerate(steps) if rank(one.modality, of) > rank(name, of)), len(steps))
+    if form.after:
+        at = steps.index(draft.plan.of(form.after)) + 1
+    else:
+        at = next((n for n, one in enumerate(steps) if rank(one.modality, of) > rank(name, of)), len(steps))
     steps.insert(at, step)
     return changed(draft, draft.plan.model_copy(update={"steps": tuple(steps)}), f"added {title(name)}{left_out(left)}")
 

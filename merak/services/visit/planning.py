@@ -76,9 +76,9 @@ class Planned:
 
     @property
     def untroubled(self) -> bool:
-        """Whether nothing stands against any step, nothing between them, and nothing is to be minded."""
+        """Whether nothing stands against any one step, and nothing of it is to be minded."""
         minded = any(one.weight != "know" for told in self.computed.cautions.values() for one in told)
-        return self.settled and not minded
+        return not self.computed.refused and not minded
 
     def numbers_of(self, whose: str) -> list[tuple[str, Quantity]]:
         """The numbers of a stage, or what those of a step come to together ("sums-" and its id), by their keys."""
@@ -331,11 +331,12 @@ def take_values(ctx: Context, visit_id: UUID, modality: str, values: dict[str, s
     return page
 
 
-def addable(page: Planned) -> list[tuple[str, str]]:
-    """What could be added: what the studio offers, by name, in the order of the work."""
-    brief = page.file.brief
-    able = sorted(brief.offered, key=lambda name: (rank(name, page.schools), name))
-    return [(name, title(name)) for name in able]
+def addable(page: Planned, between: bool = False) -> list[tuple[str, str]]:
+    """What could be added: what the studio offers, by name, in the order of the work; `between` two steps what is
+    gentle.
+    """
+    able = [name for name in page.file.brief.offered if not between or MODALITIES[name].WAYS.free]
+    return [(name, title(name)) for name in sorted(able, key=lambda name: (rank(name, page.schools), name))]
 
 
 def hosts(page: Planned, step: Step) -> list[tuple[str, str]]:
