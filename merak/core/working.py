@@ -1,5 +1,6 @@
 """A number that travels with its working, and a caution that says what to do."""
 
+from types import MappingProxyType
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
@@ -8,7 +9,7 @@ from pydantic import BaseModel, ConfigDict
 def by_value(value: object) -> object:
     """Something that hashes as this value, whatever it holds."""
     kind = type(value)  # at every change of a plan, for all of it: several times as quick as `isinstance`
-    if kind is dict:
+    if kind is dict or kind is MappingProxyType:
         return tuple([(key, by_value(one)) for key, one in value.items()])  # type: ignore[attr-defined]
     if kind is tuple or kind is list:
         return tuple([by_value(one) for one in value])  # type: ignore[attr-defined]

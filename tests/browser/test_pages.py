@@ -49,8 +49,7 @@ def addresses(server: Server, client_name: str) -> list[str]:
     return [f"{server.url}{path}" if path.startswith("/") else f"{server.url}/visits/{visit}/{path}" for path in paths]
 
 
-@pytest.mark.parametrize("theme", ["light", "dim"])
-@pytest.mark.parametrize("size", [(1280, 800), (820, 1180)])
+@pytest.mark.parametrize(("size", "theme"), [((1280, 800), "light"), ((1280, 800), "dim"), ((820, 1180), "light")])
 def test_every_page(browser: Browser, server: Server, theme: str, size: tuple[int, int]) -> None:
     width, height = size
     with signed_in_page(browser, server, "marit", viewport={"width": width, "height": height}) as page:

@@ -36,3 +36,10 @@ def test_words_that_were_given_up_do_not_come_back() -> None:
         for path in (ROOT / folder).rglob("*"):
             if path.suffix in (".py", ".html", ".js", ".toml", ".md") and not any(one in str(path) for one in kept):
                 assert not gone.search(path.read_text()), path
+
+
+def test_nothing_above_a_modality_is_of_any_type() -> None:
+    """Settings and cards are their modality's own, from the plan to the close."""
+    files = [path for room in ("plan", "treatment", "after") for path in (ROOT / "merak/core" / room).glob("*.py")]
+    assert len(files) > 20
+    assert [path.name for path in files if re.search(r"\bAny\b", path.read_text(encoding="utf-8"))] == []

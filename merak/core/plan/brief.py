@@ -3,7 +3,6 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 from merak.core.body.plate import PLATES, SPECK_CM2, area_cm2, zone_names
 from merak.core.body.treatable import BESIDE, Treatable, treatable
@@ -46,7 +45,7 @@ class Brief:
     def _hash(self) -> int:
         return hash(self.facts)
 
-    def but(self, **changes: Any) -> "Brief":
+    def but(self, **changes: object) -> "Brief":
         """The brief of the same facts with some of them changed."""
         return Brief(self.facts.model_copy(update=changes))
 

@@ -3,7 +3,7 @@ there, and what stands against it.
 """
 
 from collections.abc import Callable, Iterator, Mapping
-from typing import Any, Literal, NamedTuple
+from typing import Literal, NamedTuple
 
 from merak.core.body.plate import BONY, THIN
 from merak.core.knowledge.register import needs
@@ -85,19 +85,18 @@ def told(modality: str, settings: Settings, card: Card | None, classes: tuple[Th
     unit = str(extra["unit"]) if isinstance(extra, dict) and "unit" in extra else getattr(card, "scale", "")
     name = str(info.title).lower()
 
-    def set_to(words: str, of: Settings, **more: Any) -> Quantity:
+    def set_to(words: str, of: Settings) -> Quantity:
         value = float(getattr(of, field))
-        digits = len(f"{value:g}".partition(".")[2])
-        return Quantity(name=words, value=value, unit=unit, digits=digits, **more)
+        return Quantity(name=words, value=value, unit=unit, digits=len(f"{value:g}".partition(".")[2]))
 
     everywhere = set_to(name, settings)
     return {
-        f"at_{one.skin}": set_to(
-            f"{one.words}, {name}",
-            one.settings,
-            formula=f"lower on {', '.join(one.zones)}",
-            inputs=(everywhere,),
-            rules=("plan.by_class",),
+        f"at_{one.skin}": set_to(f"{one.words}, {name}", one.settings).model_copy(
+            update={
+                "formula": f"lower on {', '.join(one.zones)}",
+                "inputs": (everywhere,),
+                "rules": ("plan.by_class",),
+            }
         )
         for one in classes
         if getattr(one.settings, field) != getattr(settings, field)

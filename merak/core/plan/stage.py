@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property, partial
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import (
     ConfigDict,
@@ -206,7 +206,7 @@ def derived(
     brief: Brief,
     of: Methods,
     zones: tuple[str, ...] = (),
-) -> dict[str, Any]:
+) -> dict[str, object]:
     """Fields that follow from the rest of the plan, from where the stage goes and from who is at the chair, and are not
     typed: `others` are the other modalities of the plan, `later` those after this one.
     """
@@ -225,9 +225,9 @@ def derived(
     return MODALITIES[modality].Settings.follows(around)
 
 
-def school_settings(modality: str, of: Methods) -> dict[str, Any]:
+def school_settings(modality: str, of: Methods) -> dict[str, object]:
     """What the schools in force set for a modality."""
-    found: dict[str, Any] = {}
+    found: dict[str, object] = {}
     for method in methods().values():
         school = next(one for one in method.schools if one.id == chosen(of, method.id))
         found |= school.set.get(modality, {})
@@ -281,7 +281,7 @@ def begin(
     return lowered(brief, stage, of)
 
 
-def _answered(brief: Brief, modality: str) -> dict[str, Any]:
+def _answered(brief: Brief, modality: str) -> dict[str, float]:
     """The setting that a read test spot gave, while nothing was treated with it yet."""
     read = brief.facts.spots.get(modality)
     carried = read is not None and read.speaks(brief.facts.today) and modality not in brief.facts.history
@@ -347,7 +347,7 @@ def compute(
 
 
 @remembered(MANY)
-def _worked_out(brief: Brief, stage: Stage, follows: dict[str, Any], again: bool) -> Worked:
+def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: bool) -> Worked:
     if about()[stage.modality].licence == "physician":
         raise Refused(f"{title(stage.modality)}: recorded and referred, never planned here.", "physician.never")
     module, trait = MODALITIES[stage.modality], traits()[stage.modality]
@@ -404,7 +404,7 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, Any], again: bool
     )
 
 
-def read_settings(stage: Stage, enforced: dict[str, Any]) -> Settings:
+def read_settings(stage: Stage, enforced: dict[str, object]) -> Settings:
     """A stage's settings with what follows from the visit around it. Raises BadInput by "id.field"."""
     if not isinstance(stage.settings, Unfit) and enforced.items() <= dict(stage.settings).items():
         return stage.settings

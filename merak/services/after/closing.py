@@ -18,7 +18,8 @@ from merak.core.errors import BadInput, MerakError
 from merak.core.knowledge import about, rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.shared import stronger
+from merak.core.modality.device import Card
+from merak.core.modality.shared import Modality, stronger
 from merak.core.plan.screening import housekeeping
 from merak.core.plan.stage import Stage, compute
 from merak.core.treatment import ActFacts, act_facts
@@ -339,7 +340,7 @@ def _did(page: Closed) -> dict[str, Given]:
     return found
 
 
-def _with_both(module: Any, one: Given, other: Given, card: Any) -> Given:
+def _with_both(module: Modality, one: Given, other: Given, card: Card | None) -> Given:
     """Two stages of one work as one: the gentler of the settings, which the next visit begins from; what was given in
     both.
     """
@@ -364,7 +365,7 @@ def _ended_at(page: Closed, stage: Stage) -> float | None:
     return None
 
 
-def _given(page: Closed, stage: Stage, at: Any) -> Delivered | None:
+def _given(page: Closed, stage: Stage, at: float | None) -> Delivered | None:
     """How much was planned, and given by the setting that it really ended with; minutes that were done are in the share
     already.
     """

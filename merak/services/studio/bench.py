@@ -3,7 +3,6 @@ kept.
 """
 
 from dataclasses import dataclass, field
-from typing import Any
 from uuid import UUID
 
 from merak.core.bench.answer import Calculation, Result
@@ -12,7 +11,7 @@ from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import About, about
 from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.device import fits
+from merak.core.modality.device import Card, fits
 from merak.core.modality.shared import Dose, Modality, Subject, begun, in_zone
 from merak.core.working import Quantity
 from merak.services.context import Context, NotFound, OutOfTurn
@@ -67,7 +66,7 @@ class Trial:
     name: str
     words: About
     module: Modality
-    machines: list[tuple[str, Any]]
+    machines: list[tuple[str, Card]]
     machine: str
     settings: tuple[Shown, ...] = ()
     subject: tuple[Shown, ...] = ()
@@ -90,7 +89,7 @@ class Trial:
         return "|".join([self.machine, self.zone, *(one.value for one in (*self.subject, *self.before))])
 
     @property
-    def card(self) -> Any:
+    def card(self) -> Card | None:
         """The machine that was chosen."""
         return next((card for key, card in self.machines if key == self.machine), None)
 

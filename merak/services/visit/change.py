@@ -1,7 +1,7 @@
 """One change of a plan as it is sent, and what all changes share."""
 
 from collections.abc import Callable, Mapping
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import Field, ValidationError
 from uuid_utils.compat import uuid7
@@ -53,7 +53,7 @@ class EditForm(TypedForm):
 Op = Callable[[Context, VisitFile, Draft, EditForm], Draft]
 
 
-def changed(draft: Draft, plan: Plan, what: str, **changes: Any) -> Draft:
+def changed(draft: Draft, plan: Plan, what: str, **changes: object) -> Draft:
     """The draft with another plan, and what was done to it. Raises BadInput for more than a plan holds."""
     if len(plan.steps) > MOST_STEPS:
         raise BadInput({"step": f"A plan has {MOST_STEPS} steps at the most."})

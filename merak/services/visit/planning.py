@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 from uuid import UUID
 
 from merak.core.errors import BadInput, Refused
@@ -256,7 +255,7 @@ def _kept(ctx: Context, old: Draft, new: Draft, version: int, op: str, page: str
     return new.model_copy(update={"touched": touched, "changes": changes, "undone": undone, "who": ctx.me.name})
 
 
-def _by_id(plan: Plan) -> dict[str, Any]:
+def _by_id(plan: Plan) -> dict[str, tuple[object, Stage | None]]:
     """What of a plan is touched by itself: each stage, and each step without what its stages say."""
     shells = {one.id: (one.modality, one.beside, tuple(stage.id for stage in one.stages)) for one in plan.steps}
     stages = {one.id: one for one in plan.stages}

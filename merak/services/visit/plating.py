@@ -7,6 +7,7 @@ from uuid import UUID
 
 from pydantic import ValidationError
 
+from merak.core.acts import Act, StrokeLine
 from merak.core.body.marks import Mark
 from merak.core.body.plate import PLATES
 from merak.core.body.strokes import ON_PLATE
@@ -33,7 +34,7 @@ class Plated:
     survey: Survey
     first: FirstSide
     wrong: dict[str, str] = field(default_factory=dict)
-    run: tuple[Any, RunState] | None = None
+    run: tuple[tuple[Act, ...], RunState] | None = None
 
     @cached_property
     def marks(self) -> tuple[Mark, ...]:
@@ -41,7 +42,7 @@ class Plated:
         return tuple(mark for mark in self.file.marks if mark.plate == self.name)
 
     @property
-    def done(self) -> list[tuple[Any, int]]:
+    def done(self) -> list[tuple[StrokeLine, int]]:
         """Each line of today's treatment with how often it was stroked so far."""
         if self.run is None or self.name != "face":
             return []
