@@ -24,7 +24,7 @@ from merak.core.plan.brief import Brief, workable
 from merak.core.plan.facts import Machine
 from merak.core.plan.screening import Answer, Letter
 from merak.core.plan.stage import Stage, Unfit, compute, derived, ground
-from merak.core.plan.step import begin_step, compute_step, step_of
+from merak.core.plan.step import begin_step, compute_step, step_of, worked_step
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force
 from merak.core.spots import SpotAnswer, SpotRead
 
@@ -405,3 +405,20 @@ def test_settings_that_do_not_fit_are_kept_told_and_stand_for_what_was_done() ->
     assert Stage(id="s1", modality="peel", settings={}).settings == MODALITIES["peel"].Settings()
     with pytest.raises(ValidationError):
         stage.with_settings(kept)
+
+
+def test_what_is_refused_is_raised_anew_each_time() -> None:
+    """What is remembered is asked by many: an error that is raised again and again would grow with each."""
+    who = known()
+    stage = Stage(id="s1", modality="peel", settings={"percent": 400})
+    raised = []
+    for _ in range(3):
+        with pytest.raises(BadInput) as told:
+            compute_step(who, step_of(stage))
+        raised.append(told.value)
+    assert len({id(one) for one in raised}) == 3 and raised[0].fields == raised[2].fields
+    pregnant = known(answers={"pregnancy": Answer(option="pregnant")})
+    energy = Stage(id="s2", modality="rf_bulk")
+    with pytest.raises(Refused, match="regnan"):
+        compute_step(pregnant, step_of(energy))
+    assert worked_step(pregnant, step_of(energy), (), (), {})[1][0].stage == "s2"

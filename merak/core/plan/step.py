@@ -2,6 +2,8 @@
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
+from types import MappingProxyType
+from typing import NamedTuple
 
 from pydantic import Field, field_validator, model_validator
 
@@ -213,19 +215,33 @@ def compute_step(
     of its stages does.
     """
     found, stopped = worked_step(brief, step, before, later, of)
-    for _, stop in stopped:
-        raise stop
+    for stop in stopped:
+        raise stop.error
     assert found, "a step has a stage"
     return found
+
+
+class Stopped(NamedTuple):
+    """Why a stage (its id) cannot be: by field what cannot be read, else in words, with the rule that says so."""
+
+    stage: str
+    words: str = ""
+    rule: str = ""
+    fields: Mapping[str, str] = MappingProxyType({})
+
+    @property
+    def error(self) -> Refused | BadInput:
+        """As it is raised, anew each time: what is remembered is raised by many."""
+        return BadInput(dict(self.fields)) if self.fields else Refused(self.words, self.rule)
 
 
 @remembered(MANY)
 def worked_step(
     brief: Brief, step: Step, before: tuple[str, ...], later: tuple[str, ...], of: Methods
-) -> tuple[WorkedStep | None, tuple[tuple[str, Refused | BadInput], ...]]:
-    """A step of those of its stages that can be computed (None where none can), and why the others cannot be, by id."""
+) -> tuple[WorkedStep | None, tuple[Stopped, ...]]:
+    """A step of those of its stages that can be computed (None where none can), and why the others cannot be."""
     found: list[Worked] = []
-    stopped: list[tuple[str, Refused | BadInput]] = []
+    stopped: list[Stopped] = []
     names = tuple(one.modality for one in step.stages)
     done: set[tuple[str, str]] = set()
     for n, stage in enumerate(step.stages):
@@ -234,8 +250,10 @@ def worked_step(
         done.add((stage.modality, stage.machine))
         try:
             found.append(compute(brief, stage, (*before, *earlier, *after, *later), (*after, *later), of, again))
-        except (Refused, BadInput) as stop:
-            stopped.append((stage.id, stop))
+        except Refused as stop:
+            stopped.append(Stopped(stage.id, stop.words, stop.rule))
+        except BadInput as bad:
+            stopped.append(Stopped(stage.id, fields=bad.fields))
     return whole(brief, step, found) if found else None, tuple(stopped)
 
 

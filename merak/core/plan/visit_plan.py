@@ -191,12 +191,11 @@ def _all_worked(
     for n, step in enumerate(plan.steps):
         before, later = tuple(chain(*names[:n])), tuple(chain(*names[n + 1 :]))
         worked, cannot = worked_step(brief, step, before, later, of)
-        for stage, one in cannot:
-            if isinstance(one, BadInput):
-                for key, words in one.fields.items():
-                    refused[key] = Caution(weight="stop", words=words, action="", rule="device.scale", field=key)
-            else:
-                stopped[stage] = Caution(weight="stop", words=one.words, action="", rule=one.rule or "plan.order")
+        for one in cannot:
+            for key, words in one.fields.items():
+                refused[key] = Caution(weight="stop", words=words, action="", rule="device.scale", field=key)
+            if not one.fields:
+                stopped[one.stage] = Caution(weight="stop", words=one.words, action="", rule=one.rule or "plan.order")
         if worked is None:
             continue
         found[step.id] = worked
