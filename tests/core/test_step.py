@@ -418,7 +418,7 @@ def test_what_is_refused_is_raised_anew_each_time() -> None:
         raised.append(told.value)
     assert len({id(one) for one in raised}) == 3 and raised[0].fields == raised[2].fields
     pregnant = known(answers={"pregnancy": Answer(option="pregnant")})
-    energy = Stage(id="s2", modality="rf_bulk")
+    energy = Stage(id="s2", modality="rf_bulk", settings={"at": 3})
     with pytest.raises(Refused, match="regnan"):
         compute_step(pregnant, step_of(energy))
     assert worked_step(pregnant, step_of(energy), (), (), {})[1][0].stage == "s2"
