@@ -12,7 +12,8 @@ NAME = "bubble_comb"
 
 CODE = '''"""A comb of bubbles."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from typing import Any, ClassVar
 
 from pydantic import Field
 
@@ -39,6 +40,14 @@ class Settings(Base):
 
     at: float = Field(ge=0, le=100, title="Set to")
     minutes: float = Field(4, ge=0.5, le=30, title="Minutes", json_schema_extra={"unit": "min"})
+
+    GONE: ClassVar[frozenset[str]] = frozenset({"force"})
+
+    @classmethod
+    def upgraded(cls, before: Mapping[str, Any]) -> list[dict[str, Any]]:
+        """What it is set to was its force, a tenth of it."""
+        force = {"at": before["force"] / 10} if "force" in before else {}
+        return [{key: value for key, value in before.items() if key != "force"} | force]
 
     def aspects(self, scale: tuple[float, float]) -> tuple[str, ...]:
         """Long bubbling."""
@@ -230,7 +239,9 @@ def visited() -> dict[str, Any]:
     """What a visit with it shows, from screening to the next start."""
     from builders.work import AGREED, GRADED, MONDAY, as_, ask_nothing, later, looked_twice, new_visit, tap_of
     from merak.core.knowledge import halting
+    from merak.core.plan.draft import Draft
     from merak.records import db, people, visits
+    from merak.records.bodies import read
     from merak.records.bodies.visit import SheetBody
     from merak.services.after import closing
     from merak.services.context import Context
@@ -292,6 +303,9 @@ def visited() -> dict[str, Any]:
         again = new_visit(weeks, day.listed(find_visit(ctx, visit).client), MONDAY + timedelta(days=21), minutes="90")
         before = asking.asked(weeks, again).file.history[NAME]
         found["history"] = [before.at, before.endpoint_seen]
+        stage = {"id": "s1", "modality": NAME, "settings": {"force": 30, "minutes": 5}}
+        old = {"v": 2, "plan": {"steps": [{"id": "s1", "modality": NAME, "stages": [stage]}]}}
+        found["upgraded"] = read(Draft, json.dumps(old)).plan.stages[0].values
     return found
 
 

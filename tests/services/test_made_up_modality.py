@@ -39,6 +39,7 @@ def test_a_made_up_modality_goes_from_screening_to_the_next_start(
         "halt": "Comb off, water off.",
         "sheet": ["No bath at all."],
         "history": [2, "seen"],
+        "upgraded": {"at": 3, "minutes": 5},
     }
 
 

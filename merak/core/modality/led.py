@@ -1,7 +1,7 @@
 """LED light of one colour: settings, start values, ceilings, fluence. A second colour is another stage."""
 
-from collections.abc import Iterable
-from typing import Literal, Self
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any, ClassVar, Literal, Self
 
 from pydantic import Field
 
@@ -52,6 +52,21 @@ class Settings(Base):
     cover: Literal["bare skin", "sheet mask"] = Field("bare skin", title="Over")
     colour: Colour = Field("red", title="Colour")
     duty_percent: float = Field(100, ge=0.01, le=100, title="Duty", json_schema_extra={"unit": "%"})
+
+    GONE: ClassVar[frozenset[str]] = frozenset({"then", "then_minutes"})
+
+    @classmethod
+    def upgraded(cls, before: Mapping[str, Any]) -> list[dict[str, Any]]:
+        """A second colour stood in the settings of the first."""
+        rest = {key: value for key, value in before.items() if key not in cls.GONE}
+        if before.get("then", "nothing") == "nothing":
+            return [rest]
+        return [rest, {**rest, "colour": before["then"], "minutes": before.get("then_minutes", 10)}]
+
+    @classmethod
+    def stage_of(cls, title: str, nth: int, stages: Sequence[Mapping[str, Any]]) -> int:
+        """Its clocks are its colours, in their order."""
+        return nth
 
     def tags(self) -> tuple[str, ...]:
         """Blue light's."""

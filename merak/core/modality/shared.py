@@ -6,7 +6,7 @@ Every modality is one module with the same face (`Modality`), over words that st
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal, NamedTuple, Protocol, Self, TypeVar
+from typing import Any, ClassVar, Literal, NamedTuple, Protocol, Self, TypeVar
 
 from pydantic import ConfigDict, Field, ValidationError
 
@@ -92,6 +92,21 @@ class Settings(Frozen):
     def together(cls, stages: "Sequence[Self]") -> "Whole | None":
         """What the stages of one step come to as a whole, where that is more than each by itself."""
         return None
+
+    #: Fields that its settings had before, and have no more.
+    GONE: ClassVar[frozenset[str]] = frozenset()
+
+    @classmethod
+    def upgraded(cls, before: Mapping[str, Any]) -> list[dict[str, Any]]:
+        """Settings as a record of before has them, as those of the stages that they are today; one as it was where its
+        shape never changed.
+        """
+        return [dict(before)]
+
+    @classmethod
+    def stage_of(cls, title: str, nth: int, stages: Sequence[Mapping[str, Any]]) -> int:
+        """Which of these an act of before belongs to, by its title, or as the `nth` of its step on a clock."""
+        return 0
 
     @property
     def comparable(self) -> bool:

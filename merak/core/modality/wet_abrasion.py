@@ -1,7 +1,7 @@
 """Wet abrasion, a bottle a stage: its suction and minutes, liquid, acid; together the share for infusion."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any, Literal, Self
+from typing import Any, ClassVar, Literal, Self
 
 from pydantic import Field
 
@@ -58,6 +58,16 @@ MOST = {"acid": "acid.most", "peel": "peel.most", "salicylic": "peel.most", "inf
 SUCTION = {"brisk_suction": "suction.brisk", "strong_suction": "suction.strong"}
 
 
+#: The bottles of one step before each was a stage: its minutes where none were said, and the act that it was.
+BEFORE = {
+    "acid": (2.0, "Acid cleanse"),
+    "peel": (0.0, "Peel"),
+    "salicylic": (2.0, "Salicylic extraction"),
+    "booster": (0.0, "Booster"),
+    "infuse": (4.0, "Infusion"),
+}
+
+
 class Settings(Base):
     """What is set: which bottle, its suction, minutes and flow; of a peel its strength."""
 
@@ -69,6 +79,28 @@ class Settings(Base):
     flow_ml_min: float = Field(12, ge=0.01, le=100, title="Flow", json_schema_extra={"unit": "mL/min"})
     bottle_ml: float = Field(120, ge=0.01, le=2000, title="In the bottle", json_schema_extra={"unit": "mL"})
     pustules: bool = Field(False, title="Pustules in the area")
+
+    GONE: ClassVar[frozenset[str]] = frozenset({"infuse_at", *(f"{bottle}_min" for bottle in BEFORE)})
+
+    @classmethod
+    def upgraded(cls, before: Mapping[str, Any]) -> list[dict[str, Any]]:
+        """All bottles stood in one step's settings, each with its minutes."""
+        if "kind" in before:
+            return [dict(before)]
+        rest = {key: value for key, value in before.items() if key not in cls.GONE}
+        minutes = {bottle: before.get(f"{bottle}_min", usual) for bottle, (usual, _) in BEFORE.items()}
+        drawn = {"infuse": before.get("infuse_at", 7.0)}
+        stages = [
+            {**rest, "kind": bottle, "at": drawn.get(bottle, rest.get("at", 4.0)), "minutes": max(0.5, took)}
+            for bottle, took in minutes.items()
+            if took
+        ]
+        return stages or [{**rest, "kind": "acid", "minutes": 0.5}]
+
+    @classmethod
+    def stage_of(cls, title: str, nth: int, stages: Sequence[Mapping[str, Any]]) -> int:
+        """The one of the bottle that the act is called by."""
+        return next((n for n, one in enumerate(stages) if BEFORE[one["kind"]][1] == title), 0)
 
     def tags(self) -> tuple[str, ...]:
         """The peel's, where it is one."""

@@ -7,7 +7,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from merak.core.plan.stage import Stage
-from merak.records.bodies.by_bottles import draft_by_bottles, order_by_bottles, routine_by_bottles
+from merak.records.bodies.stages_of_before import draft_of_before, order_of_before, routine_of_before
 
 #: A body as the database holds it.
 Raw = dict[str, Any]
@@ -246,10 +246,10 @@ JUDGED = ("cautions", "refused", "stopped", "clashes", "allowed")
 
 #: Phase → what brings a body from version 0 to 1, from 1 to 2, and so on.
 UPGRADES: dict[str, tuple[Callable[[Raw], Raw], ...]] = {
-    "plan": (_draft_of_steps, _draft_of_stages, draft_by_bottles),
-    "order": (_order_of_acts, _order_of_actions, _order_of_clocks, _order_of_stages, order_by_bottles),
+    "plan": (_draft_of_steps, _draft_of_stages, draft_of_before),
+    "order": (_order_of_acts, _order_of_actions, _order_of_clocks, _order_of_stages, order_of_before),
     "close": (_close_by_acts, _close_of_endings, _close_by_what_ended),
     "sheet": (_sheet_by_topics,),
     "task": (_spot_with_words,),
-    "routine": (_routine_of_stages, routine_by_bottles),
+    "routine": (_routine_of_stages, routine_of_before),
 }
