@@ -405,6 +405,10 @@ def test_settings_that_do_not_fit_are_kept_told_and_stand_for_what_was_done() ->
     assert Stage(id="s1", modality="peel", settings={}).settings == MODALITIES["peel"].Settings()
     with pytest.raises(ValidationError):
         stage.with_settings(kept)
+    past = MODALITIES["peel"].Settings().model_copy(update={"percent": 400})  # a copy is not read when it is changed
+    with pytest.raises(ValidationError):
+        stage.with_settings(past)
+    assert isinstance(Stage(id="s1", modality="peel", settings=past).settings, Unfit)
 
 
 def test_what_is_refused_is_raised_anew_each_time() -> None:

@@ -100,7 +100,8 @@ class Settings(Base):
     @classmethod
     def stage_of(cls, title: str, nth: int, stages: Sequence[Mapping[str, Any]]) -> int:
         """The one of the bottle that the act is called by."""
-        return next((n for n, one in enumerate(stages) if BEFORE[one["kind"]][1] == title), 0)
+        kinds = [one.get("kind") for one in stages]
+        return next((kinds.index(bottle) for bottle, (_, act) in BEFORE.items() if act == title and bottle in kinds), 0)
 
     def tags(self) -> tuple[str, ...]:
         """The peel's, where it is one."""

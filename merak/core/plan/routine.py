@@ -113,12 +113,8 @@ def _as_kept(brief: Brief, stage: Stage, entry: RoutineStage, of: dict[str, str]
     module = MODALITIES[stage.modality]
     field, start = module.INCREMENT.field, stage.values
     kept = {name: value for name, value in entry.settings.items() if name in start}
-    most = stage.at
-    if (
-        field in kept
-        and most is not None
-        and stronger(module, kept[field], most, brief.card(stage.modality, stage.machine))
-    ):
+    most, card = stage.at, brief.card(stage.modality, stage.machine)
+    if field in kept and most is not None and stronger(module, kept[field], most, card):
         kept[field] = most
     try:
         return lowered(brief, stage.with_settings(start | kept), of)

@@ -115,8 +115,7 @@ class Stage(Frozen):
 
     def with_settings(self, settings: Settings | Mapping[str, object]) -> "Stage":
         """The stage set otherwise: a modality's settings, or what they are made from. Raises ValidationError."""
-        own = MODALITIES[self.modality].Settings
-        chosen = settings if isinstance(settings, own) else own.model_validate(dict(settings))
+        chosen = MODALITIES[self.modality].Settings.model_validate(dict(settings))
         return self.model_copy(update={"settings": chosen})
 
     @field_validator("modality")
@@ -129,13 +128,13 @@ class Stage(Frozen):
     @field_validator("settings", mode="before")
     @classmethod
     def _as_the_modality_takes_them(cls, told: object, info: ValidationInfo) -> object:
-        module = MODALITIES.get(info.data.get("modality", ""))
-        if module is None or isinstance(told, module.Settings):
-            return told
+        module, values = MODALITIES.get(info.data.get("modality", "")), told
+        if isinstance(told, Settings):  # also what was copied with a change, which nothing has read yet
+            values = dict(told)
         try:
-            return module.Settings.model_validate(told)
+            return module.Settings.model_validate(values) if module else values
         except ValidationError:
-            return Unfit.model_validate(told)
+            return Unfit.model_validate(values)
 
 
 @dataclass(frozen=True, eq=False)

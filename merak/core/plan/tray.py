@@ -50,9 +50,8 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
         machine = brief.machine(stage.modality, stage.machine) if MODALITIES[stage.modality].CARD else None
         if machine:
             tips = getattr(machine.card, "tips", ())
-            tip = next(
-                (one for one in tips if one.name == getattr(stage.settings, "tip", "")), tips[0] if tips else None
-            )
+            wanted = getattr(stage.settings, "tip", "")
+            tip = next((one for one in tips if one.name == wanted), tips[0] if tips else None)
             words = "" if tip is None else f"{tip.name}{', single use, still sealed' if tip.single_use else ''}"
             _put(machines, machine.card.name, words, name)
         amounts = _amounts(plan, stage.id)
