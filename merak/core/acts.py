@@ -60,6 +60,18 @@ class HeatRule(Frozen):
     stop_min: float
 
 
+class Share(Frozen):
+    """What takes at least so much (%) of the time of its modality's work: what it is called, in the time of which
+    work, beside what else, and what to do where it is short.
+    """
+
+    least: float
+    name: str
+    of: str
+    beside: str
+    make_up: str
+
+
 class Act(Frozen):
     """One act at the chair. `seconds` is the plan for its clock; a strict one may not be overrun in silence, and `over`
     says what then.
@@ -67,8 +79,8 @@ class Act(Frozen):
     `keeps` where the skin goes on when the hands pause (cream, acid, mask), `not_before` where it needs all of its
     clock. `beside` is the number of the act in whose waiting time it is done. `level_most` is as far as a level may be
     raised at the chair: the highest that no ceiling refuses. `dials` is what the machine `machine` is set to, `plate`
-    where it is done. `step` and `stage` are the plan's; `portion` is what it is of its
-    modality's work; what `readies` is done once a step.
+    where it is done. `step` and `stage` are the plan's; `portion` is what it is of its modality's work ("work.part"),
+    `share` what it takes of the time of that work; what `readies` is done once a step.
     """
 
     kind: ActKind
@@ -87,6 +99,7 @@ class Act(Frozen):
     step: str = ""
     stage: str = ""
     portion: str = ""
+    share: Share | None = None
     readies: bool = False
     strict: bool = False
     over: str = ""

@@ -10,7 +10,7 @@ from typing import Annotated, Any, NamedTuple
 
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
-from merak.core.after.aftercare import DERIVED, FAMILIES, HOLDS
+from merak.core.after.aftercare import DERIVED, FAMILIES, HOLDS, REDDENING
 from merak.core.after.answer import SEEN, STANDING
 from merak.core.after.following import KINDS, FollowUp
 from merak.core.body.plate import GROUPS, PLATES, zone_names
@@ -314,7 +314,7 @@ def _aftercare(of: Book, names: Names) -> Iterator[Fault]:
         yield from _known("topic", topic.id, "topic", {topic.gives_way} - {""}, names.topics)
         if not topic.ladder:
             yield Fault("topic", topic.id, "it says nothing")
-    asked_for = {tag for advice in of.advice for tag in advice.tags} | {tag for home in of.home for tag in home.tags}
+    asked_for = REDDENING.union(STANDING, *(one.tags for one in of.advice), *(one.tags for one in of.home))
     for modality in of.modality:
         yield from _known("modality", modality.id, "line of aftercare after", modality.tags, asked_for)
     ladders = {one.id: len(one.ladder) for one in of.topic}

@@ -6,7 +6,7 @@ import pytest
 
 from builders.briefs import brief, planned
 from builders.orders import T0, at, spot_rule, tap
-from merak.core.acts import Act, HeatRule, Part, StrokeLine
+from merak.core.acts import Act, HeatRule, Part, Share, StrokeLine
 from merak.core.treatment import ActRun, Order, RunState, fold, next_place, order_of, pace, walked
 from merak.core.treatment.facts import act_facts, cold, delivered
 from merak.core.treatment.hands import gives
@@ -206,9 +206,10 @@ def test_what_is_over_uses_no_time_any_more() -> None:
 
 def test_infusing_keeps_its_share_of_the_wet_time() -> None:
     """At least half of the wet time (as ordered) is infusing; nothing is said before anything was cleaned."""
-    clean, infuse = act("timed", portion="wet.clean"), act("timed", portion="wet.infuse")
+    share = 50
+    least = Share(least=share, name="infusing", of="wet", beside="Cleaning", make_up="Infuse")
+    clean, infuse = act("timed", portion="wet.clean"), act("timed", portion="wet.infuse", share=least)
     wet = order_of((clean, infuse))
-    share = wet.limits.wet_share
     edge = 100 * (100 - share) / share
     for worked, told in ((0, False), (edge, False), (edge + 10, True)):
         words = pace(wet, started(ran(clean, worked_s=worked), ActRun()), T0).words

@@ -4,8 +4,13 @@ import ast
 import importlib
 import re
 from collections import defaultdict
+from collections.abc import Iterator
+from pathlib import Path
 
 from builders.database import ROOT
+from merak.core.knowledge import about
+from merak.core.modality.catalogue import MODALITIES
+from merak.services.studio.rule_book import SUBJECTS
 
 #: What every modality, or every file of its kind, calls the same on purpose.
 SHARED = {"Settings"}
@@ -43,3 +48,29 @@ def test_nothing_above_a_modality_is_of_any_type() -> None:
     files = [path for room in ("plan", "treatment", "after") for path in (ROOT / "merak/core" / room).glob("*.py")]
     assert len(files) > 20
     assert [path.name for path in files if re.search(r"\bAny\b", path.read_text(encoding="utf-8"))] == []
+
+
+def quoted(path: Path) -> Iterator[str]:
+    """The strings of a source that are no description."""
+    tree = ast.parse(path.read_text(encoding="utf-8"))
+    said = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in said:
+            yield node.value
+
+
+def test_a_modality_is_named_in_its_own_files_alone() -> None:
+    """Its id, a rule of its, what aftercare knows it by: neither in what plans, runs and closes it, nor on a page."""
+    words = about().values()
+    homonyms = {one.group for one in words} | {one.licence for one in words} | {"reddening", "open_skin"}
+    homonyms |= {name for name, one in about().items() if one.group == "support"}  # a tone, a mask: words of all
+    homonyms |= set(SUBJECTS)  # what several modalities share
+    known = {*MODALITIES}.union(*(one.tags for one in words)) - homonyms
+    own = re.compile(rf"({'|'.join(sorted(known))})(\.\w+)*")
+    rooms = ("core/plan", "core/treatment", "core/after", "core/client", "core/knowledge", "services", "web", "api")
+    files = [path for room in rooms for path in (ROOT / "merak" / room).rglob("*.py")]
+    assert len(files) > 100
+    named = {
+        f"{path.relative_to(ROOT / 'merak')}: {text}" for path in files for text in quoted(path) if own.fullmatch(text)
+    }
+    assert named == set()

@@ -40,7 +40,7 @@ STRICT_SIDE = {
         budget.base screening.letter_valid chair.spot.valid titration.fifth device.unknown_share
     """,
     "more": """
-        cold.coldest acid.ph course.incident course.incident.strong course.microcurrent.gap_least event.never
+        cold.coldest acid.ph course.incident course.incident.strong course.gap_least event.never
         event.better pulsed_light.spot pulsed_light.spot.dark rf_fractional.spot acid.spot pulsed_light.delay.least
         pulsed_light.delay.dark pulsed_light.delay.darker pulsed_light.filter.3 pulsed_light.filter.4
         pulsed_light.filter.5 pulsed_light.width.least focused_lifting.clear screening.age outcomes.least

@@ -2,6 +2,8 @@
 the real PostgreSQL.
 """
 
+import importlib
+import json
 import os
 import subprocess
 import sys
@@ -12,7 +14,8 @@ import psycopg
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
-from sqlalchemy import create_engine
+from alembic.operations import Operations
+from sqlalchemy import create_engine, text
 
 from builders.database import ROOT, cli, fresh_database
 from builders.server import Server, sign_in
@@ -24,6 +27,22 @@ from merak.records.tables import Base
 def test_migrations_make_the_tables(demo: str) -> None:
     with create_engine(demo.replace("postgresql://", "postgresql+psycopg://")).connect() as connection:
         assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
+
+
+def test_the_studios_own_versions_follow_the_new_names_of_a_courses_rules(demo: str) -> None:
+    """Migration 0011, forth and back; other rules and other words stay."""
+    step = importlib.import_module("merak.records.migrations.versions.0011_course")
+    was = {"values": {"course.microcurrent.gap_least": 4, "course.incident": 9}, "note": "microcurrent.x"}
+    engine = create_engine(demo.replace("postgresql://", "postgresql+psycopg://"))
+    with engine.connect() as db, Operations.context(MigrationContext.configure(db)):
+        row = text("INSERT INTO own_rules (version, rules, changes, by) SELECT 9, :rules, '[]', id FROM person LIMIT 1")
+        db.execute(row, {"rules": json.dumps(was)})
+        kept = text("SELECT rules FROM own_rules WHERE version = 9")
+        step.upgrade()
+        assert db.execute(kept).scalar_one()["values"] == {"course.gap_least": 4, "course.incident": 9}
+        step.downgrade()
+        assert db.execute(kept).scalar_one() == was
+        db.rollback()
 
 
 def test_two_at_once_take_turns(server: Server, demo: str) -> None:

@@ -116,8 +116,8 @@ def lines(done: Iterable[str], of: Personal, at: Moments) -> tuple[SheetLine, ..
     return tuple(line for line in (_dated(one, of, at) for one in asked) if line.until > line.start)
 
 
-#: After these, redness can leave marks in darker skin.
-REDDENING = frozenset({"peel", "dry_abrasion", "pulsed_light", "fractional", "needles", "rf", "reacted", "burn"})
+#: After these, redness can leave marks in darker skin: what a modality says of itself, and what came of it.
+REDDENING = frozenset({"reddening", "reacted", "burn"})
 
 
 def _dated(advice: Advice, of: Personal, at: Moments) -> SheetLine:

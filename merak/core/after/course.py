@@ -11,7 +11,7 @@ from merak.core.working import Frozen, Quantity
 needs(
     __name__,
     """
-    days: course.microcurrent.gap_least course.microcurrent.gap_most course.microcurrent.keep
+    days: course.gap_least course.gap_most course.keep
     """,
 )
 
@@ -35,10 +35,10 @@ def gap(session_no: int, sessions: int) -> tuple[int, int, Quantity]:
     monthly after its end.
     """
     if session_no >= sessions:
-        keep = quantity("course.microcurrent.keep", "to keep the course")
+        keep = quantity("course.keep", "to keep the course")
         return int(keep.known), int(keep.known) + 7, keep
-    least = quantity("course.microcurrent.gap_least", "gap of the course")
-    return int(least.known), int(number("course.microcurrent.gap_most")), least
+    least = quantity("course.gap_least", "gap of the course")
+    return int(least.known), int(number("course.gap_most")), least
 
 
 def propose(

@@ -46,7 +46,7 @@ NAME = "cold"
 CARD = scaled(NAME, "°C")
 INCREMENT = Increment("at", down=True)
 AMOUNT = Amount("minutes", adds_up=True)
-WAYS = Ways(passes="chair.pass.cold")
+WAYS = Ways(passes="chair.pass.cold", amounts={"gel": ""})
 Over = Literal["gel", "serum", "sheet mask", "bare dry skin"]
 
 

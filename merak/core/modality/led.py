@@ -68,6 +68,11 @@ class Settings(Base):
         """Its clocks are its colours, in their order."""
         return nth
 
+    @classmethod
+    def number_of(cls, name: str) -> tuple[int, str]:
+        """Those of the second colour said so."""
+        return (1, name.removeprefix("then_")) if name.startswith("then_") else (0, name)
+
     def tags(self) -> tuple[str, ...]:
         """Blue light's."""
         return ("led.blue",) * (self.colour == "blue")

@@ -49,7 +49,7 @@ NAME = "microcurrent"
 CARD = MicrocurrentCard
 INCREMENT = Increment("level", 0.5)
 AMOUNT = Amount("charge", adds_up=True)
-WAYS = Ways(halves=True, ended="counted", twin=Twin("level", "current", "Current", "µA", 0))
+WAYS = Ways(halves=True, ended="counted", twin=Twin("level", "current", "Current", "µA", 0), amounts={"gel": ""})
 Polarity = Literal["alternating", "positive", "negative"]
 Technique = Literal["fixed probe, hold", "paired strokes"]
 Feel = Literal["raise until just felt", "stay below feeling"]

@@ -33,7 +33,7 @@ NAME = "numbing"
 CARD = None
 INCREMENT = Increment("minutes", 5)
 AMOUNT = None
-WAYS = Ways()
+WAYS = Ways(amounts={"grams": "numbing cream"})
 
 
 class Settings(Base):

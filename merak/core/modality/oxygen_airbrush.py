@@ -32,7 +32,7 @@ NAME = "oxygen_airbrush"
 CARD = scaled(NAME, "bar")
 INCREMENT = Increment("at")
 AMOUNT = Amount("pressure")
-WAYS = Ways()
+WAYS = Ways(amounts={"gel": ""})
 
 
 class Settings(Base):

@@ -41,7 +41,12 @@ NAME = "peel"
 CARD = None
 INCREMENT = Increment("minutes", 0.5)
 AMOUNT = Amount("rank", adds_up=True)
-WAYS = Ways(asks=ASKED_ACID, spot=SpotTest("acid.spot", unit="min"), tags=frozenset({"strong_acid"}))
+WAYS = Ways(
+    asks=ASKED_ACID,
+    spot=SpotTest("acid.spot", unit="min"),
+    tags=frozenset({"strong_acid"}),
+    amounts={"bicarbonate": "bicarbonate to neutralise"},
+)
 
 
 class Settings(Base):

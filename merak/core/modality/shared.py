@@ -108,6 +108,11 @@ class Settings(Frozen):
         """Which of these an act of before belongs to, by its title, or as the `nth` of its step on a clock."""
         return 0
 
+    @classmethod
+    def number_of(cls, name: str) -> tuple[int, str]:
+        """Which of these a number of before belongs to, and its name there."""
+        return 0, name
+
     @property
     def comparable(self) -> bool:
         """Whether what it is set to is told beside last time's; False where the work has settings of another kind."""

@@ -41,7 +41,7 @@ class Supporting:
     CARD: None = None
     INCREMENT: Increment = Increment("minutes", 1)  # noqa: RUF009 (a tuple)
     AMOUNT: None = None
-    WAYS: Ways = Ways()  # noqa: RUF009 (frozen)
+    WAYS: Ways = Ways(amounts={"product": ""})  # noqa: RUF009 (frozen)
     Settings: type[Minutes] = Minutes
 
     def start(self, card: None, subject: Subject) -> Start:

@@ -46,7 +46,7 @@ NAME = "ultrasound"
 CARD = scaled(NAME, "W/cm²")
 INCREMENT = Increment("at")
 AMOUNT = Amount("mean")
-WAYS = Ways(passes="chair.pass.ultrasound")
+WAYS = Ways(passes="chair.pass.ultrasound", amounts={"gel": ""})
 
 
 class Settings(Base):

@@ -2,7 +2,8 @@
 one half is shown against the other, on which plate it is done.
 """
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
 
 from merak.core.body.treatable import Treatable
@@ -83,7 +84,8 @@ class Ways:
     `passes` the rule of how often each part is gone over where that is not set, `wipe` the rule of after how many
     pulses its tip is wiped. It `ended` at what was set, at what was last counted at, or after the minutes that were
     done. What gives nothing that adds up is done once to the same skin in a visit, unless it is `free`.
-    What is `ready_once` stays so for every stage of a step.
+    What is `ready_once` stays so for every stage of a step. `amounts` are the numbers of its dose that lie on the tray,
+    with what they are amounts of ("" for its first consumable).
     """
 
     asks: Inquiry = ASKED
@@ -98,6 +100,7 @@ class Ways:
     ready_once: bool = False
     ended: Literal["set", "counted", "done"] = "set"
     twin: Twin | None = None
+    amounts: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def passes_usual(self) -> int:

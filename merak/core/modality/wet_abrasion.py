@@ -5,7 +5,7 @@ from typing import Any, ClassVar, Literal, Self
 
 from pydantic import Field
 
-from merak.core.acts import Act
+from merak.core.acts import Act, Share
 from merak.core.dose.abrasion import liquid_ml
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
@@ -49,7 +49,7 @@ NAME = "wet_abrasion"
 CARD = scaled(NAME, "kPa")
 INCREMENT = Increment("at")
 AMOUNT = Amount("suction")
-WAYS = Ways(tags=frozenset({"peel"}), ready_once=True)
+WAYS = Ways(tags=frozenset({"peel", "reddening"}), ready_once=True, amounts={"liquid": "solution, all stages"})
 Bottle = Literal["acid", "peel", "salicylic", "booster", "infuse"]
 #: Bottle → rule of the highest suction, tenths of the scale.
 MOST = {"acid": "acid.most", "peel": "peel.most", "salicylic": "peel.most", "infuse": "infuse.most"}
@@ -105,7 +105,7 @@ class Settings(Base):
 
     def tags(self) -> tuple[str, ...]:
         """The peel's, where it is one."""
-        return ("peel",) * (self.kind == "peel")
+        return ("peel", "reddening") if self.kind == "peel" else ()
 
     @property
     def comparable(self) -> bool:
@@ -222,6 +222,11 @@ CALLED = {
 }
 
 
+def _share() -> Share:
+    """Infusing is not starved by the cleaning before it."""
+    return Share(least=number(f"{NAME}.share"), name="infusing", of="wet", beside="Cleaning", make_up="Infuse")
+
+
 def acts(make: Making) -> Iterable[Act]:
     """The tip made ready, then the bottle over the sections, by its clock."""
     first = "First press suction only, second adds liquid; bubbles prove flow. Try it on your hand."
@@ -241,5 +246,6 @@ def acts(make: Making) -> Iterable[Act]:
         strict=True,
         over=over,
         portion="wet.infuse" if kind == "infuse" else "wet.acid" if sour else "wet.clean",
+        share=_share() if kind == "infuse" else None,
         **make.set_to("suction", make.settings.at),
     )

@@ -29,7 +29,7 @@ needs(
     """
     of 10: chair.pain.stop
     of 4: chair.spot.severe
-    ×: rf_fractional.step.most
+    of what it was: titration.fifth
     words: chair.spot.down chair.spot.first chair.spot.kept chair.spot.mark chair.spot.numb
     words: chair.spot.once chair.spot.up
     """,
@@ -174,7 +174,7 @@ def _next_up(brief: Brief, one: Worked, card: Card | None) -> tuple[float | None
     if now <= was:
         return None, "The scale ends here."
     more = more_energy(card, field, was, now)
-    if more and more > number("rf_fractional.step.most") + 1e-9:
+    if more and more > number("titration.fifth") + 1e-9:
         return None, f"A step would be {100 * (more - 1):.0f} % more energy; a fifth is the most."
     try:
         stops = compute(brief, one.stage.with_settings(stronger)).stops

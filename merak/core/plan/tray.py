@@ -5,18 +5,10 @@ there.
 from merak.core.knowledge import about, methods, traits
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.brief import Brief
+from merak.core.plan.stage import Stage
 from merak.core.plan.visit_plan import VisitPlan, in_force
 from merak.core.working import Frozen
 
-#: Numbers of a dose that are amounts of something on the tray, with what they are amounts of (None: the step's first
-#: consumable).
-AMOUNTS: dict[str, str | None] = {
-    "gel": None,
-    "product": None,
-    "liquid": "solution, all stages",
-    "grams": "numbing cream",
-    "bicarbonate": "bicarbonate to neutralise",
-}
 #: Every visit has these at hand.
 ALWAYS = ("towels", "cotton", "thin gauze to lift, plush gauze to dry", "bowls of lukewarm water", "bin", "gloves")
 
@@ -54,11 +46,11 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
             tip = next((one for one in tips if one.name == wanted), tips[0] if tips else None)
             words = "" if tip is None else f"{tip.name}{', single use, still sealed' if tip.single_use else ''}"
             _put(machines, machine.card.name, words, name)
-        amounts = _amounts(plan, stage.id)
+        amounts = _amounts(plan, stage)
         for n, thing in enumerate(about()[stage.modality].consumables):
-            _put(products, thing, amounts.get(None, "") if n == 0 else "", name)
+            _put(products, thing, amounts.get("", "") if n == 0 else "", name)
         for named, amount in amounts.items():
-            if named is not None:
+            if named:
                 _put(products, named, amount, name)
         for protected in traits()[stage.modality].protect:
             _put(protection, protected, "", name)
@@ -79,14 +71,11 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
     )
 
 
-def _amounts(plan: VisitPlan, stage_id: str) -> dict[str | None, str]:
-    """What a stage uses up, by thing; None stands for its first consumable."""
-    found: dict[str | None, str] = {}
-    for key, thing in AMOUNTS.items():
-        number = plan.numbers.get(f"{stage_id}.{key}")
-        if number is not None and number.value is not None:
-            found[thing] = number.text
-    return found
+def _amounts(plan: VisitPlan, stage: Stage) -> dict[str, str]:
+    """What a stage uses up, by thing; "" stands for its first consumable."""
+    named = MODALITIES[stage.modality].WAYS.amounts.items()
+    found = {thing: plan.numbers.get(f"{stage.id}.{key}") for key, thing in named}
+    return {thing: used.text for thing, used in found.items() if used is not None and used.value is not None}
 
 
 def _put(lines: dict[str, TrayLine], what: str, amount: str, step: str) -> None:

@@ -11,7 +11,7 @@ from merak.core.working import Frozen
 needs(
     __name__,
     """
-    %: close.differs close.uncounted wet_abrasion.share
+    %: close.differs close.uncounted
     mm: thermometer.below
     of 10: chair.pain.lower chair.pain.stop
     of 4: chair.heat.move chair.heat.never chair.heat.stop
@@ -23,7 +23,7 @@ needs(
 
 class Limits(Frozen):
     """The thresholds of the chair: heat words (of 4), pain (of 10), age of a reading (s), the thermometer's offset
-    (mm), the least share of infusing in wet work (%), the share of an act's clock (%) and the seconds from which
+    (mm), the share of an act's clock (%) and the seconds from which
     something was done though it was not counted, how far a clock may differ (%); what is said of licences;
     from how many seconds on it is told that time runs short, and up to how many numbing cream may come off early (an
     order from before they were named has what scripts had).
@@ -36,7 +36,6 @@ class Limits(Frozen):
     pain_stop: float
     reading_s: float
     below_mm: float
-    wet_share: float
     uncounted: float
     touched_s: float
     differs: float
@@ -81,7 +80,6 @@ def limits() -> Limits:
         pain_stop=number("chair.pain.stop"),
         reading_s=number("chair.reading.gap"),
         below_mm=number("thermometer.below"),
-        wet_share=number("wet_abrasion.share"),
         uncounted=number("close.uncounted"),
         touched_s=number("close.touched"),
         differs=number("close.differs"),

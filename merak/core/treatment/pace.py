@@ -51,7 +51,7 @@ def pace(order: Order, state: RunState, now: datetime) -> Pace:
         left,
         max(0.0, left - max(0.0, room)) if not state.over else 0.0,
         tuple(short),
-        _infusion(order, state, now),
+        _shares(order, state, now),
     )
 
 
@@ -62,19 +62,17 @@ def _left(order: Order, state: RunState, n: int, now: datetime) -> float:
     return max(0.0, order.acts[n].seconds - run.seconds(now))
 
 
-def _infusion(order: Order, state: RunState, now: datetime) -> str:
-    """Whether wet cleaning has taken so long that infusing, as planned, falls under its share of the wet time."""
-    wet = [(n, act) for n, act in enumerate(order.acts) if act.portion.startswith("wet.")]
-    cleaning = sum(state.runs[n].seconds(now) for n, act in wet if act.portion != "wet.infuse")
-    infusing = sum(max(act.seconds, state.runs[n].seconds(now)) for n, act in wet if act.portion == "wet.infuse")
-    if not cleaning or not infusing:
-        return ""
-    share, least = 100 * infusing / (cleaning + infusing), order.limits.wet_share
-    if share >= least:
-        return ""
-    longer = cleaning * least / (100 - least) - infusing
-    words = (
-        f"Cleaning has taken {cleaning / 60:.1f} min: infusing falls to {share:.0f} % of the wet time, {least:.0f} % is"
-        " least."
-    )
-    return f"{words} Infuse {longer / 60:.1f} min longer."
+def _shares(order: Order, state: RunState, now: datetime) -> str:
+    """Whether what went before has taken so long that a part of the same work, as planned, falls under its share."""
+    portions = [(n, act, act.portion.partition(".")[0]) for n, act in enumerate(order.acts) if act.portion]
+    for share, work in {(act.share, work): None for _, act, work in portions if act.share}:
+        beside = sum(state.runs[n].seconds(now) for n, act, of in portions if of == work and act.share != share)
+        own = sum(max(act.seconds, state.runs[n].seconds(now)) for n, act, of in portions if act.share == share)
+        taken = 100 * own / (beside + own)
+        if beside and taken < share.least:
+            longer = beside * share.least / (100 - share.least) - own
+            return (
+                f"{share.beside} has taken {beside / 60:.1f} min: {share.name} falls to {taken:.0f} % of the"
+                f" {share.of} time, {share.least:.0f} % is least. {share.make_up} {longer / 60:.1f} min longer."
+            )
+    return ""

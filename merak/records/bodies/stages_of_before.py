@@ -56,8 +56,17 @@ def order_of_before(body: Raw) -> Raw:
         module = MODALITIES.get(act.get("modality", ""))
         n = module.Settings.stage_of(act["title"], clock, settings) if module and mine else 0
         acts.append({**act, "stage": mine[n]["id"]} if n < len(mine) else act)
-    numbers = {key.replace(".then_", "-2."): one for key, one in body.get("numbers", {}).items()}
+    numbers = {_number(key, stages): one for key, one in body.get("numbers", {}).items()}
     return {**body, "acts": acts, "plan": plan, "numbers": numbers}
+
+
+def _number(key: str, stages: dict[str, list[Raw]]) -> str:
+    """Where a number of a step stands now that its stages have their own."""
+    step, _, name = key.partition(".")
+    mine = stages.get(step, ())
+    module = MODALITIES.get(mine[0].get("modality", "")) if mine else None
+    n, called = module.Settings.number_of(name) if module else (0, name)
+    return f"{mine[n]['id']}.{called}" if module and n < len(mine) else key
 
 
 def routine_of_before(body: Raw) -> Raw:

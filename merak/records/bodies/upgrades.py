@@ -12,7 +12,7 @@ from merak.records.bodies.stages_of_before import draft_of_before, order_of_befo
 #: A body as the database holds it.
 Raw = dict[str, Any]
 #: The version in which a body is written today; what is not named here has had one shape only.
-VERSIONS = {"plan": 3, "order": 5, "close": 3, "sheet": 1, "task": 1, "routine": 2}
+VERSIONS = {"plan": 3, "order": 6, "close": 3, "sheet": 1, "task": 1, "routine": 2}
 
 
 def versioned(phase: str, body: Raw) -> Raw:
@@ -201,6 +201,21 @@ def _order_of_stages(body: Raw) -> Raw:
     return {**body, "acts": [act(one) for one in body["acts"]], "plan": _plan_of_stages(body["plan"])}
 
 
+def _order_of_shares(body: Raw) -> Raw:
+    """How long infusing has to be stood with the thresholds of the chair, as the only share there was."""
+    was: Raw = body.get("limits", {})
+    limits = {key: value for key, value in was.items() if key != "wet_share"}
+    share = {
+        "least": was.get("wet_share", LIMITS_0["wet_share"]),
+        "name": "infusing",
+        "of": "wet",
+        "beside": "Cleaning",
+        "make_up": "Infuse",
+    }
+    acts = [{**one, "share": share} if one.get("portion") == "wet.infuse" else one for one in body["acts"]]
+    return {**body, "acts": acts, **({"limits": limits} if was else {})}
+
+
 def _routine_of_stages(body: Raw) -> Raw:
     def step(one: Raw) -> Raw:
         stage = {key: one[key] for key in ("modality", "zones", "kinds", "settings") if key in one}
@@ -247,7 +262,7 @@ JUDGED = ("cautions", "refused", "stopped", "clashes", "allowed")
 #: Phase → what brings a body from version 0 to 1, from 1 to 2, and so on.
 UPGRADES: dict[str, tuple[Callable[[Raw], Raw], ...]] = {
     "plan": (_draft_of_steps, _draft_of_stages, draft_of_before),
-    "order": (_order_of_acts, _order_of_actions, _order_of_clocks, _order_of_stages, order_of_before),
+    "order": (_order_of_acts, _order_of_actions, _order_of_clocks, _order_of_stages, order_of_before, _order_of_shares),
     "close": (_close_by_acts, _close_of_endings, _close_by_what_ended),
     "sheet": (_sheet_by_topics,),
     "task": (_spot_with_words,),

@@ -4,7 +4,7 @@ from uuid import UUID
 
 from uuid_utils.compat import uuid7
 
-from merak.core.after.answer import LOOKS, SEEN, Look, SkinAnswer, Soothed, Word, fitting, where
+from merak.core.after.answer import LOOKS, SEEN, STANDING, Look, SkinAnswer, Soothed, Word, fitting, where
 from merak.core.body.plate import SIDES
 from merak.core.errors import BadInput
 from merak.core.knowledge import Remedy, book
@@ -57,7 +57,7 @@ def against(file: VisitFile, tags: tuple[str, ...]) -> frozenset[str]:
     board = file.brief.board
     alike = {one.screened_as for one in book().remedy} - {""}
     stopped = {name for name in alike if name not in board or board[name].verdict in STOPPING}
-    return frozenset(stopped | ({"open_skin"} if {"fractional", "needles", "nano"} & set(tags) else set()))
+    return frozenset(stopped | (set(STANDING) & set(tags)))
 
 
 def offered(file: VisitFile, tags: tuple[str, ...]) -> tuple[Remedy, ...]:

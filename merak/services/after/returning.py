@@ -21,8 +21,8 @@ from merak.services.visit.file import find_visit
 needs(
     __name__,
     """
-    days: course.microcurrent.gap_least
-    sessions: course.microcurrent.sessions
+    days: course.gap_least
+    sessions: course.sessions
     """,
 )
 
@@ -79,9 +79,7 @@ def book(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") -> 
         if already:
             return already
         if start:
-            least = timedelta(
-                days=max(number("course.microcurrent.gap_least"), days_until_next(_incidents(ctx, visit_id)))
-            )
+            least = timedelta(days=max(number("course.gap_least"), days_until_next(_incidents(ctx, visit_id))))
             here = visit.starts_at.astimezone(ctx.zone).date()
             if start <= ctx.now:
                 wrong["day"] = "That is past."
@@ -94,9 +92,7 @@ def book(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") -> 
         ended = visit.session_no >= visit.course.sessions
         course = visit.course
         if ended:
-            course = Course(
-                client_id=visit.client_id, name=course.name, sessions=int(number("course.microcurrent.sessions"))
-            )
+            course = Course(client_id=visit.client_id, name=course.name, sessions=int(number("course.sessions")))
             db.add(course)
             db.flush()
         following = Visit(

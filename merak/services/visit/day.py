@@ -36,7 +36,7 @@ needs(
     __name__,
     """
     of 4: close.senior_look follow.severe
-    sessions: course.microcurrent.sessions
+    sessions: course.sessions
     years: screening.age
     """,
 )
@@ -231,7 +231,7 @@ def add_visit(ctx: Context, form: dict[str, str], base: str = "") -> UUID:
         db.flush()
         course = visits.course_of(db, client.id)
         if course is None or visits.sessions_so_far(db, course.id) >= course.sessions:
-            course = Course(client_id=client.id, name=COURSE_NAME, sessions=int(number("course.microcurrent.sessions")))
+            course = Course(client_id=client.id, name=COURSE_NAME, sessions=int(number("course.sessions")))
             db.add(course)
             db.flush()
         visit = Visit(
