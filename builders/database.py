@@ -29,6 +29,11 @@ def cli(*words: str) -> None:
     subprocess.run([sys.executable, "-m", "merak.cli", *words], cwd=ROOT, check=True, stdout=subprocess.DEVNULL)
 
 
+def python(words: str, *more: str) -> None:
+    """Some Python in a process of its own, on the same database."""
+    subprocess.run([sys.executable, "-c", words, *more], cwd=ROOT, check=True, stdout=subprocess.DEVNULL)
+
+
 def fresh_database(name: str, template: str = "template1") -> str:
     """A new database, thrown away first where it stands; its address."""
     with psycopg.connect(server_address(), autocommit=True) as db:
@@ -50,8 +55,7 @@ def demo_template(run: Path) -> None:
         address = fresh_database(TEMPLATE)
         before = os.environ.get("MERAK_DATABASE_URL", "")
         os.environ["MERAK_DATABASE_URL"] = address
-        cli("migrate")
-        cli("demo")
+        python("from merak.demo.studio import load; from merak.records.db import migrate; migrate(); load(fresh=False)")
         os.environ["MERAK_DATABASE_URL"] = before
         made.touch()
 

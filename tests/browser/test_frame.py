@@ -2,6 +2,7 @@
 places and take a tap.
 """
 
+import re
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -192,17 +193,17 @@ ACTS: dict[str, tuple[tuple[str, ...], dict[str, tuple[str, ...]], list[Any], st
 }
 
 
-#: What can happen in every act, whatever it is: said here and written by another device.
+#: What can happen in every act, whatever it is, the longest first: said here and written by another device.
 EVERYWHERE: list[Alarm] = [
+    ("Write the incident", owed),
+    ("off the skin", written),
+    ("", resume),
     ("", pain(1)),
     ("", pain(5)),
     ("off the skin", pain(8)),
     ("", resume),
     ("", pain(0)),
     ("off the skin", heat(3.5)),
-    ("", resume),
-    ("Write the incident", owed),
-    ("off the skin", written),
     ("", resume),
 ]
 
@@ -243,7 +244,7 @@ def test_every_act_every_alarm_every_size(
         for n, (alarm, make) in enumerate([alarms[0], *(EVERYWHERE if kind != "warm" else ()), *alarms[1:]]):
             make(adaeze, visit)
             expect(page.locator("#alarm")).to_contain_text(alarm)
-            told = page.locator("#alarm").inner_text()
+            told = re.sub(r"\d", "0", page.locator("#alarm").inner_text())  # a clock that goes on says nothing longer
             if told in met:  # the same act under the same words stands where it stood
                 continue
             longest = len(told) > max(map(len, met), default=-1)
