@@ -9,7 +9,7 @@ from pydantic import BaseModel
 def values(model: type[BaseModel]) -> st.SearchStrategy[dict[str, Any]]:
     """Any values that a model's own fields let through, their bounds among them."""
     return st.fixed_dictionaries(
-        {name: _any(info) for name, info in model.model_fields.items() if name not in ("last", "paths")}
+        {name: _any(info) for name, info in model.model_fields.items() if name not in ("last", "laid", "paths")}
     )
 
 

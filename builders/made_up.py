@@ -97,6 +97,7 @@ consumables = ["bubble water"]
 source = "House default"
 mark = "H"
 tags = ["bubbles"]
+plates = ["face"]
 """,
     "trait": """
 [[trait]]

@@ -29,10 +29,11 @@ class StrokeLine(Frozen):
 
 class Part(Frozen):
     """A section or a zone that is worked as one: its outlines on the plate (mm; those inside others are holes), what to
-    mind there.
+    mind there. `plate` is the one that it lies on where that is not the act's.
     """
 
     name: str
+    plate: str = ""
     outlines: tuple[Ring, ...] = ()
     cm2: float = 0
     mind: str = ""
@@ -123,6 +124,11 @@ class Act(Frozen):
         if self.kind == "strokes":
             return tuple(line.repeats for line in self.lines)
         return (1,) * len(self.cells if self.kind == "pulses" else self.parts if self.kind == "sections" else ())
+
+    @cached_property
+    def plates(self) -> tuple[str, ...]:
+        """The plates that it is done on, its own first."""
+        return tuple(dict.fromkeys((self.plate, *(part.plate or self.plate for part in self.parts))))
 
     @property
     def strokes(self) -> int:

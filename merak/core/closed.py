@@ -13,7 +13,7 @@ from pydantic import BaseModel, TypeAdapter, ValidationError
 from merak.core.after.aftercare import DERIVED, FAMILIES, HOLDS, REDDENING
 from merak.core.after.answer import SEEN, STANDING
 from merak.core.after.following import KINDS, FollowUp
-from merak.core.body.plate import GROUPS, PLATES, zone_names
+from merak.core.body.plate import GROUPS, PLATES, all_zones, zone_names
 from merak.core.body.strokes import ON_PLATE
 from merak.core.errors import KnowledgeError
 from merak.core.knowledge import Book, Option, Rule, Ruling, book, place_of
@@ -83,15 +83,9 @@ class Names:
 
 
 @cache
-def zones() -> frozenset[str]:
-    """Every zone of every plate."""
-    return frozenset(zone for plate in PLATES for zone in zone_names(plate))
-
-
-@cache
 def places() -> frozenset[str]:
     """Zones, and the spots that are none."""
-    return zones() | {spot for kind in PLATES.values() for spot in kind.sketch().spots}
+    return all_zones() | {spot for kind in PLATES.values() for spot in kind.sketch().spots}
 
 
 def _known(kind: str, entry: str, what: str, said: Iterable[str], names: Iterable[str]) -> Iterator[Fault]:
@@ -153,7 +147,7 @@ def _rulings(
 ) -> Iterator[Fault]:
     for ruling in rulings:
         yield from _known(kind, entry, "modality, aspect or group", ruling.on, names.subjects)
-        yield from _known(kind, entry, "zone", ruling.zones, zones())
+        yield from _known(kind, entry, "zone", ruling.zones, all_zones())
         if ruling.counts and (ruling.verdict != "wait" or (ruling.days and ruling.months)):
             yield Fault(kind, entry, "days or months are waited for, nothing else")
         if option and ruling.counts and not option.dated:
@@ -221,7 +215,7 @@ def _planning(of: Book, names: Names) -> Iterator[Fault]:
     for help in of.help:
         yield from _known("help", help.id, "modality", [help.modality], names.modalities)
         yield from _known("help", help.id, "condition", [help.condition], names.conditions)
-        yield from _known("help", help.id, "group of zones", {help.where} - {""}, {*GROUPS, "graded"})
+        yield from _known("help", help.id, "group of zones", {help.where} - {""}, {*GROUPS, "graded", "lines"})
         yield from _settings("help", help.id, {help.modality: help.set})
         own = {one.id for one in of.programme if one.modality == help.modality}
         yield from _known("help", help.id, "programme of it", {help.programme} - {""}, own)
@@ -244,6 +238,7 @@ def _planning(of: Book, names: Names) -> Iterator[Fault]:
         for school in method.schools:
             said = (*school.on, *school.set, *school.rank, *school.adds)
             yield from _known("method", method.id, "modality", said, names.modalities)
+            yield from _known("method", method.id, "zone or group of zones", school.zones, {*GROUPS, *all_zones()})
             yield from _settings("method", method.id, school.set)
     for card in of.emergency:
         yield from _known("emergency", card.id, "modality or group", card.modalities, names.subjects)
@@ -316,6 +311,7 @@ def _aftercare(of: Book, names: Names) -> Iterator[Fault]:
             yield Fault("topic", topic.id, "it says nothing")
     asked_for = REDDENING.union(STANDING, *(one.tags for one in of.advice), *(one.tags for one in of.home))
     for modality in of.modality:
+        yield from _known("modality", modality.id, "plate", modality.plates, PLATES)
         yield from _known("modality", modality.id, "line of aftercare after", modality.tags, asked_for)
     ladders = {one.id: len(one.ladder) for one in of.topic}
     for advice in of.advice:

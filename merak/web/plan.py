@@ -2,7 +2,7 @@
 
 from base64 import b64encode
 from functools import partial
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
 from fastapi import APIRouter, Request
@@ -10,14 +10,14 @@ from fastapi.responses import Response
 
 from merak.auth import Form, entered
 from merak.core.after.differences import clock
-from merak.core.body.plate import zone_names
+from merak.core.body.plate import GROUPS, PLATES, where_words, zone_names
 from merak.core.body.strokes import PATHS
 from merak.core.body.treatable import BESIDE
 from merak.core.knowledge import about, conditions, methods, usual_work
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import scale_of
-from merak.core.plan.brief import plate_of, workable
+from merak.core.plan.brief import Brief, plates_of, workable
 from merak.core.plan.fitting import title
 from merak.core.plan.screening import housekeeping, questions
 from merak.core.plan.stage import Stage
@@ -27,6 +27,7 @@ from merak.services.context import Context, NotFound
 from merak.services.forms import Shown, shown, texts
 from merak.services.permission import may
 from merak.services.visit import allowing, consenting, planning, routines, trays
+from merak.web.drawing import Drawing, draw
 from merak.web.lanes import lanes
 from merak.web.pages import ENV, STATIC, blocks, go, page, phase_context
 
@@ -72,6 +73,9 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
         "general": consenting.GENERAL[consenting.VERSION],
         "wording_version": consenting.VERSION,
         "work_of": _work_of,
+        "plates_of": partial(_plates_of, planned),
+        "where_words": where_words,
+        "groups_of": _groups_of,
         "usual_work": usual_work(),
         "housekeeping": housekeeping(),
         "halves": {one.id for one in planned.plan.stages if MODALITIES[one.modality].WAYS.halves},
@@ -87,7 +91,6 @@ def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
     return {
         "scale_of": partial(_scale, planned),
         "hosts_of": partial(planning.hosts, planned),
-        "zones_for": _zones_for,
         "machines_of": partial(planning.machines_for, planned),
         "main_of": partial(_main, planned),
         "area_of": partial(_area, planned),
@@ -98,7 +101,6 @@ def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
         "may_keep": may(ctx.me, "keep routines"),
         "time_of": partial(_time, planned),
         "paths": PATHS,
-        "open_zones": partial(_open_zones, planned),
         "addable": planning.addable(planned),
         "gap": None,
         "KIND_WORDS": KIND_WORDS,
@@ -118,7 +120,7 @@ def _told(stage: Stage, placed: bool = True) -> str:
     shown_ = {one.name: one for one in shown(module.Settings, texts(stage.settings))}
     told = ("kind", "colour", "acid", module.INCREMENT.field, "minutes", "passes", "rounds", "repeats")
     parts = [_said(shown_[n]) for n in dict.fromkeys(told) if n in shown_ and (placed or n != "minutes")]
-    where = ", ".join(stage.zones) if placed else ""
+    where = where_words(stage.zones) if placed and stage.zones else ""
     return "; ".join(filter(None, [", ".join(parts), where]))
 
 
@@ -146,17 +148,57 @@ def _scale(planned: planning.Planned, stage: Stage) -> str:
     return scale_of(machine.card) if machine else ""
 
 
-def _open_zones(planned: planning.Planned, stage: Stage) -> dict[str, float]:
-    return workable(planned.file.brief, stage.modality)
+class PlateChoice(NamedTuple):
+    """A plate that a stage may lie on: what it is called, its zones with what is open of each in cm² (0: closed), those
+    that it is on, and its drawing, whose ground the page lends to what is drawn often.
+    """
+
+    name: str
+    title: str
+    zones: dict[str, float]
+    worked: frozenset[str]
+    drawing: Drawing
+    lent: bool = False
+
+    @property
+    def cm2(self) -> float:
+        """All that is open."""
+        return sum(self.zones.values())
+
+
+def _plates_of(planned: planning.Planned, stage: Stage | None) -> tuple[PlateChoice, ...]:
+    """The plates of a stage's work, the one that it usually lies on first; all that are worked where none is open."""
+    brief = planned.file.brief
+    if stage is None:
+        there = {plate for one in planned.plan.stages for plate in plates_of(one.zones, one.modality)} | {"face"}
+        return tuple(_bare_plate(brief, name) for name in PLATES if name in there)
+    worked, usual = stage.zones or planned.computed.zones.get(stage.id, {}), brief.area(usual_work())
+    found = []
+    for name in about()[stage.modality].plates:
+        names = tuple(zone for zone in zone_names(name) if zone not in BESIDE)
+        able = workable(brief, stage.modality, names)
+        area = brief.own_area(stage.modality, name)
+        zones = {zone: able.get(zone, 0) for zone in names}
+        on = frozenset(zones) & frozenset(worked)
+        found.append(PlateChoice(name, PLATES[name].title, zones, on, draw(area), lent=area is usual))
+    return tuple(found)
+
+
+def _bare_plate(brief: Brief, name: str) -> PlateChoice:
+    """A plate where no stage is open: what may be treated on it with what is usual."""
+    drawing = draw(brief.area(usual_work(), name))
+    return PlateChoice(name, PLATES[name].title, {}, frozenset(), drawing, lent=name == "face")
+
+
+def _groups_of(stage: Stage) -> tuple[str, ...]:
+    """The named groups of zones that a stage may go to as a whole."""
+    own = {zone for name in about()[stage.modality].plates for zone in zone_names(name)}
+    return ("everywhere", *(name for name, members in GROUPS.items() if set(members) <= own))
 
 
 def _work_of(stage: Stage | None) -> str:
     """The plate's name for a stage's work."""
     return (about()[stage.modality].work if stage else "") or usual_work()
-
-
-def _zones_for(stage: Stage) -> tuple[str, ...]:
-    return tuple(zone for zone in zone_names(plate_of(stage.zones, stage.modality)) if zone not in BESIDE)
 
 
 def _main(planned: planning.Planned, step: Step) -> str:

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from merak.auth import Form, entered
-from merak.core.acts import Act, guests_of
+from merak.core.acts import Act, Cell, Part, guests_of
 from merak.core.knowledge import about, halting, usual_work
 from merak.core.treatment import Limits
 from merak.services.context import Context
@@ -31,12 +31,21 @@ ELSEWHERE = (("ask", "Ask"), ("look", "Look"), ("plan", "Plan"), ("close", "Clos
 REASONS = ("pain", "heat", "a patch, blister", "client asks", "client unwell", "machine", "time is up")
 
 
+class ActView(NamedTuple):
+    """What of an act lies on one plate: its parts and footprints, each with its number in the act."""
+
+    n: int
+    act: Act
+    parts: list[tuple[int, Part]]
+    cells: list[tuple[int, Cell]]
+
+
 class PlateView(NamedTuple):
     """A plate of the run, with the acts that are done on it."""
 
     name: str
     drawing: Drawing
-    acts: list[int]
+    acts: list[ActView]
 
 
 @router.get("/treat")
@@ -113,13 +122,15 @@ def _sheets(file: VisitFile, acts: Sequence[Act]) -> list[PlateView]:
     """The plates that the treatment is done on, each with the margins of the first thing that is done there."""
     found: dict[str, PlateView] = {}
     for n, act in enumerate(acts):
-        if act.plate not in found:
-            work = (
-                next((about()[one.modality].work for one in acts if one.plate == act.plate and one.wanted), "")
-                or usual_work()
-            )
-            found[act.plate] = PlateView(act.plate, draw(file.brief.area(work, act.plate)), [])
-        found[act.plate].acts.append(n)
+        for plate in act.plates:
+            if plate not in found:
+                works = (about()[one.modality].work for one in acts if plate in one.plates and one.wanted)
+                work = next(works, "") or usual_work()
+                found[plate] = PlateView(plate, draw(file.brief.area(work, plate)), [])
+            parts = [(k, part) for k, part in enumerate(act.parts) if (part.plate or act.plate) == plate]
+            mine = {k for k, _ in parts}
+            cells = [(k, cell) for k, cell in enumerate(act.cells) if cell.part in mine]
+            found[plate].acts.append(ActView(n, act, parts, cells))
     return list(found.values())
 
 

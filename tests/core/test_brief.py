@@ -8,7 +8,7 @@ from builders.briefs import MACHINES, TODAY, brief
 from builders.machines import LIFT
 from merak.core.client import Findings
 from merak.core.modality.before import Before
-from merak.core.plan.brief import Brief, offered_by, plate_of, workable
+from merak.core.plan.brief import Brief, offered_by, plates_of, workable
 from merak.core.plan.screening import Answer
 from merak.core.spots import SpotAnswer, SpotRead
 
@@ -63,9 +63,9 @@ def test_a_studio_offers_what_it_has_machines_for_and_what_needs_none() -> None:
 
 
 def test_the_plate_that_zones_lie_on() -> None:
-    assert plate_of((), "led") == "face" and plate_of((), "muscle_stimulation") == "thigh-front"
-    assert plate_of(("chin",), "led") == "face" and plate_of(("front of neck",), "led") == "neck"
-    assert plate_of(("nowhere",), "led") == "face"
+    assert plates_of((), "led") == ("face",) and plates_of((), "muscle_stimulation") == ("thigh-front",)
+    assert plates_of(("front of neck", "chin"), "led") == ("face", "neck"), "in their own order"
+    assert plates_of(("nowhere",), "led") == () == plates_of(("knuckles",), "rf_bulk"), "on no plate of its"
 
 
 def test_where_work_may_go_is_what_was_asked_for_less_what_is_closed() -> None:

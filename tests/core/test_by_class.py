@@ -57,11 +57,11 @@ def test_sound_goes_over_a_face_at_three_megahertz_only() -> None:
 
 def test_the_limb_and_the_place_follow_from_the_zones() -> None:
     of = in_force(WHO, Plan())
-    arm = begin(WHO, "muscle_stimulation", "s1", of, zones=("outer arm",))
+    arm = begin(WHO, "muscle_stimulation", "s1", of, zones=("outer arm, front",))
     assert compute(WHO, arm, (), (), of).settings.limb == "arm"
     typed = arm.with_settings(arm.values | {"limb": "thigh"})
     assert compute(WHO, typed, (), (), of).settings.limb == "arm", "whatever is typed"
-    body = begin(WHO, "enzyme", "s1", of, zones=("outer arm",))
+    body = begin(WHO, "enzyme", "s1", of, zones=("outer arm, front",))
     assert compute(WHO, body, (), (), of).settings.place == "body"
 
 

@@ -1,59 +1,27 @@
 """What each step at the chair says and minds: how it is done, what the school says, what ends it, how often to ask."""
 
-from datetime import timedelta
 from math import pi
 from typing import Any
 from uuid import UUID
 
 import pytest
 
-from builders.briefs import EVERY_LICENCE, TODAY, brief, machines
+from builders.briefs import TODAY, machines
+from builders.chair import acts, as_step, somebody, worked
 from builders.machines import UNMEASURED, machine
 from merak.core.acts import Act, Span
 from merak.core.body.marks import Mark
 from merak.core.body.plate import plate
 from merak.core.client import Findings, Measures
 from merak.core.dose.thermal import heating_rate_c_s
-from merak.core.modality.before import Before
 from merak.core.modality.device import CardTip
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Machine
 from merak.core.plan.order import chair_acts, own_acts, spot_rule
-from merak.core.plan.stage import Worked, begin, compute
-from merak.core.plan.step import WorkedStep, begin_step, compute_step, step_of, whole
+from merak.core.plan.stage import Worked
+from merak.core.plan.step import begin_step, compute_step, step_of
 from merak.core.plan.visit_plan import Plan, in_force
 from merak.core.spots import SpotRule
-
-BEFORE = Before(on=TODAY - timedelta(days=60))
-
-
-def somebody(**changes: Any) -> Brief:
-    known: dict[str, Any] = {
-        "licences": EVERY_LICENCE,
-        "senior": True,
-        "returning": True,
-        "findings": Findings(phototype=3),
-        "history": {"peel": BEFORE, "pulsed_light": BEFORE},
-    }
-    return brief(**(known | changes))
-
-
-def worked(
-    modality: str, who: Brief, zones: tuple[str, ...] = (), of: dict[str, str] | None = None, **settings: Any
-) -> Worked:
-    of = in_force(who, Plan()) | (of or {})
-    step = begin(who, modality, "s1", of, zones=zones)
-    return compute(who, step.with_settings(step.values | settings), (), (), of)
-
-
-def as_step(who: Brief, one: Worked) -> WorkedStep:
-    return whole(who, step_of(one.stage), [one])
-
-
-def acts(modality: str, laid: bool = False, who: Brief | None = None, **more: Any) -> tuple[Act, ...]:
-    who = who or somebody()
-    of = in_force(who, Plan()) | more.get("of", {})
-    return own_acts(who, as_step(who, worked(modality, who, **more)), "right", of, laid)
 
 
 def words(*given: Any, **more: Any) -> list[str]:

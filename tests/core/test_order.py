@@ -18,7 +18,6 @@ from merak.core.modality.device import CardTip
 from merak.core.modality.shared import Before
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Machine
-from merak.core.plan.places import area_of
 from merak.core.plan.visit_plan import VisitPlan, visit_plan
 from merak.core.spots import SpotAnswer, SpotRead
 
@@ -70,7 +69,7 @@ def test_nothing_is_counted_outside_of_where_it_may_go(modality: str) -> None:
     of = who(spots=read("pulsed_light", 10))
     plan = laid(of, modality)
     worked = plan.zones["s1"]
-    area = area_of(of, type("W", (), {"stage": plan.plan.stages[0], "modality": modality})())  # type: ignore[arg-type]
+    area = of.own_area(modality)
     able = union_all([part for (_, zone), part in area.zones.items() if zone in worked]).buffer(0.5)
     for act in plan.acts:
         for part in act.parts:

@@ -174,7 +174,7 @@ def test_strokes_stay_in_the_treatable_area(measures: Measures, finger: float) -
     area = treatable(measures, "microcurrent", finger)
     for side in ("right", "left"):
         drawn = lines(area, side, PATHS)
-        assert {line.path for line in drawn} == set(PATHS)
+        assert {line.path for line in drawn} == set(PATHS) - {"neck"}, "that of the neck lies on its own plate"
         for line in drawn:
             on_plate = LineString(line.points)
             assert area.side(side).buffer(0.01).covers(on_plate)

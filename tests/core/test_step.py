@@ -23,7 +23,7 @@ from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.facts import Machine
 from merak.core.plan.screening import Answer, Letter
-from merak.core.plan.stage import Stage, Unfit, compute, derived, ground
+from merak.core.plan.stage import Stage, Unfit, compute, derived, grounds
 from merak.core.plan.step import begin_step, compute_step, step_of, worked_step
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force
 from merak.core.spots import SpotAnswer, SpotRead
@@ -98,7 +98,7 @@ def test_suction_is_judged_on_the_machines_own_scale() -> None:
         ("cold", ("rf_bulk",), ("led",), {"heat_follows": False}),
         ("oxygen_mask", ("numbing",), (), {"numbed_today": True}),
         ("rf_bulk", ("numbing",), (), {"numbed": True}),
-        ("focused_lifting", (), (), {"numbed": False, "place": "forehead"}),
+        ("focused_lifting", (), (), {"numbed": False, "place": "forehead", "width_mm": 60}),
         ("galvanic_softening", ("numbing",), (), {"skin": "numbed"}),
         ("iontophoresis", (), (), {"skin": "whole"}),
         ("peel", (), (), {"first_strong": False}),
@@ -371,8 +371,8 @@ def test_no_stroke_passes_a_zone_that_was_not_asked_for() -> None:
 
     def paths(zones: tuple[str, ...]) -> set[str]:
         worked = compute(who, step.model_copy(update={"zones": zones}), (), (), in_force(who, Plan()))
-        on = ground(who, "microcurrent", zones, frozenset(worked.areas))
-        found = lift(worked.settings, worked.machine.card if worked.machine else None, on.area, on.shut)
+        on = grounds(who, "microcurrent", frozenset(worked.areas))
+        found = lift(worked.settings, worked.machine.card if worked.machine else None, *on)
         return {line.path for side in found.lines.values() for line in side}
 
     assert paths(()) - paths(low) == {"forehead", "brow"} and {"low", "middle", "jaw lift"} <= paths(low)

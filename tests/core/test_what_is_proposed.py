@@ -168,8 +168,8 @@ def test_what_does_not_go_with_what_is_there_names_the_rule_of_the_two() -> None
 @pytest.mark.parametrize(
     ("changes", "titled", "rule"),
     [
-        ({"slot": 30}, "Microcurrent lift", "plan.slot"),
-        ({"wish": Wish(minutes=30)}, "Microcurrent lift", "plan.slot"),
+        ({"slot": 20}, "Microcurrent lift", "plan.slot"),
+        ({"wish": Wish(minutes=20)}, "Microcurrent lift", "plan.slot"),
         ({"wish": Wish(money=40)}, "Microcurrent lift", "plan.price"),
         (
             {"findings": Findings(phototype=6, sensitive=True, grades={"laxity": {"right jawline": 2}})},

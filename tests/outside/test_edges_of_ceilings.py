@@ -101,7 +101,7 @@ EDGES = (
     Edge("iontophoresis", "at", 2, 2.1, "galvanic.ceiling.density", {"minutes": 3}),
     Edge("iontophoresis", "minutes", 10, 10.5, "iontophoresis.longest", {"at": 0.5}),
     # Body stimulation: an arm 25 mA, a thigh 40 mA.
-    Edge("muscle_stimulation", "at", 25, 26, "muscle_stimulation.most.arm", zones=("outer arm",)),
+    Edge("muscle_stimulation", "at", 25, 26, "muscle_stimulation.most.arm", zones=("outer arm, front",)),
     Edge("muscle_stimulation", "at", 40, 41, "muscle_stimulation.most.thigh"),
     # Ultrasound: 1 W/cm² in the mean, a quarter of an hour on a face.
     Edge("ultrasound", "minutes", 15, 15.5, "ultrasound.longest"),

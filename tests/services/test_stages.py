@@ -341,3 +341,39 @@ def test_a_zone_is_taken_and_given_back(ctx: Context) -> None:
     page = planning.edit(ctx, visit, "zone", {"stage": step, "group": "chin"})
     assert page.plan.stage(step).zones == () and set(page.computed.zones[step]) == every
     assert "does not go to the ear today" in planning.edit(ctx, visit, "zone", {"stage": step, "group": "ear"}).refusal
+
+
+@pytest.mark.parametrize(
+    ("kept", "now"),
+    [
+        ([], []),
+        (["chin", "mid cheek"], ["chin", "mid cheek"]),
+        (["chin", "front of neck"], ["chin"]),
+        (["front of neck", "chin"], ["front of neck"]),
+        (["front, upper"], ["front of the arm, upper"]),
+        (["outer arm", "elbow"], ["outer arm, front"]),
+        (["elbow", "outer arm"], ["elbow", "outer arm, back"]),
+        (
+            ["hollow of the knee", "outer thigh", "back, lower"],
+            ["hollow of the knee", "outer thigh, back", "back of the thigh, lower"],
+        ),
+    ],
+)
+def test_a_stage_of_before_lies_where_it_lay(kept: list[str], now: list[str]) -> None:
+    """On the plate of its first zone, which was all that was worked; zones have names of their own since."""
+    steps = [{"id": "s1", "modality": "led", "stages": [{"id": "s1", "modality": "led", "zones": kept}]}]
+    for told in (
+        upgraded("plan", {"v": 3, "plan": {"steps": steps}})["plan"],
+        upgraded("order", {"v": 6, "acts": [], "plan": {"steps": steps}})["plan"],
+        upgraded("routine", {"v": 2, "steps": steps}),
+    ):
+        assert told["steps"][0]["stages"][0]["zones"] == now
+
+
+def test_the_share_of_infusing_stood_with_the_thresholds() -> None:
+    """It is the act's now, with the number of that day; an order that had none had what scripts had."""
+    acts = [{"portion": "wet.clean", "title": "Acid cleanse"}, {"portion": "wet.infuse", "title": "Infusion"}]
+    for limits, least in (({"wet_share": 55.0, "late_s": 30}, 55), ({}, 40)):
+        order = upgraded("order", {"v": 5, "acts": acts, "plan": {}, **({"limits": limits} if limits else {})})
+        assert [one.get("share", {}).get("least") for one in order["acts"]] == [None, least]
+        assert "wet_share" not in order.get("limits", {})

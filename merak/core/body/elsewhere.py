@@ -174,22 +174,45 @@ ARM, THIGH = (76.0, 70.0, 58.0, 250.0), (152.0, 140.0, 100.0, 300.0)
 @cache
 def arm_front() -> Sketch:
     """Front of the upper arm: from the armpit fold to the elbow crease, half the arm's round."""
-    return _bands(("inner arm", "outer arm", "elbow crease", "front, upper", "front, lower"), ARM)
+    return _bands(
+        ("inner arm, front", "outer arm, front", "elbow crease", "front of the arm, upper", "front of the arm, lower"),
+        ARM,
+    )
 
 
 @cache
 def arm_back() -> Sketch:
     """Back of the upper arm."""
-    return _bands(("inner arm", "outer arm", "elbow", "back, upper", "back, lower"), ARM)
+    return _bands(
+        ("inner arm, back", "outer arm, back", "elbow", "back of the arm, upper", "back of the arm, lower"), ARM
+    )
 
 
 @cache
 def thigh_front() -> Sketch:
     """Front of the thigh: from the groin fold to above the kneecap, half the thigh's round."""
-    return _bands(("inner thigh", "outer thigh", "above the knee", "front, upper", "front, lower"), THIGH)
+    return _bands(
+        (
+            "inner thigh, front",
+            "outer thigh, front",
+            "above the knee",
+            "front of the thigh, upper",
+            "front of the thigh, lower",
+        ),
+        THIGH,
+    )
 
 
 @cache
 def thigh_back() -> Sketch:
     """Back of the thigh: from the fold under the buttock to the hollow of the knee."""
-    return _bands(("inner thigh", "outer thigh", "hollow of the knee", "back, upper", "back, lower"), THIGH)
+    return _bands(
+        (
+            "inner thigh, back",
+            "outer thigh, back",
+            "hollow of the knee",
+            "back of the thigh, upper",
+            "back of the thigh, lower",
+        ),
+        THIGH,
+    )

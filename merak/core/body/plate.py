@@ -4,7 +4,9 @@ The client's right side has negative x, as when one looks at the client. Distanc
 keeps areas nearly true; docs/plate.md says where they are not, and by how much.
 """
 
+from collections import Counter
 from collections.abc import Callable
+from functools import cache
 from typing import NamedTuple
 
 import numpy as np
@@ -16,7 +18,22 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import landmarks
 from merak.core.knowledge.current import by_book
 
-__all__ = ["BONY", "GRADED", "GROUPS", "PLATES", "SIDES", "THIN", "Key", "Plate", "area_cm2", "plate", "zone_names"]
+__all__ = [
+    "BONY",
+    "GRADED",
+    "GROUPS",
+    "PLATES",
+    "SIDES",
+    "THIN",
+    "Key",
+    "Plate",
+    "all_zones",
+    "area_cm2",
+    "plate",
+    "plate_with",
+    "where_words",
+    "zone_names",
+]
 
 
 class ZoneKind(NamedTuple):
@@ -99,6 +116,36 @@ def zone_names(name: str) -> tuple[str, ...]:
     """The zones of a plate, in reading order from the top down. Raises BadInput for a plate that is none."""
     zones = _kind(name).sketch().zones
     return tuple(sorted(zones, key=lambda zone: zones[zone].centroid.y))
+
+
+@cache
+def all_zones() -> frozenset[str]:
+    """Every zone of every plate."""
+    return frozenset(zone for kind in PLATES.values() for zone in kind.sketch().zones)
+
+
+@cache
+def plate_with(zone: str) -> str:
+    """The plate that a zone lies on; each has a name of its own. Raises BadInput for a zone of none."""
+    for name in PLATES:
+        if zone in PLATES[name].sketch().zones:
+            return name
+    raise BadInput({"zone": f"There is no zone “{zone}”."})
+
+
+#: So many zones are named one by one.
+FEW_ZONES = 6
+
+
+def where_words(zones: tuple[str, ...]) -> str:
+    """Zones in a few words: everywhere, a group of them by its name, a few by theirs, else how many on which plates."""
+    if not zones:
+        return "everywhere"
+    group = next((name for name, members in GROUPS.items() if set(members) == set(zones)), "")
+    if group or len(zones) <= FEW_ZONES:
+        return group or ", ".join(zones)
+    counts = Counter(PLATES[plate_with(zone)].short.lower() for zone in zones if zone in all_zones())
+    return ", ".join(f"{many} zones of the {name}" if many > 1 else f"1 of the {name}" for name, many in counts.items())
 
 
 def _kind(name: str) -> ZoneKind:

@@ -36,9 +36,11 @@ needs(
     """,
 )
 
-Path = Literal["low", "middle", "high", "jaw lift", "brow", "forehead"]
+Path = Literal["low", "middle", "high", "jaw lift", "brow", "forehead", "neck"]
 #: The paths of a lift.
 PATHS: tuple[Path, ...] = get_args(Path)
+#: A line that reaches so little into a zone, in mm, only touches its border.
+BORDER_MM = 3
 #: GEOS's number for a line.
 LINE = 1
 #: A stroke's end: landmark and how far from it, (outward, down) in mm of the default build.
@@ -83,7 +85,7 @@ FOCUSED: dict[str, tuple[tuple[End, End], ...]] = {
 }
 needs(__name__, landmark=tuple({end[0] for lines in STROKES.values() for line in lines for end in line}))
 #: The paths that lie on each plate; elsewhere rows are laid over the area.
-ON_PLATE = {"face": (*PATHS, "nose"), "neck": ("neck",)}
+ON_PLATE = {"face": (*(path for path in PATHS if path != "neck"), "nose"), "neck": ("neck",)}
 
 
 class Line(NamedTuple):

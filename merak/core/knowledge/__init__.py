@@ -257,7 +257,7 @@ class Help(BookEntry):
 
 class Consider(BookEntry):
     """One modality for a condition; the order of the list is the order of choice. `where` limits it to a group of
-    zones, or to those that are "graded".
+    zones, to those that are "graded", or to those that the "lines" through the graded ones run over.
     """
 
     modality: str
@@ -322,14 +322,15 @@ class Pairing(Cited):
 
 
 class School(BookEntry):
-    """One way of doing it: what it changes at the chair, in settings, in the order, in what is added; `senior` asks for
-    one.
+    """One way of doing it: what it changes at the chair, in settings, in the order, in what is added; where what it is
+    `on` goes when nothing else is said (zones and groups of them); `senior` asks for one.
     """
 
     id: str
     words: str
     action: str
     on: tuple[str, ...] = ()
+    zones: tuple[str, ...] = ()
     set: dict[str, dict[str, str | float | bool]] = Field(default_factory=dict)
     rank: dict[str, int] = Field(default_factory=dict)
     adds: tuple[str, ...] = ()
@@ -500,7 +501,8 @@ class About(Cited):
 
     `licence` names the right that it needs beyond the therapist's own; "physician" is recorded and referred, never
     planned. `work` is its name on the plate, "" where it touches no skin of its own. What it uses
-    up `stays` on the skin or does not; `promise` is the rule of what is never promised of it.
+    up `stays` on the skin or does not; `promise` is the rule of what is never promised of it. It is worked on these
+    `plates` and on no other, on the first where nothing is said.
     """
 
     title: str
@@ -517,6 +519,7 @@ class About(Cited):
     stays: bool = False
     promise: str = ""
     tags: tuple[str, ...]
+    plates: tuple[str, ...] = Field(min_length=1)
 
 
 class Emergency(Cited):

@@ -11,6 +11,7 @@ from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making, gridded
+from merak.core.modality.prints import Prints, prints
 from merak.core.modality.shared import (
     Amount,
     Circumstances,
@@ -26,6 +27,7 @@ from merak.core.modality.shared import (
 )
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.ways import ASKED_WARM, Ways
+from merak.core.working import Quantity
 
 needs(
     __name__,
@@ -66,22 +68,33 @@ PLACES: dict[str, Place] = {
 }
 
 
+#: How wide the lines lie beside each other where no plate says it.
+WIDTH_MM = 60.0
+
+
 class Settings(Base):
     """What is set: energy a line on the card's scale, the focus's depth, the place, how lines lie."""
 
     at: float = Field(ge=0, le=100, title="Set to")
     depth_mm: float = Field(3, ge=0.5, le=15, title="Depth", json_schema_extra={"unit": "mm"})
     place: Place = Field("cheek", title="Place")
-    width_mm: float = Field(60, ge=1, le=400, title="Width across the lines", json_schema_extra={"unit": "mm"})
+    width_mm: float = Field(WIDTH_MM, ge=1, le=400, title="Width across the lines", json_schema_extra={"unit": "mm"})
     spacing_mm: float = Field(3, ge=0.5, le=20, title="Between lines", json_schema_extra={"unit": "mm"})
     passes: int = Field(3, ge=1, le=10, title="Passes")
     numbed: bool = Field(False, title="Numbed")
 
     @classmethod
     def follows(cls, around: Circumstances) -> dict[str, Any]:
-        """Whether the skin is numbed; the place among its zones where bone lies nearest."""
+        """Whether the skin is numbed; the place among its zones where bone lies nearest; how wide they are, says the
+        plate.
+        """
         places = {PLACES.get(zone, "jawline") for zone in around.zones} or {"jawline"}
-        return {"numbed": around.has("numbing"), "place": min(places, key=lambda one: (number(tissue_rule(one)), one))}
+        place = min(places, key=lambda one: (number(tissue_rule(one)), one))
+        return {"numbed": around.has("numbing"), "place": place, "width_mm": WIDTH_MM}
+
+    def prints(self, card: MachineCard) -> Prints | None:
+        """Line beside line, as far apart as is set. The same energy in a shorter line would be more for each mm."""
+        return prints(card, apart_mm=self.spacing_mm)
 
 
 def tissue_rule(place: str) -> str:
@@ -132,10 +145,14 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         as_set("spacing", settings.spacing_mm, "mm", 1),
         as_set("passes", settings.passes, "", 0),
     )
-    count = line_count(settings.width_mm, settings.spacing_mm) * settings.passes
-    lines = worked(
-        "lines", count, "", "(width ÷ spacing, rounded down, + 1) × passes", (width, spacing, passes), digits=0
-    )
+    if subject.laid is None:
+        count = line_count(settings.width_mm, settings.spacing_mm) * settings.passes
+        inputs: tuple[Quantity, ...] = (width, spacing)
+        how = "(width ÷ spacing, rounded down, + 1) × passes"
+    else:
+        count = subject.prints_a_pass * settings.passes
+        how, inputs = "lines on the plate × passes", subject.print_counts
+    lines = worked("lines", count, "", how, (*inputs, passes), digits=0)
     judge.tell("lines", lines)
     judge.tell(
         "joules",
@@ -153,4 +170,4 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
 
 def acts(make: Making) -> Iterable[Act]:
     """Line by line, as far from each other as is set."""
-    return gridded(make, down_mm=make.settings.spacing_mm)
+    return gridded(make)

@@ -5,12 +5,12 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from merak.core.acts import Act, Cell, Part
-from merak.core.body.grid import Tip
+from merak.core.body.plate import where_words
 from merak.core.body.sections import SectionOrder
 from merak.core.client import Side
 from merak.core.knowledge import Manner, about, number
 from merak.core.knowledge.register import needs
-from merak.core.modality.device import CardTip
+from merak.core.modality.prints import Prints
 from merak.core.modality.ways import Ground, Inquiry, Ways
 from merak.core.spots import SpotRule
 from merak.core.working import Quantity
@@ -36,7 +36,7 @@ class Places(Protocol):
     def zones(self) -> tuple[Part, ...]:
         """Its zones, each side by itself."""
 
-    def grid(self, tip: Tip, small: Tip, order: SectionOrder) -> tuple[tuple[Part, ...], tuple[Cell, ...]]:
+    def grid(self, of: Prints, order: SectionOrder) -> tuple[tuple[Part, ...], tuple[Cell, ...]]:
         """Its sections and the footprints in them."""
 
 
@@ -66,7 +66,7 @@ class Making:
     school: str
     lower: str
     laid: Places
-    ground: Ground
+    grounds: tuple[Ground, ...]
     spot: SpotRule | None
     how: Manner = NO_MANNER
 
@@ -78,7 +78,7 @@ class Making:
     @property
     def where(self) -> str:
         """The zones that were chosen, as a sentence."""
-        return f"{', '.join(self.zones)}. " if self.zones else ""
+        return f"{where_words(self.zones)}. " if self.zones else ""
 
     @property
     def technique(self) -> str:
@@ -231,17 +231,13 @@ def current_on(make: Making) -> Iterable[Act]:
     yield make.act("timed", make.title, make.own_s, over=over, **make.machine)
 
 
-def gridded(make: Making, down_mm: float | None = None, order: SectionOrder = "cheeks first") -> Iterable[Act]:
-    """Footprint by footprint, section by section: the next one lit, the tip wiped when it is due. `down_mm` is how far
-    the next one lies where that is set and not the tip's.
-    """
-    tips = sorted(make.card.tips, key=lambda tip: -tip.area_cm2)
+def gridded(make: Making, order: SectionOrder = "cheeks first") -> Iterable[Act]:
+    """Footprint by footprint, section by section: the next one lit, the tip wiped when it is due."""
+    of = make.settings.prints(make.card)
     parts: tuple[Part, ...] = (Part(name="everywhere"),)
     cells: tuple[Cell, ...] = (Cell(part=0, ring=()),)
-    if make.laid.known and tips:
-        chosen = make.card.tip(getattr(make.settings, "tip", "")) or tips[0]
-        small = min(chosen, tips[-1], key=lambda tip: tip.area_cm2)
-        parts, cells = make.laid.grid(_footprint(make, chosen, down_mm), _footprint(make, small, down_mm), order)
+    if make.laid.known and of:
+        parts, cells = make.laid.grid(of, order)
     hand = about()[make.modality].technique[3].partition(". ")[0].rstrip(".") + "."
     yield make.ready(instruction=f"{make.preparation} {make.school}".strip())
     yield make.act(
@@ -256,11 +252,3 @@ def gridded(make: Making, down_mm: float | None = None, order: SectionOrder = "c
         spot=make.spot,
         **make.machine,
     )
-
-
-def _footprint(make: Making, tip: CardTip, down_mm: float | None) -> Tip:
-    """What one pulse covers: the tip, or a line as long as it is wide."""
-    overlap = getattr(make.settings, "overlap_percent", 0) / 100
-    down = tip.down_mm if down_mm is None else down_mm
-    shape: Any = "circle" if tip.round else "rectangle"
-    return Tip(shape=shape, across_mm=tip.across_mm, down_mm=down, overlap=min(overlap, 0.6))

@@ -9,7 +9,7 @@ from shapely import LineString
 
 from merak.core.acts import Act, StrokeLine
 from merak.core.body.plate import area_cm2
-from merak.core.body.strokes import PATHS, Line, Path, lines
+from merak.core.body.strokes import BORDER_MM, PATHS, Line, Path, lines
 from merak.core.body.treatable import Treatable, treatable
 from merak.core.client import Measures, Side
 from merak.core.dose.current import amount_umol, charge_mc, density_ma_cm2
@@ -50,6 +50,7 @@ CARD = MicrocurrentCard
 INCREMENT = Increment("level", 0.5)
 AMOUNT = Amount("charge", adds_up=True)
 WAYS = Ways(halves=True, ended="counted", twin=Twin("level", "current", "Current", "µA", 0), amounts={"gel": ""})
+BOTH: tuple[Side, Side] = ("right", "left")
 Polarity = Literal["alternating", "positive", "negative"]
 Technique = Literal["fixed probe, hold", "paired strokes"]
 Feel = Literal["raise until just felt", "stay below feeling"]
@@ -83,11 +84,14 @@ class Settings(Base):
             raise BadInput({"current": f"The {card.name} {words}."})
         return self.model_copy(update={"level": level})
 
-    def drawn(self, card: MicrocurrentCard, ground: Ground) -> Dose:
-        """The lift on a client's own plate. Raises Refused where no line lies on it."""
-        found = lift(self, card, ground.area, ground.shut)
-        if not any(found.lines.values()):
-            raise Refused("No line of the lift lies on these zones alone: all would cross others.", "plan.closed_zones")
+    def drawn(self, card: MicrocurrentCard, grounds: tuple[Ground, ...]) -> Dose:
+        """The lift on a client's own plates. Raises Refused where no line lies on one of them."""
+        found = lift(self, card, *grounds)
+        for ground in grounds:
+            name = ground.area.plate.name
+            if not any(there for there in found.plates[name].values()):
+                words = f"No line of the lift lies on these zones of the {name} alone: all would cross others."
+                raise Refused(words, "plan.closed_zones")
         return _dose(found)
 
 
@@ -133,6 +137,11 @@ class Lift(NamedTuple):
     numbers: dict[str, Quantity]
     cautions: tuple[Caution, ...]
     refused: dict[str, Caution]
+    plates: dict[str, dict[Side, tuple[Line, ...]]]
+
+    def on(self, plate: str, side: Side) -> tuple[Line, ...]:
+        """The lines of a side on one of the plates."""
+        return self.plates[plate][side]
 
 
 def start(card: MicrocurrentCard, subject: Subject) -> Start:
@@ -188,17 +197,20 @@ def dose(settings: Settings, card: MicrocurrentCard, subject: Subject) -> Dose:
     """The lift on a face by the build's tapes and a usual finger: what it comes to before a client's own plate is
     there.
     """
-    found = lift(settings, card, treatable(Measures(), NAME, number("face.finger_breadth")))
+    found = lift(settings, card, Ground(treatable(Measures(), NAME, number("face.finger_breadth"))))
     return _dose(found)
 
 
-def lift(settings: Settings, card: MicrocurrentCard, area: Treatable, without: frozenset[str] = frozenset()) -> Lift:
-    """Strokes, minutes, density, charge and gel for this client's treatable area; no line passes through the zones of
-    `without`.
+def lift(settings: Settings, card: MicrocurrentCard, *grounds: Ground) -> Lift:
+    """Strokes, minutes, density, charge and gel on this client's own plates; no line passes through a zone that is
+    shut.
     """
+    plates: dict[str, dict[Side, tuple[Line, ...]]] = {
+        ground.area.plate.name: {side: _clear(ground.area, side, settings.paths, ground.shut) for side in BOTH}
+        for ground in grounds
+    }
     drawn: dict[Side, tuple[Line, ...]] = {
-        "right": _clear(area, "right", settings.paths, without),
-        "left": _clear(area, "left", settings.paths, without),
+        side: tuple(line for there in plates.values() for line in there[side]) for side in BOTH
     }
     level = Quantity(name="level", value=settings.level, unit=f"of {card.levels}", digits=1)
     bone = quantity("microcurrent.bone", "over bone", 1)
@@ -218,22 +230,18 @@ def lift(settings: Settings, card: MicrocurrentCard, area: Treatable, without: f
         "bone_current": bone_current,
         "density": _density(current, card),
         **_strokes(settings, drawn["right"], drawn["left"]),
-        "gel": _gel(settings, area),
+        "gel": _gel(settings, grounds),
     }
     numbers["charge"] = _charge(current, numbers["minutes"])
     if settings.polarity != "alternating":
         numbers["alkali"] = _alkali(numbers["charge"])
-    return Lift(drawn, numbers, *_checked(settings, card, numbers))
+    return Lift(drawn, numbers, *_checked(settings, card, numbers), plates)
 
 
 def _dose(found: Lift) -> Dose:
     minutes = found.numbers["minutes"]
     given = exposed("microcurrent", minutes.value, minutes.unit, "microcurrent.face_time", by="body")
     return Dose(found.numbers, found.cautions, found.refused, given=(given,))
-
-
-#: A line that reaches so little into a zone, in mm, only touches its border.
-BORDER_MM = 3
 
 
 @by_book(256)
@@ -259,6 +267,13 @@ def _density(current: Quantity, card: MicrocurrentCard) -> Quantity:
     )
 
 
+def seconds_of(settings: Settings, drawn: tuple[Line, ...]) -> float:
+    """How long some lines take: repeats × (travel + lines × (hold + setting down))."""
+    hold_s = settings.hold_s if settings.technique == "fixed probe, hold" else 0
+    travel_s = sum(line.length_mm for line in drawn) / settings.speed_mm_s
+    return settings.repeats * (travel_s + len(drawn) * (hold_s + number("microcurrent.reposition")))
+
+
 def _strokes(settings: Settings, right: tuple[Line, ...], left: tuple[Line, ...]) -> dict[str, Quantity]:
     """Strokes and minutes per side and both, from lines × repeats × (travel + hold + setting down)."""
     hold_s = settings.hold_s if settings.technique == "fixed probe, hold" else 0
@@ -279,9 +294,7 @@ def _strokes(settings: Settings, right: tuple[Line, ...], left: tuple[Line, ...]
         travel = Quantity(
             name="travel", value=sum(line.length_mm for line in drawn), unit="mm", formula="length of all lines"
         )
-        seconds = settings.repeats * (
-            (travel.value or 0) / settings.speed_mm_s + len(drawn) * (hold_s + (down.value or 0))
-        )
+        seconds = seconds_of(settings, drawn)
         found[f"minutes_{side}"] = Quantity(
             name=f"minutes, {side} side",
             value=seconds / 60,
@@ -333,13 +346,13 @@ def _alkali(charge: Quantity) -> Quantity:
     )
 
 
-def _gel(settings: Settings, area: Treatable) -> Quantity:
+def _gel(settings: Settings, grounds: tuple[Ground, ...]) -> Quantity:
     both = Quantity(
         name="treatable area, both sides",
-        value=area_cm2(area.side("right")) + area_cm2(area.side("left")),
+        value=sum(area_cm2(shape) for ground in grounds for shape in ground.worked.values()),
         unit="cm²",
         formula="zones − margins − no-go areas",
-        rules=area.rules,
+        rules=tuple(dict.fromkeys(rule for ground in grounds for rule in ground.area.rules)),
     )
     film = Quantity(name="film", value=settings.film_mm, unit="mm", digits=2, rules=("microcurrent.gel_film",))
     return Quantity(
@@ -432,31 +445,38 @@ def _checked(
 def acts(make: Making) -> Iterable[Act]:
     """One side, the mirror, then the other: gel dries, and the lift shows only against the untreated side."""
     settings = make.settings
-    found = lift(settings, make.card, make.ground.area, make.ground.shut)
+    found = lift(settings, make.card, *make.grounds)
     bone_level = found.numbers["bone_level"].value or settings.level
     yield make.ready("Gel and probes", f"{about()[NAME].technique[0]} {make.school}")
     for at in (make.side, make.other_side):
-        lines = tuple(
-            StrokeLine(
-                path=line.path,
-                points=line.points,
-                repeats=settings.repeats,
-                bony=line.bony,
-                level=bone_level if line.bony else settings.level,
-            )
-            for line in found.lines[at]
-        )
         if at == make.other_side:
             yield make.mirror()
-        yield make.act(
-            "strokes",
-            f"Lift, {at}",
-            found.numbers[f"minutes_{at}"].known * 60,
-            "Gel on this side only. Up and out; renew the gel before it dries.",
-            side=at,
-            lines=lines,
-            hold_s=settings.hold_s if settings.technique == "fixed probe, hold" else 0,
-            level_most=level_most(settings, make.card),
-            sayings=sayings(settings.feel),
-            **make.machine,
+        for n, plate in enumerate(found.plates):
+            drawn = found.on(plate, at)
+            if drawn or not n:
+                share = seconds_of(settings, drawn) / (seconds_of(settings, found.lines[at]) or 1)
+                yield make.act(
+                    "strokes",
+                    f"Lift, {at}" if plate == make.plate else f"Lift, {at} {plate}",
+                    found.numbers[f"minutes_{at}"].known * 60 * share,
+                    "Gel on this side only. Up and out; renew the gel before it dries.",
+                    side=at,
+                    lines=_stroke_lines(settings, drawn, bone_level),
+                    hold_s=settings.hold_s if settings.technique == "fixed probe, hold" else 0,
+                    level_most=level_most(settings, make.card),
+                    sayings=sayings(settings.feel),
+                    **make.machine | {"plate": plate},
+                )
+
+
+def _stroke_lines(settings: Settings, drawn: tuple[Line, ...], bone_level: float) -> tuple[StrokeLine, ...]:
+    return tuple(
+        StrokeLine(
+            path=line.path,
+            points=line.points,
+            repeats=settings.repeats,
+            bony=line.bony,
+            level=bone_level if line.bony else settings.level,
         )
+        for line in drawn
+    )

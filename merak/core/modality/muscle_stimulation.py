@@ -46,7 +46,7 @@ NAME = "muscle_stimulation"
 CARD = scaled(NAME, "mA")
 INCREMENT = Increment("at")
 AMOUNT = Amount("current")
-WAYS = Ways(plate="thigh-front")
+WAYS = Ways()
 Limb = Literal["thigh", "arm"]
 Pattern = Literal["crossed", "parallel"]
 

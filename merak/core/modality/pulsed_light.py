@@ -14,6 +14,7 @@ from merak.core.knowledge import has_rule, number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making, gridded
+from merak.core.modality.prints import Prints, prints
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.ways import ASKED_WARM, SpotTest, Ways
@@ -72,6 +73,10 @@ class Settings(Base):
     vessel_um: float = Field(100, ge=10, le=1000, title="Vessel", json_schema_extra={"unit": "µm"})
     tip: str = Field("", title="Crystal")
 
+    def prints(self, card: MachineCard) -> Prints | None:
+        """Crystal beside crystal; a fluence means the same with a smaller one."""
+        return prints(card, self.tip, self.overlap_percent, changes=True)
+
     def tags(self) -> tuple[str, ...]:
         """What red light does to vessels."""
         return ("pulsed_light.vessels",) * (self.target != "brown")
@@ -113,7 +118,14 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     if tip is None:
         judge.refuse("device.tip", f"The {card.name}'s card has no crystal.", "tip", "Add it to the card.")
     else:
-        _shots(judge, settings, subject, fluence, as_set("crystal", tip.area_cm2, "cm²", 2, "device.tip"))
+        areas = {one.name: one.area_cm2 for one in card.tips}
+        crystal = as_set("crystal", tip.area_cm2, "cm²", 2, "device.tip")
+        if subject.laid is None:
+            _by_area(judge, settings, subject, fluence, crystal)
+        else:
+            flashed = sum(many * areas.get(name, tip.area_cm2) for name, many in subject.laid)
+            how, counts = "footprints on the plate × passes", subject.print_counts
+            _shots(judge, settings, fluence, subject.prints_a_pass, flashed, how, counts)
     _heating(judge, settings, subject, fluence)
     dark = (subject.phototype or 0) >= DARK
     spot = f"{NAME}.spot.dark" if dark else f"{NAME}.spot"
@@ -143,19 +155,27 @@ def _guards(judge: Judge, settings: Settings, card: MachineCard, subject: Subjec
         judge.refuse(f"{NAME}.vessel", "Only a vessel is pulsed more than once.", "stacked")
 
 
-def _shots(judge: Judge, settings: Settings, subject: Subject, fluence: Quantity, crystal: Quantity) -> None:
+def _by_area(judge: Judge, settings: Settings, subject: Subject, fluence: Quantity, crystal: Quantity) -> None:
+    """Shots where no plate says how many have room."""
     step = (crystal.value or 1) * (1 - settings.overlap_percent / 100)
-    passes = as_set("passes", settings.passes, "", 0)
     overlap = as_set("overlap", settings.overlap_percent, "%", 0)
     a_pass = ceil(subject.area_cm2 / step - 1e-9)
-    shots = worked(
-        "shots",
-        a_pass * settings.passes,
-        "",
-        "area ÷ (crystal × (1 − overlap)), rounded up, × passes",
-        (subject.area, crystal, overlap, passes),
-        digits=0,
-    )
+    how = "area ÷ (crystal × (1 − overlap)), rounded up, × passes"
+    _shots(judge, settings, fluence, a_pass, a_pass * crystal.known, how, (subject.area, crystal, overlap))
+
+
+def _shots(
+    judge: Judge,
+    settings: Settings,
+    fluence: Quantity,
+    a_pass: int,
+    flashed_cm2: float,
+    how: str,
+    inputs: tuple[Quantity, ...],
+) -> None:
+    """Shots, flashes, joules and minutes of so many shots a pass, on so many cm² of crystal."""
+    passes = as_set("passes", settings.passes, "", 0)
+    shots = worked("shots", a_pass * settings.passes, "", how, (*inputs, passes), digits=0)
     judge.tell("shots", shots)
     judge.tell(
         "flashes",
@@ -168,15 +188,16 @@ def _shots(judge: Judge, settings: Settings, subject: Subject, fluence: Quantity
             digits=0,
         ),
     )
-    joules = (fluence.value or 0) * (crystal.value or 0) * (shots.value or 0)
+    covered = worked("crystal on the skin, a pass", flashed_cm2, "cm²", "footprints × crystal", inputs, digits=0)
+    joules = fluence.known * covered.known * settings.passes if fluence.value is not None else 0
     judge.tell(
         "joules",
         worked(
             "energy in all",
             joules,
             "J",
-            "fluence × crystal × shots",
-            (fluence, crystal, shots),
+            "fluence × crystal on the skin × passes",
+            (fluence, covered, passes),
             "dose.energy",
             digits=0,
         ),

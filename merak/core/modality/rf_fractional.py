@@ -11,9 +11,11 @@ from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making, gridded
+from merak.core.modality.prints import Prints, prints
 from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, as_set, on_card, physical, worked
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.ways import ASKED_WARM, SpotTest, Ways
+from merak.core.working import Quantity
 
 needs(
     __name__,
@@ -50,6 +52,10 @@ class Settings(Base):
     tip: str = Field("", title="Tip")
     from_w: float | None = Field(None, ge=0.01, le=500, title="Stepping from", json_schema_extra={"unit": "W"})
     from_ms: float | None = Field(None, ge=0.01, le=1000, title="and", json_schema_extra={"unit": "ms"})
+
+    def prints(self, card: MachineCard) -> Prints | None:
+        """Tip beside tip. The same power through the fewer pins of a smaller one would be more for each."""
+        return prints(card, self.tip)
 
 
 def start(card: MachineCard, subject: Subject) -> Start:
@@ -107,8 +113,14 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
                 digits=2,
             ),
         )
-        count = ceil(subject.area_cm2 / tip.area_cm2 - 1e-9) * settings.passes
-        spots = worked("spots", count, "", "area ÷ tip, rounded up, × passes", (subject.area, face, passes), digits=0)
+        if subject.laid is None:
+            count = ceil(subject.area_cm2 / tip.area_cm2 - 1e-9) * settings.passes
+            inputs: tuple[Quantity, ...] = (subject.area, face)
+            how = "area ÷ tip, rounded up, × passes"
+        else:
+            count = subject.prints_a_pass * settings.passes
+            how, inputs = "footprints on the plate × passes", subject.print_counts
+        spots = worked("spots", count, "", how, (*inputs, passes), digits=0)
         judge.tell("spots", spots)
         each, wipe, pace = (
             as_set(words, number(f"{NAME}.{key}"), unit, 0, f"{NAME}.{key}")

@@ -6,7 +6,7 @@ Every modality is one module with the same face (`Modality`), over words that st
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar, Literal, NamedTuple, Protocol, Self, TypeVar
+from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Protocol, Self, TypeVar
 
 from pydantic import ConfigDict, Field, ValidationError
 
@@ -21,6 +21,7 @@ from merak.core.modality.before import Before
 from merak.core.modality.device import MachineCard
 from merak.core.modality.exposure import Exposure, exposed
 from merak.core.modality.making import Making
+from merak.core.modality.prints import Prints
 from merak.core.modality.titration import titrate
 from merak.core.modality.ways import Ground, Ways
 from merak.core.working import Caution, Frozen, Quantity
@@ -145,8 +146,12 @@ class Settings(Frozen):
         """The lines of aftercare that hang on how it was done, beside those of the modality."""
         return ()
 
-    def drawn(self, card: Any, ground: Ground) -> "Dose | None":
-        """Its dose on a client's own plate, where that hangs on lines and not on an area alone. Raises Refused where
+    def prints(self, card: Any) -> Prints | None:
+        """The footprints that it is laid in; None for what is not laid pulse by pulse, and without a tip."""
+        return None
+
+    def drawn(self, card: Any, grounds: tuple[Ground, ...]) -> "Dose | None":
+        """Its dose on a client's own plates, where that hangs on lines and not on an area alone. Raises Refused where
         none lies there.
         """
         return None
@@ -168,7 +173,9 @@ Set = TypeVar("Set", bound=Settings)
 
 
 class Subject(Settings):
-    """The client and the zone that a modality is planned for. `area_cm2` is what it may treat there."""
+    """The client and the zone that a modality is planned for. `area_cm2` is what it may treat there, `laid` how many
+    footprints of which tip find room on it, where that is known.
+    """
 
     phototype: int | None = Field(None, ge=1, le=6, title="Phototype")
     sensitive: bool = Field(False, title="Sensitive skin")
@@ -181,6 +188,20 @@ class Subject(Settings):
     weight_kg: float | None = Field(None, gt=2, le=300, title="Body weight", json_schema_extra={"unit": "kg"})
     verdict: Verdict = "go"
     last: Before | None = None
+    laid: tuple[tuple[str, Annotated[int, Field(ge=0, le=250_000)]], ...] | None = None
+
+    @property
+    def prints_a_pass(self) -> int:
+        """How many footprints a pass takes as they are laid on the plate."""
+        return sum(many for _, many in self.laid or ())
+
+    @property
+    def print_counts(self) -> tuple[Quantity, ...]:
+        """The same as inputs of a working, tip by tip."""
+        return tuple(
+            Quantity(name=f"footprints, {tip}", value=many, digits=0, rules=("body.area",))
+            for tip, many in self.laid or ()
+        )
 
     @property
     def area(self) -> Quantity:

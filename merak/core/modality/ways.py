@@ -1,12 +1,16 @@
 """How a modality is worked, where that is the same whatever is set: what the client is asked, its test spot, whether
-one half is shown against the other, on which plate it is done.
+one half is shown against the other.
 """
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Literal, NamedTuple
 
-from merak.core.body.treatable import Treatable
+from shapely.geometry.base import BaseGeometry
+
+from merak.core.body.plate import Key
+from merak.core.body.treatable import BESIDE, Treatable
 from merak.core.knowledge import number, rule
 from merak.core.knowledge.register import needs
 
@@ -66,6 +70,11 @@ class Ground:
     area: Treatable
     shut: frozenset[str] = frozenset()
 
+    @cached_property
+    def worked(self) -> dict[Key, BaseGeometry]:
+        """What is worked of each zone that is not shut."""
+        return {key: shape for key, shape in self.area.zones.items() if key[1] not in self.shut | BESIDE}
+
 
 class Twin(NamedTuple):
     """What a setting is also told by, and may be typed instead of it: the number of the dose with this name."""
@@ -91,7 +100,6 @@ class Ways:
     asks: Inquiry = ASKED
     spot: SpotTest | None = None
     halves: bool = False
-    plate: str = "face"
     tags: frozenset[str] = frozenset()
     adjusts: str = ""
     passes: str = ""

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
-from merak.core.body.plate import PLATES, SPECK_CM2, area_cm2, zone_names
+from merak.core.body.plate import PLATES, SPECK_CM2, all_zones, area_cm2, plate_with
 from merak.core.body.treatable import BESIDE, Treatable, treatable
 from merak.core.knowledge import about, all_of, book, free_work, number, quantity, traits
 from merak.core.knowledge.current import by_book
@@ -102,6 +102,13 @@ class Brief:
             self.facts.findings.measures, work, self.facts.finger_mm, plate, self.facts.narrowed, self.facts.marks
         )
 
+    def own_area(self, modality: str, plate: str = "face") -> Treatable:
+        """Where a modality goes on one of this client's plates: with its own margins, free of them where it keeps
+        none.
+        """
+        work = "" if modality in housekeeping() else about()[modality].work
+        return self.area(work or free_work(), plate)
+
     def whole(self, plate: str = "face") -> Treatable:
         """One of the plates, where nothing keeps its distance."""
         return self.area(free_work(), plate)
@@ -188,11 +195,13 @@ def offered_by(cards: Iterable[Card]) -> frozenset[str]:
     return frozenset(able)
 
 
-def plate_of(zones: tuple[str, ...], modality: str) -> str:
-    """The plate that zones lie on; the modality's own where none are named."""
+def plates_of(zones: tuple[str, ...], modality: str) -> tuple[str, ...]:
+    """The plates of a modality that zones lie on, in their order; its first where none are named."""
+    own = about()[modality].plates
     if not zones:
-        return MODALITIES[modality].WAYS.plate
-    return next((name for name in PLATES if zones[0] in zone_names(name)), "face")
+        return own[:1]
+    on = {plate_with(zone) for zone in zones if zone in all_zones()}
+    return tuple(name for name in PLATES if name in on and name in own)
 
 
 @remembered(MANY)
@@ -200,17 +209,11 @@ def workable(brief: Brief, modality: str, zones: tuple[str, ...] = ()) -> dict[s
     """Zone → treatable cm² (both sides) for a modality: what was asked for, less what an answer, a finding, a margin or
     a mark closes.
     """
-    if modality in housekeeping() or not about()[modality].work:
-        whole = brief.whole(plate_of(zones, modality)).plate.zones
-        areas = {key: area_cm2(shape) for key, shape in whole.items()}
-    else:
-        areas = {
-            key: area_cm2(shape)
-            for key, shape in brief.area(about()[modality].work, plate_of(zones, modality)).zones.items()
-        }
     closed = brief.board[modality].closed if modality in brief.board else {}
     found: dict[str, float] = {}
-    for (_, zone), area in areas.items():
-        if zone not in closed and zone not in BESIDE and (not zones or zone in zones):
-            found[zone] = found.get(zone, 0) + area
-    return {zone: area for zone, area in found.items() if area > SPECK_CM2}
+    for plate in plates_of(zones, modality):
+        for (_, zone), shape in brief.own_area(modality, plate).zones.items():
+            area = area_cm2(shape)
+            if zone not in closed and zone not in BESIDE and (not zones or zone in zones) and area > SPECK_CM2:
+                found[zone] = found.get(zone, 0) + area
+    return found

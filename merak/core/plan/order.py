@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from pydantic import ValidationError
 
 from merak.core.acts import Act, Cell, Part, Span
-from merak.core.body.grid import Tip
 from merak.core.body.sections import SectionOrder
 from merak.core.client import Side
 from merak.core.errors import MerakError
@@ -15,11 +14,12 @@ from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card
 from merak.core.modality.making import Making, in_manner
+from merak.core.modality.prints import Prints
 from merak.core.modality.shared import incremented, more_energy
-from merak.core.plan.brief import MANY, Brief, plate_of
+from merak.core.plan.brief import MANY, Brief, plates_of
 from merak.core.plan.by_class import told_lower
 from merak.core.plan.places import grid_cells, section_parts, zone_parts
-from merak.core.plan.stage import Worked, compute, ground, school_acts
+from merak.core.plan.stage import Worked, compute, grounds, school_acts
 from merak.core.plan.step import WorkedStep
 from merak.core.remembered import remembered
 from merak.core.spots import SpotRule, SpotWord
@@ -93,11 +93,11 @@ def _made(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid
         own_s=one.own_s,
         side=side,
         zones=stage.zones,
-        plate=plate_of(stage.zones, stage.modality),
+        plate=plates_of(tuple(one.areas), stage.modality)[0],
         school=" ".join(school_acts(stage.modality, of)),
         lower=told_lower(one.dose, one.classes),
         laid=OnPlate(brief, one, side, laid),
-        ground=ground(brief, stage.modality, stage.zones, frozenset(one.areas)),
+        grounds=grounds(brief, stage.modality, frozenset(one.areas)),
         how=stage.how,
         spot=spot_rule(brief, one, laid or one.spot_only) if spot and (one.spot_only or spot.same_visit) else None,
     )
@@ -125,9 +125,9 @@ class OnPlate:
         """The zones, each side by itself."""
         return zone_parts(self.brief, self.one, self.side)
 
-    def grid(self, tip: Tip, small: Tip, order: SectionOrder) -> tuple[tuple[Part, ...], tuple[Cell, ...]]:
+    def grid(self, of: Prints, order: SectionOrder) -> tuple[tuple[Part, ...], tuple[Cell, ...]]:
         """The sections and the footprints in them."""
-        return grid_cells(self.brief, self.one, self.side, tip, small, order)
+        return grid_cells(self.brief, self.one, self.side, of, order)
 
 
 def spot_rule(brief: Brief, one: Worked, laid: bool = True) -> SpotRule | None:

@@ -4,79 +4,83 @@ from shapely import get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.acts import Cell, Part, Ring
-from merak.core.body.grid import Tip, grid
 from merak.core.body.plate import Key, area_cm2, is_speck
 from merak.core.body.sections import Section, SectionOrder, sections
 from merak.core.body.treatable import Treatable
 from merak.core.client import Side
-from merak.core.knowledge import about, free_work
-from merak.core.plan.brief import Brief, plate_of
+from merak.core.modality.prints import Prints
+from merak.core.plan.brief import Brief
 from merak.core.plan.by_class import CLASSES, SkinClass
-from merak.core.plan.stage import Worked
+from merak.core.plan.footprints import beds
+from merak.core.plan.stage import Worked, grounds
 
 #: Outlines are kept to a tenth of a millimetre: finer than any hand.
 DIGITS = 1
 
 
-def area_of(brief: Brief, one: Worked) -> Treatable:
-    """The plate of a stage with the modality's margins; the mask's where it keeps none."""
-    return brief.area(about()[one.modality].work or free_work(), plate_of(one.stage.zones, one.modality))
-
-
 def section_parts(brief: Brief, one: Worked, first: Side, order: SectionOrder = "cheeks first") -> tuple[Part, ...]:
-    """The sections of a stage in working order, each as far as it may be worked."""
+    """The sections of a stage in working order, plate by plate, each as far as it may be worked."""
     return tuple(
-        _part(one, section.name, section.keys, shape) for section, shape in _sections(brief, one, first, order)
+        _part(one, area, section.name, section.keys, shape)
+        for area, section, shape in _sections(brief, one, first, order)
     )
 
 
 def zone_parts(brief: Brief, one: Worked, first: Side) -> tuple[Part, ...]:
     """The zones of a stage in working order, each side by itself: for what is read and warmed zone by zone."""
-    area = area_of(brief, one)
-    keys = [
-        key
-        for section, _ in _sections(brief, one, first, "cheeks first")
+    return tuple(
+        _part(one, area, " ".join(key), (key,), area.zones[key])
+        for area, section, _ in _sections(brief, one, first, "cheeks first")
         for key in section.keys
         if not is_speck(area.zones[key])
-    ]
-    return tuple(_part(one, " ".join(key), (key,), area.zones[key]) for key in keys)
+    )
 
 
 def grid_cells(
-    brief: Brief, one: Worked, first: Side, tip: Tip, small: Tip, order: SectionOrder
+    brief: Brief, one: Worked, first: Side, of: Prints, order: SectionOrder
 ) -> tuple[tuple[Part, ...], tuple[Cell, ...]]:
-    """The sections of a stage and the footprints in them, walked section by section; `small` is for lips, nose and
-    around the eyes.
-    """
+    """The sections of a stage and the footprints in them, as the plan counted them, walked section by section."""
     parts: list[Part] = []
     cells: list[Cell] = []
-    for section, shape in _sections(brief, one, first, order):
-        found = grid(shape, small if section.small_tip else tip)
-        if found.count:
-            cells += [Cell(part=len(parts), ring=_ring(cell)) for cell in found.cells()]
-            parts.append(_part(one, section.name, section.keys, shape))
+    worked = frozenset(one.areas)
+    for area in areas_of(brief, one):
+        laid = {frozenset(bed.keys): bed for bed in beds(area, worked, of)}
+        for section in sections(area.plate, order, first):
+            bed = laid.get(frozenset(key for key in section.keys if key[1] in worked))
+            if bed and bed.grid.count:
+                cells += [Cell(part=len(parts), ring=_ring(cell)) for cell in bed.grid.cells()]
+                tip = "" if bed.tip == of.tip else f"with the {bed.tip.name}"
+                parts.append(_part(one, area, section.name, bed.keys, bed.shape, tip))
     return tuple(parts), tuple(cells)
 
 
-def _sections(brief: Brief, one: Worked, first: Side, order: SectionOrder) -> list[tuple[Section, BaseGeometry]]:
-    area = area_of(brief, one)
+def areas_of(brief: Brief, one: Worked) -> tuple[Treatable, ...]:
+    """The plates of a stage with the modality's margins."""
+    return tuple(ground.area for ground in grounds(brief, one.modality, frozenset(one.areas)))
+
+
+def _sections(
+    brief: Brief, one: Worked, first: Side, order: SectionOrder
+) -> list[tuple[Treatable, Section, BaseGeometry]]:
     found = []
-    for section in sections(area.plate, order, first):
-        keys = tuple(key for key in section.keys if key[1] in one.areas)
-        shape = union_all([area.zones[key] for key in keys])
-        if not is_speck(shape):
-            found.append((section._replace(keys=keys), shape))
+    for area in areas_of(brief, one):
+        for section in sections(area.plate, order, first):
+            keys = tuple(key for key in section.keys if key[1] in one.areas)
+            shape = union_all([area.zones[key] for key in keys])
+            if not is_speck(shape):
+                found.append((area, section._replace(keys=keys), shape))
     return found
 
 
-def _part(one: Worked, name: str, keys: tuple[Key, ...], shape: BaseGeometry) -> Part:
+def _part(one: Worked, area: Treatable, name: str, keys: tuple[Key, ...], shape: BaseGeometry, tip: str = "") -> Part:
     names = {zone for _, zone in keys}
-    mind = [
+    mind = [tip] * bool(tip) + [
         f"{skin}: {', '.join(there)}, {_set_there(one, skin)}"
         for skin, (zones, _) in CLASSES.items()
         if (there := sorted(names & zones))
     ]
-    return Part(name=name, outlines=_outlines(shape), cm2=round(area_cm2(shape), 1), mind="; ".join(mind))
+    outlines, cm2 = _outlines(shape), round(area_cm2(shape), 1)
+    return Part(name=name, plate=area.plate.name, outlines=outlines, cm2=cm2, mind="; ".join(mind))
 
 
 def _set_there(one: Worked, skin: SkinClass) -> str:

@@ -9,7 +9,10 @@ from collections.abc import Iterable, Sequence
 from itertools import combinations
 from typing import Literal, NamedTuple, get_args
 
-from merak.core.body.plate import GROUPS
+from shapely import LineString
+
+from merak.core.body.plate import GROUPS, SIDES
+from merak.core.body.strokes import BORDER_MM, PATHS, lines
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Condition, Consider, about, all_of, book, conditions, methods, number, rule, traits
 from merak.core.knowledge.register import needs
@@ -361,7 +364,7 @@ def _not_this_kind(kind: ProposalKind, name: str, brief: Brief) -> tuple[str, st
 
 
 def _zones(brief: Brief, name: str, considered: tuple[Condition, Consider] | None) -> tuple[str, ...]:
-    """Where it goes: where the condition was graded, above what hangs, or everywhere."""
+    """Where it goes: where the condition was graded, along the lines from there, or everywhere."""
     if considered is None:
         return ()
     condition, consider = considered
@@ -372,9 +375,27 @@ def _zones(brief: Brief, name: str, considered: tuple[Condition, Consider] | Non
         if graded and not zones:  # none would mean everywhere
             raise Refused(f"Where it is needed it may not go: {', '.join(graded)}.", "plan.closed_zones")
         return zones
+    if consider.where == "lines":
+        return _along_lines(brief, name, frozenset(graded))
     if consider.where in GROUPS:
         return GROUPS[consider.where]
     return ()
+
+
+def _along_lines(brief: Brief, name: str, graded: frozenset[str]) -> tuple[str, ...]:
+    """The zones that the lines through what was graded run over: a lift goes to where it hangs, and on to its upper
+    end; everywhere where nothing was graded, or no line comes by.
+    """
+    able = workable(brief, name)
+    area = brief.own_area(name)
+    found: dict[str, None] = {}
+    for side in SIDES:
+        for line in lines(area, side, PATHS):
+            run = LineString(line.points)
+            met = {zone for (_, zone), shape in area.plate.zones.items() if shape.intersection(run).length > BORDER_MM}
+            if met & graded:
+                found |= dict.fromkeys(zone for zone in able if zone in met)
+    return tuple(zone for zone in able if zone in found)
 
 
 def _candidate(

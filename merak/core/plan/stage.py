@@ -15,7 +15,8 @@ from pydantic import (
     field_validator,
 )
 
-from merak.core.body.plate import is_speck
+from merak.core.body.plate import GROUPS, PLATES, is_speck
+from merak.core.body.treatable import Treatable
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import (
     Consider,
@@ -24,7 +25,6 @@ from merak.core.knowledge import (
     all_of,
     aspects,
     caution,
-    free_work,
     methods,
     number,
     rule,
@@ -48,10 +48,11 @@ from merak.core.modality.shared import (
 )
 from merak.core.modality.titration import titrate
 from merak.core.modality.ways import Ground
-from merak.core.plan.brief import MANY, Brief, plate_of, workable
+from merak.core.plan.brief import MANY, Brief, plates_of, workable
 from merak.core.plan.by_class import PATIENCE, There, against, by_class, told
 from merak.core.plan.facts import Machine
 from merak.core.plan.fitting import NO_METHODS, Methods, chosen, title
+from merak.core.plan.footprints import Bed, beds, counted
 from merak.core.plan.screening import STOPPING, demand
 from merak.core.remembered import remembered
 from merak.core.working import Caution, Frozen
@@ -216,7 +217,7 @@ def derived(
         licences=facts.licences,
         senior=facts.senior,
         before=frozenset(facts.history),
-        plate=plate_of(zones, modality),
+        plate=(plates_of(zones, modality) or about()[modality].plates)[0],
         zones=tuple(workable(brief, modality, zones)),
         worst=facts.findings.worst,
         school=partial(chosen, of),
@@ -231,6 +232,22 @@ def school_settings(modality: str, of: Methods) -> dict[str, object]:
         school = next(one for one in method.schools if one.id == chosen(of, method.id))
         found |= school.set.get(modality, {})
     return found
+
+
+def school_zones(brief: Brief, modality: str, of: Methods) -> tuple[str, ...]:
+    """Where the schools in force take a modality, as far as this client may have it there; none for where it usually
+    goes.
+    """
+    wanted = [
+        zone
+        for method in methods().values()
+        for school in method.schools
+        if school.id == chosen(of, method.id) and modality in school.on
+        for name in school.zones
+        for zone in GROUPS.get(name, (name,))
+    ]
+    able = workable(brief, modality, tuple(wanted)) if wanted else {}
+    return tuple(zone for zone in dict.fromkeys(wanted) if zone in able)
 
 
 def school_acts(modality: str, of: Methods) -> tuple[str, ...]:
@@ -258,12 +275,10 @@ def begin(
     module, machine = MODALITIES[modality], brief.machine(modality)
     if module.CARD and machine is None:
         raise Refused(f"No machine for {title(modality)}: the owner adds one under Practice.", "plan.machine")
+    zones = zones or school_zones(brief, modality, of)
     areas = workable(brief, modality, zones)
     if not areas:
-        raise Refused(
-            f"Nothing is left to treat with {title(modality)}: margins, answers or marks close all of it.",
-            "plan.closed_zones",
-        )
+        raise _nothing_left(modality, zones)
     subject = brief.subject(modality, sum(areas.values()))
     card = machine.card if machine else None
     stopped = frozenset(name for name in brief.board if name in aspects() and brief.board[name].verdict in STOPPING)
@@ -278,6 +293,15 @@ def begin(
         machine=machine.id if machine else "",
     )
     return lowered(brief, stage, of)
+
+
+def _nothing_left(modality: str, zones: tuple[str, ...]) -> Refused:
+    """Why a stage has no skin."""
+    if zones and not plates_of(zones, modality):
+        plates = " and ".join(PLATES[name].title.lower() for name in about()[modality].plates)
+        return Refused(f"{title(modality)} is worked on {plates} alone.", "plan.closed_zones")
+    words = f"Nothing is left to treat with {title(modality)}: margins, answers or marks close all of it."
+    return Refused(words, "plan.closed_zones")
 
 
 def _answered(brief: Brief, modality: str) -> dict[str, float]:
@@ -362,10 +386,7 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
             demand(brief.board[name])
     areas = workable(brief, stage.modality, stage.zones)
     if not areas:
-        raise Refused(
-            f"Nothing is left to treat with {title(stage.modality)}: margins, answers or marks close all of it.",
-            "plan.closed_zones",
-        )
+        raise _nothing_left(stage.modality, stage.zones)
     dose, classes = _dose(brief, stage, settings, card, areas)
     minutes = dose.numbers["minutes"].value if "minutes" in dose.numbers else None
     unknown = minutes is None
@@ -397,7 +418,12 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
         own_s=round(minutes * 60),
         waits=trait.waits,
         stops=stops,
-        cautions=(*_minded(brief, stage, (stage.modality, *touched)), *minds, *dose.cautions),
+        cautions=(
+            *_minded(brief, stage, (stage.modality, *touched)),
+            *minds,
+            *dose.cautions,
+            *_bare(_laid(brief, stage, settings, card, areas)),
+        ),
         classes=classes,
         spot_only=spot_only,
     )
@@ -416,11 +442,14 @@ def read_settings(stage: Stage, enforced: dict[str, object]) -> Settings:
 
 
 @remembered(MANY)
-def ground(brief: Brief, modality: str, asked: tuple[str, ...], worked: frozenset[str]) -> Ground:
-    """Where a modality goes on this client's own plate; nothing passes through a zone that is closed or was not asked
+def grounds(brief: Brief, modality: str, worked: frozenset[str]) -> tuple[Ground, ...]:
+    """Where a modality goes on this client's own plates; nothing passes through a zone that is closed or was not asked
     for.
     """
-    area = brief.area(about()[modality].work or free_work(), plate_of(asked, modality))
+    return tuple(_ground(brief.own_area(modality, plate), worked) for plate in plates_of(tuple(worked), modality))
+
+
+def _ground(area: Treatable, worked: frozenset[str]) -> Ground:
     shut = frozenset(zone for (_, zone), part in area.zones.items() if zone not in worked and not is_speck(part))
     return Ground(area, shut)
 
@@ -429,7 +458,7 @@ def _dose(
     brief: Brief, stage: Stage, settings: Settings, card: Card | None, areas: dict[str, float]
 ) -> tuple[Dose, tuple[There, ...]]:
     """The dose of all zones, and of those over bone and of thin skin; what is drawn in lines has that in its lines."""
-    drawn: Dose | None = settings.drawn(card, ground(brief, stage.modality, stage.zones, frozenset(areas)))
+    drawn: Dose | None = settings.drawn(card, grounds(brief, stage.modality, frozenset(areas)))
     if drawn is not None:
         return drawn, ()
 
@@ -437,7 +466,35 @@ def _dose(
         return _computed(stage.modality, what, card, whose)
 
     subject = brief.subject(stage.modality, sum(areas.values()))
+    laid = _laid(brief, stage, settings, card, areas)
+    if laid is not None:
+        subject = subject.model_copy(update={"laid": tuple(counted(laid).items())})
     return of(settings, subject), tuple(by_class(stage.modality, settings, card, subject, areas, of))
+
+
+def _laid(
+    brief: Brief, stage: Stage, settings: Settings, card: Card | None, areas: dict[str, float]
+) -> tuple[Bed, ...] | None:
+    """Its footprints on this client's own plate; None for what has none. Raises Refused where no whole one has room."""
+    of = settings.prints(card)
+    if of is None:
+        return None
+    worked = frozenset(areas)
+    found = tuple(bed for on in grounds(brief, stage.modality, worked) for bed in beds(on.area, worked, of))
+    if not counted(found):
+        words = f"No room for the {of.tip.name} on {', '.join(areas)} alone, as far as {title(stage.modality)} may go."
+        raise Refused(f"{words} Take a smaller tip, or the zones beside them.", "plan.closed_zones")
+    return found
+
+
+def _bare(laid: tuple[Bed, ...] | None) -> Iterator[Caution]:
+    """Where no footprint has room, though others lie elsewhere."""
+    bare = [bed.name for bed in laid or () if not bed.grid.count]
+    if bare:
+        words = f"No room for this tip: {', '.join(bare)}."
+        yield caution(
+            "grid.small_tip", "change", words, "Take a smaller one there in a stage of its own, or leave it out."
+        )
 
 
 @remembered(2 * MANY)

@@ -2,6 +2,7 @@
 one, left out, moved; and the programme that all stages of its step come from.
 """
 
+from collections.abc import Iterable
 from contextlib import suppress
 from itertools import chain
 from math import floor
@@ -9,7 +10,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from merak.core.body.plate import GROUPS, PLATES, zone_names
+from merak.core.body.plate import GROUPS, PLATES, where_words, zone_names
 from merak.core.body.treatable import BESIDE
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Manner
@@ -17,7 +18,7 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
 from merak.core.modality.shared import incremented, on_scale
 from merak.core.modality.ways import Twin
-from merak.core.plan.brief import plate_of, workable
+from merak.core.plan.brief import workable
 from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import title
 from merak.core.plan.routine import fitted_steps
@@ -179,14 +180,14 @@ def _zones(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft
         wanted = tuple(zone for zone in dict.fromkeys(every) if form.zones.get(zone) == "on")
     if not wanted and named != "everywhere":
         raise BadInput({"zones": "At least one zone, or everywhere."})
-    plate = plate_of(wanted, stage.modality)
-    able = set(zone_names(plate)) - BESIDE
-    wanted = tuple(zone for zone in wanted if zone in able)
-    if set(wanted) == able:
-        wanted = ()
-    new = stage.model_copy(update={"zones": wanted})
-    where = ", ".join(wanted) if len(wanted) < 4 else f"{len(wanted)} zones"
-    return changed(draft, draft.plan.with_stage(new), f"{title(stage.modality)}: {where or 'everywhere'}")
+    new = stage.model_copy(update={"zones": _as_said(file, stage, wanted)})
+    return changed(draft, draft.plan.with_stage(new), f"{title(stage.modality)}: {where_words(new.zones)}")
+
+
+def _as_said(file: VisitFile, stage: Stage, wanted: Iterable[str]) -> tuple[str, ...]:
+    """Zones as a stage says them: none for all that it may go to on its usual plate."""
+    able = workable(file.brief, stage.modality)
+    return () if set(wanted) == set(able) else tuple(wanted)
 
 
 def _machine(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
@@ -205,14 +206,13 @@ def _machine(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Dra
 def _zone(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """One zone more, or less, as it is tapped on the plate: everywhere is all that the stage may go to."""
     stage, zone = draft.plan.stage(form.about), form.group
-    able = workable(file.brief, stage.modality)
-    if zone not in able:
+    there = stage.zones or tuple(workable(file.brief, stage.modality))
+    if zone not in there and zone not in workable(file.brief, stage.modality, (zone,)):
         raise BadInput({"zone": f"{title(stage.modality)} does not go to the {zone or 'skin beside the plate'} today."})
-    there = stage.zones or tuple(able)
     wanted = tuple(one for one in there if one != zone) if zone in there else (*there, zone)
     if not wanted:
         raise BadInput({"zones": "At least one zone, or everywhere."})
-    new = stage.model_copy(update={"zones": () if set(wanted) == set(able) else wanted})
+    new = stage.model_copy(update={"zones": _as_said(file, stage, wanted)})
     words = f"{title(stage.modality)}: {zone} {'left out' if zone in there else 'added'}"
     return changed(draft, draft.plan.with_stage(new), words)
 

@@ -64,10 +64,10 @@ grow(document);
 document.addEventListener("htmx:load", (event) => grow(event.detail.elt));
 document.addEventListener("htmx:oobAfterSwap", () => grow(document));
 
-// Workings that are open stay open when their numbers are computed anew.
+// What is unfolded stays so when it is drawn anew.
 /** @type {string[]} */
 let opened = [];
-document.addEventListener("htmx:beforeSwap", () => { opened = every("details.worked[open]").map((one) => one.id); });
+document.addEventListener("htmx:beforeSwap", () => { opened = every("details[id][open]").map((one) => one.id); });
 document.addEventListener("htmx:afterSettle", () => { for (const id of opened) document.getElementById(id)?.setAttribute("open", ""); });
 
 document.addEventListener("click", (event) => { if (around(event, "[data-print]")) window.print(); });

@@ -8,6 +8,7 @@ import { leave, mainPressed } from "./main_act.js";
 import { put } from "./paint.js";
 import { SHEETS, goTo, open_, show, shut, turn } from "./panels.js";
 import * as sound from "./sound.js";
+import { whereNow } from "./where.js";
 
 async function sendPhoto(file, when, zone = "") {
   const form = new FormData();
@@ -42,7 +43,7 @@ chair.addEventListener("click", (event) => {
   if (opens && !it.watching) turn(opens.dataset.openSheet);
   if (shuts) shut(shuts.dataset.shut);
 });
-const zoneNow = () => it.painter.whereNow(it.state).part || it.order[it.state.act].parts[0]?.name || "";
+const zoneNow = () => whereNow(it.order, it.state).part || it.order[it.state.act].parts[0]?.name || "";
 at("main-act").addEventListener("click", mainPressed);
 at("pause").addEventListener("click", () => it.tap("pause"));
 at("stop").addEventListener("click", () => { it.tap("halt"); sound.stopNow(); });

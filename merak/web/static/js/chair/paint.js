@@ -2,6 +2,7 @@
 
 import { every } from "../dom.js";
 import { clock, over, secondsOf } from "./foresee.js";
+import { plateNow } from "./where.js";
 
 const at = (id) => document.getElementById(id);
 
@@ -18,7 +19,7 @@ export class Painter {
     this.order = order;
     this.limits = limits;
     this.now = now;
-    this.places = order.map((_, n) => every(`[data-act="${n}"] [data-place]`));
+    this.places = order.map((_, n) => every(`[data-act="${n}"] [data-place]`).sort((a, b) => Number(a.dataset.place) - Number(b.dataset.place)));
     this.groups = every("#chair g[data-act]");
     this.sheets = every("[data-sheet]");
     this.names = every("[data-act-name]");
@@ -28,33 +29,17 @@ export class Painter {
     this.spent = every("[data-spent]");
   }
 
-  // Where the hand is: what the lit place is called, and what of the pass it is.
-  whereNow(state) {
-    const n = state.act, act = this.order[n], run = state.acts[n];
-    if (!run.begun || !act.wanted.length) return { part: "", words: "" };
-    const pass = act.passes > 1 ? ` · pass ${Math.min(run.passes + 1, act.passes)} of ${act.passes}` : "";
-    if (run.next === null) return { part: "", words: run.complete ? "All counted. Go on." : `Pass ${run.passes + 1} is counted through.` };
-    if (act.kind === "strokes") {
-      const line = act.lines[run.next], done = run.tally[run.next] || 0;
-      return { part: line.path, words: `${line.path}: ${done + 1} of ${line.repeats}${line.bony ? ", bone" : ""}${act.hold_s ? `, hold ${act.hold_s} s` : ""}` };
-    }
-    const cell = act.kind === "pulses", part = act.parts[cell ? act.cells[run.next].part : run.next];
-    const first = cell ? act.cells.findIndex((one) => one.part === act.cells[run.next].part) : 0;
-    const many = cell ? act.cells.filter((one) => one.part === act.cells[run.next].part).length : 0;
-    const count = cell ? ` · ${run.next - first + 1} of ${many}` : "";
-    return { part: part.name, words: `${part.name}${count}${pass}${part.mind ? ` · ${part.mind}` : ""}` };
-  }
-
   plate(state) {
-    const n = state.act, act = this.order[n], run = state.acts[n];
-    for (const sheet of this.sheets) sheet.hidden = !sheet.dataset.sheet.split(" ").includes(String(n));
+    const n = state.act, act = this.order[n], run = state.acts[n], on = plateNow(this.order, state);
+    for (const sheet of this.sheets) sheet.hidden = sheet.dataset.sheet !== on;
     for (const group of this.groups) {
       const mine = Number(group.dataset.act), twin = act.kind === "strokes" && this.order[mine].kind === "strokes";
       group.toggleAttribute("hidden", mine !== n && !twin);
     }
     const sheet = this.sheets.find((one) => !one.hidden), tip = sheet?.querySelector("[data-tip]");
     tip?.setAttribute("hidden", "");
-    for (const group of this.groups) if (!group.hasAttribute("hidden")) this.inked(state, Number(group.dataset.act), tip);
+    const shown = this.groups.filter((group) => !group.hasAttribute("hidden")).map((group) => Number(group.dataset.act));
+    for (const mine of new Set(shown)) this.inked(state, mine, tip);
     const missed = run.begun ? run.missed : 0, doubled = run.begun ? run.doubled : 0;
     put("walked", [missed && `${missed} missed`, doubled && `${doubled} done twice`].filter(Boolean).join(" · "));
   }

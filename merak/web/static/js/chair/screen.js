@@ -7,6 +7,7 @@ import { put } from "./paint.js";
 import { paintStopped } from "./panels.js";
 import { paintAsked } from "./questions.js";
 import * as sound from "./sound.js";
+import { whereNow } from "./where.js";
 
 export function paint() {
   const n = it.state.act, act = it.order[n], run = it.state.acts[n], ended = over(it.state), begun = run.begun;
@@ -19,7 +20,7 @@ export function paint() {
   at("still").hidden = counted || ended || spot.due;
   chair.classList.toggle("grading", Boolean(spot.due) && !ended);
   at("levels").hidden = !act.lines.length || ended || !begun;
-  const { part, words } = it.painter.whereNow(it.state);
+  const { part, words } = whereNow(it.order, it.state);
   it.painter.plate(it.state);
   it.painter.warmth(it.state, part);
   if (counted) { put("count", String(run.strokes)); put("total", String(act.wanted.reduce((a, b) => a + b, 0) * act.passes)); }

@@ -3,7 +3,7 @@
 /**
  * @typedef {{ words: string, action: string, stop?: boolean }} Saying
  * @typedef {{ path: string, repeats: number, level: number, bony: boolean }} StrokeLine
- * @typedef {{ name: string, cm2: number, mind: string }} Part
+ * @typedef {{ name: string, plate: string, cm2: number, mind: string }} Part
  * @typedef {{ low_c: number, high_c: number, stop_c: number, rate_c_s: number, dwell_s: number, deeper_c: number, warn_min: number,
  *   stop_min: number }} Heat
  * @typedef {{ wait_s: number, same_visit: boolean, name: string, unit: string, at: number, down: number | null, up: number | null,
