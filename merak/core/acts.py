@@ -40,10 +40,13 @@ class Part(Frozen):
 
 
 class Cell(Frozen):
-    """One footprint of a grid: its outline (mm) and the number of the part that it lies in."""
+    """One footprint of a grid: its outline (mm), the number of the part that it lies in, and what the machine is set to
+    for it where that is not what the act is set to.
+    """
 
     part: int
     ring: Ring
+    set_to: str = ""
 
 
 class HeatRule(Frozen):

@@ -24,7 +24,8 @@ from merak.core.modality.catalogue import MODALITIES
 UNITS = frozenset(
     unit.strip()
     for listed in (
-        "% · share · × · times · of 4 · of 9 · of 10 · of 255 · of tip · of length · of default · of what it was",
+        "% · share · × · times · of 4 · of 9 · of 10 · of 255",
+        "of tip · of a footprint · of length · of default · of what it was",
         "°C · °C/s · W/m²K · ° · rad · mm · cm² · mm/s · mm/s² · tip · nm · 1/cm",
         "s · ms · min · h · days · years · Hz · MHz",
         "µA · mA · mA/cm² · mA·min · mA·min/cm² · mJ · J a line · J/cm² · J/m² · W/cm² · dB/cm/MHz",

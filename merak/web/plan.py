@@ -74,7 +74,8 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
         "wording_version": consenting.VERSION,
         "work_of": _work_of,
         "plates_of": partial(_plates_of, planned),
-        "where_words": where_words,
+        "where_told": _where_told,
+        "goes_beyond": lambda stage: about()[stage.modality].beyond,
         "groups_of": _groups_of,
         "usual_work": usual_work(),
         "housekeeping": housekeeping(),
@@ -120,7 +121,7 @@ def _told(stage: Stage, placed: bool = True) -> str:
     shown_ = {one.name: one for one in shown(module.Settings, texts(stage.settings))}
     told = ("kind", "colour", "acid", module.INCREMENT.field, "minutes", "passes", "rounds", "repeats")
     parts = [_said(shown_[n]) for n in dict.fromkeys(told) if n in shown_ and (placed or n != "minutes")]
-    where = where_words(stage.zones) if placed and stage.zones else ""
+    where = _where_told(stage) if placed else ""
     return "; ".join(filter(None, [", ".join(parts), where]))
 
 
@@ -188,6 +189,13 @@ def _bare_plate(brief: Brief, name: str) -> PlateChoice:
     """A plate where no stage is open: what may be treated on it with what is usual."""
     drawing = draw(brief.area(usual_work(), name))
     return PlateChoice(name, PLATES[name].title, {}, frozenset(), drawing, lent=name == "face")
+
+
+def _where_told(stage: Stage) -> str:
+    """Where a stage goes, in a few words; "" where it goes everywhere and nowhere else."""
+    named = [area.name for area in stage.beyond if area.name not in stage.zones]
+    zones = [where_words(stage.zones)] if stage.zones or named else []
+    return ", ".join([*zones, *named])
 
 
 def _groups_of(stage: Stage) -> tuple[str, ...]:

@@ -10,7 +10,7 @@ from shapely import Polygon, affinity, union_all
 from builders.chair import acts, as_step, somebody, worked
 from builders.machines import machine
 from merak.core.acts import Act
-from merak.core.body.plate import PLATES, plate_with, zone_names
+from merak.core.body.plate import BONY, PLATES, THIN, plate_with, zone_names
 from merak.core.body.treatable import BESIDE
 from merak.core.client import Findings
 from merak.core.errors import Refused
@@ -257,3 +257,25 @@ def test_a_lift_is_proposed_where_it_is_needed() -> None:
     assert {"jawline", "lower cheek"} <= jaw and not jaw & {"forehead", "brow", "glabella"}
     brow = lifted("forehead")
     assert "forehead" in brow and not brow & {"jawline", "chin"}
+
+
+def test_a_footprint_is_set_as_the_most_careful_skin_that_a_tenth_of_it_touches() -> None:
+    """By hand, with another tool's areas: over bone lower, elsewhere as the stage is set."""
+    client = who("rf_fractional")
+    one = worked("rf_fractional", client, at=10)
+    lower = one.dose.numbers["at_bone"]
+    assert lower.known == 9, "one increment over bone"
+    (act,) = (act for act in acts("rf_fractional", True, client, at=10) if act.kind == "pulses")
+    zones = client.area(about()["rf_fractional"].work).plate.zones
+    bony = union_all([shape for (_, zone), shape in zones.items() if zone in BONY])
+    thin = union_all([shape for (_, zone), shape in zones.items() if zone in THIN | {"lips"}])
+    met = {True: 0, False: 0}
+    for cell in act.cells:
+        ring = Polygon(cell.ring)
+        share = bony.intersection(ring).area / ring.area
+        if abs(share - 0.1) < 0.02 or thin.intersects(ring):
+            continue  # on the edge, or of a class of its own
+        met[share > 0.1] += 1
+        assert cell.set_to == (f"{lower.text} over bone" if share > 0.1 else ""), share
+    assert min(met.values()) > 20
+    assert all("set to" not in part.mind for part in act.parts), "said footprint by footprint"

@@ -420,6 +420,7 @@ HOUSE: dict[str, Pinned] = {
         "grid.small_tip": (0.5, "tip"),
         "grid.step_s": (1.5, "s"),
         "grid.most": (20000, "footprints"),
+        "grid.class_share": (0.1, "of a footprint"),
         "side.tie": (1, "mm"),
     },
     "Focused lines": {

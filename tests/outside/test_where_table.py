@@ -19,7 +19,7 @@ MARGINS = {
 LIDS = {"upper lid", "under-eye"}
 #: Way of working → where it never goes.
 NEVER = {
-    "microcurrent": LIDS | {"lips", "thyroid strip", "carotid area"},
+    "microcurrent": LIDS | {"lips", "thyroid strip", "carotid area", "décolleté"},
     "galvanic": LIDS | {"lips", "front of neck", "thyroid strip"},
     "ultrasound": LIDS | {"lips", "thyroid strip", "carotid area"},
     "led": LIDS,

@@ -377,3 +377,37 @@ def test_the_share_of_infusing_stood_with_the_thresholds() -> None:
         order = upgraded("order", {"v": 5, "acts": acts, "plan": {}, **({"limits": limits} if limits else {})})
         assert [one.get("share", {}).get("least") for one in order["acts"]] == [None, least]
         assert "wet_share" not in order.get("limits", {})
+
+
+def test_an_area_beyond_the_plates_is_added_told_what_is_wrong_with_and_taken_off(ctx: Context) -> None:
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit)
+    step = step_of(planning.edit(ctx, visit, "add", {"modality": "enzyme"}), "enzyme")
+
+    def sent(**fields: str) -> Planned:
+        return planning.edit(ctx, visit, "beyond", {"stage": step, **fields})
+
+    page = sent(area="feet", cm2="380,5")
+    assert page.computed.zones[step]["feet"] == 380.5 and len(page.computed.zones[step]) > 10
+    assert page.draft.what == "Enzyme or granular mask: feet, 380,5 cm²"
+    for fields, wrong in (
+        ({"area": "chin", "cm2": "20"}, ("area", "drawn on a plate")),
+        ({"area": "elbows", "cm2": "many"}, ("cm2", "number")),
+        ({"area": "elbows", "cm2": "9000"}, ("cm2", "6000")),
+        ({"area": "e", "cm2": "30"}, ("area", "2")),
+    ):
+        page = sent(**fields)
+        assert wrong[1] in page.slips[f"{step}.beyond_{wrong[0]}"], page.slips
+        assert page.draft.typed[f"{step}.beyond_area"] == fields["area"], "kept as it was typed"
+        assert set(page.computed.zones[step]) >= {"feet"} and not page.settled
+    page = sent(area="elbows", cm2="60")
+    assert page.settled and {"feet", "elbows"} <= set(page.computed.zones[step]), "what was wrong is forgotten"
+    page = planning.edit(ctx, visit, "zones", {"stage": step})
+    assert set(page.computed.zones[step]) == {"feet", "elbows"}, "no zone ticked: these alone"
+    page = sent(area="feet", cm2="")
+    assert set(page.computed.zones[step]) == {"elbows"}
+    page = planning.edit(ctx, visit, "undo", {})
+    assert set(page.computed.zones[step]) == {"feet", "elbows"}
+    lamp = step_of(planning.edit(ctx, visit, "add", {"modality": "led"}), "led")
+    page = planning.edit(ctx, visit, "beyond", {"stage": lamp, "area": "feet", "cm2": "380"})
+    assert "on what a plate draws alone" in page.slips[f"{lamp}.beyond_area"]

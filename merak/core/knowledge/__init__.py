@@ -502,7 +502,7 @@ class About(Cited):
     `licence` names the right that it needs beyond the therapist's own; "physician" is recorded and referred, never
     planned. `work` is its name on the plate, "" where it touches no skin of its own. What it uses
     up `stays` on the skin or does not; `promise` is the rule of what is never promised of it. It is worked on these
-    `plates` and on no other, on the first where nothing is said.
+    `plates` and on no other, on the first where nothing is said; or `beyond` them too, on what no plate draws.
     """
 
     title: str
@@ -520,6 +520,7 @@ class About(Cited):
     promise: str = ""
     tags: tuple[str, ...]
     plates: tuple[str, ...] = Field(min_length=1)
+    beyond: bool = False
 
 
 class Emergency(Cited):

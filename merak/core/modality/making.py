@@ -62,6 +62,7 @@ class Making:
     own_s: int
     side: Side
     zones: tuple[str, ...]
+    beyond: tuple[str, ...]
     plate: str
     school: str
     lower: str
@@ -78,7 +79,8 @@ class Making:
     @property
     def where(self) -> str:
         """The zones that were chosen, as a sentence."""
-        return f"{where_words(self.zones)}. " if self.zones else ""
+        there = [where_words(self.zones)] * bool(self.zones or self.beyond)
+        return f"{', '.join([*there, *self.beyond])}. " if there else ""
 
     @property
     def technique(self) -> str:

@@ -9,7 +9,7 @@ from merak.core.acts import Act, Cell, Part, Span
 from merak.core.body.sections import SectionOrder
 from merak.core.client import Side
 from merak.core.errors import MerakError
-from merak.core.knowledge import number, rule
+from merak.core.knowledge import about, number, rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card
@@ -93,7 +93,8 @@ def _made(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid
         own_s=one.own_s,
         side=side,
         zones=stage.zones,
-        plate=plates_of(tuple(one.areas), stage.modality)[0],
+        beyond=tuple(area.name for area in stage.beyond if area.name not in stage.zones),
+        plate=(plates_of(tuple(one.areas), stage.modality) or about()[stage.modality].plates)[0],
         school=" ".join(school_acts(stage.modality, of)),
         lower=told_lower(one.dose, one.classes),
         laid=OnPlate(brief, one, side, laid),

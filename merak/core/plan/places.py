@@ -1,5 +1,9 @@
 """What is counted where: sections, zones and footprints of a stage, on this client's own plate."""
 
+from collections.abc import Sequence
+
+import numpy as np
+import shapely
 from shapely import get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 
@@ -8,11 +12,22 @@ from merak.core.body.plate import Key, area_cm2, is_speck
 from merak.core.body.sections import Section, SectionOrder, sections
 from merak.core.body.treatable import Treatable
 from merak.core.client import Side
+from merak.core.knowledge import number
+from merak.core.knowledge.register import needs
+from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.prints import Prints
+from merak.core.modality.shared import stronger
 from merak.core.plan.brief import Brief
-from merak.core.plan.by_class import CLASSES, SkinClass
+from merak.core.plan.by_class import CLASSES, SkinClass, There
 from merak.core.plan.footprints import beds
 from merak.core.plan.stage import Worked, grounds
+
+needs(
+    __name__,
+    """
+    of a footprint: grid.class_share
+    """,
+)
 
 #: Outlines are kept to a tenth of a millimetre: finer than any hand.
 DIGITS = 1
@@ -48,10 +63,35 @@ def grid_cells(
         for section in sections(area.plate, order, first):
             bed = laid.get(frozenset(key for key in section.keys if key[1] in worked))
             if bed and bed.grid.count:
-                cells += [Cell(part=len(parts), ring=_ring(cell)) for cell in bed.grid.cells()]
+                prints = bed.grid.cells()
+                cells += [
+                    Cell(part=len(parts), ring=_ring(cell), set_to=said)
+                    for cell, said in zip(prints, _set_to(one, area, prints), strict=True)
+                ]
                 tip = "" if bed.tip == of.tip else f"with the {bed.tip.name}"
-                parts.append(_part(one, area, section.name, bed.keys, bed.shape, tip))
+                parts.append(_part(one, area, section.name, bed.keys, bed.shape, tip, by_cell=True))
     return tuple(parts), tuple(cells)
+
+
+def _set_to(one: Worked, area: Treatable, prints: Sequence[BaseGeometry]) -> list[str]:
+    """What the machine is set to for each footprint, "" for the stage's own: a footprint is of the most careful class
+    that so much of it touches (rule grid.class_share).
+    """
+    said, cells = [""] * len(prints), np.array(prints, dtype=object)
+    careful = [(found, there) for there in one.classes if (found := one.dose.numbers.get(f"at_{there.skin}"))]
+    module = MODALITIES[one.modality]
+    field = module.INCREMENT.field
+
+    def strength(there: There) -> float:
+        value = float(getattr(there.settings, field))
+        return -value if stronger(module, 0, 1, one.card) else value
+
+    for found, there in sorted(careful, key=lambda pair: -strength(pair[1])):  # the most careful last: it stays
+        shape = union_all([part for (_, zone), part in area.plate.zones.items() if zone in there.zones])
+        shares = shapely.area(shapely.intersection(cells, shape)) / shapely.area(cells)
+        for n in np.flatnonzero(shares >= number("grid.class_share")):
+            said[n] = f"{found.text} {there.words}"
+    return said
 
 
 def areas_of(brief: Brief, one: Worked) -> tuple[Treatable, ...]:
@@ -72,12 +112,21 @@ def _sections(
     return found
 
 
-def _part(one: Worked, area: Treatable, name: str, keys: tuple[Key, ...], shape: BaseGeometry, tip: str = "") -> Part:
+def _part(
+    one: Worked,
+    area: Treatable,
+    name: str,
+    keys: tuple[Key, ...],
+    shape: BaseGeometry,
+    tip: str = "",
+    by_cell: bool = False,
+) -> Part:
+    """A part, and what to mind there; with `by_cell` each footprint says itself what it is set to."""
     names = {zone for _, zone in keys}
     mind = [tip] * bool(tip) + [
         f"{skin}: {', '.join(there)}, {_set_there(one, skin)}"
         for skin, (zones, _) in CLASSES.items()
-        if (there := sorted(names & zones))
+        if (there := sorted(names & zones)) and not (by_cell and f"at_{skin}" in one.dose.numbers)
     ]
     outlines, cm2 = _outlines(shape), round(area_cm2(shape), 1)
     return Part(name=name, plate=area.plate.name, outlines=outlines, cm2=cm2, mind="; ".join(mind))

@@ -13,7 +13,7 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import stronger
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import title
-from merak.core.plan.stage import Stage, begin, lowered
+from merak.core.plan.stage import Beyond, Stage, begin, lowered
 from merak.core.plan.step import MOST_STAGES, Step
 from merak.core.plan.visit_plan import MOST_STEPS, Plan, in_force
 from merak.core.working import Frozen
@@ -31,6 +31,7 @@ class RoutineStage(Frozen):
 
     modality: str
     zones: tuple[str, ...] = ()
+    beyond: tuple[Beyond, ...] = ()
     kinds: dict[str, str] = Field(default_factory=dict)
     settings: dict[str, float | bool] = Field(default_factory=dict)
     manner: Manner | None = None
@@ -80,6 +81,7 @@ def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
                 RoutineStage(
                     modality=stage.modality,
                     zones=stage.zones,
+                    beyond=stage.beyond,
                     kinds=_kinds(stage),
                     settings=_amounts(stage),
                     manner=stage.manner,
@@ -124,13 +126,13 @@ def _as_kept(brief: Brief, stage: Stage, entry: RoutineStage, of: dict[str, str]
 
 def _fitted(brief: Brief, entry: RoutineStage, stage_id: str, of: dict[str, str]) -> Stage:
     """A stage begun for this client, as it was kept. Raises Refused, BadInput for what this client cannot have."""
-    able = workable(brief, entry.modality, entry.zones)
+    able = {*workable(brief, entry.modality, entry.zones), *(area.name for area in entry.beyond)}
     zones = tuple(zone for zone in entry.zones if zone in able)
     if entry.zones and not zones:  # none would mean everywhere
         raise Refused(f"Its zones are closed today: {', '.join(entry.zones)}.", "plan.closed_zones")
     kinds = Consider(modality=entry.modality, evidence="weak", set=dict(entry.kinds))
     stage = _as_kept(brief, begin(brief, entry.modality, stage_id, of, kinds, zones), entry, of)
-    return stage.model_copy(update={"manner": entry.manner})
+    return stage.model_copy(update={"manner": entry.manner, "beyond": entry.beyond})
 
 
 def fitted(brief: Brief, routine: Routine) -> tuple[Plan, tuple[tuple[str, str], ...]]:

@@ -15,7 +15,7 @@ from pydantic import (
     field_validator,
 )
 
-from merak.core.body.plate import GROUPS, PLATES, is_speck
+from merak.core.body.plate import GROUPS, PLATES, all_zones, is_speck
 from merak.core.body.treatable import Treatable
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import (
@@ -63,6 +63,7 @@ needs(
     min: chair.spot.minutes plan.minutes_unknown visit.half_face
     of what it was: titration.fifth
     steps: titration.incident
+    tip: grid.small_tip
     words: chair.spot.once physician.never plan.closed_zones plan.licence plan.machine plan.senior screening.operator
     """,
     group=("ENERGY",),
@@ -79,15 +80,33 @@ class Unfit(Settings):
 Chosen = Annotated[SerializeAsAny[Settings], WithJsonSchema({"type": "object", "title": "The modality's settings"})]
 
 
+class Beyond(Frozen):
+    """An area that no plate draws (feet, elbows, a back): its name and how large it is, cm². It is laid all over, and
+    never counted.
+    """
+
+    name: str = Field(min_length=2, max_length=40)
+    cm2: float = Field(ge=1, le=6000)
+
+    @field_validator("name")
+    @classmethod
+    def _of_its_own(cls, name: str) -> str:
+        if name in all_zones():
+            raise ValueError(f"the {name} is drawn on a plate: choose it there")
+        return name
+
+
 class Stage(Frozen):
-    """One continuous piece of a step. `zones` empty means everywhere that the modality may go; `manner` is how it is
-    worked beside that, where anything is said of it.
+    """One continuous piece of a step. `zones` empty means everywhere that the modality may go; those `beyond` the
+    plates are named among them where they are all; `manner` is how it is worked beside that, where anything is said
+    of it.
     """
 
     id: str = Field(pattern=r"^[a-z0-9-]{1,40}$")
     modality: str
     settings: Chosen = Field(default_factory=dict, validate_default=True)
     zones: tuple[str, ...] = ()
+    beyond: tuple[Beyond, ...] = Field((), max_length=6)
     machine: str = ""
     manner: Manner | None = None
 
@@ -384,7 +403,7 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
     for name in (stage.modality, *touched):
         if name in brief.board:
             demand(brief.board[name])
-    areas = workable(brief, stage.modality, stage.zones)
+    areas = worked_areas(brief, stage)
     if not areas:
         raise _nothing_left(stage.modality, stage.zones)
     dose, classes = _dose(brief, stage, settings, card, areas)
@@ -439,6 +458,13 @@ def read_settings(stage: Stage, enforced: dict[str, object]) -> Settings:
         raise BadInput(
             {f"{stage.id}.{e['loc'][0] if e['loc'] else 'settings'}": e["msg"] for e in broken.errors()}
         ) from broken
+
+
+def worked_areas(brief: Brief, stage: Stage) -> dict[str, float]:
+    """Zone, or name of what lies beyond the plates → cm². Raises Refused for what is not worked there."""
+    if stage.beyond and not about()[stage.modality].beyond:
+        raise Refused(f"{title(stage.modality)} is worked on what a plate draws alone.", "plan.closed_zones")
+    return workable(brief, stage.modality, stage.zones) | {one.name: one.cm2 for one in stage.beyond}
 
 
 @remembered(MANY)

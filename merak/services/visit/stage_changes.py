@@ -22,7 +22,7 @@ from merak.core.plan.brief import workable
 from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import title
 from merak.core.plan.routine import fitted_steps
-from merak.core.plan.stage import Stage, begin, compute, lowered, read_settings
+from merak.core.plan.stage import Beyond, Stage, begin, compute, lowered, read_settings, worked_areas
 from merak.core.plan.step import PLAIN, begin_step, by_row, programme_of
 from merak.core.plan.visit_plan import in_force
 from merak.records import letters
@@ -179,9 +179,43 @@ def _zones(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft
         every = [zone for name in PLATES for zone in zone_names(name) if zone not in BESIDE]
         wanted = tuple(zone for zone in dict.fromkeys(every) if form.zones.get(zone) == "on")
     if not wanted and named != "everywhere":
+        wanted = tuple(one.name for one in stage.beyond)
+    if not wanted and named != "everywhere":
         raise BadInput({"zones": "At least one zone, or everywhere."})
     new = stage.model_copy(update={"zones": _as_said(file, stage, wanted)})
     return changed(draft, draft.plan.with_stage(new), f"{title(stage.modality)}: {where_words(new.zones)}")
+
+
+def _beyond(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """An area that no plate draws, with its size: added, changed, or taken away where no size is sent. What cannot be
+    read is kept as typed, and told beside it.
+    """
+    stage = draft.plan.stage(form.about)
+    name, size = form.sent.get("area", "").strip(), form.sent.get("cm2", "").strip()
+    keys = {f"{stage.id}.beyond_area": name, f"{stage.id}.beyond_cm2": size}
+    typed, wrong = ({key: text for key, text in of.items() if key not in keys} for of in (draft.typed, draft.wrong))
+    beyond = tuple(one for one in stage.beyond if one.name != name)
+    try:
+        if size:
+            beyond = (*beyond, Beyond(name=name, cm2=decimal(size) if decimal(size) is not None else size))  # type: ignore[arg-type]
+        new = Stage.model_validate(stage.model_dump() | {"beyond": beyond, "zones": _still(stage, beyond)})
+        worked_areas(file.brief, new)
+    except ValidationError as broken:
+        for error in broken.errors():
+            field = "cm2" if "cm2" in error["loc"] else "area"
+            wrong[f"{stage.id}.beyond_{field}"] = said(dict(error))
+        return changed(draft, draft.plan, f"{title(stage.modality)}: {name}", typed=typed | keys, wrong=wrong)
+    except Refused as stop:
+        wrong[f"{stage.id}.beyond_area"] = stop.words
+        return changed(draft, draft.plan, f"{title(stage.modality)}: {name}", typed=typed | keys, wrong=wrong)
+    words = f"{title(stage.modality)}: {name}{f', {size} cm²' if size else ' left out'}"
+    return changed(draft, draft.plan.with_stage(new), words, typed=typed, wrong=wrong)
+
+
+def _still(stage: Stage, beyond: tuple[Beyond, ...]) -> tuple[str, ...]:
+    """The zones of a stage without those beyond the plates that are gone."""
+    names, gone = {one.name for one in beyond}, {one.name for one in stage.beyond}
+    return tuple(zone for zone in stage.zones if zone in names or zone not in gone)
 
 
 def _as_said(file: VisitFile, stage: Stage, wanted: Iterable[str]) -> tuple[str, ...]:
@@ -344,6 +378,7 @@ STAGE_OPS: dict[str, Op] = {
     "strength": _strength,
     "zones": _zones,
     "zone": _zone,
+    "beyond": _beyond,
     "machine": _machine,
     "again": _again,
     "programme": _programme,

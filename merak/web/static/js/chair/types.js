@@ -10,7 +10,7 @@
  *   why_not: string, numbed: boolean, minds: string, rule: string, severe: number, pain_stop: number,
  *   words: Record<string, string> }} SpotRule
  * @typedef {{ kind: string, title: string, instruction: string, seconds: number, modality: string, lines: StrokeLine[], parts: Part[],
- *   cells: { part: number }[], passes: number, hold_s: number, level_most: number, sayings: Saying[], stage: string, strict: boolean,
+ *   cells: { part: number, set_to: string }[], passes: number, hold_s: number, level_most: number, sayings: Saying[], stage: string, strict: boolean,
  *   over: string, keeps: boolean, not_before: boolean, beside: number | null, spot: SpotRule | null, heat: Heat | null, asks: string[], ask_s: number,
  *   clean_every: number, licence: string, mirror: boolean, machine: string, dials: [string, number, string][], plate: string,
  *   wanted: number[], must_end: boolean, halt: string, cards: string[], machine_name: string }} Act

@@ -14,7 +14,8 @@ export function whereNow(order, state) {
   const first = cell ? act.cells.findIndex((one) => one.part === act.cells[run.next].part) : 0;
   const many = cell ? act.cells.filter((one) => one.part === act.cells[run.next].part).length : 0;
   const count = cell ? ` · ${run.next - first + 1} of ${many}` : "";
-  return { part: part.name, words: `${part.name}${count}${pass}${part.mind ? ` · ${part.mind}` : ""}` };
+  const set = cell && act.cells[run.next].set_to ? ` · set to ${act.cells[run.next].set_to}` : "";
+  return { part: part.name, words: `${part.name}${count}${pass}${set}${part.mind ? ` · ${part.mind}` : ""}` };
 }
 
 // The plate that the lit place lies on; the act's own where none is lit.
