@@ -1,9 +1,8 @@
 """What is counted where: sections, zones and footprints of a stage, on this client's own plate."""
 
-from collections.abc import Sequence
-
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely import get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 
@@ -73,11 +72,11 @@ def grid_cells(
     return tuple(parts), tuple(cells)
 
 
-def _set_to(one: Worked, area: Treatable, prints: Sequence[BaseGeometry]) -> list[str]:
+def _set_to(one: Worked, area: Treatable, cells: NDArray[np.object_]) -> list[str]:
     """What the machine is set to for each footprint, "" for the stage's own: a footprint is of the most careful class
     that so much of it touches (rule grid.class_share).
     """
-    said, cells = [""] * len(prints), np.array(prints, dtype=object)
+    said = [""] * len(cells)
     careful = [(found, there) for there in one.classes if (found := one.dose.numbers.get(f"at_{there.skin}"))]
     module = MODALITIES[one.modality]
     field = module.INCREMENT.field

@@ -197,7 +197,8 @@ def _beyond(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draf
     beyond = tuple(one for one in stage.beyond if one.name != name)
     try:
         if size:
-            beyond = (*beyond, Beyond(name=name, cm2=decimal(size) if decimal(size) is not None else size))  # type: ignore[arg-type]
+            read = decimal(size)
+            beyond = (*beyond, Beyond.model_validate({"name": name, "cm2": size if read is None else read}))
         new = Stage.model_validate(stage.model_dump() | {"beyond": beyond, "zones": _still(stage, beyond)})
         worked_areas(file.brief, new)
     except ValidationError as broken:
