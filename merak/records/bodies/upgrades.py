@@ -72,7 +72,7 @@ def _draft_of_fields(body: Raw) -> Raw:
                 settings["paths"] = own["paths"].split("|")
             with suppress(ValidationError):
                 stage = Stage(id=f"s{len(steps) + 1}", modality=modality).with_settings(settings)
-                steps.append(stage.model_dump(mode="json"))
+                steps.append(stage.model_dump(mode="json", include={"id", "modality", "settings"}))
     side = fields.get("side")
     return {"plan": {"steps": steps, "side": side if side in ("right", "left") else None}}
 
