@@ -20,7 +20,7 @@ from merak.services.after.sheets import FAMILIES
 from merak.services.context import Context
 from merak.services.permission import may
 from merak.services.visit.looking import ZONES
-from merak.web.drawing import draw
+from merak.web.drawing import draw, head_told
 from merak.web.graded import graded
 from merak.web.pages import ENV, STATIC, Translation, blocks, go, page, phase_context
 
@@ -57,6 +57,7 @@ def _context(ctx: Context, closed: closing.Closed, request: Request, **chosen: s
         "kind": kind,
         "grades": grades,
         "drawing": drawing,
+        "head": head_told(closed.file.findings.measures),
         "zones": graded(drawing, grades, SEEN[kind], kind, ZONES if open_ else (), tapped),
         "remedies": answering.offered(closed.file, closed.tags),
         "endpoint_of": lambda modality: about()[modality].endpoint,

@@ -12,10 +12,12 @@ from shapely import Polygon, get_parts, maximum_inscribed_circle
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.acts import StrokeLine
+from merak.core.body.head import head
 from merak.core.body.marks import Mark
-from merak.core.body.plate import GRADED, Plate, area_cm2, zone_names
+from merak.core.body.plate import GRADED, Plate, area_cm2, plate, zone_names
 from merak.core.body.sketch import SIDES
 from merak.core.body.treatable import Treatable
+from merak.core.client import Measures
 from merak.core.knowledge import mark_kinds, number
 from merak.core.knowledge.register import needs
 from merak.core.plan.survey import Laid, Survey, uncovered
@@ -73,6 +75,15 @@ HATCHES = tuple(
         ("cross", 2.2, 45, "M0 0V2.2M0 0H2.2"),
         *((f"grade-{n}", size, -35, f"M0 0H{size}") for n, size in enumerate((5.2, 3.4, 2.2, 1.3), 1)),
     )
+)
+#: From where a plate may be seen: how far the head is turned, and its words.
+HEAD_VIEWS = (
+    ("-90", "right side"),
+    ("-35", "right ¾"),
+    ("0", "front"),
+    ("35", "left ¾"),
+    ("90", "left side"),
+    ("flat", "unrolled"),
 )
 #: More footprints than this are drawn without their numbers, and more than that are walked no more cell by cell.
 NUMBERED, WALKED = 700, 6000
@@ -200,6 +211,21 @@ def draw(area: Treatable) -> Drawing:
         path(area.marked.intersection(face.outline)),
         _names(face, zones),
     )
+
+
+@lru_cache(maxsize=48)
+def head_told(measures: Measures) -> Markup:
+    """The head of a client's face for the page's script: the mesh of its left half, to a tenth of a millimetre."""
+    found, scale = head(measures), plate(measures)
+    told = {
+        "columns": found.columns.round(2).tolist(),
+        "levels": found.levels.round(2).tolist(),
+        "at": found.at.round(1).tolist(),
+        "skull": found.skull.round(1).tolist(),
+        "across": round(scale.across, 4),
+        "down": round(scale.down, 4),
+    }
+    return Markup(json.dumps(told, separators=(",", ":")))  # noqa: S704 (numbers only)
 
 
 def path(shape: BaseGeometry) -> str:

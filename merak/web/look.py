@@ -12,7 +12,7 @@ from merak.core.client import Findings
 from merak.core.knowledge.register import needs
 from merak.services.context import Context
 from merak.services.visit import looking
-from merak.web.drawing import draw, ink_marks
+from merak.web.drawing import draw, head_told, ink_marks
 from merak.web.graded import graded
 from merak.web.pages import blocks, go, page, phase_context
 
@@ -46,6 +46,7 @@ def _context(ctx: Context, looked: looking.Looked, kind: str) -> dict[str, Any]:
         "kinds": KINDS,
         "grades": grades,
         "drawing": drawing,
+        "head": head_told(looked.findings.measures),
         "zones": graded(drawing, grades, KINDS[kind].title, kind, looking.ZONES, f"/visits/{visit.id}/look/tap"),
         "skin": _skin(looked.findings),
         "hydration": _number(looked, "hydration", "Hydration, by the meter", ""),

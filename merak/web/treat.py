@@ -17,7 +17,7 @@ from merak.services.treatment import adverse, treating
 from merak.services.treatment.standing import state_of
 from merak.services.visit import planning
 from merak.services.visit.file import VisitFile
-from merak.web.drawing import Drawing, draw
+from merak.web.drawing import Drawing, draw, head_told
 from merak.web.pages import go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
@@ -75,6 +75,7 @@ def _told(ctx: Context, file: VisitFile, run: treating.Run) -> dict[str, Any]:
         "beside": _beside(run.acts),
         "least": LEAST_S,
         "sheets": _sheets(file, run.acts),
+        "head": head_told(file.findings.measures),
         "cards": adverse.cards(),
         "emergency": adverse.number_of(ctx),
         "reasons": REASONS,

@@ -65,9 +65,10 @@ def test_the_plate_turns_to_where_the_therapist_stands(browser: Browser, server:
     """From behind the head up is down and right is left; words stay upright, and say the client's own sides."""
     visit = begun(adaeze, booked(adaeze, "Turned Invented"), "wet_abrasion", "finish")
     sent(adaeze, visit, ("start", 100), ("next", 60))
-    right_end, cheek = ".sheet:visible .legend .lead:first-of-type", ".sheet:visible .part.current"
+    right_end, cheek = ".sheet:visible .legend .lead.on-right", ".sheet:visible .part.current"
     with signed_in_page(browser, server, "adaeze") as page:
         at_the_chair(page, server, visit)
+        page.keyboard.press("u")
         expect(page.locator("#line")).to_contain_text("right cheek")
         plate = middle(page, ".sheet:visible svg.plate")
         assert middle(page, cheek)[0] < plate[0] and middle(page, right_end)[0] < plate[0], "as one looks at the client"

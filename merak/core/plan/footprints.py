@@ -12,7 +12,7 @@ from merak.core.body.sections import sections
 from merak.core.body.treatable import Treatable
 from merak.core.modality.device import CardTip
 from merak.core.modality.prints import Prints
-from merak.core.plan.brief import MANY
+from merak.core.plan.brief import FEW
 from merak.core.remembered import remembered
 
 
@@ -26,7 +26,7 @@ class Bed(NamedTuple):
     grid: Grid
 
 
-@remembered(MANY)
+@remembered(FEW)
 def beds(area: Treatable, worked: frozenset[str], of: Prints) -> tuple[Bed, ...]:
     """The footprints on some zones of a plate, section by section: whole ones, inside what may be treated. Lips, nose
     and around the eyes want the small tip, and so does what leaves the large one no room.

@@ -48,7 +48,7 @@ from merak.core.modality.shared import (
 )
 from merak.core.modality.titration import titrate
 from merak.core.modality.ways import Ground
-from merak.core.plan.brief import MANY, Brief, plates_of, workable
+from merak.core.plan.brief import FEW, MANY, Brief, plates_of, workable
 from merak.core.plan.by_class import PATIENCE, There, against, by_class, told
 from merak.core.plan.facts import Machine
 from merak.core.plan.fitting import NO_METHODS, Methods, chosen, title
@@ -467,7 +467,7 @@ def worked_areas(brief: Brief, stage: Stage) -> dict[str, float]:
     return workable(brief, stage.modality, stage.zones) | {one.name: one.cm2 for one in stage.beyond}
 
 
-@remembered(MANY)
+@remembered(FEW)
 def grounds(brief: Brief, modality: str, worked: frozenset[str]) -> tuple[Ground, ...]:
     """Where a modality goes on this client's own plates; nothing passes through a zone that is closed or was not asked
     for.

@@ -1,6 +1,15 @@
 // Taps on the plate: sent one after the other, so that quick taps all count although each answer redraws what is in the plate.
 
-import { around } from "./dom.js";
+import { around, typed } from "./dom.js";
+import { Views } from "./head/views.js";
+
+const plate = document.getElementById("plate");
+const views = new Views(`look.${plate?.dataset.me}`, "0");
+views.wear();
+plate?.addEventListener("htmx:afterSwap", () => views.wear());
+document.addEventListener("keydown", (event) => {
+  if (!typed(event) && !event.ctrlKey && !event.metaKey && !event.altKey) views.key(event.key);
+});
 
 let last = Promise.resolve();
 document.addEventListener("click", (event) => {

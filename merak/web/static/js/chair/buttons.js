@@ -8,7 +8,7 @@ import { leave, mainPressed } from "./main_act.js";
 import { put } from "./paint.js";
 import { SHEETS, goTo, open_, show, shut, turn } from "./panels.js";
 import * as sound from "./sound.js";
-import { turnPlate } from "./stand.js";
+import { turnPlate, views } from "./stand.js";
 import { whereNow } from "./where.js";
 
 async function sendPhoto(file, when, zone = "") {
@@ -96,7 +96,8 @@ const shownAsk = (key) => !at(key).hidden;
 const KEYS = {
   " ": mainPressed, PageDown: mainPressed, Enter: mainPressed, ArrowRight: mainPressed, ArrowLeft: () => it.tap("uncount"), Backspace: () => it.tap("uncount"), PageUp: () => it.tap("uncount"),
   ArrowUp: () => upDown(0.5), ArrowDown: () => upDown(-0.5), b: () => { if (!over(it.state) && it.state.act) it.tap("back"); },
-  p: () => it.tap(it.state.status === "paused" ? "resume" : "pause"), n: forward, v: () => { it.voice.toggle(); it.paint(); }, "?": () => open_("more"), h: () => turn("words"), t: turnPlate,
+  p: () => it.tap(it.state.status === "paused" ? "resume" : "pause"), n: forward, v: () => { it.voice.toggle(); it.paint(); }, "?": () => open_("more"), h: () => turn("words"),
+  t: turnPlate, u: () => views.key("u"), ",": () => views.key(","), ".": () => views.key("."),
   Escape: () => { if (!button("stop").disabled) at("stop").click(); },
 };
 new Keys((event) => {

@@ -27,6 +27,8 @@ export class Painter {
     this.used = every("[data-used]");
     this.shorts = Object.fromEntries(every("[data-short]").map((place) => [place.dataset.short, place]));
     this.spent = every("[data-spent]");
+    /** Lays what is shown on the head, where the plate is seen on one. @type {(place: Element | undefined) => void} */
+    this.lay = () => {};
   }
 
   plate(state) {
@@ -36,6 +38,7 @@ export class Painter {
       const mine = Number(group.dataset.act), twin = act.kind === "strokes" && this.order[mine].kind === "strokes";
       group.toggleAttribute("hidden", mine !== n && !twin);
     }
+    this.lay(run.begun && run.next !== null ? this.places[n][run.next] : undefined);
     const sheet = this.sheets.find((one) => !one.hidden), tip = sheet?.querySelector("[data-tip]");
     tip?.setAttribute("hidden", "");
     const shown = this.groups.filter((group) => !group.hasAttribute("hidden")).map((group) => Number(group.dataset.act));

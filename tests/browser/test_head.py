@@ -1,0 +1,124 @@
+"""The plate on a head: as the core says, tapped and turned in every view, from where the therapist stands."""
+
+import httpx
+import numpy as np
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from builders.browser import at_the_chair, signed_in_page, violations
+from builders.server import Server, sign_in
+from builders.visits import begun, booked, planned, sent
+from merak.core.body.head import head
+from merak.core.client import Measures
+
+SEEN = """async ([points, turns]) => {
+  const { Head } = await import("/static/js/head/mesh.js");
+  const head = new Head(JSON.parse(document.getElementById("head").textContent));
+  return turns.map((turned) => { head.turn(turned);
+    return points.map(([x, y]) => head.cell(x, y)).map((cell) => [head.across(cell), cell.y, head.shows(cell)]); });
+}"""
+DRAWN = "() => [...document.querySelectorAll('svg[data-head] path:not(.skull), svg[data-head] polyline')]" + (
+    ".map((one) => one.getAttribute('d') ?? one.getAttribute('points'))"
+)
+
+
+@pytest.fixture(scope="module")
+def adaeze(server: Server) -> httpx.Client:
+    return sign_in(server.url, "adaeze")
+
+
+@pytest.fixture(scope="module")
+def looked_at(adaeze: httpx.Client) -> str:
+    return planned(adaeze, "Head Invented", "microcurrent")
+
+
+def turned(page: Page, view: str) -> None:
+    expect(page.locator("svg[data-head]")).to_have_attribute("data-turned", view)
+
+
+def test_the_page_lays_the_plate_as_the_core_does(browser: Browser, server: Server, looked_at: str) -> None:
+    points = [[x, y] for x in range(-130, 131, 13) for y in range(2, 189, 11)]
+    turns = [-90, -35, 0, 20, 61, 90]
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{looked_at}/look")
+        views = page.evaluate(SEEN, [points, turns])
+    for degrees, view in zip(turns, views, strict=True):
+        there, shown = head(Measures()).seen(np.array(points, dtype=float), degrees)
+        assert np.abs(np.array([one[:2] for one in view]) - there).max() < 0.2, degrees
+        agree = np.array([one[2] for one in view]) == shown
+        assert agree.mean() > 0.98, "but for what a tenth of a millimetre decides"
+
+
+def test_a_zone_is_tapped_on_the_head_and_the_view_stays(browser: Browser, server: Server, looked_at: str) -> None:
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{looked_at}/look")
+        turned(page, "0")
+        assert violations(page) == []
+        page.get_by_role("button", name="left ¾").click()
+        turned(page, "35")
+        page.locator('[data-zone="left mid cheek"]').click()
+        expect(page.locator("#plate .note")).to_contain_text("left mid cheek 1")
+        turned(page, "35")  # the plate was drawn anew, and stands as it stood
+        far = page.locator('[data-zone="right in front of the ear"]')
+        expect(far).to_have_attribute("data-behind", "")
+        far.focus()
+        turned(page, "-60")
+        expect(far).not_to_have_attribute("data-behind", "")
+        page.keyboard.press("Enter")
+        expect(page.locator("#plate .note")).to_contain_text("right in front of the ear 1")
+
+
+def test_it_is_turned_by_drag_and_keys_and_unrolls_to_what_it_was(
+    browser: Browser, server: Server, looked_at: str
+) -> None:
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{looked_at}/look")
+        turned(page, "0")
+        page.keyboard.press("u")
+        turned(page, "flat")
+        flat = page.evaluate(DRAWN)
+        expect(page.locator(".legend .scale")).to_be_visible()
+        page.keyboard.press("u")
+        page.keyboard.press(".")
+        turned(page, "15")
+        assert page.evaluate(DRAWN) != flat
+        box = page.locator("svg[data-head]").bounding_box()
+        assert box
+        middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        grades = page.locator("#plate .note").inner_text()
+        page.mouse.move(*middle)
+        page.mouse.down()
+        page.mouse.move(middle[0] + 400, middle[1], steps=6)
+        page.mouse.up()
+        turned(page, "-90")  # pulled to the right, it shows its right side, and stops at a profile
+        assert page.locator("#plate .note").inner_text() == grades, "what is dragged is not tapped"
+        expect(page.locator(".lead.on-left")).to_be_hidden()
+        page.reload()
+        turned(page, "-90")
+        page.get_by_role("button", name="unrolled").click()
+        assert page.evaluate(DRAWN) == flat
+        page.keyboard.press("u")
+        page.get_by_role("button", name="front", exact=True).click()
+
+
+def test_the_head_follows_the_hand(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    """Lines of the right side first: the head shows it, and the tip at the end of the line; then the other side."""
+    visit = begun(adaeze, booked(adaeze, "Followed Invented"), "wet_abrasion", "finish")
+    sent(adaeze, visit, ("start", 100), ("next", 60))
+    with signed_in_page(browser, server, "adaeze") as page:
+        at_the_chair(page, server, visit)
+        for part, view in (("right cheek", "-35"), ("left cheek", "35"), ("chin", "0")):
+            expect(page.locator("#line")).to_contain_text(part)
+            turned(page, view)
+            expect(page.locator(".sheet:visible .part.current")).not_to_have_attribute("data-behind", "")
+            page.keyboard.press("Space")
+        page.keyboard.press("t")
+        turned(page, page.locator("svg[data-head]").get_attribute("data-turned") or "")
+        assert violations(page) == []
+        page.set_viewport_size({"width": 390, "height": 844})
+        expect(page.locator(".where-plate .views")).to_be_hidden()
+        page.keyboard.press("?")
+        page.get_by_role("button", name="left side").click()
+        turned(page, "90")
+        page.get_by_role("button", name="follow").click()
+        page.get_by_role("button", name="Back").first.click()
