@@ -21,6 +21,7 @@ import psycopg
 from benchmarks.after import client_ratio, pdf_at_the_server, sheet_ms
 from benchmarks.chair import painted_ms, rebuilt_ms
 from benchmarks.heat import heat_ratios
+from benchmarks.laid import begin_ratio, four_plates_ms
 from benchmarks.plans import old_beside_new, twenty, typed
 from benchmarks.plate import plate_ratios
 from benchmarks.rooms import rooms_at_work
@@ -178,6 +179,7 @@ def main() -> int:
         fresh = Wire(server, client)  # the other was idle too long
         many_ms, many = client_ratio(lambda address: fresh.ask("GET", address))
         old = old_beside_new(client, Wire(server, client))
+        tapped = four_plates_ms(client, Wire(server, client))
         pdf, slowest, beside = pdf_at_the_server(server, treating)
         painted, painted_p95 = painted_ms(server, sign_in(server.url, "adaeze"))
     finally:
@@ -208,6 +210,13 @@ def main() -> int:
             found["event in the services, no HTTP"] / found["bare INSERT in the driver"],
             3.0,
         ),
+    }
+    laid, by_shapely, begun, footprints, lines = begin_ratio()
+    print(f"  {footprints} footprints and {lines} lines laid {laid:.1f} ms, bare set operations {by_shapely:.1f}")
+    print(f"  four plates of twenty stages, drawn anew at a tap {tapped:.1f} ms")
+    ratios |= {
+        f"{footprints} footprints, {lines} lines ÷ bare set operations": (begun, 3.0),
+        "four plates of twenty stages, drawn ÷ 100 ms": (tapped / 100, 1.0),
     }
     rebuilt, acknowledged = rebuilt_ms(), found["40 rooms: tap acknowledged"]
     print(

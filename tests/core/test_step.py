@@ -330,7 +330,7 @@ def test_a_time_that_nobody_knows_is_set_aside_and_told() -> None:
     bare = known(machines=(Machine(id="b", card=machine("rf_bulk", calibration=())),))
     plan = planned(bare, "rf_bulk")
     assert words_of(plan, "plan.minutes_unknown") == [
-        "How long Bulk radiofrequency takes cannot be computed; 21 minutes are set aside."
+        "How long Bulk radiofrequency takes cannot be computed; 20 minutes are set aside."
     ]
     assert plan.seconds == (3 + 21) * 60
     known_time = planned(known(), "rf_bulk")

@@ -172,8 +172,22 @@ class Making:
 
     def mirror(self) -> Act:
         """One half shown against the other, before the second begins."""
-        words = "Everything off the skin first. Show one half against the other, or photograph it; ask how it felt."
-        return self.act("free", "Mirror", number("visit.half_face") * 60, words, mirror=True, modality="")
+        return against_the_other(self.step, self.stage, self.plate)
+
+
+def against_the_other(step: str, stage: str, plate: str) -> Act:
+    """One half shown against the other, after a stage, before the second begins."""
+    words = "Everything off the skin first. Show one half against the other, or photograph it; ask how it felt."
+    return Act(
+        kind="free",
+        title="Mirror",
+        instruction=words,
+        seconds=round(number("visit.half_face") * 60),
+        mirror=True,
+        step=step,
+        stage=stage,
+        plate=plate,
+    )
 
 
 def in_manner(make: Making, acts: Iterable[Act]) -> tuple[Act, ...]:

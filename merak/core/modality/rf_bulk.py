@@ -41,7 +41,6 @@ from merak.core.working import Quantity
 needs(
     __name__,
     """
-    min: visit.half_face
     passes: chair.pass.rf_bulk
     %: rf_bulk.start
     W/m²K: heat.air
@@ -419,7 +418,7 @@ def acts(make: Making) -> Iterable[Act]:
     rest = tuple(part for part in parts if part not in first)
     halves = [(make.side, first), (make.other_side, rest)] if first and rest else [("", parts)]
     heat, target = _watched(make), make.settings.target_c
-    whole, turning = sum(part.cm2 for part in parts) or 1, number("visit.half_face") * 60 if len(halves) > 1 else 0
+    whole = sum(part.cm2 for part in parts) or 1
     for n, (at, mine) in enumerate(halves):
         if n:
             yield make.mirror()
@@ -427,8 +426,9 @@ def acts(make: Making) -> Iterable[Act]:
         yield make.act(
             "sections",
             f"{make.title}, {at}".rstrip(", "),
-            (make.own_s - turning) * share,
+            make.own_s * share,
             f"{make.instruction} Hold at {target:g} °C.",
+            side=at or None,
             parts=mine,
             passes=make.passes,
             heat=heat,

@@ -18,6 +18,7 @@ from merak.core.modality.prints import Prints
 from merak.core.modality.shared import incremented, more_energy
 from merak.core.plan.brief import MANY, Brief, plates_of
 from merak.core.plan.by_class import told_lower
+from merak.core.plan.halves import blocks, half_by_half
 from merak.core.plan.places import grid_cells, section_parts, zone_parts
 from merak.core.plan.stage import Worked, compute, grounds, school_acts
 from merak.core.plan.step import WorkedStep
@@ -65,7 +66,11 @@ def chair_acts(
 def own_acts(brief: Brief, step: WorkedStep, side: Side, of: Schools, laid: bool) -> tuple[Act, ...]:
     """The acts of one step, stage after stage. The last of a waiting one is its wait."""
     made = _stage_acts if laid else _known_acts
-    return tuple(act for one in step.stages for act in made(brief, one, step.step.id, side, of, laid))
+    found: list[Act] = []
+    for halved, mine in blocks(step.stages):
+        acts = [act for one in mine for act in made(brief, one, step.step.id, side, of, laid)]
+        found += half_by_half(acts, side) if halved else acts
+    return tuple(found)
 
 
 def _stage_acts(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid: bool) -> tuple[Act, ...]:

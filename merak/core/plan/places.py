@@ -127,8 +127,8 @@ def _part(
         for skin, (zones, _) in CLASSES.items()
         if (there := sorted(names & zones)) and not (by_cell and f"at_{skin}" in one.dose.numbers)
     ]
-    outlines, cm2 = _outlines(shape), round(area_cm2(shape), 1)
-    return Part(name=name, plate=area.plate.name, outlines=outlines, cm2=cm2, mind="; ".join(mind))
+    cm2 = round(area_cm2(shape), 1)
+    return Part(name=name, plate=area.plate.name, outlines=outlines(shape), cm2=cm2, mind="; ".join(mind))
 
 
 def _set_there(one: Worked, skin: SkinClass) -> str:
@@ -137,7 +137,8 @@ def _set_there(one: Worked, skin: SkinClass) -> str:
     return "gentler" if found is None else f"set to {found.text}"
 
 
-def _outlines(shape: BaseGeometry) -> tuple[Ring, ...]:
+def outlines(shape: BaseGeometry) -> tuple[Ring, ...]:
+    """A shape as it is kept: closed rings, those inside others being holes."""
     pieces = [piece for piece in get_parts(shape.simplify(0.3)) if not is_speck(piece)]  # a line has no area
     return tuple(_ring(ring) for piece in pieces for ring in (piece.exterior, *piece.interiors))
 

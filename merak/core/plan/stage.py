@@ -159,8 +159,8 @@ class Stage(Frozen):
 
 @dataclass(frozen=True, eq=False)
 class Worked:
-    """A stage computed: where it really goes, its dose, seconds with hands on and of its own; what stands against it;
-    whether its last act leaves the hands free.
+    """A stage computed: where it really goes, its dose, seconds with hands on, of its own, and in which one half is
+    shown against the other; what stands against it; whether its last act leaves the hands free.
 
     It is worked out once for the same values, so that the same one is the same object.
     """
@@ -177,6 +177,7 @@ class Worked:
     cautions: tuple[Caution, ...]
     classes: tuple[There, ...] = ()
     spot_only: bool = False
+    turn_s: int = 0
 
     @property
     def modality(self) -> str:
@@ -196,7 +197,7 @@ class Worked:
     @property
     def seconds(self) -> int:
         """All of its own time."""
-        return self.hands_s + self.own_s
+        return self.hands_s + self.own_s + self.turn_s
 
     @cached_property
     def exposures(self) -> dict[str, tuple[Exposure, ...]]:
@@ -411,8 +412,6 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
     unknown = minutes is None
     if minutes is None:
         minutes = number("plan.minutes_unknown")
-    if module.WAYS.halves:  # between the sides the mirror is shown
-        minutes += number("visit.half_face")
     if module.WAYS.spot and module.WAYS.spot.same_visit:
         minutes += module.WAYS.spot.wait_s(brief.dark) / 60
     stops, minds = _judged(brief, stage, (*dose.against, *against(dose, classes)))
@@ -435,6 +434,7 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
         dose=dose._replace(numbers=dose.numbers | told(stage.modality, settings, card, classes)),
         hands_s=0 if again and (module.WAYS.ready_once or spot_only) else round(trait.hands_min * 60),
         own_s=round(minutes * 60),
+        turn_s=turn_s() if module.WAYS.halves and not spot_only else 0,
         waits=trait.waits,
         stops=stops,
         cautions=(
@@ -511,6 +511,11 @@ def _laid(
         words = f"No room for the {of.tip.name} on {', '.join(areas)} alone, as far as {title(stage.modality)} may go."
         raise Refused(f"{words} Take a smaller tip, or the zones beside them.", "plan.closed_zones")
     return found
+
+
+def turn_s() -> int:
+    """The seconds in which one half is shown against the other."""
+    return round(number("visit.half_face") * 60)
 
 
 def _bare(laid: tuple[Bed, ...] | None) -> Iterator[Caution]:

@@ -15,7 +15,8 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import Settings
 from merak.core.plan.brief import MANY, Brief
 from merak.core.plan.fitting import NO_METHODS, Methods, Placed, in_force, title
-from merak.core.plan.stage import Stage, Worked, begin, compute
+from merak.core.plan.halves import turns
+from merak.core.plan.stage import Stage, Worked, begin, compute, turn_s
 from merak.core.remembered import remembered
 from merak.core.working import Frozen, Quantity
 
@@ -261,7 +262,7 @@ def whole(brief: Brief, step: Step, stages: Iterable[Worked]) -> WorkedStep:
     """A step of these stages: the price of its lead, and the load of the heaviest of its works, once; each with what
     stands against it because of the others.
     """
-    worked, numbers = _together(tuple(stages))
+    worked, numbers = _together(_turned(tuple(stages)))
     trait, real = traits()[step.modality], [one for one in worked if not one.spot_only]
     led = any(one.modality == step.modality for one in real)
     named = len(step.zones)
@@ -273,6 +274,13 @@ def whole(brief: Brief, step: Step, stages: Iterable[Worked]) -> WorkedStep:
         price=brief.price(step.modality) + extra * trait.zone_price if led else 0,
         numbers=numbers,
     )
+
+
+def _turned(stages: tuple[Worked, ...]) -> tuple[Worked, ...]:
+    """The stages, each with the time in which one half is shown against the other after its first side."""
+    shown = zip(stages, turns(stages), strict=True)
+    wanted = ((one, turn_s() if turn else 0) for one, turn in shown)
+    return tuple(one if one.turn_s == seconds else replace(one, turn_s=seconds) for one, seconds in wanted)
 
 
 def _together(stages: tuple[Worked, ...]) -> tuple[tuple[Worked, ...], dict[str, Quantity]]:

@@ -46,7 +46,7 @@ export class Head {
   }
 
   /**
-   * The head turned by so many degrees to show its left, or, below nought, its right. What lies behind is put on the edge that hides it.
+   * The head turned by so many degrees to show its left, or, below zero, its right. What lies behind is put on the edge that hides it.
    * @param {number} degrees
    */
   turn(degrees) {
