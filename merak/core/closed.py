@@ -189,7 +189,8 @@ def _plate(of: Book, names: Names) -> Iterator[Fault]:
     for kind in of.mark_kind:
         yield from _known("mark_kind", kind.id, "way of working", kind.keeps_out, names.works | {"all"})
         yield from _known("mark_kind", kind.id, "unit", {kind.measured} - {""}, UNITS)
-        if kind.keep_mm < 0:
+        yield from _known("mark_kind", kind.id, "work that it keeps out", kind.keep_mm_of, set(kind.keeps_out))
+        if min([kind.keep_mm, *kind.keep_mm_of.values()]) < 0:
             yield Fault("mark_kind", kind.id, "a mark is kept from, not into")
     for landmark in of.landmark:
         yield from _known("landmark", landmark.id, "plate", [landmark.plate], PLATES)

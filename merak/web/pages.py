@@ -28,7 +28,7 @@ from merak.services.context import Context
 from merak.services.permission import Sealable, rights
 from merak.services.studio import own_rules
 from merak.services.visit.file import SENIORS, STAGES, VisitFile
-from merak.web.drawing import HATCHES, HEAD_VIEWS, SIGNS, draw, polyline, rings, strokes
+from merak.web.drawing import HATCHES, HEAD_VIEWS, SIGNS, draw, head_told, polyline, rings, strokes
 from merak.web.lanes import lanes
 from merak.web.sheet_signs import SHEET_SIGNS
 
@@ -139,6 +139,7 @@ def _environment() -> Environment:
         "strokes": strokes,
         "STAGES": STAGES,
         "HATCHES": HATCHES,
+        "head_told": head_told,
         "HEAD_VIEWS": HEAD_VIEWS,
         "HTMX": HTMX,
         "KEYS": ": arrows move a step, plus and minus lengthen it, Delete removes it",

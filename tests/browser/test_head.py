@@ -122,3 +122,30 @@ def test_the_head_follows_the_hand(browser: Browser, server: Server, adaeze: htt
         turned(page, "90")
         page.get_by_role("button", name="follow").click()
         page.get_by_role("button", name="Back").first.click()
+
+
+def test_the_plan_is_seen_on_the_head_and_stays_so_while_it_is_changed(
+    browser: Browser, server: Server, adaeze: httpx.Client
+) -> None:
+    visit = planned(adaeze, "Planned Head Invented", "ultrasound", "finish")
+    ground = "() => document.querySelector('#ground .face').getAttribute('d')"
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/plan")
+        page.locator('[data-step][title^="Ultra"]').first.click()
+        turned(page, "0")
+        page.get_by_role("button", name="right ¾").click()
+        turned(page, "-35")
+        lent = page.evaluate(ground)
+        page.locator('#where [data-zone="mid cheek"]').first.click()
+        expect(page.locator("#zones-of > summary")).to_contain_text("14 zones of the face")
+        turned(page, "-35")
+        assert page.evaluate(ground) == lent, "what is borrowed is laid once"
+        assert violations(page) == []
+        page.keyboard.press("u")
+        turned(page, "flat")
+        assert page.evaluate(ground) != lent
+        page.locator('#where [data-zone="mid cheek"]').first.click()
+        expect(page.locator("#zones-of > summary")).to_contain_text("everywhere")
+        turned(page, "flat")
+        page.get_by_role("button", name="front", exact=True).click()
+        turned(page, "0")

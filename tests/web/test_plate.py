@@ -9,6 +9,7 @@ from pypdf import PdfReader
 
 from builders.server import Server, sign_in
 from builders.visits import visit_of
+from merak.core.body.plate import PLATES, zone_names
 
 SQUARE = [[60, 100], [80, 100], [80, 120], [60, 120]]
 
@@ -80,3 +81,17 @@ def test_the_plate_on_paper(server: Server) -> None:
         and "right cheek" in words
         and "Nothing here is a diagnosis" in words
     )
+
+
+@pytest.mark.parametrize("name", list(PLATES))
+def test_every_plate_has_its_sheet(server: Server, name: str) -> None:
+    """Its zones and their areas, as SVG and as PDF, in a file that is named for it."""
+    client = sign_in(server.url, "tomas")
+    visit = visit_of(client, "Ines Duarte")
+    query = {"plate": name, "work": "led" if name == "face" else "touch"}
+    svg, paper = (client.get(f"/visits/{visit}/plate.{kind}", params=query) for kind in ("svg", "pdf"))
+    root = ElementTree.fromstring(svg.text)
+    zones = [path for path in root.iter() if path.attrib.get("class") == "zone"]
+    assert len(zones) == 2 * len(zone_names(name)) and f"plate-{name}-" in svg.headers["content-disposition"]
+    words = " ".join(page.extract_text() for page in PdfReader(BytesIO(paper.content)).pages)
+    assert PLATES[name].title in words and all(zone in words for zone in zone_names(name)), name

@@ -122,7 +122,7 @@ def kept_out(marks: tuple[Mark, ...], work: str, face: Plate) -> BaseGeometry:
     """The skin that marks keep this work off, on this plate, mm."""
     shapes = []
     for mark in marks:
-        kind = mark_kinds()[mark.kind]
-        if mark.plate == face.name and ("all" in kind.keeps_out or work in kind.keeps_out):
-            shapes.append(mark.on_skin(face).buffer(kind.keep_mm) if kind.keep_mm else mark.on_skin(face))
+        mm = mark_kinds()[mark.kind].keeps(work)
+        if mark.plate == face.name and mm is not None:
+            shapes.append(mark.on_skin(face).buffer(mm) if mm else mark.on_skin(face))
     return union_all(shapes)

@@ -483,8 +483,8 @@ class MarkKind(Cited):
     """A kind of finding that is marked on the plate: how it may be drawn, on which layer it lies, and which work it
     keeps out.
 
-    `keeps_out` names modalities, or is ("all",); they stay `keep_mm` away from it. `measured` kinds carry a reading in
-    that unit.
+    `keeps_out` names ways of working, or is ("all",); they stay `keep_mm` away from it, or so far as `keep_mm_of`
+    says of one. `measured` kinds carry a reading in that unit.
     """
 
     shapes: tuple[Literal["spot", "line", "area"], ...]
@@ -493,6 +493,13 @@ class MarkKind(Cited):
     measured: str = ""
     keeps_out: tuple[str, ...] = ()
     keep_mm: float = 0
+    keep_mm_of: dict[str, float] = Field(default_factory=dict)
+
+    def keeps(self, work: str) -> float | None:
+        """How far a way of working stays away from it, mm; None where it may pass over it."""
+        if "all" not in self.keeps_out and work not in self.keeps_out:
+            return None
+        return self.keep_mm_of.get(work, self.keep_mm)
 
 
 class About(Cited):

@@ -1,5 +1,6 @@
 // The strip in time and the rows of a step: drag a step or a stage, or use keys on it; what had the focus keeps it when they are drawn anew.
 import { around, byId, every, typed } from "./dom.js";
+import { Views } from "./head/views.js";
 
 const page = () => document.getElementById("plan");
 /**
@@ -10,6 +11,11 @@ const send = (op, values) => {
   const { value: version } = byId("version", HTMLInputElement), address = `${page().dataset.address}/${op}`;
   return window.htmx.ajax("POST", address, { target: "#plan", swap: "outerHTML", values: { ...values, version } });
 };
+
+// The plate on the head, from where it was seen last; worn anew whenever it is drawn anew.
+const views = new Views(`plan.${page().dataset.me}`, "0");
+views.wear();
+for (const name of ["htmx:afterSwap", "htmx:oobAfterSwap"]) document.addEventListener(name, () => views.wear());
 
 // Each page is known by itself: what another window of the same person changed meanwhile is not written over either.
 const mine = crypto.getRandomValues(new Uint32Array(4)).join("-");
@@ -78,7 +84,10 @@ document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
   const of = ALL.find((one) => around(event, one.one));
   const act = of?.keys[event.key];
-  if (!act) return;
+  if (!act) {
+    if (!typed(event)) views.key(event.key);
+    return;
+  }
   event.preventDefault();
   const id = around(event, of.one).dataset[of.kind];
   focused = around(event, of.one).id;

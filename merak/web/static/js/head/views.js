@@ -32,6 +32,8 @@ export class Views {
     this.head = null;
     /** @type {Worn | null} */
     this.worn = null;
+    /** What a plate that is drawn often borrows. @type {Worn | null} */
+    this.ground = null;
     document.addEventListener("click", (event) => {
       const wanted = around(event, "[data-turn]")?.dataset.turn;
       if (wanted !== undefined) this.choose(wanted);
@@ -41,8 +43,10 @@ export class Views {
   /** Takes a plate that is drawn, or drawn anew; one without a head stays as it is. */
   wear() {
     const svg = document.querySelector("svg[data-head]"), told = document.getElementById("head");
-    if (!(svg instanceof SVGSVGElement) || !told) return;
+    if (!(svg instanceof SVGSVGElement) || !told || this.worn?.svg === svg) return;
     this.head ??= new Head(JSON.parse(told.textContent ?? ""));
+    const lender = document.querySelector("svg.lender");
+    if (lender instanceof SVGSVGElement && this.ground?.svg !== lender) this.ground = new Worn(lender, this.head);
     this.worn = new Worn(svg, this.head);
     this.drag(svg);
     svg.addEventListener("focusin", (event) => {
@@ -57,7 +61,7 @@ export class Views {
     this.keep(wanted);
     if (wanted === "flat") {
       cancelAnimationFrame(this.frame);
-      this.worn?.unroll();
+      for (const one of [this.ground, this.worn]) one?.unroll();
       this.mark();
       this.then();
     } else this.to(wanted === "hand" ? this.degrees : Number(wanted));
@@ -97,7 +101,7 @@ export class Views {
   /** @param {number} degrees */
   show(degrees) {
     this.degrees = degrees;
-    this.worn?.turn(degrees);
+    for (const one of [this.ground, this.worn]) one?.turn(degrees);
     this.mark();
     this.then();
   }

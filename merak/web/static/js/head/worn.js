@@ -86,7 +86,7 @@ export class Worn {
   unroll() {
     this.flat = true;
     this.svg.classList.remove("on-head");
-    this.svg.setAttribute("viewBox", this.box);
+    if (this.box) this.svg.setAttribute("viewBox", this.box);
     this.legend?.setAttribute("transform", this.foot);
     for (const { element, flat } of this.pieces) {
       element.removeAttribute("data-behind");
