@@ -90,12 +90,14 @@ export class Views {
     const from = this.worn?.flat ? degrees : this.degrees, began = performance.now();
     this.goal = degrees;
     cancelAnimationFrame(this.frame);
+    const atOnce = calm.matches || from === degrees;
     const next = () => {
-      const share = calm.matches || from === degrees ? 1 : Math.min(1, (performance.now() - began) / LONG_MS);
+      const share = atOnce ? 1 : Math.min(1, (performance.now() - began) / LONG_MS);
       this.show(from + (degrees - from) * share * share * (3 - 2 * share));
       if (share < 1) this.frame = requestAnimationFrame(next);
     };
-    next();
+    if (atOnce) next();
+    else this.frame = requestAnimationFrame(next);  // what was tapped is painted first
   }
 
   /** @param {number} degrees */
