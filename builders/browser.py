@@ -13,7 +13,8 @@ expect.set_options(timeout=PATIENCE_S * 1000)
 
 @contextmanager
 def signed_in_page(browser: Browser, server: Server, login: str, **options: object) -> Iterator[Page]:
-    context: BrowserContext = browser.new_context(**{"viewport": {"width": 1280, "height": 800}, **options})  # type: ignore[arg-type]
+    calm = {"viewport": {"width": 1280, "height": 800}, "reduced_motion": "reduce"}  # heads turn at once
+    context: BrowserContext = browser.new_context(**calm | options)  # type: ignore[arg-type]
     page = context.new_page()
     page.set_default_timeout(PATIENCE_S * 1000)
     page.goto(f"{server.url}/sign-in")

@@ -71,7 +71,7 @@ def test_a_zone_is_tapped_on_the_head_and_the_view_stays(browser: Browser, serve
 def test_it_is_turned_by_drag_and_keys_and_unrolls_to_what_it_was(
     browser: Browser, server: Server, looked_at: str
 ) -> None:
-    with signed_in_page(browser, server, "adaeze") as page:
+    with signed_in_page(browser, server, "adaeze", reduced_motion="no-preference") as page:
         page.goto(f"{server.url}/visits/{looked_at}/look")
         turned(page, "0")
         page.keyboard.press("u")

@@ -1,6 +1,7 @@
 """Marks on the plate: what can be one, what it keeps out, and that it stays on its skin."""
 
 from datetime import date
+from math import pi
 from typing import Any
 from uuid import UUID
 
@@ -32,9 +33,10 @@ def test_what_is_marked_stay_out_is_cut_from_every_modality() -> None:
     assert elsewhere.marked.is_empty
 
 
-def test_a_mole_keeps_pulsed_light_out_and_nothing_else() -> None:
+def test_a_mole_keeps_out_what_burns_and_current_may_pass() -> None:
+    """Three millimetres of mole and five around it."""
     mole = mark(kind="mole", shape="spot", points=((70.0, 110.0),), size_mm=6)
-    assert kept_out((mole,), "pulsed_light", FACE).area == pytest.approx(28.3, rel=0.02)
+    assert kept_out((mole,), "pulsed_light", FACE).area == pytest.approx(pi * 8**2, rel=0.02)
     assert kept_out((mole,), "microcurrent", FACE).is_empty
     beard = mark(kind="hair", shape="line", points=((40.0, 170.0), (90.0, 150.0)), size_mm=2)
     near = kept_out((beard,), "pulsed_light", FACE)

@@ -1,7 +1,7 @@
 // A plate's drawing laid on the head, and back: every path, line, dot and word of it keeps its place on the skin.
 
 /** @typedef {import("./mesh.js").Cell} Cell */
-/** @typedef {{ element: Element, flat: Record<string, string>, kind: string, group: Element | null, laid: number, outs: number[], runs: { cells: Cell[], closed: boolean }[] }} Piece */
+/** @typedef {{ element: Element, flat: Record<string, string>, kind: string, group: Element | null, laid: number, runs: { cells: Cell[], closed: boolean }[] }} Piece */
 
 /** Pieces of a line that are longer than this are bent, mm. */
 const BEND = 4;
@@ -54,6 +54,8 @@ export class Worn {
     this.box = svg.getAttribute("viewBox") ?? "";
     /** @type {Piece[]} */
     this.pieces = [];
+    /** How far out the middle of each lies, mm. @type {Map<Element, number>} */
+    this.middles = new Map();
     this.legend = svg.querySelector(".legend");
     this.foot = this.legend?.getAttribute("transform") ?? "";
     this.turned = 0;
@@ -79,7 +81,9 @@ export class Worn {
     };
     const made = read[kind]().filter(({ points }) => points.length).map(({ points, closed }) => ({ closed, points: bent(points, closed) }));
     const runs = made.map(({ points, closed }) => ({ closed, cells: points.map(([x, y]) => this.head.cell(x, y)) }));
-    this.pieces.push({ element, flat, kind, group: element.closest("[data-act]"), laid: 0, outs: made.flatMap(({ points }) => points.map(([x]) => x)), runs });
+    this.pieces.push({ element, flat, kind, group: element.closest("[data-act]"), laid: 0, runs });
+    const outs = made.flatMap(({ points }) => points.map(([x]) => x));
+    if (outs.length) this.middles.set(element, outs.reduce((sum, x) => sum + x, 0) / outs.length);
   }
 
   /** Unrolled again. */
@@ -152,7 +156,6 @@ export class Worn {
    * @returns {number | null}
    */
   middle(element) {
-    const outs = this.pieces.find((one) => one.element === element)?.outs ?? [];
-    return outs.length ? outs.reduce((sum, one) => sum + one, 0) / outs.length : null;
+    return this.middles.get(element) ?? null;
   }
 }

@@ -1,0 +1,109 @@
+"""Where a stage goes, on any face and plate: nothing outside what may be treated, mirrored is mirrored, and a zone that
+is taken away adds no work elsewhere.
+"""
+
+from uuid import UUID
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from shapely import LineString, Polygon
+
+from builders.briefs import TODAY
+from builders.chair import acts, somebody, worked
+from merak.core.acts import Act
+from merak.core.body.marks import Mark
+from merak.core.body.plate import plate_with
+from merak.core.client import Findings
+from merak.core.knowledge import about
+from merak.core.plan.brief import Brief, workable
+
+#: What is laid as footprints, as lines and as sections.
+LAID = ("rf_fractional", "pulsed_light", "focused_lifting", "microcurrent", "ultrasound", "wet_abrasion")
+FACES = st.builds(
+    Findings,
+    phototype=st.just(3),
+    ear_to_ear_mm=st.floats(240, 330),
+    hairline_chin_mm=st.floats(165, 225),
+    neck_round_mm=st.floats(270, 400),
+)
+#: A spot to stay out of, somewhere on the left half of the face.
+SPOTS = st.tuples(st.floats(15, 100), st.floats(60, 160), st.floats(4, 25))
+
+
+def marked(x: float, y: float, mm: float) -> Mark:
+    return Mark(id=UUID(int=1), plate="face", kind="stay-out", shape="spot", points=((x, y),), size_mm=mm, on=TODAY)
+
+
+def places(found: tuple[Act, ...]) -> list[tuple[str, Polygon | LineString]]:
+    """(plate, shape) of everything that is counted."""
+    cells = [(act.parts[cell.part].plate or act.plate, Polygon(cell.ring)) for act in found for cell in act.cells]
+    return cells + [(act.plate, LineString(line.points)) for act in found for line in act.lines]
+
+
+@pytest.mark.parametrize("modality", LAID[:4])
+@settings(max_examples=12)
+@given(findings=FACES, spot=SPOTS)
+def test_nothing_is_laid_outside_what_may_be_treated(
+    modality: str, findings: Findings, spot: tuple[float, float, float]
+) -> None:
+    who = somebody(findings=findings, marks=(marked(*spot),))
+    found = places(acts(modality, laid=True, who=who))
+    assert found
+    for name, shape in found:
+        skin = who.own_area(modality, name).skin
+        assert shape.difference(skin.buffer(0.15)).is_empty, f"{modality} outside the {name}'s skin"
+
+
+@pytest.mark.parametrize("modality", LAID)
+@settings(max_examples=8)
+@given(findings=FACES, spot=SPOTS)
+def test_a_mirrored_client_has_a_mirrored_plan(
+    modality: str, findings: Findings, spot: tuple[float, float, float]
+) -> None:
+    """The same mark on the other side: as much skin, as many lines, and as many footprints but for how they fall."""
+    x, y, mm = spot
+    one, other = (somebody(findings=findings, marks=(marked(side * x, y, mm),)) for side in (1, -1))
+    assert workable(one, modality) == pytest.approx(workable(other, modality), abs=1e-6)
+    here, there = places(acts(modality, laid=True, who=one)), places(acts(modality, laid=True, who=other))
+    lines = [[shape.length for _, shape in found if shape.geom_type == "LineString"] for found in (here, there)]
+    assert sorted(lines[0]) == pytest.approx(sorted(lines[1]), abs=0.2)
+    if not lines[0]:
+        assert len(here) == pytest.approx(len(there), abs=max(3, 0.08 * len(here)))
+
+
+@pytest.mark.parametrize("modality", LAID)
+@settings(max_examples=10)
+@given(data=st.data())
+def test_a_zone_that_is_taken_away_adds_no_work_elsewhere(modality: str, data: st.DataObject) -> None:
+    who = somebody()
+    able = sorted(workable(who, modality))
+    gone = data.draw(st.sampled_from(able))
+    kept = tuple(zone for zone in able if zone != gone)
+    whole, less = worked(modality, who, zones=tuple(able)), worked(modality, who, zones=kept)
+    assert gone not in less.areas and sum(less.areas.values()) < sum(whole.areas.values())
+    assert all(less.areas[zone] == pytest.approx(whole.areas[zone], abs=0.051) for zone in kept)
+    assert less.seconds <= whole.seconds + 1
+    before, after = (counts(who, modality, zones) for zones in (tuple(able), kept))
+    for section, many in after.items():
+        assert many <= before.get(section, 0) + NEAR, f"{section}: {many} without the {gone}, {before}"
+
+
+#: A grid that is laid anew on a little less skin may find room for so many more.
+NEAR = 1
+
+
+def counts(who: Brief, modality: str, zones: tuple[str, ...]) -> dict[str, int]:
+    """What is counted by section, or by line."""
+    found: dict[str, int] = {}
+    for act in acts(modality, laid=True, who=who, zones=zones):
+        names = [act.parts[cell.part].name for cell in act.cells] or [line.path for line in act.lines]
+        for name in names or [part.name for part in act.parts]:
+            found[f"{act.title} {name}"] = found.get(f"{act.title} {name}", 0) + 1
+    return found
+
+
+def test_every_zone_lies_on_a_plate_of_its_modality() -> None:
+    for modality in LAID:
+        on = {plate_with(zone) for zone in workable(somebody(), modality)}
+        assert on <= set(about()[modality].plates)
