@@ -11,7 +11,7 @@ from fastapi.responses import Response
 from merak.auth import Form, entered
 from merak.core.after.differences import clock
 from merak.core.body.plate import GROUPS, PLATES, where_words, zone_names
-from merak.core.body.strokes import PATHS
+from merak.core.body.strokes import EVERY_PATH
 from merak.core.body.treatable import BESIDE
 from merak.core.knowledge import about, conditions, methods, usual_work
 from merak.core.knowledge.register import needs
@@ -101,7 +101,7 @@ def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:
         "how_told": _how_told,
         "may_keep": may(ctx.me, "keep routines"),
         "time_of": partial(_time, planned),
-        "paths": PATHS,
+        "paths": EVERY_PATH,
         "addable": planning.addable(planned),
         "gap": None,
         "KIND_WORDS": KIND_WORDS,

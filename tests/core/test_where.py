@@ -7,14 +7,15 @@ from uuid import UUID
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from shapely import LineString, Polygon
+from shapely import LineString, Point, Polygon
 
 from builders.briefs import TODAY
 from builders.chair import acts, somebody, worked
 from merak.core.acts import Act
 from merak.core.body.marks import Mark
-from merak.core.body.plate import plate_with
-from merak.core.client import Findings
+from merak.core.body.plate import plate, plate_with
+from merak.core.body.strokes import EVERY_PATH, lines
+from merak.core.client import Findings, Measures
 from merak.core.knowledge import about
 from merak.core.plan.brief import Brief, workable
 
@@ -107,3 +108,21 @@ def test_every_zone_lies_on_a_plate_of_its_modality() -> None:
     for modality in LAID:
         on = {plate_with(zone) for zone in workable(somebody(), modality)}
         assert on <= set(about()[modality].plates)
+
+
+def test_lines_along_the_mouth_and_the_frown_are_asked_for() -> None:
+    """Up beside the corner of the mouth, along the fold to the wing of the nose, up between the brows: by hand beside
+    the landmarks. A lift does not begin with them; who asks for them has three lines more a side, and longer.
+    """
+    face, area = plate(Measures()), somebody().own_area("microcurrent")
+    (below, fold), (frown,) = (lines(area, "left", (path,)) for path in ("mouth lines", "frown lines"))
+    corner, wing, brow = (face.landmarks["left", at] for at in ("mouth corner", "nose wing", "brow head"))
+    for line in (below, fold, frown):
+        assert line.points[0][1] > line.points[-1][1] and all(x > 0 for x, _ in line.points), "upward, on its side"
+    assert Point(below.points[-1]).distance(Point(corner)) < 8 and below.length_mm > 25
+    assert Point(fold.points[-1]).distance(Point(wing)) < 8 and fold.points[0][0] > corner[0] - 2
+    assert all(0 < x < brow[0] for x, _ in frown.points) and frown.points[0][1] > brow[1] > frown.points[-1][1]
+    usual, more = worked("microcurrent", somebody()), worked("microcurrent", somebody(), paths=EVERY_PATH)
+    assert not {"mouth lines", "frown lines"} & set(usual.settings.paths)  # type: ignore[attr-defined]
+    counted = [one.dose.numbers["strokes_left"].known for one in (usual, more)]
+    assert counted[1] == counted[0] + 3 * 3 and more.seconds > usual.seconds

@@ -36,9 +36,10 @@ needs(
     """,
 )
 
-Path = Literal["low", "middle", "high", "jaw lift", "brow", "forehead", "neck"]
-#: The paths of a lift.
-PATHS: tuple[Path, ...] = get_args(Path)
+Path = Literal["low", "middle", "high", "jaw lift", "brow", "forehead", "neck", "mouth lines", "frown lines"]
+EVERY_PATH: tuple[Path, ...] = get_args(Path)
+#: The paths that a lift begins with; those along single lines are asked for.
+PATHS: tuple[Path, ...] = EVERY_PATH[:7]
 #: A line that reaches so little into a zone, in mm, only touches its border.
 BORDER_MM = 3
 #: GEOS's number for a line.
@@ -70,6 +71,11 @@ STROKES: dict[str, tuple[tuple[End, End], ...]] = {
         (("nose wing", -6, 2), ("nose bridge", 6, -2)),
         (("nose tip", 4, -2), ("nose bridge", 2, -4)),
     ),
+    "mouth lines": (
+        (("chin point", 22, -12), ("mouth corner", 4, 4)),
+        (("mouth corner", 7, -6), ("nose wing", 3, 4)),
+    ),
+    "frown lines": ((("brow head", -6, 7), ("brow head", -4, -12)),),
     "neck": (
         (("throat notch", 26, -4), ("jaw angle", -26, 30)),
         (("throat notch", 48, -8), ("jaw angle", -2, 12)),
@@ -85,7 +91,7 @@ FOCUSED: dict[str, tuple[tuple[End, End], ...]] = {
 }
 needs(__name__, landmark=tuple({end[0] for lines in STROKES.values() for line in lines for end in line}))
 #: The paths that lie on each plate; elsewhere rows are laid over the area.
-ON_PLATE = {"face": (*(path for path in PATHS if path != "neck"), "nose"), "neck": ("neck",)}
+ON_PLATE = {"face": (*(path for path in EVERY_PATH if path != "neck"), "nose"), "neck": ("neck",)}
 
 
 class Line(NamedTuple):
