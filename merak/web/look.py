@@ -103,9 +103,8 @@ def keep(request: Request, visit_id: UUID, form: Form) -> Response:
         looked = looking.save_findings(ctx, visit_id, form)
         if "hx-request" not in request.headers:
             return go(f"/visits/{visit_id}/plan")
-        return blocks(
-            request, ctx, "look/page.html", ("plate", "side", "slips"), **_context(ctx, looked, form.get("kind", ""))
-        )
+        anew = ("head_told", "plate", "side", "slips")
+        return blocks(request, ctx, "look/page.html", anew, **_context(ctx, looked, form.get("kind", "")))
 
 
 @router.post("/look/tap")

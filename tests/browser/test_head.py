@@ -149,3 +149,30 @@ def test_the_plan_is_seen_on_the_head_and_stays_so_while_it_is_changed(
         turned(page, "flat")
         page.get_by_role("button", name="front", exact=True).click()
         turned(page, "0")
+
+
+def test_another_tape_is_another_head(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = planned(adaeze, "Taped Invented", "finish")
+    wide = "() => document.querySelector('#plate .face').getBBox().width"
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/look")
+        turned(page, "0")
+        before = page.evaluate(wide)
+        page.get_by_label("Ear to ear").fill("310")
+        page.wait_for_function(f"() => ({wide})() > {before} * 1.08")  # 310 for 278, and the view is a share of it
+        turned(page, "0")
+
+
+def test_the_answer_is_given_on_the_head_whichever_look(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    visit = begun(adaeze, booked(adaeze, "Answered Head Invented"), "microcurrent", "finish")
+    sent(adaeze, visit, ("start", 100), ("next", 60))
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/close")
+        turned(page, "0")
+        page.get_by_role("link", name="Swelling").click()
+        expect(page.locator("#plate svg")).to_have_attribute("aria-label", "Swelling by zone, look 1")
+        turned(page, "0")
+        page.get_by_role("button", name="right ¾").click()
+        page.locator('#plate [data-zone="right mid cheek"]').click()
+        expect(page.locator("#plate .note")).to_contain_text("right mid cheek 1")
+        turned(page, "-35")

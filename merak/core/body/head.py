@@ -67,6 +67,8 @@ MIDDLE_MM = 30.0
 TAPE_AT_MM, EVENED_MM = 121.0, 20.0
 #: The ear stands off the head: from which column on, over how far, and by how much (mm).
 EAR_FROM_MM, EAR_OVER_MM, EAR_OFF_MM = 136.0, 30.0, 15.0
+#: What is drawn nearer to its own place than this is seen.
+HIDDEN_MM = 0.05
 #: No neck turns farther than this from the front.
 MOST_DEG = 90.0
 
@@ -150,10 +152,6 @@ class Head:
         columns = np.concatenate([-self.columns[:0:-1], self.columns])
         right = self.at[:, :0:-1] * np.array([-1.0, 1.0, 1.0])
         return columns, np.concatenate([right, self.at], axis=1)
-
-
-#: What is drawn nearer to its own place than this is seen.
-HIDDEN_MM = 0.05
 
 
 @by_book(48)

@@ -66,8 +66,9 @@ def on_side(act: Act, side: Side, first: Side) -> Act | None:
         return act if side == first else None
     lines = tuple(line for line in act.lines if _is_on(line, side, first))
     parts = {n: cut for n, part in enumerate(act.parts) if (cut := _cut(part, side))}
+    at = {n: k for k, n in enumerate(parts)}
     cells = tuple(
-        cell.model_copy(update={"part": list(parts).index(cell.part)})
+        cell.model_copy(update={"part": at[cell.part]})
         for cell in act.cells
         if cell.part in parts and _is_on(cell, side, first)
     )

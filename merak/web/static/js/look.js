@@ -3,10 +3,8 @@
 import { around, typed } from "./dom.js";
 import { Views } from "./head/views.js";
 
-const plate = document.getElementById("plate");
-const views = new Views(`look.${plate?.dataset.me}`, "0");
+const views = new Views(`look.${document.getElementById("plate")?.dataset.me}`, "0");
 views.wear();
-plate?.addEventListener("htmx:afterSwap", () => views.wear());
 document.addEventListener("keydown", (event) => {
   if (!typed(event) && !event.ctrlKey && !event.metaKey && !event.altKey) views.key(event.key);
 });

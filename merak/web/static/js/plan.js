@@ -12,10 +12,9 @@ const send = (op, values) => {
   return window.htmx.ajax("POST", address, { target: "#plan", swap: "outerHTML", values: { ...values, version } });
 };
 
-// The plate on the head, from where it was seen last; worn anew whenever it is drawn anew.
+// The plate on the head, from where it was seen last.
 const views = new Views(`plan.${page().dataset.me}`, "0");
 views.wear();
-for (const name of ["htmx:afterSwap", "htmx:oobAfterSwap"]) document.addEventListener(name, () => views.wear());
 
 // Each page is known by itself: what another window of the same person changed meanwhile is not written over either.
 const mine = crypto.getRandomValues(new Uint32Array(4)).join("-");

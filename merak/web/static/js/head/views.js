@@ -28,6 +28,8 @@ export class Views {
     this.then = then;
     this.degrees = this.goal = Number(this.chosen) || 0;
     this.frame = 0;
+    this.told = "";
+    this.marked = "";
     /** @type {Head | null} */
     this.head = null;
     /** @type {Worn | null} */
@@ -38,13 +40,19 @@ export class Views {
       const wanted = around(event, "[data-turn]")?.dataset.turn;
       if (wanted !== undefined) this.choose(wanted);
     });
+    for (const drawn of ["htmx:afterSwap", "htmx:oobAfterSwap"]) document.addEventListener(drawn, () => this.wear());
   }
 
   /** Takes a plate that is drawn, or drawn anew; one without a head stays as it is. */
   wear() {
     const svg = document.querySelector("svg[data-head]"), told = document.getElementById("head");
     if (!(svg instanceof SVGSVGElement) || !told || this.worn?.svg === svg) return;
-    this.head ??= new Head(JSON.parse(told.textContent ?? ""));
+    if (this.told !== told.textContent) {  // another tape, another head
+      this.told = told.textContent ?? "";
+      this.head = new Head(JSON.parse(this.told));
+    }
+    if (!this.head) return;
+    this.marked = "";
     const lender = document.querySelector("svg.lender");
     if (lender instanceof SVGSVGElement && this.ground?.svg !== lender) this.ground = new Worn(lender, this.head);
     this.worn = new Worn(svg, this.head);
@@ -112,6 +120,8 @@ export class Views {
     const side = this.degrees > 60 ? "left" : this.degrees < -60 ? "right" : "both", svg = this.worn?.svg;
     svg?.setAttribute("data-turned", this.chosen === "flat" ? "flat" : String(Math.round(this.degrees)));
     svg?.setAttribute("data-side", this.chosen === "flat" ? "both" : side);
+    if (this.marked === this.chosen) return;
+    this.marked = this.chosen;
     for (const button of every("[data-turn]")) button.setAttribute("aria-pressed", String(button.dataset.turn === this.chosen));
   }
 
@@ -131,7 +141,8 @@ export class Views {
       this.keep(String(Math.round(this.goal)));
       this.show(this.goal);
     });
-    svg.addEventListener("click", (event) => { if (turned) event.stopPropagation(); }, true);
+    // The click that ends a drag is no tap; one that a key makes is (it has no detail).
+    svg.addEventListener("click", (event) => { if (turned && event.detail) event.stopPropagation(); }, true);
   }
 
   /** A key that turns: “,” to the client's right, “.” to the left, “u” unrolled and back. @param {string} key */
