@@ -229,7 +229,8 @@ def _planning(of: Book, names: Names) -> Iterator[Fault]:
         if one.id not in helped and not one.refer
     )
     for trait in of.trait:
-        if min(trait.load, trait.hands_min, trait.settle_h, trait.price, trait.zone_price) < 0:
+        minutes = (trait.hands_min, trait.again_min, trait.on_min)
+        if min(trait.load, *minutes, trait.settle_h, trait.price, trait.zone_price) < 0:
             yield Fault("trait", trait.id, "loads, minutes, hours and prices are not below zero")
     for pairing in of.pairing:
         yield from _known("pairing", pairing.id, "modality, aspect or group", (*pairing.a, *pairing.b), names.subjects)

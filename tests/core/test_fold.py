@@ -246,7 +246,7 @@ def test_what_goes_short_is_said_while_it_can_be_helped() -> None:
     wet = ordered("wet_abrasion", "finish").model_copy(update={"booked_s": 900.0})
     slow = fold(wet, run(("start", 0), ("next", 120), ("next", 400), ("next", 700)))
     tempo = pace(wet, slow, at(700))
-    assert "infusing falls to" in tempo.words and tempo.late_s == pytest.approx(240 + 240 - 200)
+    assert "infusing falls to" in tempo.words and tempo.late_s == pytest.approx(240 + 150 - 200)
     assert [wet.acts[n].title for n, _ in tempo.starved] == ["Infusion", "Finish"]
     assert pace(wet.model_copy(update={"booked_s": 9000.0}), slow, at(700)).starved == ()
 

@@ -103,10 +103,10 @@ def test_minutes_are_lines_times_travel_hold_and_setting_down() -> None:
     (line,) = right.lines
     (a, b), (c, d) = line.points
     travel = ((a - c) ** 2 + (b - d) ** 2) ** 0.5
-    assert right.seconds == round(2 * (travel / 10 + 4 + 3))
+    assert right.seconds == round(2 * (travel / 10 + 4 + 3) + 20)
     assert right.strokes == 2
     held = plan_with(brief(), paths=["middle"], repeats=2, hold_s=4, speed_mm_s=10, technique="paired strokes")
-    assert next(act for act in held.acts if act.side == "right").seconds == round(2 * (travel / 10 + 3)), (
+    assert next(act for act in held.acts if act.side == "right").seconds == round(2 * (travel / 10 + 3) + 20), (
         "paired strokes do not hold"
     )
 

@@ -186,24 +186,24 @@ def test_a_limit_that_would_be_passed_is_named(changes: dict[str, Any], titled: 
 def test_a_plan_may_cost_just_what_was_named_and_take_just_the_time_there_is() -> None:
     plain = kinds(graded())["gentle"]
     cost, minutes = plain.computed.numbers["visit.price"].value, plain.computed.seconds / 60
-    assert cost == 40 and minutes == 26
-    assert names(kinds(graded(wish=Wish(money=40), slot=26))["gentle"]) == names(plain)
+    assert cost == 40 and minutes == 2.5 + 0.5 + 16.95 + 2.5
+    assert names(kinds(graded(wish=Wish(money=40), slot=23))["gentle"]) == names(plain)
     assert names(kinds(graded(wish=Wish(money=39)))["gentle"]) != names(plain)
-    assert names(kinds(graded(slot=25))["gentle"]) != names(plain)
+    assert names(kinds(graded(slot=22))["gentle"]) != names(plain)
 
 
 @pytest.mark.parametrize(
     ("changes", "rule"),
     [
-        ({"slot": 32}, "propose.two"),
-        ({"slot": 31}, "plan.slot"),
+        ({"slot": 29}, "propose.two"),
+        ({"slot": 28}, "plan.slot"),
         ({"wish": Wish(money=55)}, "propose.two"),
         ({"wish": Wish(money=54)}, "plan.price"),
         ({"wish": Wish(goals=("congestion",)), "findings": Findings(sensitive=True, phototype=2)}, "propose.two"),
     ],
 )
 def test_what_would_just_fit_is_left_out_for_what_it_brings(changes: dict[str, Any], rule: str) -> None:
-    """The cold head: six minutes and 15 beside the 26 minutes and 40 of light and mask; no load, and none is left."""
+    """The cold head: six minutes and 15 beside the 22½ minutes and 40 of light and mask; no load, and none is left."""
     one = kinds(graded(**changes))["gentle"]
     assert left_out(one)["Cold head"][1] == rule
 
@@ -236,7 +236,7 @@ def test_one_guest_beside_each_host_the_pair_that_saves_most() -> None:
     mask = next(step.id for step in one.plan.steps if step.modality == "mask")
     assert "cold" in names(one), "which might run beside the mask as well"
     assert beside == {"led": mask}
-    alone = kinds(graded(wish=Wish(goals=("laxity",)), slot=60, licences=frozenset()))["balanced"]
+    alone = kinds(graded(wish=Wish(goals=("laxity",)), slot=45, licences=frozenset()))["balanced"]
     assert "mask" not in names(alone) and [step.beside for step in alone.plan.steps if step.modality == "led"] == [""]
 
 

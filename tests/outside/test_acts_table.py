@@ -20,7 +20,7 @@ BEFORE = Before(on=TODAY - timedelta(days=60))
 #: Somebody known, of phototype III, with a peel and the lamp behind them; seconds where they are a clock's own.
 ACTS = {
     "microcurrent": """
-        Gel and probes · free · 120 s
+        Gel and probes · free · 126 s
         Lift, right · strokes · pain every 120 s · set to 3 level
         Mirror · free · 60 s
         Lift, left · strokes · pain every 120 s · set to 3 level
@@ -51,7 +51,7 @@ ACTS = {
         Red light · timed · 600 s · pain every 300 s
     """,
     "pulsed_light": """
-        Pulsed light: make ready · free · 240 s
+        Pulsed light: make ready · free · 420 s
         Pulsed light · pulses · heat+pain every 30 s · set to 14 J/cm² · pulsed light
     """,
     "rf_bulk": """
@@ -80,17 +80,17 @@ ACTS = {
         Oxygen jet · sections ×2 · pain every 120 s · set to 1.9 bar
     """,
     "oxygen_airbrush": """
-        Gel · free · 120 s
+        Gel · free · 118 s
         Massage, first · timed · 120 s · pain every 120 s
         Airbrush · sections ×3 · pain every 120 s · set to 1.7 bar
         Massage, last · timed · 120 s · pain every 120 s
     """,
     "oxygen_mask": """
-        Powder, gel, foam · free · 60 s
+        Powder, gel, foam · free · 97 s
         Foam · timed · 120 s · pain every 60 s · oxygen.foam
         Activator · timed · 120 s · pain every 60 s · oxygen.activator
         Neutralise · sections ×2 · pain every 60 s · oxygen.neutralise
-        Back to its pH · free · 30 s · oxygen.ph
+        Back to its pH · free · 49 s · oxygen.ph
     """,
     "wet_abrasion": """
         Wet tip: make ready · free · 120 s
@@ -99,7 +99,7 @@ ACTS = {
         Infusion · sections · pain every 120 s · suction 7 level · wet.infuse
     """,
     "crystal": """
-        Crystal abrasion: make ready · free · 120 s
+        Crystal abrasion: make ready · free · 300 s
         Crystal abrasion · sections · pain every 120 s · set to 15 kPa
     """,
     "diamond": """
@@ -107,11 +107,11 @@ ACTS = {
         Diamond abrasion · sections · pain every 120 s · set to 15 kPa
     """,
     "peel": """
-        Peel on · free · 180 s
+        Peel on · free · 175 s
         Acid works · timed · 120 s · pain every 60 s
     """,
     "enzyme": """
-        Enzyme or granular mask on · free · 120 s
+        Enzyme or granular mask on · free · 117 s
         Enzyme works · timed · 360 s · pain every 60 s
     """,
     "nano": """
@@ -123,30 +123,30 @@ ACTS = {
         Micro needling · sections · pain every 120 s · set to 50 Hz
     """,
     "numbing": """
-        Numbing on · free · 180 s
+        Numbing on · free · 177 s
         Numbing cream works · timed · 1800 s · pain every 120 s
     """,
     "cleanse": """
-        Cleanse · free · 240 s
+        Cleanse · free · 150 s
     """,
     "tone": """
-        Tone · free · 60 s
+        Tone · free · 30 s
     """,
     "soften": """
         Soften · free · 300 s
     """,
     "dry": """
-        Dry · free · 60 s
+        Dry · free · 30 s
     """,
     "extract": """
         Extract · free · 480 s
     """,
     "mask": """
-        Mask on · free · 120 s
+        Mask on · free · 117 s
         Mask · timed · 900 s · pain every 300 s
     """,
     "finish": """
-        Finish · free · 240 s
+        Finish · free · 150 s
     """,
 }
 

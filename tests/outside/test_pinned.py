@@ -235,7 +235,7 @@ PRACTICE: dict[str, Pinned] = {
     },
     "Focused lines": {
         "focused_lifting.dwell": (3, "s"),
-        "focused_lifting.minutes": (20, "min"),
+        "focused_lifting.pace": (4, "s"),
         "focused_lifting.passes": (5, "passes"),
     },
     "Galvanic": {
@@ -297,7 +297,7 @@ PRACTICE: dict[str, Pinned] = {
         "pulsed_light.never": (6, "phototype"),
         "pulsed_light.senior": (5, "phototype"),
         "pulsed_light.vessel": (3, "pulses"),
-        "pulsed_light.around": (8, "min"),
+        "pulsed_light.gel": (3, "min"),
     },
     "Radiofrequency, fractional": {
         "rf_fractional.adjust.bone": (-1, "step"),
@@ -386,7 +386,7 @@ HOUSE: dict[str, Pinned] = {
         "cold.adjust.missed": (1, "step"),
         "cold.longest": (10, "min"),
         "touch.stroke_s": (4, "s"),
-        "touch.lines": (12, "lines"),
+        "touch.pace": (15, "s"),
         "touch.longest": (20, "min"),
     },
     "The course, dates, events": {
@@ -482,6 +482,7 @@ HOUSE: dict[str, Pinned] = {
         "microcurrent.unknown_dose.level": (5, "of 10"),
         "microcurrent.speed": (20, "mm/s"),
         "microcurrent.reposition": (3, "s"),
+        "microcurrent.between": (20, "s"),
         "microcurrent.gel_film": (0.5, "mm"),
         "microcurrent.face_time": (40, "min"),
     },
@@ -505,6 +506,10 @@ HOUSE: dict[str, Pinned] = {
         "micro_needling.density": (1000, "/cm²"),
         "micro_needling.density.most": (2500, "/cm²"),
         "needles.pace": (20, "mm/s"),
+        "needles.between": (5, "s"),
+        "work.lane": (50, "mm"),
+        "work.between": (3.5, "s"),
+        "work.off": (0.6, "min"),
     },
     "Numbing": {
         "numbing.light.share": (0.5, "share"),
@@ -599,7 +604,7 @@ HOUSE: dict[str, Pinned] = {
         "rf_fractional.pin.most": (120, "mJ"),
         "rf_fractional.passes": (3, "passes"),
         "rf_fractional.clean": (50, "spots"),
-        "rf_fractional.pace": (3, "s"),
+        "rf_fractional.pace": (7, "s"),
         "rf_fractional.clean_s": (20, "s"),
     },
     "Ultrasound": {

@@ -176,7 +176,7 @@ class Aspect(Cited):
     of: str
 
 
-Said = dict[str, str | float | bool]
+Said = dict[str, str | float | bool | tuple[str, ...]]
 #: How a hand or a tip goes over skin.
 Laying = Literal[
     "sweeps", "circles", "lines", "rows", "points", "dabs", "rolls", "grid", "kneaded", "all over", "still"
@@ -190,8 +190,9 @@ Worker = Literal["therapist", "senior", "assistant", "desk", "client"]
 
 class Manner(BookEntry):
     """How a stage is worked, beside where it goes and what is set: what is laid under it or over it and how much; by
-    which strokes, how often; half by half; its clock; what is asked, what is seen at its end, how it comes off; what it
-    waits for, what is chosen at the chair; what it costs extra; who does what, what the free hand does, what is said.
+    which strokes, how often; half by half; its clock, and how long it waits before its work begins; what is asked, what
+    is seen at its end, how it comes off; what it waits for, what is chosen at the chair; what it costs extra; who does
+    what, what the free hand does, what is said.
     """
 
     where: Literal["", "worked", "chair"] = Field("", title="Where else")
@@ -205,6 +206,7 @@ class Manner(BookEntry):
     clock: Literal["", "at least", "at most", "exactly"] = Field("", title="Clock")
     least_min: float | None = Field(None, ge=0, le=240, title="Least", json_schema_extra={"unit": "min"})
     most_min: float | None = Field(None, gt=0, le=240, title="Most", json_schema_extra={"unit": "min"})
+    wait_min: float | None = Field(None, gt=0, le=60, title="Waits first", json_schema_extra={"unit": "min"})
     beside: str = Field("", max_length=120, title="Beside it")
     ask: str = Field("", max_length=40, title="Ask for")
     ask_s: int = Field(0, ge=0, le=3600, title="Every", json_schema_extra={"unit": "s"})
@@ -283,9 +285,10 @@ class Trait(Cited):
     """What a plan has to know of a modality: where it comes in the order, its load on the skin, how it feels, hours
     until it has settled.
 
-    `hands_min` are minutes with hands on before its own time begins, `waits` whether the rest is waiting. `price` is in
-    the studio's currency, and so much more for each further area. `checks` are made before the client is there,
-    `protect` has to lie ready.
+    `hands_min` are minutes with hands on before its own time begins, `again_min` those before a further stage of a step
+    with the same machine, `on_min` so many more for each 100 cm² that something is laid on; `waits` whether the rest is
+    waiting. `price` is in the studio's currency, and so much more for each further area. `checks` are made before the
+    client is there, `protect` has to lie ready.
     """
 
     modality: str
@@ -293,6 +296,8 @@ class Trait(Cited):
     load: int = 0
     strong: bool = False
     hands_min: float = 0
+    again_min: float = 0
+    on_min: float = 0
     waits: bool = False
     settle_h: float = 0
     feel: str

@@ -9,7 +9,7 @@ from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard, scaled
-from merak.core.modality.dry_abrasion import path
+from merak.core.modality.dry_abrasion import in_lanes, path
 from merak.core.modality.making import Making, counted
 from merak.core.modality.shared import (
     Amount,
@@ -81,7 +81,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         judge.gives("abrasion", passes, f"{NAME}.gentle", "passes")
     judge.gives("abrasion", passes, f"{NAME}.passes", "passes")
     path(judge, subject, settings.tip_mm, settings.speed_mm_s, settings.passes)
-    judge.tell("minutes", judge.numbers["path_minutes"])
+    in_lanes(judge, judge.numbers["path"].known * 1000, judge.numbers["path_minutes"])
     return judge.dose()
 
 

@@ -34,12 +34,11 @@ needs(
     """
     %: focused_lifting.start
     J a line: focused_lifting.line.most
-    min: focused_lifting.minutes
     mm: focused_lifting.clear focused_lifting.tissue.cheek focused_lifting.tissue.cheekbone
     mm: focused_lifting.tissue.chin focused_lifting.tissue.forehead focused_lifting.tissue.glabella
     mm: focused_lifting.tissue.unknown
     passes: focused_lifting.passes
-    s: focused_lifting.dwell
+    s: focused_lifting.dwell focused_lifting.pace
     step: focused_lifting.adjust.bone focused_lifting.adjust.first_visit focused_lifting.adjust.reacted
     step: focused_lifting.adjust.sensitive focused_lifting.adjust.thin
     words: dose.energy focused_lifting.filler heat.numb
@@ -158,12 +157,8 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         "joules",
         worked("energy in all", count * (line.value or 0), "J", "lines × energy a line", (lines, line), "dose.energy"),
     )
-    judge.tell(
-        "minutes",
-        worked(
-            "minutes a depth", number(f"{NAME}.minutes"), "min", "custom on a face", (), f"{NAME}.minutes", digits=0
-        ),
-    )
+    pace = as_set("a line", number(f"{NAME}.pace"), "s", 0, f"{NAME}.pace")
+    judge.tell("minutes", worked("minutes", count * pace.known / 60, "min", "lines × seconds ÷ 60", (lines, pace)))
     judge.know(f"{NAME}.filler", f"{NAME}.dwell")
     return judge.dose()
 

@@ -39,7 +39,6 @@ WAYS = Ways(
     asks=ASKED_STILL,
     tags=frozenset({"led.blue"}),
     ended="done",
-    ready_once=True,
     twin=Twin("minutes", "fluence", "Fluence", "J/cm²", 1),
 )
 

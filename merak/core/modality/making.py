@@ -45,9 +45,9 @@ NO_MANNER = Manner()
 
 @dataclass(frozen=True)
 class Making:
-    """A step on its way to acts. `hands_s` are seconds with hands on, `own_s` those of its own time after them; `side`
-    is worked first; `school` is what the schools in force say of it, `lower` where it is set lower; `spot` its test
-    spot.
+    """A step on its way to acts. `hands_s` are seconds with hands on, `wait_s` those until it works, `own_s` those of
+    its own time after them, `off_s` those in which what was laid on comes off; `side` is worked first; `school` is what
+    the schools in force say of it, `lower` where it is set lower; `spot` its test spot.
     """
 
     modality: str
@@ -70,6 +70,8 @@ class Making:
     grounds: tuple[Ground, ...]
     spot: SpotRule | None
     how: Manner = NO_MANNER
+    wait_s: int = 0
+    off_s: int = 0
 
     @property
     def title(self) -> str:
@@ -203,6 +205,30 @@ def in_manner(make: Making, acts: Iterable[Act]) -> tuple[Act, ...]:
         act.model_copy(update={"instruction": f"{make.manner}{act.instruction}".strip()}) if act in named else act
         for act in made
     )
+
+
+def waited_for(make: Making, acts: tuple[Act, ...]) -> tuple[Act, ...]:
+    """The acts of a stage with what it waits for before its work: a serum that is left on, a look that is taken."""
+    if not make.wait_s:
+        return acts
+    n = next((n for n, act in enumerate(acts) if not act.readies), 0)
+    words = f"{make.how.gate[:1].upper()}{make.how.gate[1:]}?" if make.how.gate else "By the clock, not by feeling."
+    wait = make.act("timed", f"{make.title}: wait", make.wait_s, words, modality="", over="Go on.", keeps=True)
+    return (*acts[:n], wait, *acts[n:])
+
+
+def taken_off(make: Making, acts: tuple[Act, ...]) -> tuple[Act, ...]:
+    """The acts of a stage with what takes off what it laid on: an act of its own after a clock, else part of the last
+    one.
+    """
+    if not make.off_s or not acts:
+        return acts
+    *rest, last = acts
+    if not last.must_end:
+        return (*rest, last.model_copy(update={"seconds": last.seconds + make.off_s}))
+    how = ", ".join(filter(None, (make.how.off, make.how.warmth)))
+    words = f"By {how}. Nothing is left at jaw and hairline."
+    return (*acts, make.act("free", f"{make.title}: off", make.off_s, words, modality=""))
 
 
 def plain(make: Making) -> Iterable[Act]:

@@ -36,6 +36,7 @@ needs(
     mm: micro_needling.channel micro_needling.most micro_needling.start micro_needling.step micro_needling.thin
     mm: micro_needling.unlicensed
     step: micro_needling.adjust.missed
+    s: needles.between
     words: device.tip needles.acids needles.lesions needles.sterile
     """,
 )
@@ -105,7 +106,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     if settings.acids_today:
         judge.refuse("needles.acids", "Needles and acids on one day are a physician's.", "acids_today", "Another day.")
     overlap, passes = settings.overlap_percent / 100, as_set("passes", settings.passes, "", 0)
-    minutes = glide_min(judge, subject, settings.tip_mm, overlap, settings.passes)
+    minutes = glide_min(judge, subject, settings.tip_mm, overlap, settings.passes, "needles.between")
     needles, lap = (
         as_set("needles", settings.needles, "", 0, "device.tip"),
         as_set("overlap", settings.overlap_percent, "%", 0, f"{NAME}.overlap"),

@@ -37,7 +37,7 @@ needs(
     mm/s: microcurrent.speed
     of 10: microcurrent.start_level microcurrent.unknown_dose.level
     of length: face.bony_share
-    s: microcurrent.hold microcurrent.reposition
+    s: microcurrent.between microcurrent.hold microcurrent.reposition
     times: microcurrent.repeats
     µA: microcurrent.ceiling.current
     words: current.charge current.density current.faraday device.calibration microcurrent.carried_over
@@ -232,15 +232,15 @@ def lift(settings: Settings, card: MicrocurrentCard, *grounds: Ground) -> Lift:
         **_strokes(settings, drawn["right"], drawn["left"]),
         "gel": _gel(settings, grounds),
     }
-    numbers["charge"] = _charge(current, numbers["minutes"])
+    numbers["charge"] = _charge(current, numbers["contact"])
     if settings.polarity != "alternating":
         numbers["alkali"] = _alkali(numbers["charge"])
     return Lift(drawn, numbers, *_checked(settings, card, numbers), plates)
 
 
 def _dose(found: Lift) -> Dose:
-    minutes = found.numbers["minutes"]
-    given = exposed("microcurrent", minutes.value, minutes.unit, "microcurrent.face_time", by="body")
+    contact = found.numbers["contact"]
+    given = exposed("microcurrent", contact.value, contact.unit, "microcurrent.face_time", by="body")
     return Dose(found.numbers, found.cautions, found.refused, given=(given,))
 
 
@@ -268,19 +268,27 @@ def _density(current: Quantity, card: MicrocurrentCard) -> Quantity:
 
 
 def seconds_of(settings: Settings, drawn: tuple[Line, ...]) -> float:
-    """How long some lines take: repeats × (travel + lines × (hold + setting down))."""
+    """How long some lines take: under current, and from each to the next."""
+    return contact_s(settings, drawn) + len(drawn) * number("microcurrent.between")
+
+
+def contact_s(settings: Settings, drawn: tuple[Line, ...]) -> float:
+    """How long current flows along some lines: repeats × (travel + lines × (hold + setting down))."""
     hold_s = settings.hold_s if settings.technique == "fixed probe, hold" else 0
     travel_s = sum(line.length_mm for line in drawn) / settings.speed_mm_s
     return settings.repeats * (travel_s + len(drawn) * (hold_s + number("microcurrent.reposition")))
 
 
 def _strokes(settings: Settings, right: tuple[Line, ...], left: tuple[Line, ...]) -> dict[str, Quantity]:
-    """Strokes and minutes per side and both, from lines × repeats × (travel + hold + setting down)."""
+    """Strokes and minutes per side and both, from lines × repeats × (travel + hold + setting down) and the way from
+    line to line; minutes under current by themselves.
+    """
     hold_s = settings.hold_s if settings.technique == "fixed probe, hold" else 0
     repeats = Quantity(name="repeats", value=settings.repeats, unit="a line", rules=("microcurrent.repeats",))
     speed = Quantity(name="travel speed", value=settings.speed_mm_s, unit="mm/s", rules=("microcurrent.speed",))
     hold = Quantity(name="hold", value=hold_s, unit="s", digits=1, rules=("microcurrent.hold",))
     down = quantity("microcurrent.reposition", "setting down")
+    between = quantity("microcurrent.between", "to the next line")
     found: dict[str, Quantity] = {}
     for side, drawn in (("right", right), ("left", left)):
         count = Quantity(name=f"lines, {side}", value=len(drawn))
@@ -294,20 +302,27 @@ def _strokes(settings: Settings, right: tuple[Line, ...], left: tuple[Line, ...]
         travel = Quantity(
             name="travel", value=sum(line.length_mm for line in drawn), unit="mm", formula="length of all lines"
         )
-        seconds = seconds_of(settings, drawn)
-        found[f"minutes_{side}"] = Quantity(
-            name=f"minutes, {side} side",
-            value=seconds / 60,
+        contact = found[f"contact_{side}"] = Quantity(
+            name=f"minutes of current, {side} side",
+            value=contact_s(settings, drawn) / 60,
             unit="min",
             digits=1,
             rules=("path.time",),
             formula="repeats × (travel ÷ speed + lines × (hold + setting down)) ÷ 60",
             inputs=(repeats, travel, speed, count, hold, down),
         )
-    for key, unit, digits in (("strokes", "", 0), ("minutes", "min", 1)):
+        found[f"minutes_{side}"] = Quantity(
+            name=f"minutes, {side} side",
+            value=seconds_of(settings, drawn) / 60,
+            unit="min",
+            digits=1,
+            formula="minutes of current + lines × to the next ÷ 60",
+            inputs=(contact, count, between),
+        )
+    for key, unit, digits in (("strokes", "", 0), ("contact", "min", 1), ("minutes", "min", 1)):
         both = (found[f"{key}_right"], found[f"{key}_left"])
         found[key] = Quantity(
-            name=f"{key}, both sides",
+            name=f"{'minutes of current' if key == 'contact' else key}, both sides",
             value=sum(side.value or 0 for side in both),
             unit=unit,
             digits=digits,
@@ -324,7 +339,7 @@ def _charge(current: Quantity, minutes: Quantity) -> Quantity:
         value=value,
         unit="mC",
         digits=0,
-        formula="current × minutes × 60",
+        formula="current × minutes of current × 60",
         inputs=(current, minutes),
         rules=("current.charge",),
     )
@@ -436,8 +451,8 @@ def _checked(
         mind.append(
             caution("microcurrent.density.warn", "change", words, "Lower the level or take a larger probe.", "level")
         )
-    if (numbers["minutes"].value or 0) > number("microcurrent.face_time"):
-        words = f"{numbers['minutes'].text} of strokes is long for a face."
+    if numbers["contact"].known > number("microcurrent.face_time"):
+        words = f"{numbers['contact'].text} of strokes is long for a face."
         mind.append(caution("microcurrent.face_time", "change", words, "Fewer repeats or lines.", "repeats"))
     return (*mind, caution("microcurrent.probes_apart"), caution("microcurrent.stop_signs")), refused
 

@@ -6,6 +6,7 @@ from merak.core.dose.abrasion import path_mm
 from merak.core.dose.needles import layer_reached
 from merak.core.knowledge import number, quantity
 from merak.core.knowledge.register import needs
+from merak.core.modality.dry_abrasion import in_lanes
 from merak.core.modality.shared import Judge, Subject, as_set, worked
 from merak.core.working import Quantity
 
@@ -15,6 +16,7 @@ needs(
     %: micro_needling.overlap
     mm: needles.dermis needles.dermis.thin needles.epidermis
     mm/s: needles.pace
+    s: work.between
     words: device.tip work.pace
     """,
 )
@@ -39,23 +41,26 @@ def beside_layers(judge: Judge, depth_mm: float, thin: bool) -> Quantity:
     return found
 
 
-def glide_min(judge: Judge, subject: Subject, tip_mm: float, overlap: float, rounds: int) -> Quantity:
-    """Minutes to glide over the area."""
+def glide_min(
+    judge: Judge, subject: Subject, tip_mm: float, overlap: float, rounds: int, between_rule: str = "work.between"
+) -> Quantity:
+    """Minutes that the tip glides on the area; all of its minutes, lane by lane, are told."""
     tip, lap = (
         as_set("tip", tip_mm, "mm", 1, "device.tip"),
         as_set("overlap", overlap * 100, "%", 0, "micro_needling.overlap"),
     )
     pace, times = quantity("needles.pace", "speed"), as_set("rounds", rounds, "", 0)
-    minutes = path_mm(subject.area_cm2, tip_mm, overlap) / number("needles.pace") / 60 * rounds
+    length_mm = path_mm(subject.area_cm2, tip_mm, overlap) * rounds
     found = worked(
-        "minutes",
-        minutes,
+        "gliding",
+        length_mm / number("needles.pace") / 60,
         "min",
         "area ÷ (tip × (1 − overlap)) ÷ speed × rounds",
         (subject.area, tip, lap, pace, times),
         "work.pace",
     )
-    judge.tell("minutes", found)
+    judge.tell("gliding", found)
+    in_lanes(judge, length_mm, found, between_rule)
     rows = ceil(sqrt(subject.area_cm2 * 100) / (tip_mm * (1 - overlap)) - 1e-9)
     judge.tell(
         "rows",

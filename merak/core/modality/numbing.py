@@ -1,7 +1,7 @@
 """Numbing: milligrams, share of each limit, earliest start; all caines together, by school."""
 
 from collections.abc import Iterable
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
@@ -41,6 +41,7 @@ class Settings(Base):
     today.
     """
 
+    BY_AREA: ClassVar[frozenset[str]] = frozenset({"grams", "area_cm2"})
     lidocaine_percent: float = Field(4, ge=0, le=10, title="Lidocaine", json_schema_extra={"unit": "%"})
     prilocaine_percent: float = Field(0, ge=0, le=10, title="Prilocaine", json_schema_extra={"unit": "%"})
     grams: float = Field(5, ge=0.01, le=200, title="Cream", json_schema_extra={"unit": "g"})

@@ -1,6 +1,7 @@
 """Oxygen airbrush over gel: gel, activator, passes, cleaning, minutes."""
 
 from collections.abc import Iterable
+from typing import ClassVar
 
 from pydantic import Field
 
@@ -38,6 +39,7 @@ WAYS = Ways(amounts={"gel": ""})
 class Settings(Base):
     """What is set: pressure on the card's scale, gel, passes, massage before and after."""
 
+    BY_AREA: ClassVar[frozenset[str]] = frozenset({"gel_ml"})
     at: float = Field(ge=0, le=100, title="Set to")
     gel_ml: float = Field(7, ge=0, le=60, title="Gel", json_schema_extra={"unit": "mL"})
     passes: int = Field(3, ge=1, le=10, title="Passes")

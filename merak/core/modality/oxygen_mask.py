@@ -123,7 +123,7 @@ def acts(make: Making) -> Iterable[Act]:
     """Foam, activator, neutraliser, and back to the skin's pH: each with its clock, count or reading."""
     hands, settings = make.hands_s, make.settings
     mixing = "Powder first, gel, slow then hard whisk to foam, on fast; massage it in."
-    yield make.ready("Powder, gel, foam", mixing, max(1, hands // 2))
+    yield make.ready("Powder, gel, foam", mixing, 0.4 * hands)
     yield make.act(
         "timed",
         "Foam",
@@ -146,7 +146,7 @@ def acts(make: Making) -> Iterable[Act]:
     yield make.act(
         "sections",
         "Neutralise",
-        hands / 4,
+        0.4 * hands,
         "Neutraliser all over, wiped off; cool damp towel; jaw and hairline looked at.",
         parts=(Part(name="whole face", outlines=outlines),),
         passes=max(1, settings.neutralised),
@@ -156,7 +156,7 @@ def acts(make: Making) -> Iterable[Act]:
     yield make.act(
         "free",
         "Back to its pH",
-        hands - hands // 2 - hands / 4,
+        hands - 2 * round(0.4 * hands),
         f"Acid mist: spray, hands, damp gauze, until the skin reads pH {least:g} to {most:g}.",
         portion="oxygen.ph",
     )

@@ -27,7 +27,7 @@ needs(
     1/cm: pulsed_light.blood
     J/cm²: pulsed_light.ceiling pulsed_light.ceiling.dark
     h: pulsed_light.spot pulsed_light.spot.dark
-    min: pulsed_light.around
+    min: pulsed_light.gel
     ms: pulsed_light.delay.dark pulsed_light.delay.darker pulsed_light.delay.least pulsed_light.epidermis_tau
     ms: pulsed_light.width.least
     nm: pulsed_light.filter.3 pulsed_light.filter.4 pulsed_light.filter.5
@@ -125,7 +125,7 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         else:
             flashed = sum(many * areas.get(name, tip.area_cm2) for name, many in subject.laid)
             how, counts = "footprints on the plate × passes", subject.print_counts
-            _shots(judge, settings, fluence, subject.prints_a_pass, flashed, how, counts)
+            _shots(judge, settings, subject, fluence, subject.prints_a_pass, flashed, how, counts)
     _heating(judge, settings, subject, fluence)
     dark = (subject.phototype or 0) >= DARK
     spot = f"{NAME}.spot.dark" if dark else f"{NAME}.spot"
@@ -161,12 +161,13 @@ def _by_area(judge: Judge, settings: Settings, subject: Subject, fluence: Quanti
     overlap = as_set("overlap", settings.overlap_percent, "%", 0)
     a_pass = ceil(subject.area_cm2 / step - 1e-9)
     how = "area ÷ (crystal × (1 − overlap)), rounded up, × passes"
-    _shots(judge, settings, fluence, a_pass, a_pass * crystal.known, how, (subject.area, crystal, overlap))
+    _shots(judge, settings, subject, fluence, a_pass, a_pass * crystal.known, how, (subject.area, crystal, overlap))
 
 
 def _shots(
     judge: Judge,
     settings: Settings,
+    subject: Subject,
     fluence: Quantity,
     a_pass: int,
     flashed_cm2: float,
@@ -202,14 +203,21 @@ def _shots(
             digits=0,
         ),
     )
-    pace, around = (
+    pace, gel = (
         as_set("a shot", number(f"{NAME}.pace"), "s", 0, f"{NAME}.pace"),
-        as_set("around it", number(f"{NAME}.around"), "min", 0, f"{NAME}.around"),
+        as_set("gel, for 100 cm²", number(f"{NAME}.gel"), "min", 0, f"{NAME}.gel"),
     )
-    minutes = (shots.value or 0) * (pace.value or 0) / 60 + (around.value or 0)
+    minutes = shots.known * pace.known / 60 + gel.known * subject.area_cm2 / 100 * settings.passes
     judge.tell(
         "minutes",
-        worked("minutes", minutes, "min", "shots × seconds ÷ 60 + around it", (shots, pace, around), digits=0),
+        worked(
+            "minutes",
+            minutes,
+            "min",
+            "shots × seconds ÷ 60 + gel × area ÷ 100 × passes",
+            (shots, pace, gel, subject.area, passes),
+            digits=0,
+        ),
     )
 
 

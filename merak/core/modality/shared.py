@@ -97,6 +97,9 @@ class Settings(Frozen):
     #: Fields that its settings had before, and have no more.
     GONE: ClassVar[frozenset[str]] = frozenset()
 
+    #: Fields that begin as the area asks, and follow it where nobody set them otherwise.
+    BY_AREA: ClassVar[frozenset[str]] = frozenset()
+
     @classmethod
     def upgraded(cls, before: Mapping[str, Any]) -> list[dict[str, Any]]:
         """Settings as a record of before has them, as those of the stages that they are today; one as it was where its

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import ClassVar
 
 from pydantic import Field
 
@@ -24,6 +25,8 @@ needs(
     """,
 )
 
+#: What hands go over: it takes as long as the area is large.
+BY_HAND = frozenset({"cleanse", "tone", "dry", "finish"})
 KINDS = ("cleanse", "tone", "soften", "dry", "extract", "mask", "finish")
 
 
@@ -31,6 +34,12 @@ class Minutes(Base):
     """What is set: minutes."""
 
     minutes: float = Field(ge=0.5, le=60, title="Minutes", json_schema_extra={"unit": "min"})
+
+
+class HandsOver(Minutes):
+    """What is set: minutes that hands take over the area."""
+
+    BY_AREA: ClassVar[frozenset[str]] = frozenset({"minutes"})
 
 
 @dataclass(frozen=True)
@@ -45,9 +54,17 @@ class Supporting:
     Settings: type[Minutes] = Minutes
 
     def start(self, card: None, subject: Subject) -> Start:
-        """The usual minutes."""
-        found = as_set("minutes", number(f"support.{self.NAME}"), "min", 0, f"support.{self.NAME}")
-        return Start(Minutes(minutes=number(f"support.{self.NAME}")), found)
+        """The usual minutes; of what hands go over, those of a face and neck by the area."""
+        rule_id = f"support.{self.NAME}"
+        usual = as_set("on a face and neck", number(rule_id), "min", 1, rule_id)
+        if self.NAME not in BY_HAND:
+            return Start(self.Settings(minutes=usual.known), usual.model_copy(update={"name": "minutes"}))
+        full = as_set("face and neck", number("support.area"), "cm²", 0, "support.area")
+        halves = round(2 * usual.known * subject.area_cm2 / full.known)
+        minutes = min(max(halves / 2, 0.5), number(f"{rule_id}.most"))
+        how = "usual minutes × area ÷ face and neck, to half a minute"
+        found = worked("minutes", minutes, "min", how, (usual, subject.area, full), rule_id)
+        return Start(self.Settings(minutes=minutes), found)
 
     def dose(self, settings: Minutes, card: None, subject: Subject) -> Dose:
         """Minutes, and the product for the area."""
@@ -75,4 +92,9 @@ class Supporting:
 
 #: What the client is asked where it is not as usual: nothing where nothing works on the skin.
 ASKS = {**dict.fromkeys(("cleanse", "tone", "dry", "finish"), NEVER_ASKED), "mask": ASKED_STILL}
-STEPS = {kind: Supporting(kind, WAYS=Ways(asks=ASKS.get(kind, ASKED), free=True)) for kind in KINDS}
+STEPS = {
+    kind: Supporting(
+        kind, WAYS=Ways(asks=ASKS.get(kind, ASKED), free=True), Settings=HandsOver if kind in BY_HAND else Minutes
+    )
+    for kind in KINDS
+}

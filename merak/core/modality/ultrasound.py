@@ -1,7 +1,7 @@
 """Ultrasound infusion: intensity, time by area, what is left at depth."""
 
 from collections.abc import Iterable
-from typing import Any
+from typing import Any, ClassVar
 
 from pydantic import Field
 
@@ -52,6 +52,7 @@ WAYS = Ways(passes="chair.pass.ultrasound", amounts={"gel": ""})
 class Settings(Base):
     """What is set: intensity on the card's scale, duty, frequency, the head's radiating area, how long."""
 
+    BY_AREA: ClassVar[frozenset[str]] = frozenset({"minutes"})
     at: float = Field(ge=0, le=100, title="Set to")
     duty_percent: float = Field(50, ge=5, le=100, title="Duty", json_schema_extra={"unit": "%"})
     frequency_mhz: float = Field(3, ge=0.8, le=10, title="Frequency", json_schema_extra={"unit": "MHz"})

@@ -93,8 +93,8 @@ class Ways:
     `passes` the rule of how often each part is gone over where that is not set, `wipe` the rule of after how many
     pulses its tip is wiped. It `ended` at what was set, at what was last counted at, or after the minutes that were
     done. What gives nothing that adds up is done once to the same skin in a visit, unless it is `free`.
-    What is `ready_once` stays so for every stage of a step. `amounts` are the numbers of its dose that lie on the tray,
-    with what they are amounts of ("" for its first consumable).
+    `amounts` are the numbers of its dose that lie on the tray, with what they are amounts of ("" for its first
+    consumable).
     """
 
     asks: Inquiry = ASKED
@@ -105,7 +105,6 @@ class Ways:
     passes: str = ""
     wipe: str = ""
     free: bool = False
-    ready_once: bool = False
     ended: Literal["set", "counted", "done"] = "set"
     twin: Twin | None = None
     amounts: Mapping[str, str] = field(default_factory=dict)

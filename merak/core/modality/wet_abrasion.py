@@ -49,7 +49,7 @@ NAME = "wet_abrasion"
 CARD = scaled(NAME, "kPa")
 INCREMENT = Increment("at")
 AMOUNT = Amount("suction")
-WAYS = Ways(tags=frozenset({"peel", "reddening"}), ready_once=True, amounts={"liquid": "solution, all stages"})
+WAYS = Ways(tags=frozenset({"peel", "reddening"}), amounts={"liquid": "solution, all stages"})
 Bottle = Literal["acid", "peel", "salicylic", "booster", "infuse"]
 #: Bottle → rule of the highest suction, tenths of the scale.
 MOST = {"acid": "acid.most", "peel": "peel.most", "salicylic": "peel.most", "infuse": "infuse.most"}

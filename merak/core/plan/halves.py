@@ -58,11 +58,11 @@ def half_by_half(acts: Iterable[Act], first: Side) -> tuple[Act, ...]:
 
 def on_side(act: Act, side: Side, first: Side) -> Act | None:
     """What of an act is done on one side; None where nothing is. What is not counted anywhere takes half its time on
-    each; a spot is placed once.
+    each; a spot is placed once, and what is waited for is waited for once.
     """
     if act.side:
         return act if act.side == side else None
-    if act.only_spot:
+    if act.only_spot or (act.kind == "timed" and not act.modality):
         return act if side == first else None
     lines = tuple(line for line in act.lines if _is_on(line, side, first))
     parts = {n: cut for n, part in enumerate(act.parts) if (cut := _cut(part, side))}

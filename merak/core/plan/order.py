@@ -13,7 +13,7 @@ from merak.core.knowledge import about, number, rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card
-from merak.core.modality.making import Making, in_manner
+from merak.core.modality.making import Making, in_manner, taken_off, waited_for
 from merak.core.modality.prints import Prints
 from merak.core.modality.shared import incremented, more_energy
 from merak.core.plan.brief import MANY, Brief, plates_of
@@ -55,16 +55,20 @@ def chair_acts(
             for span in spans
             if span.track == 1 and host.start_s <= span.start_s < host.start_s + max(host.seconds, 1)
         ]
-        found += own_acts(brief, worked[host.step], side, of, laid)
+        step = worked[host.step]
+        acts = own_acts(brief, step, side, of, laid)
+        waits = len(acts) - (1 if step.after_s else 0)
+        found += acts[:waits]
         waiting = len(found) - 1
         for guest in guests:
             mine = own_acts(brief, worked[guest.step], side, of, laid)
             found += [act.model_copy(update={"beside": waiting}) for act in mine]
+        found += acts[waits:]
     return tuple(found)
 
 
 def own_acts(brief: Brief, step: WorkedStep, side: Side, of: Schools, laid: bool) -> tuple[Act, ...]:
-    """The acts of one step, stage after stage. The last of a waiting one is its wait."""
+    """The acts of one step, stage after stage. The last of a waiting one is its wait, but for what is taken off."""
     made = _stage_acts if laid else _known_acts
     found: list[Act] = []
     for halved, mine in blocks(step.stages):
@@ -95,7 +99,9 @@ def _made(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid
         machine_id=one.machine.id if one.machine else "",
         numbers=one.dose.numbers,
         hands_s=one.hands_s,
+        wait_s=one.wait_s,
         own_s=one.own_s,
+        off_s=one.off_s,
         side=side,
         zones=stage.zones,
         beyond=tuple(area.name for area in stage.beyond if area.name not in stage.zones),
@@ -110,8 +116,9 @@ def _made(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid
     if one.spot_only:
         title = f"Test spot: {one.title.lower()}"
         return (make.act("free", title, one.seconds, spot=make.spot, licence=make.licence),)
-    acts = in_manner(make, module.acts(make))
-    return acts if make.hands_s else (act for act in acts if not act.readies)
+    made = tuple(module.acts(make))
+    acts = in_manner(make, made if make.hands_s else tuple(act for act in made if not act.readies))
+    return taken_off(make, waited_for(make, acts))
 
 
 @dataclass(frozen=True)

@@ -21,6 +21,7 @@ from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import (
     Consider,
     Manner,
+    Trait,
     about,
     all_of,
     aspects,
@@ -60,7 +61,7 @@ from merak.core.working import Caution, Frozen
 needs(
     __name__,
     """
-    min: chair.spot.minutes plan.minutes_unknown visit.half_face
+    min: chair.spot.minutes plan.minutes_unknown visit.half_face work.off
     of what it was: titration.fifth
     steps: titration.incident
     tip: grid.small_tip
@@ -159,8 +160,9 @@ class Stage(Frozen):
 
 @dataclass(frozen=True, eq=False)
 class Worked:
-    """A stage computed: where it really goes, its dose, seconds with hands on, of its own, and in which one half is
-    shown against the other; what stands against it; whether its last act leaves the hands free.
+    """A stage computed: where it really goes, its dose; seconds with hands on, of waiting before it works, of its own,
+    in which what was laid on comes off, and in which one half is shown against the other; what stands against it;
+    whether its own time leaves the hands free.
 
     It is worked out once for the same values, so that the same one is the same object.
     """
@@ -178,6 +180,8 @@ class Worked:
     classes: tuple[There, ...] = ()
     spot_only: bool = False
     turn_s: int = 0
+    wait_s: int = 0
+    off_s: int = 0
 
     @property
     def modality(self) -> str:
@@ -197,7 +201,7 @@ class Worked:
     @property
     def seconds(self) -> int:
         """All of its own time."""
-        return self.hands_s + self.own_s + self.turn_s
+        return self.hands_s + self.wait_s + self.own_s + self.off_s + self.turn_s
 
     @cached_property
     def exposures(self) -> dict[str, tuple[Exposure, ...]]:
@@ -412,7 +416,7 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
     unknown = minutes is None
     if minutes is None:
         minutes = number("plan.minutes_unknown")
-    if module.WAYS.spot and module.WAYS.spot.same_visit:
+    if module.WAYS.spot and module.WAYS.spot.same_visit and not again:
         minutes += module.WAYS.spot.wait_s(brief.dark) / 60
     stops, minds = _judged(brief, stage, (*dose.against, *against(dose, classes)))
     spot_only = brief.spot_first(stage.modality)
@@ -432,9 +436,11 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
         machine=machine,
         areas=areas,
         dose=dose._replace(numbers=dose.numbers | told(stage.modality, settings, card, classes)),
-        hands_s=0 if again and (module.WAYS.ready_once or spot_only) else round(trait.hands_min * 60),
+        hands_s=0 if again and spot_only else _hands_s(trait, sum(areas.values()), again),
         own_s=round(minutes * 60),
         turn_s=turn_s() if module.WAYS.halves and not spot_only else 0,
+        wait_s=0 if spot_only else round((stage.how.wait_min or 0) * 60),
+        off_s=0 if spot_only else off_s(stage.how, sum(areas.values())),
         waits=trait.waits,
         stops=stops,
         cautions=(
@@ -465,6 +471,25 @@ def worked_areas(brief: Brief, stage: Stage) -> dict[str, float]:
     if stage.beyond and not about()[stage.modality].beyond:
         raise Refused(f"{title(stage.modality)} is worked on what a plate draws alone.", "plan.closed_zones")
     return workable(brief, stage.modality, stage.zones) | {one.name: one.cm2 for one in stage.beyond}
+
+
+def moved(brief: Brief, stage: Stage, zones: tuple[str, ...], beyond: tuple[Beyond, ...] | None = None) -> Stage:
+    """The stage on other zones: what it began with for the area that it had, and nobody set otherwise, follows it.
+
+    Raises Refused for what is not worked there.
+    """
+    new = stage.model_copy(update={"zones": zones, "beyond": stage.beyond if beyond is None else beyond})
+    after, module = worked_areas(brief, new), MODALITIES[stage.modality]
+    fields = module.Settings.BY_AREA
+    if not fields or not after or isinstance(stage.settings, Unfit):
+        return new
+    card = brief.card(stage.modality, stage.machine)
+    usual, now = (
+        begun(module, card, brief.subject(stage.modality, sum(areas.values()))).settings
+        for areas in (worked_areas(brief, stage) or after, after)
+    )
+    mine = {name: getattr(now, name) for name in fields if getattr(stage.settings, name) == getattr(usual, name)}
+    return new.with_settings(stage.values | mine) if mine else new
 
 
 @remembered(FEW)
@@ -511,6 +536,16 @@ def _laid(
         words = f"No room for the {of.tip.name} on {', '.join(areas)} alone, as far as {title(stage.modality)} may go."
         raise Refused(f"{words} Take a smaller tip, or the zones beside them.", "plan.closed_zones")
     return found
+
+
+def _hands_s(trait: Trait, cm2: float, again: bool) -> int:
+    """Seconds in which it is made ready and laid on."""
+    return round(60 * ((trait.again_min if again else trait.hands_min) + trait.on_min * cm2 / 100))
+
+
+def off_s(how: Manner, cm2: float) -> int:
+    """Seconds in which what was laid on comes off, where it is said how."""
+    return round(60 * number("work.off") * cm2 / 100) if how.off not in ("", "stays on", "lifted") else 0
 
 
 def turn_s() -> int:

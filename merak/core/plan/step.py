@@ -127,7 +127,12 @@ class WorkedStep:
     @property
     def hands_s(self) -> int:
         """The seconds before them."""
-        return self.seconds - self.own_s
+        return self.seconds - self.own_s - self.after_s
+
+    @property
+    def after_s(self) -> int:
+        """The seconds in which, after them, what works by itself is taken off."""
+        return self.stages[-1].off_s if self.waits else 0
 
     @property
     def zones(self) -> frozenset[str]:

@@ -237,7 +237,7 @@ def _spans(plan: Plan, worked: dict[str, WorkedStep], of: dict[str, str]) -> tup
             if hosts.get(guest.id) == step.id:
                 found.append(_span(worked[guest.id], 1, beside))
                 beside += worked[guest.id].seconds
-        end += max(one.own_s, beside - end)
+        end += max(one.own_s, beside - end) + one.after_s
         at = end
     return tuple(found)
 

@@ -22,7 +22,7 @@ from merak.core.plan.brief import workable
 from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import title
 from merak.core.plan.routine import fitted_steps
-from merak.core.plan.stage import Beyond, Stage, begin, compute, lowered, read_settings, worked_areas
+from merak.core.plan.stage import Beyond, Stage, begin, compute, lowered, moved, read_settings
 from merak.core.plan.step import PLAIN, begin_step, by_row, programme_of
 from merak.core.plan.visit_plan import in_force
 from merak.records import letters
@@ -182,7 +182,7 @@ def _zones(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft
         wanted = tuple(one.name for one in stage.beyond)
     if not wanted and named != "everywhere":
         raise BadInput({"zones": "At least one zone, or everywhere."})
-    new = stage.model_copy(update={"zones": _as_said(file, stage, wanted)})
+    new = moved(file.brief, stage, _as_said(file, stage, wanted))
     return changed(draft, draft.plan.with_stage(new), f"{title(stage.modality)}: {where_words(new.zones)}")
 
 
@@ -199,8 +199,8 @@ def _beyond(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draf
         if size:
             read = decimal(size)
             beyond = (*beyond, Beyond.model_validate({"name": name, "cm2": size if read is None else read}))
-        new = Stage.model_validate(stage.model_dump() | {"beyond": beyond, "zones": _still(stage, beyond)})
-        worked_areas(file.brief, new)
+        named = Stage.model_validate(stage.model_dump() | {"beyond": beyond, "zones": _still(stage, beyond)})
+        new = moved(file.brief, stage, named.zones, named.beyond)
     except ValidationError as broken:
         for error in broken.errors():
             field = "cm2" if "cm2" in error["loc"] else "area"
@@ -247,7 +247,7 @@ def _zone(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     wanted = tuple(one for one in there if one != zone) if zone in there else (*there, zone)
     if not wanted:
         raise BadInput({"zones": "At least one zone, or everywhere."})
-    new = stage.model_copy(update={"zones": _as_said(file, stage, wanted)})
+    new = moved(file.brief, stage, _as_said(file, stage, wanted))
     words = f"{title(stage.modality)}: {zone} {'left out' if zone in there else 'added'}"
     return changed(draft, draft.plan.with_stage(new), words)
 
@@ -330,12 +330,10 @@ def _split(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft
     rest = tuple(zone for zone in worked.areas if there and zone not in there.zones)
     if there is None or not rest:
         raise BadInput({"stage": "There is nothing to split off."})
-    apart = stage.model_copy(update={"id": new_id(), "zones": there.zones}).with_settings(there.settings)
+    apart = moved(file.brief, stage.model_copy(update={"id": new_id()}).with_settings(there.settings), there.zones)
     with suppress(Refused):
         apart = lowered(file.brief, apart, of)
-    stages = (
-        (stage.model_copy(update={"zones": rest}), apart) if one.id == stage.id else (one,) for one in step.stages
-    )
+    stages = ((moved(file.brief, stage, rest), apart) if one.id == stage.id else (one,) for one in step.stages)
     plan = draft.plan.with_step(step.model_copy(update={"stages": tuple(chain(*stages))}))
     return changed(draft, plan, f"{title(stage.modality)}: {there.words} by itself")
 
