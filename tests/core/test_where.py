@@ -2,6 +2,7 @@
 is taken away adds no work elsewhere.
 """
 
+from itertools import pairwise
 from uuid import UUID
 
 import pytest
@@ -14,7 +15,8 @@ from builders.chair import acts, somebody, worked
 from merak.core.acts import Act
 from merak.core.body.marks import Mark
 from merak.core.body.plate import plate, plate_with
-from merak.core.body.strokes import EVERY_PATH, lines
+from merak.core.body.strokes import EVERY_PATH, bone, lines, long_enough, pieces
+from merak.core.body.treatable import treatable
 from merak.core.client import Findings, Measures
 from merak.core.knowledge import about
 from merak.core.plan.brief import Brief, workable
@@ -126,3 +128,50 @@ def test_lines_along_the_mouth_and_the_frown_are_asked_for() -> None:
     assert not {"mouth lines", "frown lines"} & set(usual.settings.paths)  # type: ignore[attr-defined]
     counted = [one.dose.numbers["strokes_left"].known for one in (usual, more)]
     assert counted[1] == counted[0] + 3 * 3 and more.seconds > usual.seconds
+
+
+@settings(max_examples=25)
+@given(
+    tapes=st.builds(Measures, ear_to_ear_mm=st.floats(240, 330), hairline_chin_mm=st.floats(165, 225)),
+    side=st.sampled_from(("right", "left")),
+)
+def test_a_line_is_cut_where_bone_begins_and_each_piece_is_long_enough(tapes: Measures, side: str) -> None:
+    """Pieces in order make up their stroke; what crosses bone is set as over bone; none is under a centimetre but a
+    stroke that is shorter itself.
+    """
+    area = treatable(tapes, "microcurrent", 16)
+    whole = {line.stroke: line for line in lines(area, side, EVERY_PATH)}
+    cut = pieces(area, side, EVERY_PATH)
+    assert {line.stroke for line in cut} == set(whole)
+    for nth, stroke in whole.items():
+        mine = [line for line in cut if line.stroke == nth]
+        assert sum(line.length_mm for line in mine) == pytest.approx(stroke.length_mm)
+        assert mine[0].points[0] == stroke.points[0] and mine[-1].points[-1] == stroke.points[-1]
+        assert all(a.points[-1] == pytest.approx(b.points[0]) and a.bony != b.bony for a, b in pairwise(mine))
+        assert len(mine) == 1 or min(line.length_mm for line in mine) >= 10 - 1e-6
+        for line in mine:
+            over = LineString(line.points).intersection(bone(area.plate)).length
+            assert line.bony or over < 1e-3, f"{line.path} runs over bone at full level"
+
+
+def test_the_level_over_bone_is_that_of_the_pieces_over_it() -> None:
+    """The low line leaves the cheek for the jaw: one level lower from there, and each piece counted by itself."""
+    lift = acts("microcurrent", laid=True, paths=["low"], level=4.0)[1]
+    assert [(line.path, line.level, line.bony) for line in lift.lines] == [("low", 4, False), ("low", 3, True)]
+    assert lift.wanted == (3, 3)
+
+
+@pytest.mark.parametrize(
+    ("found", "kept"),
+    [
+        ([(0, 30, False), (30, 36, True), (36, 50, False)], [(0, 30, False), (30, 50, True)]),
+        ([(0, 30, True), (30, 36, False), (36, 50, True)], [(0, 50, True)]),
+        ([(0, 4, False), (4, 40, True)], [(0, 40, True)]),
+        ([(0, 12, False), (12, 40, True)], [(0, 12, False), (12, 40, True)]),
+        ([(0, 7, False)], [(0, 7, False)]),
+    ],
+)
+def test_what_is_too_short_joins_the_shorter_beside_it_at_the_lower_setting(
+    found: list[tuple[float, float, bool]], kept: list[tuple[float, float, bool]]
+) -> None:
+    assert long_enough(found, 10) == kept

@@ -413,7 +413,7 @@ HOUSE: dict[str, Pinned] = {
         "face.tape.least": (0.75, "of default"),
         "face.tape.most": (1.3, "of default"),
         "face.finger_breadth": (16, "mm"),
-        "face.bony_share": (0.5, "of length"),
+        "face.least_piece": (10, "mm"),
         "travel.acceleration": (300, "mm/s²"),
         "travel.set_down": (2, "s"),
         "travel.loop": (0.5, "tip"),

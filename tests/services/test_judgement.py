@@ -82,6 +82,7 @@ def test_a_ceiling_is_passed_in_writing_unless_it_is_absolute(ctx: Context) -> N
     visit = new_visit(ctx)
     ask_nothing(ctx, visit)
     lift_and_light(ctx, visit)
+    typed(ctx, visit, "microcurrent", "repeats", "1")  # both in the fifty minutes there are
     page = typed(ctx, visit, "led", "minutes", "26")
     led, lift = step_of(page, "led"), step_of(page, "microcurrent")
     assert not page.settled and f"{led}.minutes" in page.slips

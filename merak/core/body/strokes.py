@@ -1,5 +1,6 @@
-"""Strokes between landmarks, up and out, clipped to the treatable area."""
+"""Strokes between landmarks, up and out, clipped to the treatable area and cut where bone comes close."""
 
+from itertools import pairwise
 from typing import Literal, NamedTuple, get_args
 
 import numpy as np
@@ -8,19 +9,20 @@ from shapely import (
     LineString,
     covers,
     distance,
-    get_coordinates,
     get_num_geometries,
     get_parts,
     get_point,
     get_type_id,
     intersection,
     length,
+    line_locate_point,
     linestrings,
     points,
     prepare,
     reverse,
 )
 from shapely.geometry.base import BaseGeometry
+from shapely.ops import substring
 
 from merak.core.body.curves import Pair
 from merak.core.body.plate import BONY, SIDES, Plate
@@ -32,7 +34,7 @@ from merak.core.knowledge.register import needs
 needs(
     __name__,
     """
-    of length: face.bony_share
+    mm: face.least_piece
     """,
 )
 
@@ -95,26 +97,32 @@ ON_PLATE = {"face": (*(path for path in EVERY_PATH if path != "neck"), "nose"), 
 
 
 class Line(NamedTuple):
-    """One stroke on one side: its path, its points in mm from start to end, its length in mm, and whether it runs over
-    bone.
+    """A stroke on one side, or the piece of one up to where bone begins or ends: its path, its points in mm from start
+    to end, its length in mm, whether it runs over bone; the number of its stroke on that side.
     """
 
     path: str
     points: tuple[Pair, ...]
     length_mm: float
     bony: bool
+    stroke: int = 0
 
 
 def lines(area: Treatable, side: str, paths: tuple[str, ...]) -> tuple[Line, ...]:
     """The strokes of the chosen paths on one side, in working order, inside the treatable area; none where a plate has
     no such path.
     """
-    return _both(area, paths)[side]
+    return _both(area, paths, cut=False)[side]
+
+
+def pieces(area: Treatable, side: str, paths: tuple[str, ...]) -> tuple[Line, ...]:
+    """The same, cut where bone begins or ends: what is set and counted by itself."""
+    return _both(area, paths, cut=True)[side]
 
 
 @by_book(96)
-def _both(area: Treatable, paths: tuple[str, ...]) -> dict[str, tuple[Line, ...]]:
-    """The strokes of both sides, cut in one go: none crosses the midline."""
+def _both(area: Treatable, paths: tuple[str, ...], cut: bool) -> dict[str, tuple[Line, ...]]:
+    """The strokes of both sides, clipped in one go: none crosses the midline."""
     face = area.plate
     ends = FOCUSED if works()[area.work].ends == "short of the temple" else STROKES
     named = [(path, stroke) for path in ON_PLATE.get(face.name, ()) if path in paths for stroke in ends[path]]
@@ -122,16 +130,58 @@ def _both(area: Treatable, paths: tuple[str, ...]) -> dict[str, tuple[Line, ...]
     if not drawn:
         return dict.fromkeys(SIDES, ())
     strokes = [stroke for *_, stroke in drawn]
-    pieces = _longest(_within(_strings(strokes), area.skin), strokes)
-    full = length(pieces)
-    bony = length(_within(pieces, bone(face))) >= number("face.bony_share") * full
-    at, of = get_coordinates(pieces, return_index=True)
-    places = np.split(at, np.searchsorted(of, np.arange(1, len(pieces))))
+    whole = _longest(_within(_strings(strokes), area.skin), strokes)
+    over_bone = _within(whole, bone(face))
     found: dict[str, list[Line]] = {side: [] for side in SIDES}
-    for (side, path, _), place, mm, over_bone in zip(drawn, places, full.tolist(), bony.tolist(), strict=True):
-        if mm:
-            found[side].append(Line(path, tuple((x, y) for x, y in place.tolist()), mm, over_bone))
+    for n, (side, path, _) in enumerate(drawn):
+        stretches = _stretches(whole[n], over_bone[n])
+        if stretches and not cut:
+            stretches = [(0, whole[n].length, all(bony for *_, bony in stretches))]
+        for start, end, bony in stretches:
+            piece = substring(whole[n], start, end) if len(stretches) > 1 else whole[n]
+            found[side].append(Line(path, tuple((x, y) for x, y in piece.coords), piece.length, bony, n))
     return {side: tuple(kept) for side, kept in found.items()}
+
+
+def _stretches(line: BaseGeometry, over_bone: BaseGeometry) -> list[tuple[float, float, bool]]:
+    """Where along a line (mm) bone lies close and where not, in order. What is too short to be set by itself joins the
+    shorter of its neighbours, and bone's setting, the lower one, holds for both (rule face.least_piece).
+    """
+    whole = line.length
+    if not whole:
+        return []
+    inside = [piece for piece in get_parts(over_bone) if get_type_id(piece) == LINE]
+    ends = sorted(
+        tuple(sorted(line_locate_point(line, get_point(piece, [0, -1])).tolist())) for piece in inside if piece.length
+    )
+    found: list[tuple[float, float, bool]] = []
+    at = 0.0
+    for start, end in ends:
+        if start > at + 1e-6:
+            found.append((at, start, False))
+        found.append((start, end, True))
+        at = end
+    if whole > at + 1e-6:
+        found.append((at, whole, False))
+    return long_enough(found, number("face.least_piece"))
+
+
+def long_enough(found: list[tuple[float, float, bool]], least_mm: float) -> list[tuple[float, float, bool]]:
+    """Stretches in order of which none but an only one is shorter than what is set by itself."""
+    while len(found) > 1:
+        sizes = [end - start for start, end, _ in found]
+        n = sizes.index(min(sizes))
+        if sizes[n] >= least_mm and all(a[2] != b[2] for a, b in pairwise(found)):
+            break
+        if sizes[n] >= least_mm:  # two alike lie side by side
+            n = next(k for k, (a, b) in enumerate(pairwise(found)) if a[2] == b[2])
+            k = n + 1
+        else:
+            k = min((k for k in (n - 1, n + 1) if 0 <= k < len(found)), key=lambda k: sizes[k])
+        first, last = sorted((n, k))
+        joined = (found[first][0], found[last][1], found[first][2] or found[last][2])
+        found = [*found[:first], joined, *found[last + 1 :]]
+    return found
 
 
 def bone(face: Plate) -> BaseGeometry:

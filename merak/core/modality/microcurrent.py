@@ -9,7 +9,7 @@ from shapely import LineString
 
 from merak.core.acts import Act, StrokeLine
 from merak.core.body.plate import area_cm2
-from merak.core.body.strokes import BORDER_MM, PATHS, Line, Path, lines
+from merak.core.body.strokes import BORDER_MM, PATHS, Line, Path, pieces
 from merak.core.body.treatable import Treatable, treatable
 from merak.core.client import Measures, Side
 from merak.core.dose.current import amount_umol, charge_mc, density_ma_cm2
@@ -33,10 +33,9 @@ needs(
     level: microcurrent.bone microcurrent.first_visit microcurrent.missed microcurrent.reacted microcurrent.sensitive
     mA/cm²: microcurrent.density.warn
     min: microcurrent.face_time
-    mm: face.finger_breadth microcurrent.gel_film
+    mm: face.finger_breadth face.least_piece microcurrent.gel_film
     mm/s: microcurrent.speed
     of 10: microcurrent.start_level microcurrent.unknown_dose.level
-    of length: face.bony_share
     s: microcurrent.between microcurrent.hold microcurrent.reposition
     times: microcurrent.repeats
     µA: microcurrent.ceiling.current
@@ -221,7 +220,7 @@ def lift(settings: Settings, card: MicrocurrentCard, *grounds: Ground) -> Lift:
         digits=1,
         formula="level − 1 over bone",
         inputs=(level, bone),
-        rules=("microcurrent.bone", "face.bony_share"),
+        rules=("microcurrent.bone", "face.least_piece"),
     )
     current, bone_current = card.current(settings.level), card.current(bone_level.value or 0, "current over bone")
     numbers = {
@@ -247,11 +246,14 @@ def _dose(found: Lift) -> Dose:
 @by_book(256)
 def _clear(area: Treatable, side: Side, paths: tuple[Path, ...], without: frozenset[str]) -> tuple[Line, ...]:
     """The lines of a side that stay out of some zones: drawn once, whatever is set on the machine."""
-    drawn = lines(area, side, paths)
+    drawn = pieces(area, side, paths)
     shut = [shape for (_, zone), shape in area.plate.zones.items() if zone in without]
-    return tuple(
-        line for line in drawn if all(LineString(line.points).intersection(shape).length <= BORDER_MM for shape in shut)
-    )
+    crossed = {
+        line.stroke
+        for line in drawn
+        if any(LineString(line.points).intersection(shape).length > BORDER_MM for shape in shut)
+    }
+    return tuple(line for line in drawn if line.stroke not in crossed)
 
 
 def _density(current: Quantity, card: MicrocurrentCard) -> Quantity:
@@ -268,8 +270,13 @@ def _density(current: Quantity, card: MicrocurrentCard) -> Quantity:
 
 
 def seconds_of(settings: Settings, drawn: tuple[Line, ...]) -> float:
-    """How long some lines take: under current, and from each to the next."""
-    return contact_s(settings, drawn) + len(drawn) * number("microcurrent.between")
+    """How long some lines take: under current, and from each stroke to the next."""
+    return contact_s(settings, drawn) + _strokes_of(drawn) * number("microcurrent.between")
+
+
+def _strokes_of(drawn: tuple[Line, ...]) -> int:
+    """How many strokes these pieces are of."""
+    return len({(line.path, line.stroke) for line in drawn})
 
 
 def contact_s(settings: Settings, drawn: tuple[Line, ...]) -> float:
@@ -316,8 +323,8 @@ def _strokes(settings: Settings, right: tuple[Line, ...], left: tuple[Line, ...]
             value=seconds_of(settings, drawn) / 60,
             unit="min",
             digits=1,
-            formula="minutes of current + lines × to the next ÷ 60",
-            inputs=(contact, count, between),
+            formula="minutes of current + strokes × to the next ÷ 60",
+            inputs=(contact, Quantity(name=f"strokes uncut, {side}", value=_strokes_of(drawn)), between),
         )
     for key, unit, digits in (("strokes", "", 0), ("contact", "min", 1), ("minutes", "min", 1)):
         both = (found[f"{key}_right"], found[f"{key}_left"])

@@ -14,7 +14,7 @@ from merak.core.body.grid import SNAP, Edge, Footprint, Grid, Tip, grid
 from merak.core.body.marks import Mark
 from merak.core.body.plate import BONY, GROUPS, THIN, Key, Plate, area_cm2, is_speck, zone_names
 from merak.core.body.sections import Section, SectionOrder, sections
-from merak.core.body.strokes import ON_PLATE, Line, lines
+from merak.core.body.strokes import ON_PLATE, Line, pieces
 from merak.core.body.travel import Motion, Style, Travel, along, cover, room
 from merak.core.body.treatable import BESIDE, Narrowed, Treatable, margins_of, treatable
 from merak.core.client import Measures, Side
@@ -200,7 +200,7 @@ def _lines(area: Treatable, laying: Laying, first: Side, skin: BaseGeometry) -> 
         return ()
     paths = works()[area.work].paths
     other = "left" if first == "right" else "right"
-    found = (line for side in (first, other) for line in lines(area, side, paths))
+    found = (line for side in (first, other) for line in pieces(area, side, paths))
     return tuple(line for line in found if skin.intersects(LineString(line.points).interpolate(0.5, normalized=True)))
 
 
