@@ -10,7 +10,7 @@ from fastapi.responses import Response
 
 from merak.auth import Form, entered
 from merak.core.after.differences import clock
-from merak.core.body.plate import GROUPS, PLATES, where_words, zone_names
+from merak.core.body.plate import GROUPS, PLATES, SIDES, sided, where_words, zone_names
 from merak.core.body.strokes import EVERY_PATH
 from merak.core.body.treatable import BESIDE
 from merak.core.knowledge import about, conditions, methods, usual_work
@@ -77,6 +77,7 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
         "where_told": _where_told,
         "goes_beyond": lambda stage: about()[stage.modality].beyond,
         "groups_of": _groups_of,
+        "sides": SIDES,
         "usual_work": usual_work(),
         "housekeeping": housekeeping(),
         "halves": {one.id for one in planned.plan.stages if MODALITIES[one.modality].WAYS.halves},
@@ -151,7 +152,7 @@ def _scale(planned: planning.Planned, stage: Stage) -> str:
 
 class PlateChoice(NamedTuple):
     """A plate that a stage may lie on: what it is called, its zones with what is open of each in cm² (0: closed), those
-    that it is on, and its drawing, whose ground the page lends to what is drawn often.
+    that it is on, each side by itself, and its drawing, whose ground the page lends to what is drawn often.
     """
 
     name: str
@@ -180,7 +181,7 @@ def _plates_of(planned: planning.Planned, stage: Stage | None) -> tuple[PlateCho
         able = workable(brief, stage.modality, names)
         area = brief.own_area(stage.modality, name)
         zones = {zone: able.get(zone, 0) for zone in names}
-        on = frozenset(zones) & frozenset(worked)
+        on = sided(worked) & sided(zones)
         found.append(PlateChoice(name, PLATES[name].title, zones, on, draw(area), lent=area is usual))
     return tuple(found)
 

@@ -46,10 +46,10 @@ def test_from_close_to_the_clients_answer_and_the_changed_next_plan(
         visit,
         ("start", 900),
         ("next", 800),
-        *[("count", 700)] * 36,
+        *[("count", 700)] * 51,
         ("next", 500),
         ("next", 480),
-        *[("count", 400)] * 30,
+        *[("count", 400)] * 45,
     )
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/close")

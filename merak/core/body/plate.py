@@ -5,7 +5,7 @@ keeps areas nearly true; docs/plate.md says where they are not, and by how much.
 """
 
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Iterable
 from functools import cache
 from typing import NamedTuple
 
@@ -29,8 +29,13 @@ __all__ = [
     "Plate",
     "all_zones",
     "area_cm2",
+    "bare",
+    "keys_of",
+    "keys_on",
+    "named",
     "plate",
     "plate_with",
+    "sided",
     "where_words",
     "zone_names",
 ]
@@ -133,6 +138,47 @@ def plate_with(zone: str) -> str:
     raise BadInput({"zone": f"There is no zone “{zone}”."})
 
 
+@cache
+def bare(name: str) -> str:
+    """The zone that a name is of, without its side: "right mid cheek" is of the mid cheek. What is no zone stays as it
+    is.
+    """
+    side, _, zone = name.partition(" ")
+    return zone if side in SIDES and zone in all_zones() else name
+
+
+@cache
+def keys_of(name: str) -> tuple[Key, ...]:
+    """What a name means on the plates: a zone on both sides, or on the one that it names; nothing where it is no
+    zone.
+    """
+    zone = bare(name)
+    if zone not in all_zones():
+        return ()
+    return tuple((side, zone) for side in SIDES) if zone == name else ((name.partition(" ")[0], zone),)
+
+
+@cache
+def keys_on(names: frozenset[str]) -> frozenset[Key]:
+    """What several names mean together."""
+    return frozenset(key for name in names for key in keys_of(name))
+
+
+def sided(names: Iterable[str]) -> frozenset[str]:
+    """The names with each zone on each side by itself, so that what shares skin shares a name."""
+    return frozenset(one for name in names for one in (map(" ".join, keys_of(name)) if keys_of(name) else (name,)))
+
+
+def named(keys: Collection[Key]) -> tuple[str, ...]:
+    """What these keys are called: a zone of both sides once, plate by plate and down each."""
+    found = []
+    for plate_name in PLATES:
+        for zone in zone_names(plate_name):
+            there = [side for side in SIDES if (side, zone) in keys]
+            found += [zone] if len(there) == len(SIDES) else [f"{side} {zone}" for side in there]
+    return tuple(found)
+
+
 #: So many zones are named one by one.
 FEW_ZONES = 6
 
@@ -141,10 +187,14 @@ def where_words(zones: tuple[str, ...]) -> str:
     """Zones in a few words: everywhere, a group of them by its name, a few by theirs, else how many on which plates."""
     if not zones:
         return "everywhere"
+    one_side = {name.partition(" ")[0] for name in zones}
+    if len(zones) > 1 and len(one_side) == 1 and one_side <= {*SIDES}:
+        return f"{where_words(tuple(map(bare, zones)))}, {one_side.pop()} side"
     group = next((name for name, members in GROUPS.items() if set(members) == set(zones)), "")
     if group or len(zones) <= FEW_ZONES:
         return group or ", ".join(zones)
-    counts = Counter(PLATES[plate_with(zone)].short.lower() for zone in zones if zone in all_zones())
+    known = (zone for zone in map(bare, zones) if zone in all_zones())
+    counts = Counter(PLATES[plate_with(zone)].short.lower() for zone in known)
     return ", ".join(f"{many} zones of the {name}" if many > 1 else f"1 of the {name}" for name, many in counts.items())
 
 

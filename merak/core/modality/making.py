@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from merak.core.acts import Act, Cell, Part
-from merak.core.body.plate import where_words
+from merak.core.body.plate import SIDES, where_words
 from merak.core.body.sections import SectionOrder
 from merak.core.client import Side
 from merak.core.knowledge import Manner, about, number
@@ -47,7 +47,7 @@ NO_MANNER = Manner()
 class Making:
     """A step on its way to acts. `hands_s` are seconds with hands on, `wait_s` those until it works, `own_s` those of
     its own time after them, `off_s` those in which what was laid on comes off; `side` is worked first; `school` is what
-    the schools in force say of it, `lower` where it is set lower; `spot` its test spot.
+    the schools in force say of it, `lower` where it is set lower; `spot` its test spot, `sides` those that it lies on.
     """
 
     modality: str
@@ -72,6 +72,7 @@ class Making:
     how: Manner = NO_MANNER
     wait_s: int = 0
     off_s: int = 0
+    sides: frozenset[str] = frozenset(SIDES)
 
     @property
     def title(self) -> str:

@@ -8,7 +8,7 @@ from pydantic import Field
 from shapely import LineString
 
 from merak.core.acts import Act, StrokeLine
-from merak.core.body.plate import area_cm2
+from merak.core.body.plate import Key, area_cm2
 from merak.core.body.strokes import BORDER_MM, PATHS, Line, Path, pieces
 from merak.core.body.treatable import Treatable, treatable
 from merak.core.client import Measures, Side
@@ -244,10 +244,10 @@ def _dose(found: Lift) -> Dose:
 
 
 @by_book(256)
-def _clear(area: Treatable, side: Side, paths: tuple[Path, ...], without: frozenset[str]) -> tuple[Line, ...]:
+def _clear(area: Treatable, side: Side, paths: tuple[Path, ...], without: frozenset[Key]) -> tuple[Line, ...]:
     """The lines of a side that stay out of some zones: drawn once, whatever is set on the machine."""
     drawn = pieces(area, side, paths)
-    shut = [shape for (_, zone), shape in area.plate.zones.items() if zone in without]
+    shut = [shape for key, shape in area.plate.zones.items() if key in without]
     crossed = {
         line.stroke
         for line in drawn
@@ -470,12 +470,13 @@ def acts(make: Making) -> Iterable[Act]:
     found = lift(settings, make.card, *make.grounds)
     bone_level = found.numbers["bone_level"].value or settings.level
     yield make.ready("Gel and probes", f"{about()[NAME].technique[0]} {make.school}")
-    for at in (make.side, make.other_side):
-        if at == make.other_side:
+    worked_sides = [at for at in (make.side, make.other_side) if found.lines[at]]
+    for at in worked_sides:
+        if at != worked_sides[0]:
             yield make.mirror()
-        for n, plate in enumerate(found.plates):
+        for plate in found.plates:
             drawn = found.on(plate, at)
-            if drawn or not n:
+            if drawn:
                 share = seconds_of(settings, drawn) / (seconds_of(settings, found.lines[at]) or 1)
                 yield make.act(
                     "strokes",

@@ -413,7 +413,8 @@ def _predicted(judge: Judge, settings: Settings, subject: Subject, power: Quanti
 def acts(make: Making) -> Iterable[Act]:
     """Zone by zone, the higher side first, the mirror between the halves; read, asked, never still."""
     yield make.ready("Gliding cream")
-    parts = make.laid.zones() if make.laid.known else (Part(name=make.side), Part(name="other side"))
+    unlaid = (Part(name=make.side), Part(name="other side"))[: len(make.sides)]
+    parts = make.laid.zones() if make.laid.known else unlaid
     first = tuple(part for part in parts if part.name.startswith(make.side))
     rest = tuple(part for part in parts if part not in first)
     halves = [(make.side, first), (make.other_side, rest)] if first and rest else [("", parts)]

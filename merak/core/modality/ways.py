@@ -65,15 +65,15 @@ class SpotTest(NamedTuple):
 
 @dataclass(frozen=True)
 class Ground:
-    """Where a step goes on a client's own plate: what may be treated there, what nothing passes through (zones)."""
+    """Where a step goes on a client's own plate: what may be treated there, what nothing passes through."""
 
     area: Treatable
-    shut: frozenset[str] = frozenset()
+    shut: frozenset[Key] = frozenset()
 
     @cached_property
     def worked(self) -> dict[Key, BaseGeometry]:
         """What is worked of each zone that is not shut."""
-        return {key: shape for key, shape in self.area.zones.items() if key[1] not in self.shut | BESIDE}
+        return {key: shape for key, shape in self.area.zones.items() if key not in self.shut and key[1] not in BESIDE}
 
 
 class Twin(NamedTuple):

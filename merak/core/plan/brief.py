@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
-from merak.core.body.plate import PLATES, SPECK_CM2, all_zones, area_cm2, plate_with
+from merak.core.body.plate import PLATES, SPECK_CM2, all_zones, area_cm2, bare, keys_of, keys_on, plate_with
 from merak.core.body.treatable import BESIDE, Treatable, treatable
 from merak.core.knowledge import about, all_of, book, free_work, number, quantity, traits
 from merak.core.knowledge.current import by_book
@@ -200,20 +200,22 @@ def plates_of(zones: tuple[str, ...], modality: str) -> tuple[str, ...]:
     own = about()[modality].plates
     if not zones:
         return own[:1]
-    on = {plate_with(zone) for zone in zones if zone in all_zones()}
+    on = {plate_with(zone) for zone in map(bare, zones) if zone in all_zones()}
     return tuple(name for name in PLATES if name in on and name in own)
 
 
 @remembered(MANY)
 def workable(brief: Brief, modality: str, zones: tuple[str, ...] = ()) -> dict[str, float]:
-    """Zone → treatable cm² (both sides) for a modality: what was asked for, less what an answer, a finding, a margin or
-    a mark closes.
+    """Zone → treatable cm² for a modality, of both sides or of the one that is named: what was asked for, less what an
+    answer, a finding, a margin or a mark closes.
     """
     closed = brief.board[modality].closed if modality in brief.board else {}
+    asked = keys_on(frozenset(zones))
     found: dict[str, float] = {}
     for plate in plates_of(zones, modality):
-        for (_, zone), shape in brief.own_area(modality, plate).zones.items():
+        for (side, zone), shape in brief.own_area(modality, plate).zones.items():
             area = area_cm2(shape)
-            if zone not in closed and zone not in BESIDE and (not zones or zone in zones) and area > SPECK_CM2:
-                found[zone] = found.get(zone, 0) + area
+            if zone not in closed and zone not in BESIDE and (not zones or (side, zone) in asked) and area > SPECK_CM2:
+                name = zone if not zones or asked.issuperset(keys_of(zone)) else f"{side} {zone}"
+                found[name] = found.get(name, 0) + area
     return found

@@ -5,7 +5,7 @@ there, and what stands against it.
 from collections.abc import Callable, Iterator, Mapping
 from typing import Literal, NamedTuple
 
-from merak.core.body.plate import BONY, THIN
+from merak.core.body.plate import BONY, THIN, bare
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card
@@ -62,7 +62,7 @@ def by_class(
     """
     module = MODALITIES[modality]
     for skin, (zones, _) in CLASSES.items():
-        touched = tuple(zone for zone in areas if zone in zones)
+        touched = tuple(zone for zone in areas if bare(zone) in zones)
         if not touched:
             continue
         cm2 = sum(areas[zone] for zone in touched)

@@ -7,7 +7,7 @@ from shapely import union_all
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.body.grid import Grid, grid
-from merak.core.body.plate import Key, is_speck
+from merak.core.body.plate import Key, is_speck, keys_on
 from merak.core.body.sections import sections
 from merak.core.body.treatable import Treatable
 from merak.core.modality.device import CardTip
@@ -32,8 +32,9 @@ def beds(area: Treatable, worked: frozenset[str], of: Prints) -> tuple[Bed, ...]
     and around the eyes want the small tip, and so does what leaves the large one no room.
     """
     found: list[Bed] = []
+    open_ = keys_on(worked)
     for section in sections(area.plate, "cheeks first", "right"):
-        keys = tuple(key for key in section.keys if key[1] in worked)
+        keys = tuple(key for key in section.keys if key in open_)
         shape = union_all([area.zones[key] for key in keys])
         if is_speck(shape):
             continue

@@ -39,8 +39,12 @@ def turns(stages: Sequence[Worked]) -> tuple[bool, ...]:
     """
     found: list[bool] = []
     for halved, mine in blocks(stages):
-        own = [not halved and MODALITIES[one.modality].WAYS.halves and not one.spot_only for one in mine]
-        found += [*own[:-1], halved or own[-1]]
+        own = [
+            not halved and MODALITIES[one.modality].WAYS.halves and not one.spot_only and len(one.sides) > 1
+            for one in mine
+        ]
+        both = halved and len({side for one in mine for side in one.sides}) > 1
+        found += [*own[:-1], both or own[-1]]
     return tuple(found)
 
 

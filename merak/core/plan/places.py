@@ -7,7 +7,7 @@ from shapely import get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.acts import Cell, Part, Ring
-from merak.core.body.plate import Key, area_cm2, is_speck
+from merak.core.body.plate import Key, area_cm2, is_speck, keys_on
 from merak.core.body.sections import Section, SectionOrder, sections
 from merak.core.body.treatable import Treatable
 from merak.core.client import Side
@@ -60,7 +60,7 @@ def grid_cells(
     for area in areas_of(brief, one):
         laid = {frozenset(bed.keys): bed for bed in beds(area, worked, of)}
         for section in sections(area.plate, order, first):
-            bed = laid.get(frozenset(key for key in section.keys if key[1] in worked))
+            bed = laid.get(frozenset(key for key in section.keys if key in keys_on(worked)))
             if bed and bed.grid.count:
                 prints = bed.grid.cells()
                 cells += [
@@ -86,7 +86,7 @@ def _set_to(one: Worked, area: Treatable, cells: NDArray[np.object_]) -> list[st
         return -value if stronger(module, 0, 1, one.card) else value
 
     for found, there in sorted(careful, key=lambda pair: -strength(pair[1])):  # the most careful last: it stays
-        shape = union_all([part for (_, zone), part in area.plate.zones.items() if zone in there.zones])
+        shape = union_all([part for key, part in area.plate.zones.items() if key in keys_on(frozenset(there.zones))])
         shares = shapely.area(shapely.intersection(cells, shape)) / shapely.area(cells)
         for n in np.flatnonzero(shares >= number("grid.class_share")):
             said[n] = f"{found.text} {there.words}"
@@ -102,9 +102,10 @@ def _sections(
     brief: Brief, one: Worked, first: Side, order: SectionOrder
 ) -> list[tuple[Treatable, Section, BaseGeometry]]:
     found = []
+    worked = keys_on(frozenset(one.areas))
     for area in areas_of(brief, one):
         for section in sections(area.plate, order, first):
-            keys = tuple(key for key in section.keys if key[1] in one.areas)
+            keys = tuple(key for key in section.keys if key in worked)
             shape = union_all([area.zones[key] for key in keys])
             if not is_speck(shape):
                 found.append((area, section._replace(keys=keys), shape))

@@ -15,7 +15,7 @@ from pydantic import (
     field_validator,
 )
 
-from merak.core.body.plate import GROUPS, PLATES, all_zones, is_speck
+from merak.core.body.plate import GROUPS, PLATES, SIDES, all_zones, bare, is_speck, keys_on
 from merak.core.body.treatable import Treatable
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import (
@@ -92,7 +92,7 @@ class Beyond(Frozen):
     @field_validator("name")
     @classmethod
     def _of_its_own(cls, name: str) -> str:
-        if name in all_zones():
+        if bare(name) in all_zones():
             raise ValueError(f"the {name} is drawn on a plate: choose it there")
         return name
 
@@ -162,7 +162,7 @@ class Stage(Frozen):
 class Worked:
     """A stage computed: where it really goes, its dose; seconds with hands on, of waiting before it works, of its own,
     in which what was laid on comes off, and in which one half is shown against the other; what stands against it;
-    whether its own time leaves the hands free.
+    whether its own time leaves the hands free; the sides that any of it lies on.
 
     It is worked out once for the same values, so that the same one is the same object.
     """
@@ -182,6 +182,7 @@ class Worked:
     turn_s: int = 0
     wait_s: int = 0
     off_s: int = 0
+    sides: frozenset[str] = frozenset(SIDES)
 
     @property
     def modality(self) -> str:
@@ -242,7 +243,7 @@ def derived(
         senior=facts.senior,
         before=frozenset(facts.history),
         plate=(plates_of(zones, modality) or about()[modality].plates)[0],
-        zones=tuple(workable(brief, modality, zones)),
+        zones=tuple(dict.fromkeys(map(bare, workable(brief, modality, zones)))),
         worst=facts.findings.worst,
         school=partial(chosen, of),
     )
@@ -419,7 +420,7 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
     if module.WAYS.spot and module.WAYS.spot.same_visit and not again:
         minutes += module.WAYS.spot.wait_s(brief.dark) / 60
     stops, minds = _judged(brief, stage, (*dose.against, *against(dose, classes)))
-    spot_only = brief.spot_first(stage.modality)
+    spot_only, sides = brief.spot_first(stage.modality), _sides(brief, stage, areas)
     if spot_only:
         minutes, unknown = 0 if again else number("chair.spot.minutes"), False
         words = (
@@ -438,7 +439,8 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
         dose=dose._replace(numbers=dose.numbers | told(stage.modality, settings, card, classes)),
         hands_s=0 if again and spot_only else _hands_s(trait, sum(areas.values()), again),
         own_s=round(minutes * 60),
-        turn_s=turn_s() if module.WAYS.halves and not spot_only else 0,
+        turn_s=turn_s() if module.WAYS.halves and not spot_only and len(sides) > 1 else 0,
+        sides=sides,
         wait_s=0 if spot_only else round((stage.how.wait_min or 0) * 60),
         off_s=0 if spot_only else off_s(stage.how, sum(areas.values())),
         waits=trait.waits,
@@ -501,8 +503,8 @@ def grounds(brief: Brief, modality: str, worked: frozenset[str]) -> tuple[Ground
 
 
 def _ground(area: Treatable, worked: frozenset[str]) -> Ground:
-    shut = frozenset(zone for (_, zone), part in area.zones.items() if zone not in worked and not is_speck(part))
-    return Ground(area, shut)
+    open_ = keys_on(worked)
+    return Ground(area, frozenset(key for key, part in area.zones.items() if key not in open_ and not is_speck(part)))
 
 
 def _dose(
@@ -536,6 +538,13 @@ def _laid(
         words = f"No room for the {of.tip.name} on {', '.join(areas)} alone, as far as {title(stage.modality)} may go."
         raise Refused(f"{words} Take a smaller tip, or the zones beside them.", "plan.closed_zones")
     return found
+
+
+def _sides(brief: Brief, stage: Stage, areas: dict[str, float]) -> frozenset[str]:
+    """The sides that any of it lies on; both for what no plate draws."""
+    there = grounds(brief, stage.modality, frozenset(areas))
+    found = {side for on in there for (side, zone), part in on.worked.items() if not is_speck(part)}
+    return frozenset(found if found and not stage.beyond else SIDES)
 
 
 def _hands_s(trait: Trait, cm2: float, again: bool) -> int:

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from pydantic import Field, field_validator, model_validator
 
-from merak.core.body.plate import GROUPS
+from merak.core.body.plate import GROUPS, bare, keys_on, named, sided
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Consider, Manner, Programme, Row, programmes, traits
 from merak.core.knowledge.register import needs
@@ -143,7 +143,7 @@ class WorkedStep:
         """Each of its works with all zones that it is worked on."""
         for name in dict.fromkeys(one.modality for one in self.stages):
             zones = (zone for one in self.stages if one.modality == name for zone in one.areas)
-            yield Placed(self.step.id, name, frozenset(zones))
+            yield Placed(self.step.id, name, sided(zones))
 
 
 def begin_step(
@@ -205,7 +205,8 @@ def by_row(
 ) -> Stage:
     """A stage as a row of a programme names it, on what of its zones the step goes to. Raises as `begin`."""
     own = tuple(zone for name in row.zones for zone in GROUPS.get(name, (name,)))
-    where = tuple(zone for zone in own if zone in zones) if own and zones else own or zones
+    both = keys_on(frozenset(own)) & keys_on(frozenset(zones))
+    where = named(both) if own and zones else own or zones
     if own and not where:
         raise Refused("Its zones are not among those of the step.", "plan.closed_zones")
     said = (consider.set if consider else {}) | row.set
@@ -270,8 +271,8 @@ def whole(brief: Brief, step: Step, stages: Iterable[Worked]) -> WorkedStep:
     worked, numbers = _together(_turned(tuple(stages)))
     trait, real = traits()[step.modality], [one for one in worked if not one.spot_only]
     led = any(one.modality == step.modality for one in real)
-    named = len(step.zones)
-    extra = named - 1 if trait.zone_price and 1 < named <= 3 else 0
+    further = len({*map(bare, step.zones)}) - 1
+    extra = further if trait.zone_price and 0 < further < 3 else 0
     return WorkedStep(
         step=step,
         stages=worked,

@@ -3,10 +3,11 @@
 from collections.abc import Iterable, Mapping
 from itertools import combinations
 
+from merak.core.body.plate import bare, sided
 from merak.core.knowledge import rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
-from merak.core.modality.exposure import Sum, sums
+from merak.core.modality.exposure import Exposure, Sum, sums
 from merak.core.plan.fitting import Clash
 from merak.core.plan.stage import Worked
 from merak.core.plan.step import WorkedStep
@@ -23,7 +24,17 @@ needs(
 def together(worked: Mapping[str, WorkedStep]) -> tuple[Sum, ...]:
     """What two stages or more give together to the same skin, or to the client as a whole."""
     stages = [stage for step in worked.values() for stage in step.stages]
-    return sums((stage.stage.id, stage.exposures) for stage in stages)
+    halved = {bare(zone) for stage in stages for zone in stage.areas if bare(zone) != zone}
+
+    def by_side(stage: Worked) -> dict[str, tuple[Exposure, ...]]:
+        """Each side by itself where one of the stages goes to one alone."""
+        return {
+            name: given
+            for zone, given in stage.exposures.items()
+            for name in (sided((zone,)) if bare(zone) in halved else (zone,))
+        }
+
+    return sums((stage.stage.id, by_side(stage) if halved else stage.exposures) for stage in stages)
 
 
 def sums_told(worked: Mapping[str, WorkedStep], summed: tuple[Sum, ...]) -> dict[str, Quantity]:
@@ -72,7 +83,7 @@ def too_much(worked: Mapping[str, WorkedStep], summed: tuple[Sum, ...]) -> Itera
     for alike in by_work.values():
         for first, other in combinations(alike, 2):
             unsaid = not (first.dose.given and other.dose.given)
-            if unsaid and first.areas.keys() & other.areas.keys():
+            if unsaid and sided(first.areas) & sided(other.areas):
                 words = f"{first.title} twice. {rule('plan.twice').words}"
                 steps = dict.fromkeys((of[first.stage.id], of[other.stage.id]))
                 yield _clash("plan.twice", steps, words, "Take it off the zones of the other.", True)

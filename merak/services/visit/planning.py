@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from uuid import UUID
 
+from merak.core.body.plate import bare, sided
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Manner, about, programmes, rule
 from merak.core.knowledge.register import needs
@@ -109,9 +110,9 @@ class Planned:
 
     @property
     def elsewhere(self) -> frozenset[str]:
-        """The zones that other stages of the open step work on."""
+        """The zones that other stages of the open step work on, each side by itself."""
         others = [one.id for one in self.step.stages if one.id != self.chosen] if self.step else []
-        return frozenset(zone for one in others for zone in self.computed.zones.get(one, ()))
+        return sided(zone for one in others for zone in self.computed.zones.get(one, ()))
 
     def fields(self, stage: Stage) -> tuple[Shown, ...]:
         """A stage's settings as a form shows them: without what follows from the rest of the plan; twins beside what
@@ -373,7 +374,7 @@ def more_for(step: Step) -> list[tuple[str, str, str]]:
 
 def splits_for(page: Planned, stage: Stage) -> list[tuple[str, str]]:
     """The classes of skin that could be a stage of their own: (class, in words)."""
-    zones = page.computed.zones.get(stage.id, {}).keys()
+    zones = {*map(bare, page.computed.zones.get(stage.id, ()))}
     return [(skin, words) for skin, (those, words) in CLASSES.items() if zones & those and zones - those]
 
 

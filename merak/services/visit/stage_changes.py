@@ -10,7 +10,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from merak.core.body.plate import GROUPS, PLATES, where_words, zone_names
+from merak.core.body.plate import GROUPS, PLATES, SIDES, keys_of, keys_on, named, where_words, zone_names
 from merak.core.body.treatable import BESIDE
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Manner
@@ -170,17 +170,17 @@ def _strength(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Dr
 def _zones(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """Where a stage goes: zones ticked, or a named group; none means everywhere."""
     stage = draft.plan.stage(form.about)
-    named = form.group
-    if named in GROUPS:
-        wanted = GROUPS[named]
-    elif named == "everywhere":
+    group = form.group
+    if group in GROUPS:
+        wanted = GROUPS[group]
+    elif group == "everywhere":
         wanted = ()
     else:
-        every = [zone for name in PLATES for zone in zone_names(name) if zone not in BESIDE]
-        wanted = tuple(zone for zone in dict.fromkeys(every) if form.zones.get(zone) == "on")
-    if not wanted and named != "everywhere":
+        every = {(side, zone) for name in PLATES for zone in zone_names(name) if zone not in BESIDE for side in SIDES}
+        wanted = named({key for key in every if "on" in (form.zones.get(key[1]), form.zones.get(" ".join(key)))})
+    if not wanted and group != "everywhere":
         wanted = tuple(one.name for one in stage.beyond)
-    if not wanted and named != "everywhere":
+    if not wanted and group != "everywhere":
         raise BadInput({"zones": "At least one zone, or everywhere."})
     new = moved(file.brief, stage, _as_said(file, stage, wanted))
     return changed(draft, draft.plan.with_stage(new), f"{title(stage.modality)}: {where_words(new.zones)}")
@@ -199,8 +199,8 @@ def _beyond(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draf
         if size:
             read = decimal(size)
             beyond = (*beyond, Beyond.model_validate({"name": name, "cm2": size if read is None else read}))
-        named = Stage.model_validate(stage.model_dump() | {"beyond": beyond, "zones": _still(stage, beyond)})
-        new = moved(file.brief, stage, named.zones, named.beyond)
+        read_anew = Stage.model_validate(stage.model_dump() | {"beyond": beyond, "zones": _still(stage, beyond)})
+        new = moved(file.brief, stage, read_anew.zones, read_anew.beyond)
     except ValidationError as broken:
         for error in broken.errors():
             field = "cm2" if "cm2" in error["loc"] else "area"
@@ -239,16 +239,21 @@ def _machine(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Dra
 
 
 def _zone(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
-    """One zone more, or less, as it is tapped on the plate: everywhere is all that the stage may go to."""
+    """One zone more, or less, on both sides or on one, as it is tapped on the plate: everywhere is all that the stage
+    may go to.
+    """
     stage, zone = draft.plan.stage(form.about), form.group
     there = stage.zones or tuple(workable(file.brief, stage.modality))
-    if zone not in there and zone not in workable(file.brief, stage.modality, (zone,)):
+    tapped, before = frozenset(keys_of(zone)), keys_on(frozenset(there))
+    taken = bool(tapped) and tapped <= before
+    if not taken and not workable(file.brief, stage.modality, (zone,) if zone else ("",)):
         raise BadInput({"zone": f"{title(stage.modality)} does not go to the {zone or 'skin beside the plate'} today."})
-    wanted = tuple(one for one in there if one != zone) if zone in there else (*there, zone)
+    areas = tuple(one for one in there if not keys_of(one))
+    wanted = (*named(before - tapped if taken else before | tapped), *areas)
     if not wanted:
         raise BadInput({"zones": "At least one zone, or everywhere."})
     new = moved(file.brief, stage, _as_said(file, stage, wanted))
-    words = f"{title(stage.modality)}: {zone} {'left out' if zone in there else 'added'}"
+    words = f"{title(stage.modality)}: {zone} {'left out' if taken else 'added'}"
     return changed(draft, draft.plan.with_stage(new), words)
 
 
@@ -353,10 +358,10 @@ def _shift(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft
     step, stage = draft.plan.of(form.about), draft.plan.stage(form.about)
     rest = [one for one in step.stages if one.id != stage.id]
     if "after" in form.sent:
-        named = [n for n, one in enumerate(rest) if one.id == form.after]
-        if form.after and not named:
+        places = [n for n, one in enumerate(rest) if one.id == form.after]
+        if form.after and not places:
             raise BadInput({"after": "To which place in its step?"})
-        to = named[0] + 1 if form.after else 0
+        to = places[0] + 1 if form.after else 0
     elif form.by in ("1", "-1") and "by" in form.sent:
         to = min(max(step.stages.index(stage) + int(form.by), 0), len(rest))
     else:

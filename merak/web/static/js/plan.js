@@ -1,6 +1,7 @@
 // The strip in time and the rows of a step: drag a step or a stage, or use keys on it; what had the focus keeps it when they are drawn anew.
 import { around, byId, every, typed } from "./dom.js";
 import { Views } from "./head/views.js";
+import { mirror, taps } from "./zones.js";
 
 const page = () => document.getElementById("plan");
 /**
@@ -66,11 +67,7 @@ document.addEventListener("drop", (event) => {
 });
 document.addEventListener("dragend", () => { held = null; });
 
-// A tap on the drawing adds or takes a zone of the open stage; with keys it is done in the list of zones.
-document.addEventListener("click", (event) => {
-  const zone = around(event, "#where [data-zone]"), where = around(event, "#where");
-  if (zone && where?.dataset.stage) send("zone", { stage: where.dataset.stage, group: zone.dataset.zone });
-});
+taps(send);
 
 document.addEventListener("keydown", (event) => {
   if ((event.ctrlKey || event.metaKey) && !typed(event) && ["z", "y", "Z", "Y"].includes(event.key)) {
@@ -84,7 +81,9 @@ document.addEventListener("keydown", (event) => {
   const of = ALL.find((one) => around(event, one.one));
   const act = of?.keys[event.key];
   if (!act) {
-    if (!typed(event)) views.key(event.key);
+    if (typed(event)) return;
+    if (event.key === "m") mirror();
+    else views.key(event.key);
     return;
   }
   event.preventDefault();

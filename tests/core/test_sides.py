@@ -1,0 +1,94 @@
+"""A zone on one side alone: a name of its own wherever zones are named, skin of its own wherever it is summed."""
+
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from builders.chair import acts, as_step, somebody, worked
+from merak.core.body.plate import all_zones, bare, keys_of, keys_on, named, sided, where_words
+from merak.core.plan.fitting import Placed
+from merak.core.plan.stage import Beyond, Stage, compute, moved
+from merak.core.plan.step import step_of, whole
+from merak.core.plan.sums import together
+from merak.core.plan.visit_plan import Plan, in_force
+
+WHO = somebody()
+KEYS = st.frozensets(st.tuples(st.sampled_from(("right", "left")), st.sampled_from(sorted(all_zones()))))
+
+
+@given(KEYS)
+def test_names_say_just_their_sides(keys: frozenset[tuple[str, str]]) -> None:
+    names = named(keys)
+    assert keys_on(frozenset(names)) == keys
+    assert sided(names) == {" ".join(key) for key in keys}
+    assert {bare(name) for name in names} == {zone for _, zone in keys}
+    assert len(names) == len(set(names)), "both sides are one name"
+
+
+def test_a_name_of_no_zone_is_left_alone() -> None:
+    assert bare("right knee pit") == "right knee pit" and keys_of("feet") == ()
+    with pytest.raises(ValueError, match="drawn on a plate"):
+        Beyond(name="left mid cheek", cm2=10)
+    assert where_words(("right forehead", "right chin")) == "forehead, chin, right side"
+    assert where_words(("right forehead", "chin")) == "right forehead, chin"
+
+
+@pytest.mark.parametrize("modality", ["rf_fractional", "focused_lifting", "ultrasound", "wet_abrasion", "diamond"])
+def test_one_side_is_half_of_both_and_lies_there_alone(modality: str) -> None:
+    both, one = (worked(modality, WHO, zones=(zone,)) for zone in ("mid cheek", "right mid cheek"))
+    assert one.areas == {"right mid cheek": pytest.approx(both.areas["mid cheek"] / 2, rel=0.01)}
+    assert one.sides == {"right"} and both.sides == {"right", "left"}
+    for act in acts(modality, laid=True, who=WHO, zones=("right mid cheek",)):
+        points = [point for part in act.parts for ring in part.outlines for point in ring]
+        assert all(x <= 0.1 for x, _ in points) and all(x <= 0.1 for cell in act.cells for x, _ in cell.ring)
+
+
+@pytest.mark.parametrize("modality", ["microcurrent", "rf_bulk"])
+def test_what_is_done_on_one_side_is_shown_against_nothing(modality: str) -> None:
+    right = tuple(name for name in sided(worked(modality, WHO).areas) if name.startswith("right "))
+    one = worked(modality, WHO, zones=right)
+    step = as_step(WHO, one)
+    found = acts(modality, laid=True, who=WHO, zones=right)
+    assert step.stages[0].turn_s == 0 and not any(act.mirror for act in found)
+    assert sum(act.seconds for act in found) == pytest.approx(step.seconds, abs=len(found))
+    assert all(act.side in (None, "right") for act in found)
+
+
+def stages(*where: tuple[str, ...], **settings: Any) -> tuple[Stage, ...]:
+    first = worked("diamond", WHO, **settings).stage
+    return tuple(first.model_copy(update={"id": f"s{n}", "zones": zones}) for n, zones in enumerate(where))
+
+
+def summed(*where: tuple[str, ...]) -> dict[str, tuple[str, ...]]:
+    made = stages(*where)
+    step = whole(WHO, step_of(*made), [compute(WHO, one, of=in_force(WHO, Plan())) for one in made])
+    return {one.agent: one.zones for one in together({"s0": step})}
+
+
+def test_skin_adds_up_side_by_side() -> None:
+    assert summed(("right mid cheek",), ("left mid cheek",)) == {}, "no skin twice"
+    assert summed(("mid cheek", "chin"), ("left mid cheek",)) == {"abrasion": ("left mid cheek",)}
+    assert summed(("mid cheek",), ("mid cheek",)) == {"abrasion": ("mid cheek",)}
+
+
+def test_what_shares_no_side_shares_no_zone() -> None:
+    right, left, both = (Placed("s", "peel", sided(zones)) for zones in (["right chin"], ["left chin"], ["chin"]))
+    assert not right.meets(left) and right.meets(both) and both.meets(left)
+
+
+def test_a_class_of_skin_is_known_by_either_side() -> None:
+    one = worked("rf_fractional", WHO, zones=("mid cheek", "right forehead"))
+    assert [(there.skin, there.zones) for there in one.classes] == [("bone", ("right forehead",))]
+
+
+def test_minutes_by_hand_follow_the_area_until_somebody_sets_them() -> None:
+    of = in_force(WHO, Plan())
+    face = worked("cleanse", WHO).stage
+    right = moved(WHO, face, tuple(name for name in sided(compute(WHO, face, of=of).areas) if name.startswith("right")))
+    assert (face.at, right.at) == (2.5, 1.0), "4 minutes of a face and neck's 620 cm², to half a minute"
+    own = face.with_settings({"minutes": 7.0})
+    assert moved(WHO, own, ("chin",)).at == 7.0
+    more = moved(WHO, worked("touch", WHO).stage, (), (Beyond(name="both feet", cm2=380),))
+    assert compute(WHO, more, of=of).own_s == pytest.approx(3 * 15 * (362 + 380) / 100, rel=0.01)
