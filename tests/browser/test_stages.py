@@ -102,3 +102,36 @@ def test_something_gentle_goes_between_two_steps(server: Server, browser: Browse
         assert [title.split()[0] for title in titles] == ["Cleanse", "Wet", "Dry", "Light-emitting", "Finish"]
         assert not violations(page)
         expect(page.locator("#add-what")).to_contain_text("add a step")
+
+
+def test_a_tap_takes_both_sides_or_by_a_key_one(server: Server, browser: Browser) -> None:
+    """On the drawing and in the list, where each side has a box of its own."""
+    visit = planned(sign_in(server.url, "adaeze"), "Imogen Halver", "cleanse", "ultrasound", "finish")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/plan")
+        page.locator(".step-block", has_text="Ultrasound").click()
+        settled(page)
+        right, left = (page.locator(f"input[name='zone.{side} mid cheek']") for side in ("right", "left"))
+        page.locator("#where [data-key='right mid cheek']").first.dispatch_event("click")
+        settled(page)
+        expect(right).not_to_be_checked()
+        expect(left).not_to_be_checked()
+
+        page.keyboard.press("m")
+        expect(page.locator("[data-mirror]")).to_have_text("A tap takes one side")
+        page.locator("#where [data-key='left mid cheek']").first.dispatch_event("click")
+        settled(page)
+        expect(left).to_be_checked()
+        expect(right).not_to_be_checked()
+        expect(page.locator("[data-mirror]")).to_have_text("A tap takes one side")
+
+        page.locator("#zones-of summary").click()
+        right.press("Space")
+        settled(page)
+        expect(right).to_be_checked()
+        expect(right).to_be_focused()
+        page.locator("[data-mirror]").click()
+        page.locator("input[name='zone.left chin']").press("Space")
+        settled(page)
+        expect(page.locator("input[name='zone.right chin']")).not_to_be_checked()
+        assert not violations(page)

@@ -6,6 +6,7 @@ from uuid import UUID
 import pytest
 
 from builders.work import AGREED, GRADED, HOURS, as_, ask_nothing, later, looked_twice, new_visit, step_of, tap_of
+from merak.core.body.plate import sided
 from merak.core.plan.step import MOST_STAGES
 from merak.core.plan.visit_plan import Plan
 from merak.records.bodies.upgrades import upgraded
@@ -52,7 +53,7 @@ def test_a_stage_goes_elsewhere_moves_and_is_left_out(ctx: Context) -> None:
     second = planning.edit(ctx, visit, "again", {"stage": step}).chosen
     page = planning.edit(ctx, visit, "zones", {"stage": second, "zone.chin": "on"})
     assert set(page.computed.zones[second]) == {"chin"} and len(page.computed.zones[step]) > 5
-    assert page.elsewhere == set(page.computed.zones[step]), "the other stays in sight"
+    assert page.elsewhere == sided(page.computed.zones[step]), "the other stays in sight"
     page = planning.edit(ctx, visit, "shift", {"stage": second, "by": "-1"})
     assert [one.id for one in page.plan.of(step).stages] == [second, step]
     page = planning.edit(ctx, visit, "shift", {"stage": second, "after": step})
@@ -411,3 +412,16 @@ def test_an_area_beyond_the_plates_is_added_told_what_is_wrong_with_and_taken_of
     lamp = step_of(planning.edit(ctx, visit, "add", {"modality": "led"}), "led")
     page = planning.edit(ctx, visit, "beyond", {"stage": lamp, "area": "feet", "cm2": "380"})
     assert "on what a plate draws alone" in page.slips[f"{lamp}.beyond_area"]
+
+
+def test_zones_are_ticked_side_by_side(ctx: Context) -> None:
+    visit, page, step = lit(ctx)
+    page = planning.edit(
+        ctx, visit, "zones", {"stage": step, "zone.right chin": "on", "zone.left chin": "on", "zone.left jawline": "on"}
+    )
+    assert page.plan.stage(step).zones == ("left jawline", "chin")
+    page = planning.edit(ctx, visit, "zone", {"stage": step, "group": "right chin"})
+    assert page.plan.stage(step).zones == ("left jawline", "left chin")
+    page = planning.edit(ctx, visit, "zone", {"stage": step, "group": "chin"})
+    assert page.plan.stage(step).zones == ("left jawline", "chin"), "what is on one side is added on the other"
+    assert page.computed.zones[step].keys() == {"left jawline", "chin"}

@@ -93,7 +93,7 @@ document.addEventListener("keydown", (event) => {
 });
 
 document.addEventListener("htmx:beforeSwap", (event) => {
-  if (event.detail.target.id === "plan" && !focused && /^[bs]-/.test(document.activeElement?.id ?? "")) focused = document.activeElement.id;
+  if (event.detail.target.id === "plan" && !focused && /^[bsz]-/.test(document.activeElement?.id ?? "")) focused = document.activeElement.id;
 });
 document.addEventListener("htmx:afterSettle", () => {
   if (focused) document.getElementById(focused)?.focus();

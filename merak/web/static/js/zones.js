@@ -2,7 +2,7 @@
 // tapped; by keys it is done in the list of zones, where each side has a box of its own.
 import { around, every } from "./dom.js";
 
-const ONE = "One side", BOTH = "Both sides";
+const ONE = "A tap takes one side", BOTH = "A tap takes both sides";
 let mirrored = true;
 
 /** What the button says, whenever it is drawn anew. */
