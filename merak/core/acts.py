@@ -84,7 +84,8 @@ class Act(Frozen):
     clock. `beside` is the number of the act in whose waiting time it is done. `level_most` is as far as a level may be
     raised at the chair: the highest that no ceiling refuses. `dials` is what the machine `machine` is set to, `plate`
     where it is done. `step` and `stage` are the plan's; `portion` is what it is of its modality's work ("work.part"),
-    `share` what it takes of the time of that work; what `readies` is done once a step.
+    `share` what it takes of the time of that work; what `readies` is done once a step. What is marked when it is
+    seen is counted `at_most` so often, and less is nothing missed.
     """
 
     kind: ActKind
@@ -120,6 +121,7 @@ class Act(Frozen):
     machine: str = ""
     dials: tuple[tuple[str, float, str], ...] = ()
     plate: str = "face"
+    at_most: bool = False
 
     @cached_property
     def wanted(self) -> tuple[int, ...]:

@@ -194,9 +194,12 @@ def _bare_plate(brief: Brief, name: str) -> PlateChoice:
 
 def _where_told(stage: Stage) -> str:
     """Where a stage goes, in a few words; "" where it goes everywhere and nowhere else."""
+    if stage.how.where == "worked":
+        return "all that is worked"
     named = [area.name for area in stage.beyond if area.name not in stage.zones]
     zones = [where_words(stage.zones)] if stage.zones or named else []
-    return ", ".join([*zones, *named])
+    seen = [f"where seen, at most {stage.how.most_cm2:g} cm²" if stage.how.most_cm2 else "where seen"]
+    return ", ".join([*zones, *named, *(seen if stage.how.where == "chair" else [])])
 
 
 def _groups_of(stage: Stage) -> tuple[str, ...]:

@@ -7,12 +7,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from builders.chair import acts, as_step, somebody, worked
+from builders.orders import at, run
+from merak.core.acts import Act, Part
+from merak.core.after.differences import differences
 from merak.core.body.plate import all_zones, bare, keys_of, keys_on, named, sided, where_words
+from merak.core.knowledge import Manner
 from merak.core.plan.fitting import Placed
 from merak.core.plan.stage import Beyond, Stage, compute, moved
-from merak.core.plan.step import step_of, whole
+from merak.core.plan.step import begin_step, step_of, whole
 from merak.core.plan.sums import together
-from merak.core.plan.visit_plan import Plan, in_force
+from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
+from merak.core.treatment import fold, order_of
+from merak.core.treatment.facts import act_facts
 
 WHO = somebody()
 KEYS = st.frozensets(st.tuples(st.sampled_from(("right", "left")), st.sampled_from(sorted(all_zones()))))
@@ -92,3 +98,49 @@ def test_minutes_by_hand_follow_the_area_until_somebody_sets_them() -> None:
     assert moved(WHO, own, ("chin",)).at == 7.0
     more = moved(WHO, worked("touch", WHO).stage, (), (Beyond(name="both feet", cm2=380),))
     assert compute(WHO, more, of=of).own_s == pytest.approx(3 * 15 * (362 + 380) / 100, rel=0.01)
+
+
+def test_what_follows_the_visit_goes_where_it_works() -> None:
+    """Opening and closing on all that the rest works, as it changes; minutes with it."""
+    of = in_force(WHO, Plan())
+    sound = worked("ultrasound", WHO, zones=("mid cheek", "right forehead")).stage
+    finish = worked("finish", WHO).stage.model_copy(update={"id": "f", "manner": Manner(where="worked")})
+
+    def went(*stages: Stage) -> VisitPlan:
+        return visit_plan(WHO, Plan(steps=tuple(step_of(one) for one in stages), methods=of))
+
+    plan = went(sound, finish)
+    assert plan.zones["f"].keys() == {"mid cheek", "right forehead"}
+    assert plan.times["f"] == 60 * 0.5, "4 minutes × 66 ÷ 620 cm²"
+    assert plan.plan.stage("f").zones == (), "kept as it was said"
+    wider = went(sound.model_copy(update={"zones": (*sound.zones, "under the chin")}), finish)
+    assert wider.zones["f"].keys() == {"mid cheek", "right forehead", "under the chin"}
+    assert len(went(finish).zones["f"]) > 10, "alone it goes everywhere"
+
+
+def test_what_is_marked_when_seen_is_planned_by_its_most_and_counted_as_planned() -> None:
+    """Vessels at the nose, at most 4 cm² of the crystal's 20 × 20 mm: one shot, which lies where the vessel will be."""
+    step, _ = begin_step(WHO, "pulsed_light", "s1", {}, programme="pulsed_light.vessels", zones=())
+    stage = step.lead
+    assert (stage.how.where, stage.how.most_cm2) == ("chair", 4)
+    wide = stage.model_copy(update={"zones": ("mid cheek", "upper cheek", "nose tip and wings")})
+    everywhere = visit_plan(WHO, Plan(steps=(step_of(wide.model_copy(update={"manner": None})),)))
+    assert everywhere.numbers["s1.shots"].known > 3
+    for planned_, shots in ((wide, 1), (wide.model_copy(update={"manner": Manner(where="chair", most_cm2=9)}), 3)):
+        plan = visit_plan(WHO, Plan(steps=(step_of(planned_),)), laid=True)
+        act = next(act for act in plan.acts if act.kind == "pulses")
+        assert plan.numbers["s1.shots"].value == shots == act.strokes
+        assert act.at_most and all(not cell.ring for cell in act.cells) and act.parts
+        assert "at most" in act.instruction
+    assert (
+        visit_plan(WHO, Plan(steps=(step_of(wide.model_copy(update={"manner": None})),))).numbers["s1.shots"].known > 3
+    )
+
+
+def test_less_of_what_was_marked_when_seen_is_nothing_missed() -> None:
+    one = Act(kind="sections", title="Points", instruction="", seconds=60, parts=(Part(name="nose"),) * 3)
+    order = order_of((one, one.model_copy(update={"at_most": True})))
+    state = fold(order, run(("start", 0), ("count", 5), ("next", 20), ("count", 25), ("finish", 40)))
+    missed, free = act_facts(order, state, at(50))
+    assert missed.short and not free.short
+    assert [(one.act, one.words) for one in differences(order, (missed, free))] == [(0, "only 1 of 3 counted")]

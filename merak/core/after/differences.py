@@ -51,7 +51,7 @@ def _differs(act: Act, fact: ActFacts, limits: Limits) -> list[str]:
     if not fact.reached:
         return ["not begun"]
     words = []
-    if fact.done_strokes < fact.planned_strokes:
+    if fact.done_strokes < fact.planned_strokes and not fact.at_most:
         words.append(f"only {fact.done_strokes} of {fact.planned_strokes} counted")
     if fact.missed:
         words.append(f"{fact.missed} missed")

@@ -109,12 +109,14 @@ class Making:
         the free hand, what is said, what ends it.
         """
         how = self.how
+        most = f", at most {how.most_cm2:g} cm²" if how.most_cm2 else ""
+        seen = f"where it is seen{most}" if how.where == "chair" else ""
         laid = " ".join(filter(None, (how.product, how.amount and f"({how.amount})", how.layer)))
         strokes = ": ".join(filter(None, (how.laying, how.often)))
         hands = f"free hand {how.free_hand}" if how.free_hand else ""
         off = f"off by {how.off}{f', {how.warmth}' if how.warmth else ''}" if how.off not in ("", "stays on") else ""
         ends = how.ends and f"enough: {how.ends}"
-        told = [how.gate and f"first: {how.gate}", laid, strokes, hands, how.line.rstrip("."), ends, off]
+        told = [how.gate and f"first: {how.gate}", seen, laid, strokes, hands, how.line.rstrip("."), ends, off]
         return "".join(f"{one[0].upper()}{one[1:]}. " for one in told if one)
 
     @property
@@ -144,6 +146,8 @@ class Making:
         """
         words = instruction or f"{self.instruction.strip()} {self.enough}"
         mine = {"modality": self.modality, "step": self.step, "stage": self.stage, "plate": self.plate} | more
+        if self.how.where == "chair":
+            mine["at_most"] = bool(more.get("parts"))
         works = mine["modality"] and (kind != "free" or mine.get("spot"))
         asking = (asks or self.ways.asks) if works else Inquiry()
         told = {"ask_s": asking.every_s, "asks": asking.words} if asking.rule else {}

@@ -19,7 +19,7 @@ from merak.core.modality.shared import stronger
 from merak.core.plan.brief import Brief
 from merak.core.plan.by_class import CLASSES, SkinClass, There
 from merak.core.plan.footprints import beds
-from merak.core.plan.stage import Worked, grounds
+from merak.core.plan.stage import Worked, at_most, grounds
 
 needs(
     __name__,
@@ -69,6 +69,9 @@ def grid_cells(
                 ]
                 tip = "" if bed.tip == of.tip else f"with the {bed.tip.name}"
                 parts.append(_part(one, area, section.name, bed.keys, bed.shape, tip, by_cell=True))
+    if one.stage.how.where == "chair" and one.stage.how.most_cm2:  # it lies where it will be seen
+        all_beds = tuple(bed for area in areas_of(brief, one) for bed in beds(area, worked, of))
+        cells = [Cell(part=0, ring=())] * sum(at_most(one.stage.how, all_beds).values())
     return tuple(parts), tuple(cells)
 
 

@@ -1,8 +1,9 @@
 """One stage of a step: one setting of one machine on one set of zones, and what that comes to for this client."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property, partial
+from math import ceil
 from typing import Annotated
 
 from pydantic import (
@@ -15,7 +16,7 @@ from pydantic import (
     field_validator,
 )
 
-from merak.core.body.plate import GROUPS, PLATES, SIDES, all_zones, bare, is_speck, keys_on
+from merak.core.body.plate import GROUPS, PLATES, SIDES, all_zones, bare, is_speck, keys_on, plate_with
 from merak.core.body.treatable import Treatable
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import (
@@ -420,6 +421,7 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
     if module.WAYS.spot and module.WAYS.spot.same_visit and not again:
         minutes += module.WAYS.spot.wait_s(brief.dark) / 60
     stops, minds = _judged(brief, stage, (*dose.against, *against(dose, classes)))
+    cm2 = planned_cm2(stage.how, areas)
     spot_only, sides = brief.spot_first(stage.modality), _sides(brief, stage, areas)
     if spot_only:
         minutes, unknown = 0 if again else number("chair.spot.minutes"), False
@@ -437,12 +439,12 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
         machine=machine,
         areas=areas,
         dose=dose._replace(numbers=dose.numbers | told(stage.modality, settings, card, classes)),
-        hands_s=0 if again and spot_only else _hands_s(trait, sum(areas.values()), again),
+        hands_s=0 if again and spot_only else _hands_s(trait, cm2, again),
         own_s=round(minutes * 60),
         turn_s=turn_s() if module.WAYS.halves and not spot_only and len(sides) > 1 else 0,
         sides=sides,
         wait_s=0 if spot_only else round((stage.how.wait_min or 0) * 60),
-        off_s=0 if spot_only else off_s(stage.how, sum(areas.values())),
+        off_s=0 if spot_only else off_s(stage.how, cm2),
         waits=trait.waits,
         stops=stops,
         cautions=(
@@ -473,6 +475,38 @@ def worked_areas(brief: Brief, stage: Stage) -> dict[str, float]:
     if stage.beyond and not about()[stage.modality].beyond:
         raise Refused(f"{title(stage.modality)} is worked on what a plate draws alone.", "plan.closed_zones")
     return workable(brief, stage.modality, stage.zones) | {one.name: one.cm2 for one in stage.beyond}
+
+
+def planned_cm2(how: Manner, areas: Mapping[str, float]) -> float:
+    """How much skin a stage is planned on: all of its zones; of what is marked when it is seen so much at most."""
+    whole = sum(areas.values())
+    return min(whole, how.most_cm2 or whole) if how.where == "chair" else whole
+
+
+def at_most(how: Manner, laid: tuple[Bed, ...]) -> dict[str, int]:
+    """The footprints of a pass, by the name of their tip: all that have room, or, of what is marked when it is seen, as
+    many as its most takes.
+    """
+    count = counted(laid)
+    if how.where != "chair" or not how.most_cm2:
+        return count
+    tips = {bed.tip.name: bed.tip.area_cm2 for bed in laid}
+    left, found = how.most_cm2, {}
+    for name in sorted(count, key=lambda one: tips[one]):  # a small one first: that is what it is for
+        found[name] = min(count[name], max(ceil(left / tips[name] - 1e-9), 0))
+        left -= found[name] * tips[name]
+    return {name: many for name, many in found.items() if many}
+
+
+def settled(brief: Brief, stages: Sequence[Stage]) -> dict[str, tuple[str, ...]]:
+    """By id, the zones of the stages that go wherever the rest of the visit works, as far as their work may."""
+    rest = [one for one in stages if one.how.where != "worked"]
+    every = tuple(dict.fromkeys(zone for one in rest for zone in workable(brief, one.modality, one.zones)))
+    return {
+        one.id: tuple(zone for zone in every if plate_with(bare(zone)) in about()[one.modality].plates)
+        for one in stages
+        if one.how.where == "worked"
+    }
 
 
 def moved(brief: Brief, stage: Stage, zones: tuple[str, ...], beyond: tuple[Beyond, ...] | None = None) -> Stage:
@@ -518,11 +552,14 @@ def _dose(
     def of(what: Settings, whose: Subject) -> Dose:
         return _computed(stage.modality, what, card, whose)
 
-    subject = brief.subject(stage.modality, sum(areas.values()))
+    cm2 = planned_cm2(stage.how, areas)
+    subject = brief.subject(stage.modality, cm2)
     laid = _laid(brief, stage, settings, card, areas)
     if laid is not None:
-        subject = subject.model_copy(update={"laid": tuple(counted(laid).items())})
-    return of(settings, subject), tuple(by_class(stage.modality, settings, card, subject, areas, of))
+        subject = subject.model_copy(update={"laid": tuple(at_most(stage.how, laid).items())})
+    part = cm2 / sum(areas.values())
+    there = {zone: area * part for zone, area in areas.items()}
+    return of(settings, subject), tuple(by_class(stage.modality, settings, card, subject, there, of))
 
 
 def _laid(

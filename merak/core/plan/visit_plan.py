@@ -17,7 +17,7 @@ from merak.core.plan.fitting import Clash, Methods, Placed, chosen, clashes, may
 from merak.core.plan.order import chair_acts
 from merak.core.plan.screening import housekeeping
 from merak.core.plan.side import FirstSide, first_side
-from merak.core.plan.stage import Stage
+from merak.core.plan.stage import Stage, moved, settled
 from merak.core.plan.step import Step, WorkedStep, worked_step
 from merak.core.plan.sums import sums_told, together, too_much
 from merak.core.remembered import remembered
@@ -180,6 +180,21 @@ def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     )
 
 
+def _settled(brief: Brief, plan: Plan) -> tuple[Step, ...]:
+    """The steps with every stage where it really goes: what follows the rest of the visit on all that it works."""
+    where = settled(brief, plan.stages)
+    if not where:
+        return plan.steps
+    return tuple(
+        step.model_copy(
+            update={
+                "stages": tuple(moved(brief, one, where[one.id]) if where.get(one.id) else one for one in step.stages)
+            }
+        )
+        for step in plan.steps
+    )
+
+
 def _all_worked(
     brief: Brief, plan: Plan, of: dict[str, str]
 ) -> tuple[dict[str, WorkedStep], dict[str, Caution], dict[str, Caution]]:
@@ -188,7 +203,7 @@ def _all_worked(
     stopped: dict[str, Caution] = {}
     refused: dict[str, Caution] = {}
     names = [tuple(stage.modality for stage in step.stages) for step in plan.steps]
-    for n, step in enumerate(plan.steps):
+    for n, step in enumerate(_settled(brief, plan)):
         before, later = tuple(chain(*names[:n])), tuple(chain(*names[n + 1 :]))
         worked, cannot = worked_step(brief, step, before, later, of)
         for one in cannot:

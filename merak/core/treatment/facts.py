@@ -13,7 +13,7 @@ class ActFacts(Frozen):
     """Planned beside done, for one act of the record; `set_to` is what a test spot changed the setting to, `level`
     where it was at the last, `highest` the highest that anything was counted at, `changes` how often it was moved;
     `left` why it was left before its end, `cold` the zones that were worked and never reached their band, with what was
-    read.
+    read; of what was marked when it was seen it was planned `at_most` so often.
     """
 
     title: str
@@ -33,11 +33,12 @@ class ActFacts(Frozen):
     changes: int = 0
     left: str = ""
     cold: tuple[str, ...] = ()
+    at_most: bool = False
 
     @property
     def short(self) -> bool:
         """Whether it was begun and less was counted than planned."""
-        return self.reached and self.done_strokes < self.planned_strokes
+        return self.reached and self.done_strokes < self.planned_strokes and not self.at_most
 
     @property
     def came_down_from(self) -> float | None:
@@ -70,6 +71,7 @@ def act_facts(order: Order, state: RunState, now: datetime) -> list[ActFacts]:
                 changes=run.level_changes,
                 left=run.left,
                 cold=cold(act, run),
+                at_most=act.at_most,
             )
         )
     return facts
