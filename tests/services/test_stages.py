@@ -414,6 +414,24 @@ def test_an_area_beyond_the_plates_is_added_told_what_is_wrong_with_and_taken_of
     assert "on what a plate draws alone" in page.slips[f"{lamp}.beyond_area"]
 
 
+def test_minutes_by_hand_follow_what_is_said_of_where(ctx: Context) -> None:
+    """4 minutes of a face and neck's 620 cm², to half a minute: a face, 62 cm² at most, then by hand."""
+    visit, page, _ = lit(ctx)
+    page = planning.edit(ctx, visit, "add", {"modality": "tone"})
+    page = planning.edit(ctx, visit, "add", {"modality": "cleanse"})
+    step = step_of(page, "cleanse")
+    assert page.plan.stage(step).at == 2.5
+
+    def said(**how: str) -> float | None:
+        sent = {"stage": step} | {f"{step}.how.{name}": text for name, text in how.items()}
+        return planning.edit(ctx, visit, "manner", sent).plan.stage(step).at
+
+    assert said(where="chair", most_cm2="62") == 0.5
+    assert said(where="chair", most_cm2="155") == 1.0
+    planning.edit(ctx, visit, "set", {"stage": step, f"{step}.minutes": "3"})
+    assert said(where="worked") == 3.0
+
+
 def test_zones_are_ticked_side_by_side(ctx: Context) -> None:
     visit, page, step = lit(ctx)
     page = planning.edit(

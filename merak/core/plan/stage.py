@@ -510,19 +510,23 @@ def settled(brief: Brief, stages: Sequence[Stage]) -> dict[str, tuple[str, ...]]
 
 
 def moved(brief: Brief, stage: Stage, zones: tuple[str, ...], beyond: tuple[Beyond, ...] | None = None) -> Stage:
-    """The stage on other zones: what it began with for the area that it had, and nobody set otherwise, follows it.
-
-    Raises Refused for what is not worked there.
-    """
+    """The stage on other zones, as `resized`. Raises Refused for what is not worked there."""
     new = stage.model_copy(update={"zones": zones, "beyond": stage.beyond if beyond is None else beyond})
+    return resized(brief, stage, new)
+
+
+def resized(brief: Brief, stage: Stage, new: Stage) -> Stage:
+    """A stage as it was and as it is to be: what it began with for the area that it had, and nobody set otherwise,
+    follows the area that it has now. Raises Refused for what is not worked there.
+    """
     after, module = worked_areas(brief, new), MODALITIES[stage.modality]
     fields = module.Settings.BY_AREA
     if not fields or not after or isinstance(stage.settings, Unfit):
         return new
-    card = brief.card(stage.modality, stage.machine)
+    card, before = brief.card(stage.modality, stage.machine), worked_areas(brief, stage) or after
     usual, now = (
-        begun(module, card, brief.subject(stage.modality, sum(areas.values()))).settings
-        for areas in (worked_areas(brief, stage) or after, after)
+        begun(module, card, brief.subject(stage.modality, cm2)).settings
+        for cm2 in (planned_cm2(stage.how, before), planned_cm2(new.how, after))
     )
     mine = {name: getattr(now, name) for name in fields if getattr(stage.settings, name) == getattr(usual, name)}
     return new.with_settings(stage.values | mine) if mine else new

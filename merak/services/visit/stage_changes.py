@@ -22,7 +22,7 @@ from merak.core.plan.brief import workable
 from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import title
 from merak.core.plan.routine import fitted_steps
-from merak.core.plan.stage import Beyond, Stage, begin, compute, lowered, moved, read_settings
+from merak.core.plan.stage import Beyond, Stage, begin, compute, lowered, moved, read_settings, resized
 from merak.core.plan.step import PLAIN, begin_step, by_row, programme_of
 from merak.core.plan.visit_plan import in_force
 from merak.records import letters
@@ -322,7 +322,7 @@ def _manner(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draf
             how = Manner.model_validate(how.model_dump() | {name: value})
         except ValidationError as broken:
             typed[prefix + name], wrong[prefix + name] = text, said(dict(broken.errors()[0]))
-    new = stage.model_copy(update={"manner": how if how != Manner() else None})
+    new = resized(file.brief, stage, stage.model_copy(update={"manner": how if how != Manner() else None}))
     what = f"{title(stage.modality)}: how it is worked"
     return changed(draft, draft.plan.with_stage(new), what, typed=typed, wrong=wrong)
 
