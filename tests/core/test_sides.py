@@ -144,3 +144,21 @@ def test_less_of_what_was_marked_when_seen_is_nothing_missed() -> None:
     missed, free = act_facts(order, state, at(50))
     assert missed.short and not free.short
     assert [(one.act, one.words) for one in differences(order, (missed, free))] == [(0, "only 1 of 3 counted")]
+
+
+@pytest.mark.parametrize(
+    ("zones", "feet", "added"),
+    [
+        (("mid cheek",), False, {}),
+        (("mid cheek", "front of neck"), False, {"neck": 1.5}),
+        (("front of neck",), False, {}),
+        (("mid cheek", "front of neck", "knuckles"), True, {"neck": 1.5, "hands": 1.5, "both feet": 1.5}),
+    ],
+)
+def test_an_area_more_costs_a_tenth(zones: tuple[str, ...], feet: bool, added: dict[str, float]) -> None:
+    stage = worked("touch", WHO).stage
+    beyond = (Beyond(name="both feet", cm2=380),) if feet else ()
+    plan = visit_plan(WHO, Plan(steps=(step_of(moved(WHO, stage, zones, beyond)),)))
+    price = plan.numbers["visit.price"]
+    assert price.value == 15 + sum(added.values()), "15 is what massage costs"
+    assert {one.name.partition(": ")[2]: one.value for one in price.inputs[1:]} == added

@@ -510,6 +510,7 @@ HOUSE: dict[str, Pinned] = {
         "work.lane": (50, "mm"),
         "work.between": (3.5, "s"),
         "work.off": (0.6, "min"),
+        "plan.area_price": (10, "%"),
     },
     "Numbing": {
         "numbing.light.share": (0.5, "share"),

@@ -7,9 +7,9 @@ from typing import NamedTuple
 
 from pydantic import Field, field_validator, model_validator
 
-from merak.core.body.plate import GROUPS, bare, keys_on, named, sided
+from merak.core.body.plate import GROUPS, PLATES, bare, keys_of, keys_on, named, plate_with, sided
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import Consider, Manner, Programme, Row, programmes, traits
+from merak.core.knowledge import Consider, Manner, Programme, Row, number, programmes, traits
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import Settings
@@ -23,6 +23,7 @@ from merak.core.working import Frozen, Quantity
 needs(
     __name__,
     """
+    %: plan.area_price
     words: plan.closed_zones
     """,
 )
@@ -91,13 +92,16 @@ def step_of(*stages: Stage, beside: str = "") -> Step:
 
 @dataclass(frozen=True, eq=False)
 class WorkedStep:
-    """A step computed: its stages in their order, as far as they could be; load, price and numbers of the whole."""
+    """A step computed: its stages in their order, as far as they could be; load, price and numbers of the whole; what
+    of the price each further area adds.
+    """
 
     step: Step
     stages: tuple[Worked, ...]
     load: int
     price: float
     numbers: dict[str, Quantity] = field(default_factory=dict)
+    added: dict[str, float] = field(default_factory=dict)
 
     @property
     def title(self) -> str:
@@ -270,16 +274,27 @@ def whole(brief: Brief, step: Step, stages: Iterable[Worked]) -> WorkedStep:
     """
     worked, numbers = _together(_turned(tuple(stages)))
     trait, real = traits()[step.modality], [one for one in worked if not one.spot_only]
-    led = any(one.modality == step.modality for one in real)
+    led = [one for one in real if one.modality == step.modality]
+    base = brief.price(step.modality)
+    added = dict.fromkeys(_further_areas(led), round(base * number("plan.area_price") / 100, 2))
     further = len({*map(bare, step.zones)}) - 1
     extra = further if trait.zone_price and 0 < further < 3 else 0
     return WorkedStep(
         step=step,
         stages=worked,
         load=max((traits()[one.modality].load for one in real), default=0),
-        price=brief.price(step.modality) + extra * trait.zone_price if led else 0,
+        price=base + extra * trait.zone_price + sum(added.values()) if led else 0,
         numbers=numbers,
+        added=added if base else {},
     )
+
+
+def _further_areas(stages: Iterable[Worked]) -> list[str]:
+    """What is worked beside the first plate, in words: other plates, and areas that no plate draws."""
+    names = dict.fromkeys(name for one in stages for name in one.areas)
+    plates = {plate_with(bare(name)): None for name in names if keys_of(name)}
+    areas = (name for name in names if not keys_of(name))
+    return [*(PLATES[name].short.lower() for name in PLATES if name in plates), *areas][1:]
 
 
 def _turned(stages: tuple[Worked, ...]) -> tuple[Worked, ...]:

@@ -28,6 +28,7 @@ needs(
     """
     s: plan.numb_clock
     days: event.never
+    %: plan.area_price
     words: budget.load device.scale plan.order plan.price plan.slot
     """,
 )
@@ -284,7 +285,15 @@ def _totals(brief: Brief, worked: dict[str, WorkedStep], spans: tuple[Span, ...]
         inputs=parts,
         rules=("plan.slot",),
     )
-    prices = tuple(Quantity(name=one.title, value=one.price, unit="", digits=2) for one in worked.values() if one.price)
+    prices = tuple(
+        Quantity(name=name, value=asked, unit="", digits=2, rules=rules)
+        for one in worked.values()
+        for name, asked, rules in (
+            (one.title, one.price - sum(one.added.values()), ()),
+            *((f"{one.title}: {area}", more, ("plan.area_price",)) for area, more in one.added.items()),
+        )
+        if asked
+    )
     price = Quantity(
         name="price",
         value=sum(part.known for part in prices),
