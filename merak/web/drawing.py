@@ -52,6 +52,7 @@ SIGNS = {
     "implant": "Im",
     "injection": "In",
     "broken": "Br",
+    "part": "◇",
     "stay-out": "⊘",
     "patch": "Re",
     "swelling": "Sw",

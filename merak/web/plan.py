@@ -27,7 +27,7 @@ from merak.services.context import Context, NotFound
 from merak.services.forms import Shown, shown, texts
 from merak.services.permission import may
 from merak.services.visit import allowing, consenting, planning, routines, trays
-from merak.web.drawing import Drawing, draw
+from merak.web.drawing import Drawing, draw, ink_marks
 from merak.web.lanes import lanes
 from merak.web.pages import ENV, STATIC, blocks, go, page, phase_context
 
@@ -78,6 +78,7 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
         "goes_beyond": lambda stage: about()[stage.modality].beyond,
         "groups_of": _groups_of,
         "sides": SIDES,
+        "parts_of": _parts_of,
         "usual_work": usual_work(),
         "housekeeping": housekeeping(),
         "halves": {one.id for one in planned.plan.stages if MODALITIES[one.modality].WAYS.halves},
@@ -152,7 +153,8 @@ def _scale(planned: planning.Planned, stage: Stage) -> str:
 
 class PlateChoice(NamedTuple):
     """A plate that a stage may lie on: what it is called, its zones with what is open of each in cm² (0: closed), those
-    that it is on, each side by itself, and its drawing, whose ground the page lends to what is drawn often.
+    that it is on, each side by itself, and its drawing, whose ground the page lends to what is drawn often; whether the
+    stage goes to parts that are `drawn` on it instead.
     """
 
     name: str
@@ -161,6 +163,7 @@ class PlateChoice(NamedTuple):
     worked: frozenset[str]
     drawing: Drawing
     lent: bool = False
+    drawn: bool = False
 
     @property
     def cm2(self) -> float:
@@ -175,14 +178,15 @@ def _plates_of(planned: planning.Planned, stage: Stage | None) -> tuple[PlateCho
         there = {plate for one in planned.plan.stages for plate in plates_of(one.zones, one.modality)} | {"face"}
         return tuple(_bare_plate(brief, name) for name in PLATES if name in there)
     worked, usual = stage.zones or planned.computed.zones.get(stage.id, {}), brief.area(usual_work())
+    drawn = {mark.plate for mark in brief.facts.marks if mark.id in stage.parts}
     found = []
     for name in about()[stage.modality].plates:
         names = tuple(zone for zone in zone_names(name) if zone not in BESIDE)
         able = workable(brief, stage.modality, names)
         area = brief.own_area(stage.modality, name)
         zones = {zone: able.get(zone, 0) for zone in names}
-        on = sided(worked) & sided(zones)
-        found.append(PlateChoice(name, PLATES[name].title, zones, on, draw(area), lent=area is usual))
+        on = frozenset() if name in drawn else sided(worked) & sided(zones)
+        found.append(PlateChoice(name, PLATES[name].title, zones, on, draw(area), area is usual, name in drawn))
     return tuple(found)
 
 
@@ -199,7 +203,33 @@ def _where_told(stage: Stage) -> str:
     named = [area.name for area in stage.beyond if area.name not in stage.zones]
     zones = [where_words(stage.zones)] if stage.zones or named else []
     seen = [f"where seen, at most {stage.how.most_cm2:g} cm²" if stage.how.most_cm2 else "where seen"]
-    return ", ".join([*zones, *named, *(seen if stage.how.where == "chair" else [])])
+    drawn = [f"{len(stage.parts)} drawn part{'s' * (len(stage.parts) > 1)}"] if stage.parts else []
+    return ", ".join([*zones, *drawn, *named, *(seen if stage.how.where == "chair" else [])])
+
+
+class PartChoice(NamedTuple):
+    """An area marked on a plate that a stage may go to alone: what and where it is, how much of it is open, its outline
+    on the drawing.
+    """
+
+    id: str
+    words: str
+    cm2: float
+    plate: str
+    d: str
+    chosen: bool
+
+
+def _parts_of(planned: planning.Planned, stage: Stage) -> tuple[PartChoice, ...]:
+    """The areas marked on the plates of a stage's work."""
+    brief, found = planned.file.brief, []
+    for name in about()[stage.modality].plates:
+        marks = tuple(one for one in brief.facts.marks if one.plate == name and one.shape == "area")
+        for one in ink_marks(marks, brief.whole(name).plate) if marks else ():
+            cm2 = sum(workable(brief, stage.modality, (), (one.mark.id,)).values())
+            words = f"{one.mark.words}, {one.zone}"
+            found.append(PartChoice(f"{one.mark.id}", words, cm2, name, one.d, one.mark.id in stage.parts))
+    return tuple(found)
 
 
 def _groups_of(stage: Stage) -> tuple[str, ...]:

@@ -7,7 +7,7 @@ from zlib import decompressobj
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from builders.browser import signed_in_page, violations
+from builders.browser import settled, signed_in_page, violations
 from builders.server import Server, sign_in
 from builders.visits import planned, visit_of
 
@@ -247,3 +247,21 @@ def test_the_plan_shows_skin_and_not_a_shadow(browser: Browser, server: Server) 
         size = int.from_bytes(picture[begin - 4 : begin])
         _, red, green, blue = decompressobj().decompress(picture[begin + 4 : begin + 4 + size])[:4]
         assert red > green > blue > 40, "the client's own skin"
+
+
+def test_a_part_that_was_drawn_is_where_a_stage_goes(browser: Browser, server: Server) -> None:
+    visit = planned(sign_in(server.url, "adaeze"), "Perdita Patcher", "cleanse", "ultrasound", "finish")
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/plate")
+        to_marks(page, "part", "area")
+        drag(page, (40, 85), (90, 85), (90, 130), (42, 130), (40, 90))
+        expect(page.locator("#marks")).to_contain_text("part to work on, left upper cheek")
+        page.goto(f"{server.url}/visits/{visit}/plan")
+        page.locator(".step-block", has_text="Ultrasound").click()
+        settled(page)
+        page.locator("#parts-of summary").click()
+        page.locator("#parts-of").get_by_label("part to work on, left upper cheek").press("Space")
+        settled(page)
+        expect(page.locator("#where .note")).to_contain_text("22 cm²")
+        expect(page.locator("#where path.work")).to_have_count(1)
+        assert not violations(page)

@@ -371,7 +371,7 @@ def test_no_stroke_passes_a_zone_that_was_not_asked_for() -> None:
 
     def paths(zones: tuple[str, ...]) -> set[str]:
         worked = compute(who, step.model_copy(update={"zones": zones}), (), (), in_force(who, Plan()))
-        on = grounds(who, "microcurrent", frozenset(worked.areas))
+        on = grounds(who, worked.stage, worked.areas)
         found = lift(worked.settings, worked.machine.card if worked.machine else None, *on)
         return {line.path for side in found.lines.values() for line in side}
 

@@ -71,7 +71,9 @@ def plain(value: Any) -> Any:
     if hasattr(value, "_asdict"):
         return plain(value._asdict())
     if hasattr(value, "model_dump"):
-        return plain({THEN.get(key, key): one for key, one in value.model_dump(mode="json").items()})
+        told = value.model_dump(mode="json")
+        assert not told.pop("at_most", False), "nothing was planned by its most then"
+        return plain({THEN.get(key, key): one for key, one in told.items()})
     if isinstance(value, dict):
         return {str(key): plain(one) for key, one in value.items()}
     if isinstance(value, list | tuple):

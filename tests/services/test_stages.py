@@ -14,7 +14,7 @@ from merak.records.bodies.visit import CloseBody, Given
 from merak.services.after import closing
 from merak.services.context import Context
 from merak.services.treatment import treating
-from merak.services.visit import consenting, looking, planning, routines
+from merak.services.visit import consenting, looking, marking, planning, routines
 from merak.services.visit.file import open_file
 from merak.services.visit.planning import Planned
 
@@ -443,3 +443,18 @@ def test_zones_are_ticked_side_by_side(ctx: Context) -> None:
     page = planning.edit(ctx, visit, "zone", {"stage": step, "group": "chin"})
     assert page.plan.stage(step).zones == ("left jawline", "chin"), "what is on one side is added on the other"
     assert page.computed.zones[step].keys() == {"left jawline", "chin"}
+
+
+def test_a_stage_goes_to_parts_that_were_drawn(ctx: Context) -> None:
+    visit, page, step = lit(ctx)
+    square = "45,85 95,85 95,135 45,135"
+    mark = marking.put(ctx, visit, {"plate": "face", "kind": "part", "shape": "area", "points": square, "on": ""})
+    page = planning.edit(ctx, visit, "parts", {"stage": step, f"part.{mark}": "on"})
+    assert page.plan.stage(step).parts == (mark,)
+    areas = page.computed.zones[step]
+    assert 15 < sum(areas.values()) < 25 and all(zone.startswith("left ") for zone in areas)
+    marking.remove(ctx, visit, mark)
+    page = planning.planned(ctx, visit)
+    assert "taken off the plate" in page.computed.stopped[step].words and not page.settled
+    page = planning.edit(ctx, visit, "parts", {"stage": step})
+    assert page.plan.stage(step).parts == () and len(page.computed.zones[step]) > 10

@@ -19,6 +19,8 @@ from merak.core.working import Frozen
 #: A round edge is drawn in steps, eight a quarter; this much wider, so that no step comes nearer than the margin.
 ARC_STEPS = 8
 ARC = cos(pi / (4 * ARC_STEPS))
+#: What lies outside of a drawn part reaches so far beyond the plate, mm.
+BEYOND_MM = 50
 #: Zones that belong to a plate but are not part of its skin work.
 BESIDE = frozenset({"ear"})
 
@@ -120,18 +122,26 @@ def treatable(
     name: str = "face",
     narrowed: tuple[Narrowed, ...] = (),
     marks: tuple[Mark, ...] = (),
+    within: tuple[Mark, ...] = (),
 ) -> Treatable:
-    """Zones − margins − no-go areas − marks that keep this work out, by real buffering.
+    """Zones − margins − no-go areas − marks that keep this work out, by real buffering; of that what lies in the parts
+    drawn `within`, where there are any.
 
     `finger_mm` is the treating hand's own finger breadth in mm. Raises BadInput as `plate` does, and on "work" for a
     modality unknown.
     """
-    return _treatable(measures, work, finger_mm, name, narrowed, marks)
+    return _treatable(measures, work, finger_mm, name, narrowed, marks, within)
 
 
 @by_book(96)
 def _treatable(
-    measures: Measures, work: str, finger_mm: float, name: str, narrowed: tuple[Narrowed, ...], marks: tuple[Mark, ...]
+    measures: Measures,
+    work: str,
+    finger_mm: float,
+    name: str,
+    narrowed: tuple[Narrowed, ...],
+    marks: tuple[Mark, ...],
+    within: tuple[Mark, ...],
 ) -> Treatable:
     if work not in works():
         raise BadInput({"work": f"There is no modality “{work}”."})
@@ -146,7 +156,9 @@ def _treatable(
             margin_mm[entry.id] = mm
             bands += [shape.buffer(mm / ARC, quad_segs=ARC_STEPS) for shape in edge]
     marked = kept_out(marks, work, face)
-    out = union_all([*never, *bands, marked])
+    parts = union_all([one.on_skin(face) for one in within])
+    outside = face.outline.buffer(BEYOND_MM).difference(parts) if within else Polygon()
+    out = union_all([*never, *bands, marked, outside])
     shapes = np.array(list(face.zones.values()), dtype=object)
     prepare(out)
     touched = intersects(out, shapes)

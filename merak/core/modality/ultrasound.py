@@ -1,6 +1,7 @@
 """Ultrasound infusion: intensity, time by area, what is left at depth."""
 
 from collections.abc import Iterable
+from math import ceil
 from typing import Any, ClassVar
 
 from pydantic import Field
@@ -78,8 +79,9 @@ def start(card: MachineCard, subject: Subject) -> Start:
     found = started(NAME, card.step, card.least, card.most, subject, card.scale, 2, base)
     tip = card.tip("")
     head = tip.area_cm2 if tip else 5.0
-    minutes = min(minutes_over(subject.area_cm2, head, 0.5), number(f"{NAME}.longest"))
-    return Start(Settings(at=found.value or card.least, head_cm2=head, minutes=max(0.5, round(minutes, 1))), found)
+    tenths = ceil(10 * minutes_over(subject.area_cm2, head, 0.5) - 1e-9)
+    minutes = min(max(0.5, tenths / 10), number(f"{NAME}.longest"))
+    return Start(Settings(at=found.value or card.least, head_cm2=head, minutes=minutes), found)
 
 
 def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:

@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
+from uuid import UUID
 
 from merak.core.body.plate import PLATES, SPECK_CM2, all_zones, area_cm2, bare, keys_of, keys_on, plate_with
 from merak.core.body.treatable import BESIDE, Treatable, treatable
@@ -96,18 +97,21 @@ class Brief:
         """Whether this client is new here."""
         return not self.facts.returning
 
-    def area(self, work: str, plate: str = "face") -> Treatable:
-        """Where a modality may go on one of this client's plates, by this therapist's hand."""
-        return treatable(
-            self.facts.findings.measures, work, self.facts.finger_mm, plate, self.facts.narrowed, self.facts.marks
-        )
+    def area(self, work: str, plate: str = "face", parts: tuple[UUID, ...] = ()) -> Treatable:
+        """Where a modality may go on one of this client's plates, by this therapist's hand; within the parts that are
+        drawn there, where any of these are.
+        """
+        facts = self.facts
+        within = tuple(one for one in facts.marks if one.id in parts and one.plate == plate)
+        measures = facts.findings.measures
+        return treatable(measures, work, facts.finger_mm, plate, facts.narrowed, facts.marks, within)
 
-    def own_area(self, modality: str, plate: str = "face") -> Treatable:
+    def own_area(self, modality: str, plate: str = "face", parts: tuple[UUID, ...] = ()) -> Treatable:
         """Where a modality goes on one of this client's plates: with its own margins, free of them where it keeps
         none.
         """
         work = "" if modality in housekeeping() else about()[modality].work
-        return self.area(work or free_work(), plate)
+        return self.area(work or free_work(), plate, parts)
 
     def whole(self, plate: str = "face") -> Treatable:
         """One of the plates, where nothing keeps its distance."""
@@ -205,17 +209,30 @@ def plates_of(zones: tuple[str, ...], modality: str) -> tuple[str, ...]:
 
 
 @remembered(MANY)
-def workable(brief: Brief, modality: str, zones: tuple[str, ...] = ()) -> dict[str, float]:
+def workable(
+    brief: Brief, modality: str, zones: tuple[str, ...] = (), parts: tuple[UUID, ...] = ()
+) -> dict[str, float]:
     """Zone → treatable cm² for a modality, of both sides or of the one that is named: what was asked for, less what an
-    answer, a finding, a margin or a mark closes.
+    answer, a finding, a margin or a mark closes. Where parts are drawn on a plate, what of its zones lies in them.
     """
     closed = brief.board[modality].closed if modality in brief.board else {}
     asked = keys_on(frozenset(zones))
+    drawn = {mark.plate for mark in brief.facts.marks if mark.id in parts}
+    own = about()[modality].plates
+    named_on = plates_of(zones, modality) if zones or not drawn else ()
     found: dict[str, float] = {}
-    for plate in plates_of(zones, modality):
-        for (side, zone), shape in brief.own_area(modality, plate).zones.items():
-            area = area_cm2(shape)
-            if zone not in closed and zone not in BESIDE and (not zones or (side, zone) in asked) and area > SPECK_CM2:
-                name = zone if not zones or asked.issuperset(keys_of(zone)) else f"{side} {zone}"
-                found[name] = found.get(name, 0) + area
+    for plate in (name for name in PLATES if name in named_on or (name in drawn and name in own)):
+        cm2 = {
+            key: area
+            for key, shape in brief.own_area(modality, plate, parts).zones.items()
+            if key[1] not in closed
+            and key[1] not in BESIDE
+            and (plate in drawn or not zones or key in asked)
+            and (area := area_cm2(shape)) > SPECK_CM2
+        }
+        for (side, zone), area in cm2.items():
+            both = asked.issuperset(keys_of(zone)) if zones and plate not in drawn else True
+            whole = both and (plate not in drawn or all(key in cm2 for key in keys_of(zone)))
+            name = zone if whole else f"{side} {zone}"
+            found[name] = found.get(name, 0) + area
     return found

@@ -110,7 +110,7 @@ def _made(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid
         school=" ".join(school_acts(stage.modality, of)),
         lower=told_lower(one.dose, one.classes),
         laid=OnPlate(brief, one, side, laid),
-        grounds=grounds(brief, stage.modality, frozenset(one.areas)),
+        grounds=grounds(brief, stage, one.areas),
         how=stage.how,
         spot=spot_rule(brief, one, laid or one.spot_only) if spot and (one.spot_only or spot.same_visit) else None,
     )

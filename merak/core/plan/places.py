@@ -98,7 +98,7 @@ def _set_to(one: Worked, area: Treatable, cells: NDArray[np.object_]) -> list[st
 
 def areas_of(brief: Brief, one: Worked) -> tuple[Treatable, ...]:
     """The plates of a stage with the modality's margins."""
-    return tuple(ground.area for ground in grounds(brief, one.modality, frozenset(one.areas)))
+    return tuple(ground.area for ground in grounds(brief, one.stage, one.areas))
 
 
 def _sections(

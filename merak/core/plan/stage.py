@@ -1,10 +1,11 @@
 """One stage of a step: one setting of one machine on one set of zones, and what that comes to for this client."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property, partial
 from math import ceil
 from typing import Annotated
+from uuid import UUID
 
 from pydantic import (
     ConfigDict,
@@ -100,8 +101,8 @@ class Beyond(Frozen):
 
 class Stage(Frozen):
     """One continuous piece of a step. `zones` empty means everywhere that the modality may go; those `beyond` the
-    plates are named among them where they are all; `manner` is how it is worked beside that, where anything is said
-    of it.
+    plates are named among them where they are all, and `parts` are areas marked on a plate, in which alone it goes
+    there; `manner` is how it is worked beside that, where anything is said of it.
     """
 
     id: str = Field(pattern=r"^[a-z0-9-]{1,40}$")
@@ -109,6 +110,7 @@ class Stage(Frozen):
     settings: Chosen = Field(default_factory=dict, validate_default=True)
     zones: tuple[str, ...] = ()
     beyond: tuple[Beyond, ...] = Field((), max_length=6)
+    parts: tuple[UUID, ...] = Field((), max_length=12)
     machine: str = ""
     manner: Manner | None = None
 
@@ -474,7 +476,10 @@ def worked_areas(brief: Brief, stage: Stage) -> dict[str, float]:
     """Zone, or name of what lies beyond the plates → cm². Raises Refused for what is not worked there."""
     if stage.beyond and not about()[stage.modality].beyond:
         raise Refused(f"{title(stage.modality)} is worked on what a plate draws alone.", "plan.closed_zones")
-    return workable(brief, stage.modality, stage.zones) | {one.name: one.cm2 for one in stage.beyond}
+    if {*stage.parts} - {one.id for one in brief.facts.marks}:
+        raise Refused("A part that it goes to was taken off the plate.", "plan.closed_zones")
+    drawn = workable(brief, stage.modality, stage.zones, stage.parts)
+    return drawn | {one.name: one.cm2 for one in stage.beyond}
 
 
 def planned_cm2(how: Manner, areas: Mapping[str, float]) -> float:
@@ -501,7 +506,7 @@ def at_most(how: Manner, laid: tuple[Bed, ...]) -> dict[str, int]:
 def settled(brief: Brief, stages: Sequence[Stage]) -> dict[str, tuple[str, ...]]:
     """By id, the zones of the stages that go wherever the rest of the visit works, as far as their work may."""
     rest = [one for one in stages if one.how.where != "worked"]
-    every = tuple(dict.fromkeys(zone for one in rest for zone in workable(brief, one.modality, one.zones)))
+    every = tuple(dict.fromkeys(zone for one in rest for zone in workable(brief, one.modality, one.zones, one.parts)))
     return {
         one.id: tuple(zone for zone in every if plate_with(bare(zone)) in about()[one.modality].plates)
         for one in stages
@@ -533,11 +538,16 @@ def resized(brief: Brief, stage: Stage, new: Stage) -> Stage:
 
 
 @remembered(FEW)
-def grounds(brief: Brief, modality: str, worked: frozenset[str]) -> tuple[Ground, ...]:
-    """Where a modality goes on this client's own plates; nothing passes through a zone that is closed or was not asked
+def _grounds(brief: Brief, modality: str, worked: frozenset[str], parts: tuple[UUID, ...]) -> tuple[Ground, ...]:
+    plates = plates_of(tuple(worked), modality)
+    return tuple(_ground(brief.own_area(modality, plate, parts), worked) for plate in plates)
+
+
+def grounds(brief: Brief, stage: Stage, worked: Iterable[str]) -> tuple[Ground, ...]:
+    """Where a stage goes on this client's own plates; nothing passes through a zone that is closed or was not asked
     for.
     """
-    return tuple(_ground(brief.own_area(modality, plate), worked) for plate in plates_of(tuple(worked), modality))
+    return _grounds(brief, stage.modality, frozenset(worked), stage.parts)
 
 
 def _ground(area: Treatable, worked: frozenset[str]) -> Ground:
@@ -549,7 +559,7 @@ def _dose(
     brief: Brief, stage: Stage, settings: Settings, card: Card | None, areas: dict[str, float]
 ) -> tuple[Dose, tuple[There, ...]]:
     """The dose of all zones, and of those over bone and of thin skin; what is drawn in lines has that in its lines."""
-    drawn: Dose | None = settings.drawn(card, grounds(brief, stage.modality, frozenset(areas)))
+    drawn: Dose | None = settings.drawn(card, grounds(brief, stage, areas))
     if drawn is not None:
         return drawn, ()
 
@@ -574,7 +584,7 @@ def _laid(
     if of is None:
         return None
     worked = frozenset(areas)
-    found = tuple(bed for on in grounds(brief, stage.modality, worked) for bed in beds(on.area, worked, of))
+    found = tuple(bed for on in grounds(brief, stage, worked) for bed in beds(on.area, worked, of))
     if not counted(found):
         words = f"No room for the {of.tip.name} on {', '.join(areas)} alone, as far as {title(stage.modality)} may go."
         raise Refused(f"{words} Take a smaller tip, or the zones beside them.", "plan.closed_zones")
@@ -583,7 +593,7 @@ def _laid(
 
 def _sides(brief: Brief, stage: Stage, areas: dict[str, float]) -> frozenset[str]:
     """The sides that any of it lies on; both for what no plate draws."""
-    there = grounds(brief, stage.modality, frozenset(areas))
+    there = grounds(brief, stage, areas)
     found = {side for on in there for (side, zone), part in on.worked.items() if not is_speck(part)}
     return frozenset(found if found and not stage.beyond else SIDES)
 

@@ -38,6 +38,7 @@ class EditForm(TypedForm):
     school: str = ""
     group: str = ""
     zones: Annotated[dict[str, str], Prefixed("zone.")] = Field(default_factory=dict)
+    parts: Annotated[dict[str, str], Prefixed("part.")] = Field(default_factory=dict)
     changed: str = ""
     next: str | None = None
     version: Whole | None = None

@@ -22,7 +22,7 @@ from merak.core.plan.brief import workable
 from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import title
 from merak.core.plan.routine import fitted_steps
-from merak.core.plan.stage import Beyond, Stage, begin, compute, lowered, moved, read_settings, resized
+from merak.core.plan.stage import Beyond, Stage, begin, compute, lowered, moved, read_settings, resized, worked_areas
 from merak.core.plan.step import PLAIN, begin_step, by_row, programme_of
 from merak.core.plan.visit_plan import in_force
 from merak.records import letters
@@ -213,6 +213,17 @@ def _beyond(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draf
     return changed(draft, draft.plan.with_stage(new), words, typed=typed, wrong=wrong)
 
 
+def _parts(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """In which of the areas marked on the plates a stage goes, there alone; none for zones as they are."""
+    stage = draft.plan.stage(form.about)
+    asked = tuple(one for one in file.brief.facts.marks if form.parts.get(str(one.id)) == "on")
+    new = stage.model_copy(update={"parts": tuple(one.id for one in asked)})
+    if asked and not worked_areas(file.brief, new):
+        raise BadInput({"parts": f"{title(stage.modality)} does not go there today."})
+    words = ", ".join(one.words for one in asked) or "no drawn part"
+    return changed(draft, draft.plan.with_stage(resized(file.brief, stage, new)), f"{title(stage.modality)}: {words}")
+
+
 def _still(stage: Stage, beyond: tuple[Beyond, ...]) -> tuple[str, ...]:
     """The zones of a stage without those beyond the plates that are gone."""
     names, gone = {one.name for one in beyond}, {one.name for one in stage.beyond}
@@ -383,6 +394,7 @@ STAGE_OPS: dict[str, Op] = {
     "zones": _zones,
     "zone": _zone,
     "beyond": _beyond,
+    "parts": _parts,
     "machine": _machine,
     "again": _again,
     "programme": _programme,

@@ -1,0 +1,94 @@
+"""Parts drawn on a plate: a stage goes there alone, on every zone that one touches, with an area of its own."""
+
+from uuid import UUID
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from shapely import LineString, Polygon, box
+
+from builders.briefs import TODAY
+from builders.chair import as_step, somebody, worked
+from merak.core.body.marks import Mark
+from merak.core.body.plate import area_cm2
+from merak.core.errors import Refused
+from merak.core.plan.brief import workable
+from merak.core.plan.order import own_acts
+from merak.core.plan.stage import Stage, compute
+
+PART, OTHER = UUID(int=1), UUID(int=2)
+
+
+def part(points: list[tuple[float, float]], id: UUID = PART, kind: str = "part", plate: str = "face") -> Mark:
+    return Mark(id=id, plate=plate, kind=kind, shape="area", points=tuple(points), on=TODAY)
+
+
+def square(x: float, y: float, mm: float) -> list[tuple[float, float]]:
+    return [(x, y), (x + mm, y), (x + mm, y + mm), (x, y + mm)]
+
+
+#: On the left cheek of the usual face, 50 × 50 mm, over several zones.
+CHEEK = part(square(45, 85, 50))
+
+
+def stage_of(modality: str, *parts: UUID, zones: tuple[str, ...] = ()) -> Stage:
+    return worked(modality, somebody(marks=(CHEEK,))).stage.model_copy(update={"parts": parts, "zones": zones})
+
+
+def test_its_area_is_its_own_over_all_the_zones_that_it_touches() -> None:
+    who = somebody(marks=(CHEEK,))
+    found = workable(who, "touch", (), (PART,))
+    skin = who.own_area("touch").skin.intersection(box(45, 85, 95, 135))
+    assert sum(found.values()) == pytest.approx(area_cm2(skin), rel=0.01) and sum(found.values()) <= 25
+    assert len(found) > 2 and all(name.startswith("left ") for name in found)
+    assert workable(who, "touch", ("chin",), (PART,)).keys() == found.keys(), "on its plate it goes there alone"
+    both = workable(who, "touch", ("chin", "front of neck"), (PART,))
+    assert both.keys() == {*found, "front of neck"}, "and to the zones of another plate"
+
+
+@pytest.mark.parametrize("modality", ["rf_fractional", "pulsed_light", "microcurrent"])
+@settings(max_examples=15)
+@given(x=st.floats(-95, 45), y=st.floats(40, 120), mm=st.floats(35, 60))
+def test_nothing_is_laid_beside_it(modality: str, x: float, y: float, mm: float) -> None:
+    drawn = part(square(x, y, mm))
+    who = somebody(marks=(drawn,))
+    stage = stage_of(modality, PART)
+    try:
+        one = compute(who, stage)
+    except Refused as stop:
+        assert stop.rule == "plan.closed_zones", "no room there, and it is said"
+        return
+    face = who.whole().plate
+    there = Polygon(drawn.there(face)).buffer(0.2)
+    for act in own_acts(who, as_step(who, one), "right", {}, True):
+        shapes = [*(Polygon(cell.ring) for cell in act.cells), *(LineString(line.points) for line in act.lines)]
+        assert all(there.covers(shape) for shape in shapes), f"{modality} beside its part"
+
+
+def test_it_is_judged_by_the_strictest_zone_that_it_touches() -> None:
+    """A part over cheek and temple: bone is told by itself, and set lower there."""
+    high = part(square(50, 45, 55))
+    who = somebody(marks=(high,))
+    one = compute(who, stage_of("rf_fractional", PART))
+    assert "bone" in {there.skin for there in one.classes}
+    assert "at_bone" in one.dose.numbers
+
+
+def test_two_parts_are_one_place_and_one_that_is_gone_is_told() -> None:
+    more = part(square(-95, 85, 40), OTHER, kind="pigment")
+    who = somebody(marks=(CHEEK, more))
+    both = compute(who, stage_of("touch", PART, OTHER))
+    alone = [compute(who, stage_of("touch", one)) for one in (PART, OTHER)]
+    assert sum(both.areas.values()) == pytest.approx(sum(sum(one.areas.values()) for one in alone))
+    assert both.own_s == pytest.approx(sum(one.own_s for one in alone), abs=2)
+    with pytest.raises(Refused, match="taken off the plate"):
+        compute(somebody(marks=(more,)), stage_of("touch", PART))
+
+
+def test_what_keeps_the_work_off_keeps_it_off_there() -> None:
+    """A stay-out over half of the part: half of it is left."""
+    shut = part([(45, 85), (70, 85), (70, 135), (45, 135)], OTHER, kind="stay-out")
+    whole, less = (
+        sum(workable(somebody(marks=marks), "touch", (), (PART,)).values()) for marks in ((CHEEK,), (CHEEK, shut))
+    )
+    assert less < 0.7 * whole
