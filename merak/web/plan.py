@@ -221,10 +221,10 @@ class PartChoice(NamedTuple):
 
 
 def _parts_of(planned: planning.Planned, stage: Stage) -> tuple[PartChoice, ...]:
-    """The areas marked on the plates of a stage's work."""
+    """What is marked on the plates of a stage's work."""
     brief, found = planned.file.brief, []
     for name in about()[stage.modality].plates:
-        marks = tuple(one for one in brief.facts.marks if one.plate == name and one.shape == "area")
+        marks = tuple(one for one in brief.facts.marks if one.plate == name)
         for one in ink_marks(marks, brief.whole(name).plate) if marks else ():
             cm2 = sum(workable(brief, stage.modality, (), (one.mark.id,)).values())
             words = f"{one.mark.words}, {one.zone}"

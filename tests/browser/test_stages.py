@@ -23,6 +23,7 @@ def test_stages_are_rows_that_move_by_hand_and_by_keys(server: Server, browser: 
 
         page.locator(f"#s-{infuse}").click()
         expect(page.locator(".stage-rows .here")).to_contain_text("infuse")
+        settled(page)
         page.locator(f"#s-{infuse}").press("ArrowUp")
         expect(page.locator(".stage-rows a").nth(1)).to_have_attribute("data-stage", infuse)
         expect(page.locator(f"#s-{infuse}")).to_be_focused()

@@ -92,3 +92,34 @@ def test_what_keeps_the_work_off_keeps_it_off_there() -> None:
         sum(workable(somebody(marks=marks), "touch", (), (PART,)).values()) for marks in ((CHEEK,), (CHEEK, shut))
     )
     assert less < 0.7 * whole
+
+
+def vessel(points: list[tuple[float, float]], id: UUID, shape: str = "line") -> Mark:
+    return Mark(id=id, plate="face", kind="vessel", shape=shape, points=tuple(points), size_mm=2, on=TODAY)
+
+
+def test_a_marked_vessel_bears_so_many_pulses_each_and_no_more() -> None:
+    """Three at most along each, whatever its length; fewer at the chair is nothing missed."""
+    long, short = vessel([(48, 112), (72, 122)], PART), vessel([(-60, 115)], OTHER, "spot")
+    who = somebody(marks=(long, short))
+    one = worked("pulsed_light", who, target="red", stacked=3)
+    stage = one.stage.model_copy(update={"parts": (PART, OTHER)})
+    found = compute(who, stage)
+    assert found.dose.numbers["shots"].value == 2 * 3 and not found.stops
+    act = next(act for act in own_acts(who, as_step(who, found), "right", {}, True) if act.kind == "pulses")
+    assert act.strokes == 6 and act.at_most
+    assert [part.name for part in act.parts] == ["vessel, left mid cheek", "vessel, right mid cheek"]
+    face = who.whole().plate
+    for n, mark in enumerate((long, short)):
+        mine = [Polygon(cell.ring) for cell in act.cells if cell.part == n]
+        assert len(mine) == 3 and all(cell.distance(mark.line(face)) == 0 for cell in mine)
+        assert all(who.own_area("pulsed_light").skin.buffer(0.2).covers(cell) for cell in mine)
+    more = compute(who, stage.with_settings(stage.values | {"stacked": 4}))
+    assert more.stops and more.stops[0].rule == "pulsed_light.vessel", "the cap is the rule's"
+
+
+def test_a_line_that_may_not_be_reached_is_refused() -> None:
+    lid = vessel([(30, 62), (38, 62)], PART)
+    who = somebody(marks=(lid,))
+    with pytest.raises(Refused):
+        compute(who, worked("pulsed_light", somebody()).stage.model_copy(update={"parts": (PART,)}))

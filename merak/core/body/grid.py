@@ -167,7 +167,7 @@ class Grid:
 
     def cells(self) -> NDArray[np.object_]:
         """The footprints as polygons, in walking order."""
-        return _footprints(self.tip, self.centres, self.angle_deg)
+        return footprints(self.tip, self.centres, self.angle_deg)
 
 
 @lru_cache(maxsize=64)
@@ -247,7 +247,7 @@ def _kept(
 
     # In portions, so that a hundred thousand footprints do not have to be in memory at once.
     portions = (centres[n : n + PORTION] for n in range(0, len(centres), PORTION))
-    keep = [np.empty(0, dtype=bool), *(stays(_footprints(tip, portion, angle, shrink=1e-6)) for portion in portions)]
+    keep = [np.empty(0, dtype=bool), *(stays(footprints(tip, portion, angle, shrink=1e-6)) for portion in portions)]
     kept = np.concatenate(keep)
     return centres[kept], row[kept]
 
@@ -306,7 +306,7 @@ def _lattice(levels: Levels, tip: Tip, angle: float, phase: float) -> tuple[Numb
     return turned(np.column_stack([xx.ravel(), yy.ravel()]), angle), np.repeat(np.arange(len(y)), columns)
 
 
-def _footprints(tip: Tip, centres: Numbers, angle: float, shrink: float = 0) -> NDArray[np.object_]:
+def footprints(tip: Tip, centres: Numbers, angle: float, shrink: float = 0) -> NDArray[np.object_]:
     """Polygons of the tip on centres; `shrink` takes off a share, so that touching an edge counts as inside."""
     lower = tip.upper[-2:0:-1] * np.array([1, -1])
     template = turned(np.vstack([tip.upper, lower]), angle) * (1 - shrink)
@@ -373,7 +373,7 @@ def _run(tip: Tip, run: Numbers, along: float) -> list[BaseGeometry]:
     """One run of footprints as one outline; round tips that only touch stay apart."""
     upper = tip.upper
     if along >= 2 * upper[-1, 0] * (1 - 1e-9) and tip.shape == "circle":
-        return list(_footprints(tip, run, 0))
+        return list(footprints(tip, run, 0))
     half = along / 2
     cut = float(np.interp(half, upper[:, 0], upper[:, 1])) if half < upper[-1, 0] else float(upper[-2, 1])
     inner = upper[np.abs(upper[:, 0]) < half - 1e-9]

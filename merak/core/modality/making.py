@@ -47,7 +47,8 @@ NO_MANNER = Manner()
 class Making:
     """A step on its way to acts. `hands_s` are seconds with hands on, `wait_s` those until it works, `own_s` those of
     its own time after them, `off_s` those in which what was laid on comes off; `side` is worked first; `school` is what
-    the schools in force say of it, `lower` where it is set lower; `spot` its test spot, `sides` those that it lies on.
+    the schools in force say of it, `lower` where it is set lower; `spot` its test spot, `sides` those that it lies on;
+    it is `capped` where it goes to marks that bear so many at most.
     """
 
     modality: str
@@ -73,6 +74,7 @@ class Making:
     wait_s: int = 0
     off_s: int = 0
     sides: frozenset[str] = frozenset(SIDES)
+    capped: bool = False
 
     @property
     def title(self) -> str:
@@ -146,7 +148,7 @@ class Making:
         """
         words = instruction or f"{self.instruction.strip()} {self.enough}"
         mine = {"modality": self.modality, "step": self.step, "stage": self.stage, "plate": self.plate} | more
-        if self.how.where == "chair":
+        if self.how.where == "chair" or self.capped:
             mine["at_most"] = bool(more.get("parts"))
         works = mine["modality"] and (kind != "free" or mine.get("spot"))
         asking = (asks or self.ways.asks) if works else Inquiry()

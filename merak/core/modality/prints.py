@@ -8,13 +8,15 @@ from merak.core.modality.device import CardTip, MachineCard
 
 class Prints(NamedTuple):
     """The tip that is set, and the one for parts that it finds no room in: the same tip where a smaller one would put
-    more energy into the same skin. `apart_mm` is how far from each other they lie where that is set and not the tip's.
+    more energy into the same skin. `apart_mm` is how far from each other they lie where that is set and not the tip's,
+    `each` how many at most go to a marked line or spot.
     """
 
     tip: CardTip
     small: CardTip
     overlap_percent: float = 0
     apart_mm: float | None = None
+    each: int = 0
 
     def covers(self, tip: CardTip) -> Tip:
         """What a pulse with one of them covers: the tip, or a line as long as it is wide."""
@@ -25,7 +27,12 @@ class Prints(NamedTuple):
 
 
 def prints(
-    card: MachineCard, tip: str = "", overlap_percent: float = 0, apart_mm: float | None = None, changes: bool = False
+    card: MachineCard,
+    tip: str = "",
+    overlap_percent: float = 0,
+    apart_mm: float | None = None,
+    changes: bool = False,
+    each: int = 0,
 ) -> Prints | None:
     """The footprints of a machine with a tip (by name, else its first); None where its card has none. A tip `changes`
     for narrow parts only where what is set holds for every one of them.
@@ -34,4 +41,4 @@ def prints(
     if chosen is None:
         return None
     small = min((chosen, *card.tips), key=lambda one: one.area_cm2) if changes else chosen
-    return Prints(chosen, small, overlap_percent, apart_mm)
+    return Prints(chosen, small, overlap_percent, apart_mm, each)

@@ -75,7 +75,7 @@ class Settings(Base):
 
     def prints(self, card: MachineCard) -> Prints | None:
         """Crystal beside crystal; a fluence means the same with a smaller one."""
-        return prints(card, self.tip, self.overlap_percent, changes=True)
+        return prints(card, self.tip, self.overlap_percent, changes=True, each=self.stacked)
 
     def tags(self) -> tuple[str, ...]:
         """What red light does to vessels."""

@@ -1,12 +1,17 @@
 """The footprints of a stage as they lie on a client's own plate: what is planned is what is counted at the chair."""
 
 from collections import Counter
+from dataclasses import dataclass
+from math import atan2, ceil, degrees
 from typing import NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
 from shapely import union_all
 from shapely.geometry.base import BaseGeometry
 
-from merak.core.body.grid import Grid, grid
+from merak.core.body.grid import Grid, Tip, footprints, grid
+from merak.core.body.marks import Mark
 from merak.core.body.plate import Key, is_speck, keys_on
 from merak.core.body.sections import sections
 from merak.core.body.treatable import Treatable
@@ -16,14 +21,30 @@ from merak.core.plan.brief import FEW
 from merak.core.remembered import remembered
 
 
+@dataclass(frozen=True, eq=False)
+class Trail:
+    """Footprints one after the other along a mark, as polygons."""
+
+    prints: NDArray[np.object_]
+
+    @property
+    def count(self) -> int:
+        """How many there are."""
+        return len(self.prints)
+
+    def cells(self) -> NDArray[np.object_]:
+        """The footprints, in walking order."""
+        return self.prints
+
+
 class Bed(NamedTuple):
-    """A section of the plate with the footprints that find room in it, and the tip that sets them."""
+    """A section of the plate, or a mark on it, with the footprints that find room there, and the tip that sets them."""
 
     name: str
     keys: tuple[Key, ...]
     shape: BaseGeometry
     tip: CardTip
-    grid: Grid
+    grid: Grid | Trail
 
 
 @remembered(FEW)
@@ -44,6 +65,42 @@ def beds(area: Treatable, worked: frozenset[str], of: Prints) -> tuple[Bed, ...]
             tip, laid = of.small, grid(shape, of.covers(of.small))
         found.append(Bed(section.name, keys, shape, tip, laid))
     return tuple(found)
+
+
+def is_narrow(mark: Mark) -> bool:
+    """Whether a mark is worked along it, and not all over: a vessel, the line of a scar, a spot."""
+    return mark.shape != "area"
+
+
+@remembered(FEW)
+def along(area: Treatable, marks: tuple[Mark, ...], of: Prints) -> tuple[Bed, ...]:
+    """The footprints along marked lines and on marked spots of a plate, each by itself: as many as the cap for each,
+    spread evenly, else end to end; whole ones inside what may be treated.
+    """
+    found: list[Bed] = []
+    face, tip = area.plate, of.small
+    for mark in marks:
+        line, covers = mark.line(face), of.covers(tip)
+        many = of.each or max(1, ceil(line.length / tip.down_mm - 1e-9))
+        prints = [_at(line, (n + 0.5) / many, covers) for n in range(many)]
+        inside = np.array([one for one in prints if area.skin.covers(one)], dtype=object)
+        shape = mark.on_skin(face)
+        keys = tuple(key for key, zone in area.zones.items() if zone.intersects(shape))
+        if keys:
+            most = max(keys, key=lambda key: area.zones[key].intersection(shape).area)
+            found.append(Bed(f"{mark.words}, {' '.join(most)}", keys, shape, tip, Trail(inside)))
+    return tuple(found)
+
+
+def _at(line: BaseGeometry, share: float, tip: Tip) -> BaseGeometry:
+    """A footprint with its middle on a line, lying along it."""
+    at = line.interpolate(share, normalized=True) if line.length else line
+    before, after = (
+        (line.interpolate(max(0, share + by), normalized=True) if line.length else line) for by in (-0.05, 0.05)
+    )
+    angle = degrees(atan2(after.y - before.y, after.x - before.x)) - 90 if line.length else 0.0
+    (found,) = footprints(tip, np.array([[at.x, at.y]]), angle)
+    return found
 
 
 def counted(found: tuple[Bed, ...]) -> dict[str, int]:

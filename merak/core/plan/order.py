@@ -103,6 +103,7 @@ def _made(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid
         own_s=one.own_s,
         off_s=one.off_s,
         sides=one.sides,
+        capped=one.capped,
         side=side,
         zones=stage.zones,
         beyond=tuple(area.name for area in stage.beyond if area.name not in stage.zones),

@@ -18,8 +18,8 @@ from merak.core.modality.prints import Prints
 from merak.core.modality.shared import stronger
 from merak.core.plan.brief import Brief
 from merak.core.plan.by_class import CLASSES, SkinClass, There
-from merak.core.plan.footprints import beds
-from merak.core.plan.stage import Worked, at_most, grounds
+from merak.core.plan.footprints import Trail
+from merak.core.plan.stage import Worked, at_most, grounds, laid_beds
 
 needs(
     __name__,
@@ -56,21 +56,25 @@ def grid_cells(
     """The sections of a stage and the footprints in them, as the plan counted them, walked section by section."""
     parts: list[Part] = []
     cells: list[Cell] = []
-    worked = frozenset(one.areas)
-    for area in areas_of(brief, one):
-        laid = {frozenset(bed.keys): bed for bed in beds(area, worked, of)}
-        for section in sections(area.plate, order, first):
-            bed = laid.get(frozenset(key for key in section.keys if key in keys_on(worked)))
-            if bed and bed.grid.count:
+    worked = keys_on(frozenset(one.areas))
+    every = [(area, there) for area, there in laid_beds(brief, one.stage, one.areas, of)]
+    for area, there in every:
+        laid = {frozenset(bed.keys): bed for bed in there if not isinstance(bed.grid, Trail)}
+        ordered = (
+            laid.get(frozenset(key for key in section.keys if key in worked))
+            for section in sections(area.plate, order, first)
+        )
+        for bed in (*(bed for bed in ordered if bed), *(bed for bed in there if isinstance(bed.grid, Trail))):
+            if bed.grid.count:
                 prints = bed.grid.cells()
                 cells += [
                     Cell(part=len(parts), ring=_ring(cell), set_to=said)
                     for cell, said in zip(prints, _set_to(one, area, prints), strict=True)
                 ]
                 tip = "" if bed.tip == of.tip else f"with the {bed.tip.name}"
-                parts.append(_part(one, area, section.name, bed.keys, bed.shape, tip, by_cell=True))
+                parts.append(_part(one, area, bed.name, bed.keys, bed.shape, tip, by_cell=True))
     if one.stage.how.where == "chair" and one.stage.how.most_cm2:  # it lies where it will be seen
-        all_beds = tuple(bed for area in areas_of(brief, one) for bed in beds(area, worked, of))
+        all_beds = tuple(bed for _, there in every for bed in there)
         cells = [Cell(part=0, ring=())] * sum(at_most(one.stage.how, all_beds).values())
     return tuple(parts), tuple(cells)
 

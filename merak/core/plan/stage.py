@@ -37,6 +37,7 @@ from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card, MachineCard
 from merak.core.modality.exposure import Exposure
+from merak.core.modality.prints import Prints
 from merak.core.modality.shared import (
     Circumstances,
     Dose,
@@ -55,7 +56,7 @@ from merak.core.plan.brief import FEW, MANY, Brief, plates_of, workable
 from merak.core.plan.by_class import PATIENCE, There, against, by_class, told
 from merak.core.plan.facts import Machine
 from merak.core.plan.fitting import NO_METHODS, Methods, chosen, title
-from merak.core.plan.footprints import Bed, beds, counted
+from merak.core.plan.footprints import Bed, along, beds, counted, is_narrow
 from merak.core.plan.screening import STOPPING, demand
 from merak.core.remembered import remembered
 from merak.core.working import Caution, Frozen
@@ -191,6 +192,12 @@ class Worked:
     def modality(self) -> str:
         """What is done."""
         return self.stage.modality
+
+    @cached_property
+    def capped(self) -> bool:
+        """Whether it goes to marks each of which bears so many pulses at most."""
+        of = self.settings.prints(self.card)
+        return bool(of and of.each and self.stage.parts)
 
     @property
     def card(self) -> Card | None:
@@ -583,12 +590,28 @@ def _laid(
     of = settings.prints(card)
     if of is None:
         return None
-    worked = frozenset(areas)
-    found = tuple(bed for on in grounds(brief, stage, worked) for bed in beds(on.area, worked, of))
+    found = tuple(bed for _, there in laid_beds(brief, stage, areas, of) for bed in there)
     if not counted(found):
         words = f"No room for the {of.tip.name} on {', '.join(areas)} alone, as far as {title(stage.modality)} may go."
         raise Refused(f"{words} Take a smaller tip, or the zones beside them.", "plan.closed_zones")
     return found
+
+
+def laid_beds(
+    brief: Brief, stage: Stage, areas: Iterable[str], of: Prints
+) -> Iterator[tuple[Treatable, tuple[Bed, ...]]]:
+    """The footprints of a stage plate by plate: section by section, and along each marked line or spot that it goes
+    to.
+    """
+    marks = [one for one in brief.facts.marks if one.id in stage.parts]
+    wide = tuple(one.id for one in marks if not is_narrow(one))
+    worked = frozenset(areas)
+    for ground in _grounds(brief, stage.modality, worked, wide):
+        plate = ground.area.plate.name
+        narrow = tuple(one for one in marks if one.plate == plate and is_narrow(one))
+        spread = any(one.plate == plate and not is_narrow(one) for one in marks) or not narrow
+        rows = along(brief.own_area(stage.modality, plate), narrow, of) if narrow else ()
+        yield ground.area, (*(beds(ground.area, worked, of) if spread else ()), *rows)
 
 
 def _sides(brief: Brief, stage: Stage, areas: dict[str, float]) -> frozenset[str]:
