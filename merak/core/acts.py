@@ -29,7 +29,7 @@ class StrokeLine(Frozen):
 
 class Part(Frozen):
     """A section or a zone that is worked as one: its outlines on the plate (mm; those inside others are holes), what to
-    mind there. `plate` is the one that it lies on where that is not the act's.
+    mind there, the strokes that go over it. `plate` is the one that it lies on where that is not the act's.
     """
 
     name: str
@@ -37,6 +37,7 @@ class Part(Frozen):
     outlines: tuple[Ring, ...] = ()
     cm2: float = 0
     mind: str = ""
+    guides: tuple[Ring, ...] = ()
 
 
 class Cell(Frozen):

@@ -247,6 +247,11 @@ def rings(outlines: Iterable[Iterable[tuple[float, float]]]) -> str:
     return "".join(f"{open_path(ring)}Z" for ring in outlines)
 
 
+def strings(drawn: Iterable[Iterable[tuple[float, float]]]) -> str:
+    """The `d` of open lines."""
+    return "".join(map(open_path, drawn))
+
+
 @lru_cache(maxsize=256)
 def strokes(lines: tuple[StrokeLine, ...], bony: bool) -> str:
     """The `d` of all strokes that run over bone, or of all that do not."""

@@ -28,7 +28,7 @@ from merak.services.context import Context
 from merak.services.permission import Sealable, rights
 from merak.services.studio import own_rules
 from merak.services.visit.file import SENIORS, STAGES, VisitFile
-from merak.web.drawing import HATCHES, HEAD_VIEWS, SIGNS, draw, head_told, polyline, rings, strokes
+from merak.web.drawing import HATCHES, HEAD_VIEWS, SIGNS, draw, head_told, polyline, rings, strings, strokes
 from merak.web.lanes import lanes
 from merak.web.sheet_signs import SHEET_SIGNS
 
@@ -122,6 +122,7 @@ def _environment() -> Environment:
         "dot": lambda width: f"{width * 0.012:.1f}",  # a landmark on a photograph of that width
         "polyline": polyline,
         "rings": rings,
+        "strings": strings,
         "title_of": title,
         "named_all": named_all,
         "named": lambda name, names: names.get(name, name),

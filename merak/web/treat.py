@@ -22,7 +22,7 @@ from merak.web.pages import go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
 #: What lies on the plate is drawn by the page, and not needed to count.
-DRAWN = {"lines": {"__all__": {"points"}}, "parts": {"__all__": {"outlines"}}, "cells": {"__all__": {"ring"}}}
+DRAWN = {"lines": {"__all__": {"points"}}, "parts": {"__all__": {"outlines", "guides"}}, "cells": {"__all__": {"ring"}}}
 #: On the strip no act is narrower than this many seconds.
 LEAST_S = 240
 #: Pages of the visit beside the chair.

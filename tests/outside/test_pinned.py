@@ -387,6 +387,7 @@ HOUSE: dict[str, Pinned] = {
         "cold.longest": (10, "min"),
         "touch.stroke_s": (4, "s"),
         "touch.pace": (15, "s"),
+        "work.hand": (40, "mm"),
         "touch.longest": (20, "min"),
     },
     "The course, dates, events": {

@@ -122,7 +122,10 @@ def _cut(part: Part, side: Side) -> Part | None:
     if is_speck(mine):
         return None
     words = part.name if part.name.startswith(("right ", "left ")) else f"{side} {part.name}"
-    return part.model_copy(update={"name": words, "outlines": outlines(mine), "cm2": round(area_cm2(mine), 1)})
+    strokes = tuple(one for one in part.guides if (float(np.mean([x for x, _ in one])) < 0) == (side == "right"))
+    return part.model_copy(
+        update={"name": words, "outlines": outlines(mine), "cm2": round(area_cm2(mine), 1), "guides": strokes}
+    )
 
 
 def shape_of(part: Part) -> BaseGeometry:

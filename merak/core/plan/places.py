@@ -7,6 +7,7 @@ from shapely import get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.acts import Cell, Part, Ring
+from merak.core.body.guides import guides
 from merak.core.body.plate import Key, area_cm2, is_speck, keys_on
 from merak.core.body.sections import Section, SectionOrder, sections
 from merak.core.body.treatable import Treatable
@@ -14,6 +15,7 @@ from merak.core.client import Side
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.device import MachineCard
 from merak.core.modality.prints import Prints
 from merak.core.modality.shared import stronger
 from merak.core.plan.brief import Brief
@@ -25,6 +27,7 @@ needs(
     __name__,
     """
     of a footprint: grid.class_share
+    mm: work.hand
     """,
 )
 
@@ -35,15 +38,24 @@ DIGITS = 1
 def section_parts(brief: Brief, one: Worked, first: Side, order: SectionOrder = "cheeks first") -> tuple[Part, ...]:
     """The sections of a stage in working order, plate by plate, each as far as it may be worked."""
     return tuple(
-        _part(one, area, section.name, section.keys, shape)
+        _part(one, area, section.name, section.keys, shape).model_copy(update={"guides": _guides(one, area, shape)})
         for area, section, shape in _sections(brief, one, first, order)
     )
+
+
+def _guides(one: Worked, area: Treatable, shape: BaseGeometry) -> tuple[Ring, ...]:
+    """The strokes over a part, as the stage is laid."""
+    tip = one.card.tip("") if isinstance(one.card, MachineCard) else None
+    set_mm = getattr(one.settings, "tip_mm", None)
+    return guides(area, shape, one.stage.how.laying, set_mm or (tip.across_mm if tip else number("work.hand")))
 
 
 def zone_parts(brief: Brief, one: Worked, first: Side) -> tuple[Part, ...]:
     """The zones of a stage in working order, each side by itself: for what is read and warmed zone by zone."""
     return tuple(
-        _part(one, area, " ".join(key), (key,), area.zones[key])
+        _part(one, area, " ".join(key), (key,), area.zones[key]).model_copy(
+            update={"guides": _guides(one, area, area.zones[key])}
+        )
         for area, section, _ in _sections(brief, one, first, "cheeks first")
         for key in section.keys
         if not is_speck(area.zones[key])
