@@ -15,6 +15,7 @@ from merak.core.after.answer import SEEN, STANDING
 from merak.core.after.following import KINDS, FollowUp
 from merak.core.body.plate import GROUPS, PLATES, all_zones, zone_names
 from merak.core.body.strokes import ON_PLATE
+from merak.core.body.treatable import BESIDE
 from merak.core.errors import KnowledgeError
 from merak.core.knowledge import Book, Option, Rule, Ruling, book, place_of
 from merak.core.knowledge.register import WORDS, registered
@@ -315,6 +316,7 @@ def _aftercare(of: Book, names: Names) -> Iterator[Fault]:
     asked_for = REDDENING.union(STANDING, *(one.tags for one in of.advice), *(one.tags for one in of.home))
     for modality in of.modality:
         yield from _known("modality", modality.id, "plate", modality.plates, PLATES)
+        yield from _known("modality", modality.id, "zone beside the skin", modality.also, BESIDE)
         yield from _known("modality", modality.id, "line of aftercare after", modality.tags, asked_for)
     ladders = {one.id: len(one.ladder) for one in of.topic}
     for advice in of.advice:

@@ -181,7 +181,8 @@ def _plates_of(planned: planning.Planned, stage: Stage | None) -> tuple[PlateCho
     drawn = {mark.plate for mark in brief.facts.marks if mark.id in stage.parts}
     found = []
     for name in about()[stage.modality].plates:
-        names = tuple(zone for zone in zone_names(name) if zone not in BESIDE)
+        beside = BESIDE - {*about()[stage.modality].also}
+        names = tuple(zone for zone in zone_names(name) if zone not in beside)
         able = workable(brief, stage.modality, names)
         area = brief.own_area(stage.modality, name)
         zones = {zone: able.get(zone, 0) for zone in names}

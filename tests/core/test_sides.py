@@ -11,6 +11,7 @@ from builders.orders import at, run
 from merak.core.acts import Act, Part
 from merak.core.after.differences import differences
 from merak.core.body.plate import all_zones, bare, keys_of, keys_on, named, sided, where_words
+from merak.core.errors import Refused
 from merak.core.knowledge import Manner
 from merak.core.plan.fitting import Placed
 from merak.core.plan.stage import Beyond, Stage, compute, moved
@@ -162,3 +163,15 @@ def test_an_area_more_costs_a_tenth(zones: tuple[str, ...], feet: bool, added: d
     price = plan.numbers["visit.price"]
     assert price.value == 15 + sum(added.values()), "15 is what massage costs"
     assert {one.name.partition(": ")[2]: one.value for one in price.inputs[1:]} == added
+
+
+def test_ears_are_a_zone_of_their_own_where_product_goes_and_is_asked_for() -> None:
+    """Numbed for needles at the ear; neither everywhere, nor where a machine works."""
+    everywhere = worked("numbing", WHO)
+    assert not {bare(zone) for zone in everywhere.areas} & {"ear"} and "lips" in everywhere.areas
+    with_ears = worked("numbing", WHO, zones=("lips", "ear"))
+    assert with_ears.areas.keys() == {"lips", "ear"} and with_ears.areas["ear"] > 5
+    left = worked("finish", WHO, zones=("chin", "left ear"))
+    assert left.areas["left ear"] == pytest.approx(with_ears.areas["ear"] / 2, rel=0.01)
+    with pytest.raises(Refused):
+        worked("rf_fractional", WHO, zones=("ear",))

@@ -514,7 +514,8 @@ class About(Cited):
     `licence` names the right that it needs beyond the therapist's own; "physician" is recorded and referred, never
     planned. `work` is its name on the plate, "" where it touches no skin of its own. What it uses
     up `stays` on the skin or does not; `promise` is the rule of what is never promised of it. It is worked on these
-    `plates` and on no other, on the first where nothing is said; or `beyond` them too, on what no plate draws.
+    `plates` and on no other, on the first where nothing is said; or `beyond` them too, on what no plate draws; `also`
+    on these zones beside the skin that is worked, where they are asked for.
     """
 
     title: str
@@ -533,6 +534,7 @@ class About(Cited):
     tags: tuple[str, ...]
     plates: tuple[str, ...] = Field(min_length=1)
     beyond: bool = False
+    also: tuple[str, ...] = ()
 
 
 class Emergency(Cited):

@@ -218,7 +218,7 @@ def workable(
     closed = brief.board[modality].closed if modality in brief.board else {}
     asked = keys_on(frozenset(zones))
     drawn = {mark.plate for mark in brief.facts.marks if mark.id in parts}
-    own = about()[modality].plates
+    own, also = about()[modality].plates, about()[modality].also
     named_on = plates_of(zones, modality) if zones or not drawn else ()
     found: dict[str, float] = {}
     for plate in (name for name in PLATES if name in named_on or (name in drawn and name in own)):
@@ -226,7 +226,7 @@ def workable(
             key: area
             for key, shape in brief.own_area(modality, plate, parts).zones.items()
             if key[1] not in closed
-            and key[1] not in BESIDE
+            and (key[1] not in BESIDE or (key[1] in also and key in asked))
             and (plate in drawn or not zones or key in asked)
             and (area := area_cm2(shape)) > SPECK_CM2
         }

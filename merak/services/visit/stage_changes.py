@@ -13,7 +13,7 @@ from pydantic import ValidationError
 from merak.core.body.plate import GROUPS, PLATES, SIDES, keys_of, keys_on, named, where_words, zone_names
 from merak.core.body.treatable import BESIDE
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import Manner
+from merak.core.knowledge import Manner, about
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import fits
 from merak.core.modality.shared import incremented, on_scale
@@ -176,7 +176,8 @@ def _zones(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft
     elif group == "everywhere":
         wanted = ()
     else:
-        every = {(side, zone) for name in PLATES for zone in zone_names(name) if zone not in BESIDE for side in SIDES}
+        beside = BESIDE - {*about()[stage.modality].also}
+        every = {(side, zone) for name in PLATES for zone in zone_names(name) if zone not in beside for side in SIDES}
         wanted = named({key for key in every if "on" in (form.zones.get(key[1]), form.zones.get(" ".join(key)))})
     if not wanted and group != "everywhere":
         wanted = tuple(one.name for one in stage.beyond)
