@@ -107,6 +107,12 @@ def minutes_of(order: Order) -> float:
     return seconds / 60
 
 
+@pytest.mark.outside(
+    "Sixteen orders of work with the times of their rows, as practitioners work them",
+    values="least and most of their rows, added up",
+    tolerance="10 %",
+    memory=True,
+)
 @pytest.mark.parametrize("name", ORDERS)
 def test_an_order_takes_as_long_as_practitioners_take(name: str) -> None:
     rows = ORDERS[name].rows
