@@ -175,3 +175,15 @@ def test_what_is_too_short_joins_the_shorter_beside_it_at_the_lower_setting(
     found: list[tuple[float, float, bool]], kept: list[tuple[float, float, bool]]
 ) -> None:
     assert long_enough(found, 10) == kept
+
+
+def test_the_tendon_is_stroked_upward_behind_the_pulse_where_it_is_asked_for() -> None:
+    """From above the collar bone to below the ear, on the side of the neck; nothing of it over the carotid."""
+    area = treatable(Measures(), "microcurrent", 16, "neck")
+    (stroke,) = lines(area, "left", ("neck tendon",))
+    start, end = stroke.points[0], stroke.points[-1]
+    assert start[1] - end[1] > 100 and end[0] > start[0] > 40, "up and out"
+    carotid = plate(Measures(), "neck").place("carotid area")
+    assert all(LineString(stroke.points).distance(shape) > 3 for shape in carotid)
+    assert not lines(treatable(Measures(), "microcurrent", 16), "left", ("neck tendon",)), "not on the face"
+    assert "neck tendon" not in worked("microcurrent", somebody()).settings.paths  # type: ignore[attr-defined]

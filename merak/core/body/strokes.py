@@ -38,7 +38,7 @@ needs(
     """,
 )
 
-Path = Literal["low", "middle", "high", "jaw lift", "brow", "forehead", "neck", "mouth lines", "frown lines"]
+Path = Literal["low", "middle", "high", "jaw lift", "brow", "forehead", "neck", "mouth lines", "frown lines", "neck tendon"]
 EVERY_PATH: tuple[Path, ...] = get_args(Path)
 #: The paths that a lift begins with; those along single lines are asked for.
 PATHS: tuple[Path, ...] = EVERY_PATH[:7]
@@ -78,6 +78,7 @@ STROKES: dict[str, tuple[tuple[End, End], ...]] = {
         (("mouth corner", 7, -6), ("nose wing", 3, 4)),
     ),
     "frown lines": ((("brow head", -6, 7), ("brow head", -4, -12)),),
+    "neck tendon": ((("throat notch", 58, -14), ("jaw angle", 12, 12)),),
     "neck": (
         (("throat notch", 26, -4), ("jaw angle", -26, 30)),
         (("throat notch", 48, -8), ("jaw angle", -2, 12)),
@@ -93,7 +94,10 @@ FOCUSED: dict[str, tuple[tuple[End, End], ...]] = {
 }
 needs(__name__, landmark=tuple({end[0] for lines in STROKES.values() for line in lines for end in line}))
 #: The paths that lie on each plate; elsewhere rows are laid over the area.
-ON_PLATE = {"face": (*(path for path in EVERY_PATH if path != "neck"), "nose"), "neck": ("neck",)}
+ON_PLATE = {
+    "face": (*(path for path in EVERY_PATH if not path.startswith("neck")), "nose"),
+    "neck": ("neck", "neck tendon"),
+}
 
 
 class Line(NamedTuple):
