@@ -142,6 +142,7 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
         expect(page.get_by_role("button", name="Oona agrees")).to_have_count(0)
         page.get_by_label("Current", exact=True).fill("150")
         expect(page.get_by_label("Level", exact=True)).to_have_value("3")
+        settled(page)
         page.locator(f"[data-key='{step}.density']").click()
         expect(page.get_by_role("complementary", name="Working")).to_contain_text("current ÷ contact area")
         assert violations(page) == []
