@@ -41,7 +41,7 @@ def begin_ratio() -> tuple[float, float, float, int, int]:
     steps = [as_step(WHO, one) for one in chosen]
 
     def laid() -> list[Act]:
-        for kept in (footprints.beds, stage.grounds):
+        for kept in (footprints.beds, stage.grounds_on):
             kept.cache_clear()  # type: ignore[attr-defined]
         return [act for step in steps for act in own_acts(WHO, step, "right", of, True)]
 

@@ -7,6 +7,7 @@ keeps areas nearly true; docs/plate.md says where they are not, and by how much.
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable
 from functools import cache
+from itertools import chain
 from typing import NamedTuple
 
 import numpy as np
@@ -164,9 +165,15 @@ def keys_on(names: frozenset[str]) -> frozenset[Key]:
     return frozenset(key for name in names for key in keys_of(name))
 
 
+@cache
+def _by_side(name: str) -> tuple[str, ...]:
+    """A name on each of its sides by itself; what is no zone as it is."""
+    return tuple(map(" ".join, keys_of(name))) or (name,)
+
+
 def sided(names: Iterable[str]) -> frozenset[str]:
     """The names with each zone on each side by itself, so that what shares skin shares a name."""
-    return frozenset(one for name in names for one in (map(" ".join, keys_of(name)) if keys_of(name) else (name,)))
+    return frozenset(chain.from_iterable(map(_by_side, names)))
 
 
 def named(keys: Collection[Key]) -> tuple[str, ...]:

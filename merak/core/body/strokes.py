@@ -38,7 +38,9 @@ needs(
     """,
 )
 
-Path = Literal["low", "middle", "high", "jaw lift", "brow", "forehead", "neck", "mouth lines", "frown lines", "neck tendon"]
+Path = Literal[
+    "low", "middle", "high", "jaw lift", "brow", "forehead", "neck", "mouth lines", "frown lines", "neck tendon"
+]
 EVERY_PATH: tuple[Path, ...] = get_args(Path)
 #: The paths that a lift begins with; those along single lines are asked for.
 PATHS: tuple[Path, ...] = EVERY_PATH[:7]

@@ -100,6 +100,10 @@ class Beyond(Frozen):
         return name
 
 
+#: How a stage is worked of which nothing is said.
+NOTHING_SAID = Manner()
+
+
 class Stage(Frozen):
     """One continuous piece of a step. `zones` empty means everywhere that the modality may go; those `beyond` the
     plates are named among them where they are all, and `parts` are areas marked on a plate, in which alone it goes
@@ -118,7 +122,7 @@ class Stage(Frozen):
     @property
     def how(self) -> Manner:
         """How it is worked; nothing said where nothing is."""
-        return self.manner or Manner()
+        return self.manner or NOTHING_SAID
 
     @property
     def values(self) -> dict[str, object]:
@@ -545,7 +549,8 @@ def resized(brief: Brief, stage: Stage, new: Stage) -> Stage:
 
 
 @remembered(FEW)
-def _grounds(brief: Brief, modality: str, worked: frozenset[str], parts: tuple[UUID, ...]) -> tuple[Ground, ...]:
+def grounds_on(brief: Brief, modality: str, worked: frozenset[str], parts: tuple[UUID, ...]) -> tuple[Ground, ...]:
+    """Where a modality goes on these zones, within these parts where there are any."""
     plates = plates_of(tuple(worked), modality)
     return tuple(_ground(brief.own_area(modality, plate, parts), worked) for plate in plates)
 
@@ -554,7 +559,7 @@ def grounds(brief: Brief, stage: Stage, worked: Iterable[str]) -> tuple[Ground, 
     """Where a stage goes on this client's own plates; nothing passes through a zone that is closed or was not asked
     for.
     """
-    return _grounds(brief, stage.modality, frozenset(worked), stage.parts)
+    return grounds_on(brief, stage.modality, frozenset(worked), stage.parts)
 
 
 def _ground(area: Treatable, worked: frozenset[str]) -> Ground:
@@ -606,7 +611,7 @@ def laid_beds(
     marks = [one for one in brief.facts.marks if one.id in stage.parts]
     wide = tuple(one.id for one in marks if not is_narrow(one))
     worked = frozenset(areas)
-    for ground in _grounds(brief, stage.modality, worked, wide):
+    for ground in grounds_on(brief, stage.modality, worked, wide):
         plate = ground.area.plate.name
         narrow = tuple(one for one in marks if one.plate == plate and is_narrow(one))
         spread = any(one.plate == plate and not is_narrow(one) for one in marks) or not narrow

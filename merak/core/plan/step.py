@@ -1,7 +1,8 @@
 """A step of a plan: one kind of work done for named conditions, in one stage or several, and what it comes to."""
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from types import MappingProxyType
 from typing import NamedTuple
 
@@ -143,11 +144,17 @@ class WorkedStep:
         """Every zone that one of its stages works on."""
         return frozenset(zone for one in self.stages for zone in one.areas)
 
-    def placed(self) -> Iterator[Placed]:
-        """Each of its works with all zones that it is worked on."""
-        for name in dict.fromkeys(one.modality for one in self.stages):
-            zones = (zone for one in self.stages if one.modality == name for zone in one.areas)
-            yield Placed(self.step.id, name, sided(zones))
+    @cached_property
+    def placed(self) -> tuple[Placed, ...]:
+        """Each of its works with all zones that it is worked on, each side by itself."""
+        return tuple(
+            Placed(
+                self.step.id,
+                name,
+                sided(zone for one in self.stages if one.modality == name for zone in one.areas),
+            )
+            for name in dict.fromkeys(one.modality for one in self.stages)
+        )
 
 
 def begin_step(

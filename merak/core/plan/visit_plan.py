@@ -326,7 +326,7 @@ def _clashes(
     """What does not fit between steps, with the clock, the slot, the money, the event; and what of it a senior allowed
     in writing.
     """
-    placed = tuple(one for step in plan.steps if step.id in worked for one in worked[step.id].placed())
+    placed = tuple(one for step in plan.steps if step.id in worked for one in worked[step.id].placed)
     between_steps = _clashes_between(brief, placed, of)
     found = [*between_steps, *too_much(worked, summed), *_limits(brief, plan, worked, numbers, spans)]
     kept, allowed = [], []
