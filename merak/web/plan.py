@@ -19,6 +19,7 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import scale_of
 from merak.core.plan.brief import Brief, plates_of, workable
 from merak.core.plan.fitting import title
+from merak.core.plan.places import strokes_over
 from merak.core.plan.screening import housekeeping, questions
 from merak.core.plan.stage import Stage
 from merak.core.plan.step import Step
@@ -79,6 +80,7 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
         "groups_of": _groups_of,
         "sides": SIDES,
         "parts_of": _parts_of,
+        "strokes_over": _strokes_over,
         "usual_work": usual_work(),
         "housekeeping": housekeeping(),
         "halves": {one.id for one in planned.plan.stages if MODALITIES[one.modality].WAYS.halves},
@@ -206,6 +208,11 @@ def _where_told(stage: Stage) -> str:
     seen = [f"where seen, at most {stage.how.most_cm2:g} cm²" if stage.how.most_cm2 else "where seen"]
     drawn = [f"{len(stage.parts)} drawn part{'s' * (len(stage.parts) > 1)}"] if stage.parts else []
     return ", ".join([*zones, *drawn, *named, *(seen if stage.how.where == "chair" else [])])
+
+
+def _strokes_over(planned: planning.Planned, stage: Stage, plate: str) -> tuple[tuple[tuple[float, float], ...], ...]:
+    """How a stage is gone over on a plate, as its laying says."""
+    return dict(strokes_over(planned.file.brief, stage)).get(plate, ())
 
 
 class PartChoice(NamedTuple):

@@ -13,6 +13,7 @@ from merak.core.client import Measures
 from merak.core.knowledge import Manner
 from merak.core.plan.halves import half_by_half
 from merak.core.plan.order import own_acts
+from merak.core.plan.places import strokes_over
 from merak.core.plan.stage import compute
 
 FACE = treatable(Measures(), "ultrasound", 16)
@@ -73,3 +74,16 @@ def test_the_chair_draws_them_and_a_half_its_own() -> None:
         for part in act.parts:
             assert all((np.mean([x for x, _ in one]) < 0) == (act.side == "right") for one in part.guides)
     assert not any(part.guides for act in acts("ultrasound", laid=True, who=who) for part in act.parts)
+
+
+def test_the_plan_shows_the_strokes_that_the_chair_will() -> None:
+    who = somebody()
+    one = worked("ultrasound", who)
+    stage = one.stage.model_copy(update={"manner": Manner(laying="rows")})
+    laid = own_acts(who, as_step(who, compute(who, stage)), "right", {}, True)
+    at_the_chair = [stroke for act in laid for part in act.parts for stroke in part.guides]
+    ((plate, strokes),) = strokes_over(who, stage)
+    assert plate == "face" and sorted(strokes) == sorted(at_the_chair) != []
+    assert strokes_over(who, one.stage) == (), "nothing said of strokes"
+    pins = worked("rf_fractional", who).stage.model_copy(update={"manner": Manner(laying="rows")})
+    assert strokes_over(who, pins) == (), "print by print"

@@ -2,8 +2,6 @@
 counted one by one is still seen where it lies.
 """
 
-from typing import Literal
-
 import numpy as np
 from shapely import LineString, get_parts
 from shapely.geometry.base import BaseGeometry
@@ -24,7 +22,8 @@ needs(
     """,
 )
 
-Guided = Literal["lines", "sweeps", "rolls", "circles", "rows", "points", "dabs"]
+#: The layings that are drawn.
+GUIDED = frozenset({"lines", "sweeps", "rolls", "circles", "rows", "points", "dabs"})
 #: Along lines between landmarks, where a plate has them; else in rows.
 BETWEEN_LANDMARKS = frozenset({"lines", "sweeps", "rolls", "circles"})
 #: Set apart from each other: points by the tip's width, dabs by half as much again.

@@ -7,21 +7,23 @@ from shapely import get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 
 from merak.core.acts import Cell, Part, Ring
-from merak.core.body.guides import guides
+from merak.core.body.guides import GUIDED, guides
 from merak.core.body.plate import Key, area_cm2, is_speck, keys_on
 from merak.core.body.sections import Section, SectionOrder, sections
 from merak.core.body.treatable import Treatable
 from merak.core.client import Side
+from merak.core.errors import MerakError
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import MachineCard
 from merak.core.modality.prints import Prints
 from merak.core.modality.shared import stronger
-from merak.core.plan.brief import Brief
+from merak.core.plan.brief import FEW, Brief
 from merak.core.plan.by_class import CLASSES, SkinClass, There
 from merak.core.plan.footprints import Trail
-from merak.core.plan.stage import Worked, at_most, grounds, laid_beds
+from merak.core.plan.stage import Stage, Worked, at_most, compute, grounds, laid_beds
+from merak.core.remembered import remembered
 
 needs(
     __name__,
@@ -41,6 +43,23 @@ def section_parts(brief: Brief, one: Worked, first: Side, order: SectionOrder = 
         _part(one, area, section.name, section.keys, shape).model_copy(update={"guides": _guides(one, area, shape)})
         for area, section, shape in _sections(brief, one, first, order)
     )
+
+
+@remembered(FEW)
+def strokes_over(brief: Brief, stage: Stage) -> tuple[tuple[str, tuple[Ring, ...]], ...]:
+    """How a stage is gone over as it is laid: (plate, strokes), before it is begun; none where it cannot be."""
+    if stage.how.laying not in GUIDED:
+        return ()
+    try:
+        one = compute(brief, stage)
+    except MerakError:
+        return ()
+    if one.settings.prints(one.card) is not None:  # that is laid print by print
+        return ()
+    found: dict[str, list[Ring]] = {}
+    for part in section_parts(brief, one, "right"):
+        found.setdefault(part.plate, []).extend(part.guides)
+    return tuple((plate, tuple(strokes)) for plate, strokes in found.items())
 
 
 def _guides(one: Worked, area: Treatable, shape: BaseGeometry) -> tuple[Ring, ...]:
