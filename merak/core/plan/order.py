@@ -69,12 +69,25 @@ def chair_acts(
 
 def own_acts(brief: Brief, step: WorkedStep, side: Side, of: Schools, laid: bool) -> tuple[Act, ...]:
     """The acts of one step, stage after stage. The last of a waiting one is its wait, but for what is taken off."""
-    made = _stage_acts if laid else _known_acts
+    one_by_one, by_halves = (_stage_acts, _block_acts) if laid else (_known_acts, _known_blocks)
     found: list[Act] = []
     for halved, mine in blocks(step.stages):
-        acts = [act for one in mine for act in made(brief, one, step.step.id, side, of, laid)]
-        found += half_by_half(acts, side) if halved else acts
+        if halved:
+            found += by_halves(brief, tuple(mine), step.step.id, side, of, laid)
+        else:
+            found += [act for one in mine for act in one_by_one(brief, one, step.step.id, side, of, laid)]
     return tuple(found)
+
+
+def _block_acts(
+    brief: Brief, mine: tuple[Worked, ...], step_id: str, side: Side, of: Schools, laid: bool
+) -> tuple[Act, ...]:
+    """The acts of a block of stages, half by half."""
+    made = _stage_acts if laid else _known_acts
+    return half_by_half([act for one in mine for act in made(brief, one, step_id, side, of, laid)], side)
+
+
+_known_blocks = remembered(MANY)(_block_acts)
 
 
 def _stage_acts(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid: bool) -> tuple[Act, ...]:
