@@ -22,12 +22,12 @@ needs(
     """,
 )
 
-#: The layings that are drawn.
-GUIDED = frozenset({"lines", "sweeps", "rolls", "circles", "rows", "points", "dabs"})
 #: Along lines between landmarks, where a plate has them; else in rows.
 BETWEEN_LANDMARKS = frozenset({"lines", "sweeps", "rolls", "circles"})
 #: Set apart from each other: points by the tip's width, dabs by half as much again.
 APART = {"points": 1.0, "dabs": 1.5}
+#: The layings that are drawn.
+GUIDED = BETWEEN_LANDMARKS | {*APART, "rows"}
 #: Kept to a tenth of a millimetre: finer than any hand.
 DIGITS = 1
 
@@ -37,7 +37,7 @@ def guides(area: Treatable, shape: BaseGeometry, laying: str, tip_mm: float) -> 
     the hand; a point or a dab as a small ring. None for what lies still, is kneaded or goes all over, and where a tip
     so wide finds no room.
     """
-    if is_speck(shape):
+    if is_speck(shape) or laying not in GUIDED:
         return ()
     if laying in APART:
         return _set_down(shape, tip_mm * APART[laying], tip_mm / 4)
@@ -48,9 +48,7 @@ def guides(area: Treatable, shape: BaseGeometry, laying: str, tip_mm: float) -> 
         if drawn:
             found = [piece for line in drawn for piece in along(np.array(line.coords), style, motion).pieces]
             return _told(found)
-    if laying in BETWEEN_LANDMARKS or laying == "rows":
-        return _told(cover(shape, style, motion).pieces)
-    return ()
+    return _told(cover(shape, style, motion).pieces)
 
 
 def _between_landmarks(area: Treatable, shape: BaseGeometry) -> list[LineString]:

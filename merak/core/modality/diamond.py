@@ -9,7 +9,8 @@ from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import MachineCard, scaled
-from merak.core.modality.dry_abrasion import in_lanes, path
+from merak.core.modality.dry_abrasion import path
+from merak.core.modality.lanes import in_lanes
 from merak.core.modality.making import Making, counted
 from merak.core.modality.shared import (
     Amount,

@@ -1,18 +1,12 @@
-"""What crystal and diamond share, and needles with them: path, dwell, lanes."""
-
-from math import ceil
+"""What crystal and diamond share: path, dwell, passes."""
 
 from merak.core.dose.abrasion import path_mm, point_dwell_s
-from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
 from merak.core.modality.shared import Judge, Subject, as_set, worked
-from merak.core.working import Quantity
 
 needs(
     __name__,
     """
-    mm: work.lane
-    s: work.between
     words: device.tip work.pace
     """,
 )
@@ -51,23 +45,3 @@ def path(judge: Judge, subject: Subject, tip_mm: float, speed_mm_s: float, passe
         ),
     )
     return minutes
-
-
-def in_lanes(judge: Judge, length_mm: float, moving: Quantity, between_rule: str = "work.between") -> Quantity:
-    """Minutes of a path that is worked lane by lane, skin pulled taut anew for each; told."""
-    lane, between = (
-        as_set("a lane", number("work.lane"), "mm", 0, "work.lane"),
-        as_set("between lanes", number(between_rule), "s", 1, between_rule),
-    )
-    lanes = worked("lanes", ceil(length_mm / lane.known - 1e-9), "", "path ÷ lane, rounded up", (lane,), digits=0)
-    judge.tell("lanes", lanes)
-    found = worked(
-        "minutes",
-        moving.known + lanes.known * between.known / 60,
-        "min",
-        "gliding + lanes × seconds ÷ 60",
-        (moving, lanes, between),
-        "work.pace",
-    )
-    judge.tell("minutes", found)
-    return found

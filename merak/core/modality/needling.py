@@ -6,7 +6,7 @@ from merak.core.dose.abrasion import path_mm
 from merak.core.dose.needles import layer_reached
 from merak.core.knowledge import number, quantity
 from merak.core.knowledge.register import needs
-from merak.core.modality.dry_abrasion import in_lanes
+from merak.core.modality.lanes import in_lanes
 from merak.core.modality.shared import Judge, Subject, as_set, worked
 from merak.core.working import Quantity
 
