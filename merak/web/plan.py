@@ -10,10 +10,11 @@ from fastapi.responses import Response
 
 from merak.auth import Form, entered
 from merak.core.after.differences import clock
+from merak.core.body.marks import Mark
 from merak.core.body.plate import GROUPS, PLATES, SIDES, sided, where_words, zone_names
 from merak.core.body.strokes import EVERY_PATH
 from merak.core.body.treatable import BESIDE
-from merak.core.knowledge import about, conditions, methods, usual_work
+from merak.core.knowledge import about, conditions, mark_kinds, methods, usual_work
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import scale_of
@@ -211,12 +212,14 @@ def _where_told(stage: Stage) -> str:
 
 
 def _strokes_over(planned: planning.Planned, stage: Stage, plate: str) -> tuple[tuple[tuple[float, float], ...], ...]:
-    """How a stage is gone over on a plate, as its laying says."""
+    """How a stage is gone over on a plate, as its laying says; one that follows the visit where it really goes."""
+    if stage.how.where == "worked":
+        stage = stage.model_copy(update={"zones": tuple(planned.computed.zones.get(stage.id, ()))})
     return dict(strokes_over(planned.file.brief, stage)).get(plate, ())
 
 
 class PartChoice(NamedTuple):
-    """An area marked on a plate that a stage may go to alone: what and where it is, how much of it is open, its outline
+    """What is marked on a plate and a stage may go to alone: what and where it is, how much of it is open, its outline
     on the drawing.
     """
 
@@ -228,11 +231,17 @@ class PartChoice(NamedTuple):
     chosen: bool
 
 
+def _may_be_worked(mark: Mark) -> bool:
+    """Whether a mark is of a kind that work may be meant for."""
+    kind = mark_kinds()[mark.kind]
+    return not kind.measured and not kind.keeps_out
+
+
 def _parts_of(planned: planning.Planned, stage: Stage) -> tuple[PartChoice, ...]:
-    """What is marked on the plates of a stage's work."""
+    """What is marked on the plates of a stage's work, but for readings and what keeps work off."""
     brief, found = planned.file.brief, []
     for name in about()[stage.modality].plates:
-        marks = tuple(one for one in brief.facts.marks if one.plate == name)
+        marks = tuple(one for one in brief.facts.marks if one.plate == name and _may_be_worked(one))
         for one in ink_marks(marks, brief.whole(name).plate) if marks else ():
             cm2 = sum(workable(brief, stage.modality, (), (one.mark.id,)).values())
             words = f"{one.mark.words}, {one.zone}"

@@ -14,7 +14,11 @@ from merak.core.body.plate import area_cm2
 from merak.core.errors import Refused
 from merak.core.plan.brief import workable
 from merak.core.plan.order import own_acts
-from merak.core.plan.stage import Stage, compute
+from merak.core.plan.routine import routine_of
+from merak.core.plan.screening import Answer
+from merak.core.plan.stage import Stage, compute, resized
+from merak.core.plan.step import step_of
+from merak.core.plan.visit_plan import Plan
 
 PART, OTHER = UUID(int=1), UUID(int=2)
 
@@ -123,3 +127,49 @@ def test_a_line_that_may_not_be_reached_is_refused() -> None:
     who = somebody(marks=(lid,))
     with pytest.raises(Refused):
         compute(who, worked("pulsed_light", somebody()).stage.model_copy(update={"parts": (PART,)}))
+
+
+def test_a_vessel_is_left_where_its_zone_is_closed() -> None:
+    """What an answer closes stays closed along a mark that runs into it, and beside it."""
+    across = vessel([(48, 112), (48, 150)], PART)
+    shut = {"filler": Answer(option="permanent", zones=("lower cheek",))}
+    open_, closed = (somebody(marks=(across,), answers=answers) for answers in (None, shut))
+    for who in (open_, closed):
+        one = worked("pulsed_light", who, target="red", stacked=3)
+        stage = one.stage.model_copy(update={"parts": (PART,)})
+        acts_ = own_acts(who, as_step(who, compute(who, stage)), "right", {}, True)
+        cells = [Polygon(cell.ring) for act in acts_ for cell in act.cells]
+        lower = who.own_area("pulsed_light").zones["left", "lower cheek"]
+        touched = sum(cell.intersection(lower).area for cell in cells)
+        assert (touched > 1) == (who is open_)
+
+
+def test_an_area_that_was_drawn_is_pulsed_all_over_and_what_is_left_of_it_is_missed() -> None:
+    who = somebody(marks=(CHEEK,))
+    one = worked("pulsed_light", who, target="red", stacked=3)
+    found = compute(who, one.stage.model_copy(update={"parts": (PART,)}))
+    (act,) = (act for act in own_acts(who, as_step(who, found), "right", {}, True) if act.kind == "pulses")
+    assert act.strokes == found.dose.numbers["shots"].value and not act.at_most
+    line = vessel([(48, 112), (92, 112)], OTHER)
+    plain = one.stage.with_settings(one.stage.values | {"target": "brown", "stacked": 1})
+    brown = compute(somebody(marks=(line,)), plain.model_copy(update={"parts": (OTHER,)}))
+    assert brown.dose.numbers["shots"].value == 3 and not brown.capped, "44 mm of a 20 mm crystal, end to end"
+
+
+def test_hands_follow_a_part_that_comes_and_goes() -> None:
+    """Minutes go with the area; a part that was taken off the plate can still be let go."""
+    who, bare_ = somebody(marks=(CHEEK,)), somebody()
+    face = worked("cleanse", who).stage
+    part_ = resized(who, face, face.model_copy(update={"parts": (PART,)}))
+    assert (face.at, part_.at) == (2.5, 0.5)
+    gone = resized(bare_, part_, part_.model_copy(update={"parts": ()}))
+    assert gone.parts == () and compute(bare_, gone).areas
+
+
+def test_a_routine_keeps_the_zones_that_a_part_touches_and_not_everywhere() -> None:
+    who = somebody(marks=(CHEEK,))
+    plan = Plan(steps=(step_of(stage_of("touch", PART)),))
+    (kept,) = routine_of(who, plan, "one cheek").steps[0].stages
+    assert set(kept.zones) == set(workable(who, "touch", (), (PART,))) and all(
+        z.startswith("left ") for z in kept.zones
+    )

@@ -1,6 +1,7 @@
 """A zone on one side alone: a name of its own wherever zones are named, skin of its own wherever it is summed."""
 
 from typing import Any
+from uuid import UUID
 
 import pytest
 from hypothesis import given
@@ -175,3 +176,22 @@ def test_ears_are_a_zone_of_their_own_where_product_goes_and_is_asked_for() -> N
     assert left.areas["left ear"] == pytest.approx(with_ears.areas["ear"] / 2, rel=0.01)
     with pytest.raises(Refused):
         worked("rf_fractional", WHO, zones=("ear",))
+
+
+def test_what_has_no_place_yet_is_set_as_its_strictest_zone_asks() -> None:
+    """At most 4 cm² somewhere on cheek and nose bridge: bone's setting, wherever it will be."""
+    stage = worked("pulsed_light", WHO, zones=("mid cheek", "nose bridge")).stage
+    seen = stage.model_copy(update={"manner": Manner(where="chair", most_cm2=4)})
+    plan = visit_plan(WHO, Plan(steps=(step_of(seen),)), laid=True)
+    act = next(act for act in plan.acts if act.kind == "pulses")
+    lower = plan.numbers[f"{stage.id}.at_bone"]
+    assert {cell.set_to for cell in act.cells} == {f"{lower.text} over bone"}
+
+
+def test_what_follows_the_visit_and_cannot_is_stopped_and_told() -> None:
+    finish = worked("finish", WHO).stage.model_copy(
+        update={"id": "f", "manner": Manner(where="worked"), "parts": (UUID(int=9),)}
+    )
+    sound = worked("ultrasound", WHO, zones=("mid cheek",)).stage
+    plan = visit_plan(WHO, Plan(steps=(step_of(sound), step_of(finish))))
+    assert "taken off the plate" in plan.stopped["f"].words

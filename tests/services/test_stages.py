@@ -458,3 +458,20 @@ def test_a_stage_goes_to_parts_that_were_drawn(ctx: Context) -> None:
     assert "taken off the plate" in page.computed.stopped[step].words and not page.settled
     page = planning.edit(ctx, visit, "parts", {"stage": step})
     assert page.plan.stage(step).parts == () and len(page.computed.zones[step]) > 10
+
+
+def test_a_part_stays_a_stages_own_whatever_else_is_changed(ctx: Context) -> None:
+    """Another machine, another programme, one stage more: where it went it goes; on its plate no zone is tapped in."""
+    visit, page, step = lit(ctx)
+    square = "45,85 95,85 95,135 45,135"
+    mark = marking.put(ctx, visit, {"plate": "face", "kind": "part", "shape": "area", "points": square, "on": ""})
+    page = planning.edit(ctx, visit, "parts", {"stage": step, f"part.{mark}": "on"})
+    tapped = planning.edit(ctx, visit, "zone", {"stage": step, "group": "chin"})
+    assert "drawn parts alone" in tapped.refusal and planning.splits_for(page, page.plan.stage(step)) == []
+    planning.edit(ctx, visit, "manner", {"stage": step, f"{step}.how.product": "a sheet"})
+    page = planning.edit(ctx, visit, "machine", {"stage": step, "machine": page.plan.stage(step).machine})
+    assert page.plan.stage(step).parts == (mark,) and page.plan.stage(step).how.product == "a sheet"
+    page = planning.edit(ctx, visit, "stage", {"stage": step, "modality": "touch"})
+    assert [one.parts for one in page.plan.of(step).stages] == [(mark,)] * 2
+    page = planning.edit(ctx, visit, "programme", {"step": step, "programme": "led.blue_red"})
+    assert [one.parts for one in page.plan.of(step).stages] == [(mark,)] * 2

@@ -74,8 +74,9 @@ class Settings(Base):
     tip: str = Field("", title="Crystal")
 
     def prints(self, card: MachineCard) -> Prints | None:
-        """Crystal beside crystal; a fluence means the same with a smaller one."""
-        return prints(card, self.tip, self.overlap_percent, changes=True, each=self.stacked)
+        """Crystal beside crystal; a fluence means the same with a smaller one. A vessel bears so many pulses."""
+        each = self.stacked if self.target == "red" else 0
+        return prints(card, self.tip, self.overlap_percent, changes=True, each=each)
 
     def tags(self) -> tuple[str, ...]:
         """What red light does to vessels."""

@@ -73,19 +73,20 @@ def is_narrow(mark: Mark) -> bool:
 
 
 @remembered(FEW)
-def along(area: Treatable, marks: tuple[Mark, ...], of: Prints) -> tuple[Bed, ...]:
+def along(area: Treatable, marks: tuple[Mark, ...], of: Prints, zones: frozenset[str]) -> tuple[Bed, ...]:
     """The footprints along marked lines and on marked spots of a plate, each by itself: as many as the cap for each,
-    spread evenly, else end to end; whole ones inside what may be treated.
+    spread evenly, else end to end; whole ones inside what may be treated of these zones.
     """
     found: list[Bed] = []
     face, tip = area.plate, of.small
+    skin = area.of(tuple(keys_on(zones)))
     for mark in marks:
         line, covers = mark.line(face), of.covers(tip)
         many = of.each or max(1, ceil(line.length / tip.down_mm - 1e-9))
         prints = [_at(line, (n + 0.5) / many, covers) for n in range(many)]
-        inside = np.array([one for one in prints if area.skin.covers(one)], dtype=object)
+        inside = np.array([one for one in prints if skin.covers(one)], dtype=object)
         shape = mark.on_skin(face)
-        keys = tuple(key for key, zone in area.zones.items() if zone.intersects(shape))
+        keys = tuple(key for key in keys_on(zones) if area.zones[key].intersects(shape))
         if keys:
             most = max(keys, key=lambda key: area.zones[key].intersection(shape).area)
             found.append(Bed(f"{mark.words}, {' '.join(most)}", keys, shape, tip, Trail(inside)))

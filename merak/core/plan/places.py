@@ -104,9 +104,11 @@ def grid_cells(
                 ]
                 tip = "" if bed.tip == of.tip else f"with the {bed.tip.name}"
                 parts.append(_part(one, area, bed.name, bed.keys, bed.shape, tip, by_cell=True))
-    if one.stage.how.where == "chair" and one.stage.how.most_cm2:  # it lies where it will be seen
+    how = one.stage.how
+    if how.where == "chair" and how.most_cm2:  # it has no place yet, and is set as the strictest class asks
         all_beds = tuple(bed for _, there in every for bed in there)
-        cells = [Cell(part=0, ring=())] * sum(at_most(one.stage.how, all_beds).values())
+        strictest = next((words for words, _ in reversed(_careful(one))), "")
+        cells = [Cell(part=0, ring=(), set_to=strictest)] * sum(at_most(how, all_beds).values())
     return tuple(parts), tuple(cells)
 
 
@@ -115,20 +117,26 @@ def _set_to(one: Worked, area: Treatable, cells: NDArray[np.object_]) -> list[st
     that so much of it touches (rule grid.class_share).
     """
     said = [""] * len(cells)
-    careful = [(found, there) for there in one.classes if (found := one.dose.numbers.get(f"at_{there.skin}"))]
-    module = MODALITIES[one.modality]
-    field = module.INCREMENT.field
-
-    def strength(there: There) -> float:
-        value = float(getattr(there.settings, field))
-        return -value if stronger(module, 0, 1, one.card) else value
-
-    for found, there in sorted(careful, key=lambda pair: -strength(pair[1])):  # the most careful last: it stays
+    for words, there in _careful(one):
         shape = union_all([part for key, part in area.plate.zones.items() if key in keys_on(frozenset(there.zones))])
         shares = shapely.area(shapely.intersection(cells, shape)) / shapely.area(cells)
         for n in np.flatnonzero(shares >= number("grid.class_share")):
-            said[n] = f"{found.text} {there.words}"
+            said[n] = words
     return said
+
+
+def _careful(one: Worked) -> list[tuple[str, There]]:
+    """The classes where a stage is set lower, and to what, the most careful last."""
+    lower = [(found, there) for there in one.classes if (found := one.dose.numbers.get(f"at_{there.skin}"))]
+    module = MODALITIES[one.modality]
+    field = module.INCREMENT.field
+
+    def gentleness(there: There) -> float:
+        value = float(getattr(there.settings, field))
+        return value if stronger(module, 0, 1, one.card) else -value
+
+    ordered = sorted(lower, key=lambda pair: gentleness(pair[1]))
+    return [(f"{found.text} {there.words}", there) for found, there in ordered]
 
 
 def areas_of(brief: Brief, one: Worked) -> tuple[Treatable, ...]:

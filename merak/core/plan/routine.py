@@ -80,7 +80,7 @@ def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
             stages=tuple(
                 RoutineStage(
                     modality=stage.modality,
-                    zones=stage.zones,
+                    zones=_zones_kept(brief, stage),
                     beyond=stage.beyond,
                     kinds=_kinds(stage),
                     settings=_amounts(stage),
@@ -95,6 +95,13 @@ def routine_of(brief: Brief, plan: Plan, name: str) -> Routine:
     return Routine(
         name=name.strip()[:80], conditions=found, goals=brief.facts.wish.goals, steps=steps, methods=plan.methods
     )
+
+
+def _zones_kept(brief: Brief, stage: Stage) -> tuple[str, ...]:
+    """The zones of a stage, of drawn parts those that they touch: a part is one client's own, and none would mean
+    everywhere.
+    """
+    return tuple(workable(brief, stage.modality, stage.zones, stage.parts)) if stage.parts else stage.zones
 
 
 def _kinds(stage: Stage) -> dict[str, str]:

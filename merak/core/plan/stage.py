@@ -17,7 +17,7 @@ from pydantic import (
     field_validator,
 )
 
-from merak.core.body.plate import GROUPS, PLATES, SIDES, all_zones, bare, is_speck, keys_on, plate_with
+from merak.core.body.plate import GROUPS, PLATES, SIDES, all_zones, bare, is_speck, keys_on, plate_with, zone_names
 from merak.core.body.treatable import Treatable
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import (
@@ -37,6 +37,7 @@ from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card, MachineCard
 from merak.core.modality.exposure import Exposure
+from merak.core.modality.making import NO_MANNER
 from merak.core.modality.prints import Prints
 from merak.core.modality.shared import (
     Circumstances,
@@ -100,10 +101,6 @@ class Beyond(Frozen):
         return name
 
 
-#: How a stage is worked of which nothing is said.
-NOTHING_SAID = Manner()
-
-
 class Stage(Frozen):
     """One continuous piece of a step. `zones` empty means everywhere that the modality may go; those `beyond` the
     plates are named among them where they are all, and `parts` are areas marked on a plate, in which alone it goes
@@ -122,7 +119,7 @@ class Stage(Frozen):
     @property
     def how(self) -> Manner:
         """How it is worked; nothing said where nothing is."""
-        return self.manner or NOTHING_SAID
+        return self.manner or NO_MANNER
 
     @property
     def values(self) -> dict[str, object]:
@@ -170,7 +167,8 @@ class Stage(Frozen):
 class Worked:
     """A stage computed: where it really goes, its dose; seconds with hands on, of waiting before it works, of its own,
     in which what was laid on comes off, and in which one half is shown against the other; what stands against it;
-    whether its own time leaves the hands free; the sides that any of it lies on.
+    whether its own time leaves the hands free; the sides that any of it lies on; whether it goes to nothing but marks
+    each of which bears so many pulses at most.
 
     It is worked out once for the same values, so that the same one is the same object.
     """
@@ -191,17 +189,12 @@ class Worked:
     wait_s: int = 0
     off_s: int = 0
     sides: frozenset[str] = frozenset(SIDES)
+    capped: bool = False
 
     @property
     def modality(self) -> str:
         """What is done."""
         return self.stage.modality
-
-    @cached_property
-    def capped(self) -> bool:
-        """Whether it goes to marks each of which bears so many pulses at most."""
-        of = self.settings.prints(self.card)
-        return bool(of and of.each and self.stage.parts)
 
     @property
     def card(self) -> Card | None:
@@ -456,6 +449,7 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
         own_s=round(minutes * 60),
         turn_s=turn_s() if module.WAYS.halves and not spot_only and len(sides) > 1 else 0,
         sides=sides,
+        capped=_is_capped(brief, stage, settings, card),
         wait_s=0 if spot_only else round((stage.how.wait_min or 0) * 60),
         off_s=0 if spot_only else off_s(stage.how, cm2),
         waits=trait.waits,
@@ -526,26 +520,32 @@ def settled(brief: Brief, stages: Sequence[Stage]) -> dict[str, tuple[str, ...]]
 
 
 def moved(brief: Brief, stage: Stage, zones: tuple[str, ...], beyond: tuple[Beyond, ...] | None = None) -> Stage:
-    """The stage on other zones, as `resized`. Raises Refused for what is not worked there."""
+    """The stage on other zones, as `resized`."""
     new = stage.model_copy(update={"zones": zones, "beyond": stage.beyond if beyond is None else beyond})
     return resized(brief, stage, new)
 
 
 def resized(brief: Brief, stage: Stage, new: Stage) -> Stage:
     """A stage as it was and as it is to be: what it began with for the area that it had, and nobody set otherwise,
-    follows the area that it has now. Raises Refused for what is not worked there.
+    follows the area that it has now. As it is to be where it cannot be there: why, says the plan.
     """
-    after, module = worked_areas(brief, new), MODALITIES[stage.modality]
+    module = MODALITIES[stage.modality]
     fields = module.Settings.BY_AREA
+    before, after = _cm2_of(brief, stage), _cm2_of(brief, new)
     if not fields or not after or isinstance(stage.settings, Unfit):
         return new
-    card, before = brief.card(stage.modality, stage.machine), worked_areas(brief, stage) or after
-    usual, now = (
-        begun(module, card, brief.subject(stage.modality, cm2)).settings
-        for cm2 in (planned_cm2(stage.how, before), planned_cm2(new.how, after))
-    )
+    card = brief.card(stage.modality, stage.machine)
+    usual, now = (begun(module, card, brief.subject(stage.modality, cm2)).settings for cm2 in (before or after, after))
     mine = {name: getattr(now, name) for name in fields if getattr(stage.settings, name) == getattr(usual, name)}
     return new.with_settings(stage.values | mine) if mine else new
+
+
+def _cm2_of(brief: Brief, stage: Stage) -> float:
+    """How much skin a stage is planned on; 0 where it cannot be."""
+    try:
+        return planned_cm2(stage.how, worked_areas(brief, stage))
+    except Refused:
+        return 0.0
 
 
 @remembered(FEW)
@@ -602,6 +602,13 @@ def _laid(
     return found
 
 
+def _is_capped(brief: Brief, stage: Stage, settings: Settings, card: Card | None) -> bool:
+    """Whether it goes to nothing but marked lines and spots, each of which bears so many pulses at most."""
+    of = settings.prints(card) if stage.parts else None
+    narrow = {one.id for one in brief.facts.marks if is_narrow(one)}
+    return bool(of and of.each and narrow.issuperset(stage.parts) and not stage.zones)
+
+
 def laid_beds(
     brief: Brief, stage: Stage, areas: Iterable[str], of: Prints
 ) -> Iterator[tuple[Treatable, tuple[Bed, ...]]]:
@@ -615,7 +622,8 @@ def laid_beds(
         plate = ground.area.plate.name
         narrow = tuple(one for one in marks if one.plate == plate and is_narrow(one))
         spread = any(one.plate == plate and not is_narrow(one) for one in marks) or not narrow
-        rows = along(brief.own_area(stage.modality, plate), narrow, of) if narrow else ()
+        open_ = frozenset(workable(brief, stage.modality, zone_names(plate))) if narrow else frozenset()
+        rows = along(brief.own_area(stage.modality, plate), narrow, of, open_) if narrow else ()
         yield ground.area, (*(beds(ground.area, worked, of) if spread else ()), *rows)
 
 

@@ -416,7 +416,7 @@ def _own_time(worked: dict[str, WorkedStep], laid: tuple[Span, ...]) -> Iterable
         minutes = stage.settings.ready_min
         if minutes is None:
             continue
-        ready = begins[stage.stage.id] + stage.hands_s + round(minutes * 60)
+        ready = begins[stage.stage.id] + stage.hands_s + stage.wait_s + round(minutes * 60)
         waits = frozenset(name for one in waiting if stage.modality in all_of(one.a) for name in all_of(one.b))
         for other_step, other in there:
             early = ready - begins[other.stage.id]

@@ -374,7 +374,7 @@ def more_for(step: Step) -> list[tuple[str, str, str]]:
 
 def splits_for(page: Planned, stage: Stage) -> list[tuple[str, str]]:
     """The classes of skin that could be a stage of their own: (class, in words)."""
-    zones = {*map(bare, page.computed.zones.get(stage.id, ()))}
+    zones = set() if stage.parts else {*map(bare, page.computed.zones.get(stage.id, ()))}
     return [(skin, words) for skin, (those, words) in CLASSES.items() if zones & those and zones - those]
 
 

@@ -10,7 +10,18 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from merak.core.body.plate import GROUPS, PLATES, SIDES, keys_of, keys_on, named, where_words, zone_names
+from merak.core.body.plate import (
+    GROUPS,
+    PLATES,
+    SIDES,
+    bare,
+    keys_of,
+    keys_on,
+    named,
+    plate_with,
+    where_words,
+    zone_names,
+)
 from merak.core.body.treatable import BESIDE
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import Manner, about
@@ -201,6 +212,7 @@ def _beyond(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draf
             read = decimal(size)
             beyond = (*beyond, Beyond.model_validate({"name": name, "cm2": size if read is None else read}))
         read_anew = Stage.model_validate(stage.model_dump() | {"beyond": beyond, "zones": _still(stage, beyond)})
+        worked_areas(file.brief, read_anew)
         new = moved(file.brief, stage, read_anew.zones, read_anew.beyond)
     except ValidationError as broken:
         for error in broken.errors():
@@ -246,7 +258,7 @@ def _machine(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Dra
     rest = (one for one in file.machines if one.id != machine.id)
     brief = file.brief.but(machines=(machine, *rest))
     fresh = begin(brief, stage.modality, stage.id, in_force(file.brief, draft.plan), zones=stage.zones)
-    new = fresh.model_copy(update={"machine": machine.id})
+    new = stage.model_copy(update={"machine": machine.id, "settings": fresh.settings})
     return changed(draft, draft.plan.with_stage(new), f"{title(stage.modality)} with the {machine.card.name}")
 
 
@@ -257,6 +269,9 @@ def _zone(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     stage, zone = draft.plan.stage(form.about), form.group
     there = stage.zones or tuple(workable(file.brief, stage.modality))
     tapped, before = frozenset(keys_of(zone)), keys_on(frozenset(there))
+    drawn = {one.plate for one in file.brief.facts.marks if one.id in stage.parts}
+    if tapped and plate_with(bare(zone)) in drawn:
+        raise BadInput({"zone": "Here it goes to its drawn parts alone: take those off first."})
     taken = bool(tapped) and tapped <= before
     if not taken and not workable(file.brief, stage.modality, (zone,) if zone else ("",)):
         raise BadInput({"zone": f"{title(stage.modality)} does not go to the {zone or 'skin beside the plate'} today."})
@@ -294,6 +309,10 @@ def _programme(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> D
         raise BadInput({"programme": "There is no such programme."})
     ids = {stage.id: step.id if n == 0 else new_id() for n, stage in enumerate(fresh.stages)}
     stages = tuple(stage.model_copy(update={"id": ids[stage.id]}) for stage in fresh.stages)
+    parts = step.lead.parts  # a row that names no zones goes where the step went
+    stages = tuple(
+        one if one.zones else resized(file.brief, one, one.model_copy(update={"parts": parts})) for one in stages
+    )
     new = step.model_copy(update={"stages": stages, "programme": form.programme})
     words = own.body.name if own else house.words if house else "one stage"
     return without(draft, step.stages, draft.plan.with_step(new), f"{title(step.modality)}: {words}{left_out(left)}")
@@ -307,8 +326,10 @@ def _stage(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft
         row = found.stages[int(form.row)]
         where = () if row.zones else stage.zones
         new = by_row(file.brief, row, row.modality or step.modality, new_id(), of, zones=where)
+        new = new if row.zones else resized(file.brief, new, new.model_copy(update={"parts": stage.parts}))
     elif form.modality in MODALITIES and MODALITIES[form.modality].WAYS.free:
         new = begin(file.brief, form.modality, new_id(), of, zones=stage.zones)
+        new = resized(file.brief, new, new.model_copy(update={"parts": stage.parts}))
     else:
         raise BadInput({"stage": "Which stage?"})
     n = step.stages.index(stage) + 1
@@ -345,7 +366,7 @@ def _split(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft
     worked = compute(file.brief, stage, of=of)
     there = next((one for one in worked.classes if one.skin == form.kind), None)
     rest = tuple(zone for zone in worked.areas if there and zone not in there.zones)
-    if there is None or not rest:
+    if there is None or not rest or stage.parts:  # a part is drawn as it is meant
         raise BadInput({"stage": "There is nothing to split off."})
     apart = moved(file.brief, stage.model_copy(update={"id": new_id()}).with_settings(there.settings), there.zones)
     with suppress(Refused):
