@@ -173,3 +173,9 @@ def test_a_routine_keeps_the_zones_that_a_part_touches_and_not_everywhere() -> N
     assert set(kept.zones) == set(workable(who, "touch", (), (PART,))) and all(
         z.startswith("left ") for z in kept.zones
     )
+
+
+def test_the_chair_names_the_zones_of_a_part() -> None:
+    who = somebody(marks=(CHEEK,))
+    made = own_acts(who, as_step(who, compute(who, stage_of("touch", PART))), "right", {}, True)
+    assert "left side" in made[0].instruction and "upper cheek" in made[0].instruction

@@ -118,7 +118,7 @@ def _made(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid
         sides=one.sides,
         capped=one.capped,
         side=side,
-        zones=stage.zones,
+        zones=tuple(one.areas) if stage.parts else stage.zones,
         beyond=tuple(area.name for area in stage.beyond if area.name not in stage.zones),
         plate=(plates_of(tuple(one.areas), stage.modality) or about()[stage.modality].plates)[0],
         school=" ".join(school_acts(stage.modality, of)),
