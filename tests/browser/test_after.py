@@ -7,7 +7,7 @@ import psycopg
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
-from builders.browser import intercept, signed_in_page, violations
+from builders.browser import intercept, settled, signed_in_page, violations
 from builders.server import Server, sign_in
 from builders.visits import begun, booked, sent
 from tests.browser.test_visit import sign
@@ -218,6 +218,7 @@ def test_the_sheet_follows_the_last_of_quick_answers(browser: Browser, server: S
     with signed_in_page(browser, server, "adaeze") as page:
         page.goto(f"{server.url}/visits/{visit}/close")
         page.get_by_role("link", name=re.compile("1 after the treatment")).click()
+        settled(page)
         cheek = page.locator("#z-right-upper-cheek")
 
         def meanwhile(route: Route) -> None:
