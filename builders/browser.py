@@ -2,26 +2,44 @@
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import cache
 
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Browser, BrowserContext, Page, Route, expect
 
-from builders.server import PASSWORD, PATIENCE_S, Server
+from builders.server import PASSWORD, PATIENCE_S, Server, sign_in
 
 expect.set_options(timeout=PATIENCE_S * 1000)
 
 
-@contextmanager
-def signed_in_page(browser: Browser, server: Server, login: str, **options: object) -> Iterator[Page]:
-    calm = {"viewport": {"width": 1280, "height": 800}, "reduced_motion": "reduce"}  # heads turn at once
-    context: BrowserContext = browser.new_context(**calm | options)  # type: ignore[arg-type]
-    page = context.new_page()
-    page.set_default_timeout(PATIENCE_S * 1000)
+@cache
+def session_of(url: str, login: str) -> tuple[tuple[str, str], ...]:
+    """The cookies of somebody who signed in, (name, value) each; once for all pages of a run."""
+    return tuple(sign_in(url, login).cookies.items())
+
+
+def sign_in_by_hand(page: Page, server: Server, login: str) -> None:
     page.goto(f"{server.url}/sign-in")
     page.get_by_label("Sign-in name").fill(login)
     page.get_by_label("Password").fill(PASSWORD)
     page.get_by_role("button", name="Sign in").click()
     page.wait_for_url(f"{server.url}/")
+
+
+@contextmanager
+def signed_in_page(
+    browser: Browser, server: Server, login: str, at: str | None = None, **options: object
+) -> Iterator[Page]:
+    """A page of somebody who is signed in, at an address of the app where one is given."""
+    calm = {"viewport": {"width": 1280, "height": 800}, "reduced_motion": "reduce"}  # heads turn at once
+    context: BrowserContext = browser.new_context(**calm | options)  # type: ignore[arg-type]
+    context.add_cookies(
+        [{"name": name, "value": value, "url": server.url} for name, value in session_of(server.url, login)]
+    )
+    page = context.new_page()
+    page.set_default_timeout(PATIENCE_S * 1000)
+    if at is not None:
+        page.goto(f"{server.url}{at}")
     yield page
     context.close()
 

@@ -7,6 +7,7 @@ from typing import Any
 from uuid import UUID
 
 from builders.briefs import EVERY_LICENCE, brief, plan_of, planned
+from merak.core.acts import Act, Cell, Part
 from merak.core.plan.visit_plan import visit_plan
 from merak.core.spots import SpotRule
 from merak.core.treatment import Order, Tap, order_of
@@ -38,6 +39,27 @@ PINS = ordered("numbing", "cleanse", "rf_fractional", "mask", beside=(1, 0))
 
 
 WARM = ordered("rf_bulk", "oxygen_mask", at=3)
+
+
+SQUARES = tuple(
+    Part(name=name, plate=plate, outlines=(((x, 0), (x + 20, 0), (x + 20, 20), (x, 20)),))
+    for name, plate, x in (("right cheek", "", -30), ("left cheek", "", 10), ("front", "neck", 0))
+)
+#: Points in parts, pulses without a place yet: what is marked when it is seen.
+SEEN = order_of(
+    (
+        Act(kind="sections", title="Points", instruction="", seconds=60, parts=SQUARES, at_most=True),
+        Act(
+            kind="pulses",
+            title="Vessels",
+            instruction="",
+            seconds=60,
+            parts=SQUARES[:2],
+            cells=(Cell(part=0, ring=()),) * 3,
+            at_most=True,
+        ),
+    )
+)
 
 
 def at(second: float) -> datetime:

@@ -7,7 +7,7 @@ from random import Random
 from typing import Any
 from uuid import UUID
 
-from builders.orders import LIFT, PINS, T0, WARM, ordered
+from builders.orders import LIFT, PINS, SEEN, T0, WARM, ordered
 from merak.core.treatment import Order, Tap, fold, locked
 from merak.core.treatment.state import RunState
 from merak.services.treatment.standing import state_of
@@ -55,6 +55,7 @@ ORDERS = {
     "lines": ordered("focused_lifting", "microcurrent", "cold"),
     "wet": ordered("wet_abrasion", "finish"),
     "peel": ordered("peel", "mask", "led", beside=(2, 1)),
+    "seen": SEEN,
 }
 
 
@@ -98,6 +99,11 @@ def _tap(chance: Random, order: Order, state: RunState, k: int, at: datetime) ->
     match kind:
         case "count":
             value = chance.choice([None] * 6 + [0, 1, len(act.wanted) - 1, len(act.wanted), -1])
+            if act.at_most and chance.random() < 0.7:
+                data = {
+                    "plate": chance.choice(["face", "face", "neck", "thighs"]),
+                    "xy": [chance.choice([-20.4, 11]), 7],
+                }
         case "go":
             counted = [n for n, one in enumerate(order.acts) if one.wanted]
             value = chance.choice([chance.randrange(-1, len(order.acts) + 1), *counted])

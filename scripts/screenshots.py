@@ -65,7 +65,7 @@ def open_visit(page: Page, server: Server, client: str) -> str:
 
 def walk(browser: Browser, server: Server) -> None:
     """Each view in the order of the work."""
-    with signed_in_page(browser, server, "tomas") as page:
+    with signed_in_page(browser, server, "tomas", "/") as page:
         shot(page, "day")
         visit = open_visit(page, server, "Kofi Mensah-Lund")
         page.goto(f"{visit}/ask")

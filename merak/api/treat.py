@@ -24,6 +24,7 @@ from merak.services.treatment.standing import state_of
 router = APIRouter(prefix="/api/visits/{visit_id}", tags=["treat"])
 Short = Annotated[str, Field(max_length=80)]
 Steady = Annotated[float, Field(ge=0, le=1e8, allow_inf_nan=False)]
+Millimetre = Annotated[float, Field(ge=-1000, le=1000, allow_inf_nan=False)]
 #: A follower is told at least so often that the line still stands, s.
 HEARTBEAT_S = 15.0
 
@@ -40,6 +41,8 @@ class SentData(TapData):
     done: Annotated[str, Field(max_length=400)] = ""
     told: Annotated[str, Field(max_length=400)] = ""
     incident: Short = ""
+    plate: Short = ""
+    xy: tuple[Millimetre, Millimetre] | None = None
 
 
 class SentTap(Tap):
@@ -121,8 +124,9 @@ class WarmthOut(BaseModel):
 
 class ActOut(BaseModel):
     """One act's run; of one that was not begun only that. `walk` is the places counted in the pass under way, in order,
-    `walks` those of closed passes, `tally` how often each place was counted in the pass under way. `worked_s` is as of
-    the server's `now`: `banked_s`, and since `since` what ran on.
+    `walks` those of closed passes, `tally` how often each place was counted in the pass under way, `seen` where what is
+    marked when it is seen lay (the how-manieth count, plate, mm). `worked_s` is as of the server's `now`: `banked_s`,
+    and since `since` what ran on.
     """
 
     begun: bool
@@ -136,6 +140,7 @@ class ActOut(BaseModel):
     tally: list[int] = []
     walk: list[int] = []
     walks: list[list[int]] = []
+    seen: list[tuple[int, str, float, float]] = []
     next: int | None = None
     passes: int = 0
     complete: bool = False

@@ -54,6 +54,7 @@ def _context(ctx: Context, closed: closing.Closed, request: Request, **chosen: s
         "looks": LOOKS,
         "look": look,
         "seen_kinds": SEEN,
+        "seen_here": [one for fact in closed.facts for one in fact.seen if one.plate == "face"],
         "kind": kind,
         "grades": grades,
         "drawing": drawing,

@@ -22,7 +22,7 @@ from merak.exchange.pdf import pdf
 from merak.services.context import Context, NotFound
 from merak.services.permission import may
 from merak.services.visit import looking, marking, plating
-from merak.web.drawing import draw, ink, ink_marks
+from merak.web.drawing import draw, head_told, ink, ink_marks
 from merak.web.pages import ENV, STATIC, blocks, go, page, phase_context
 
 router = APIRouter(prefix="/visits/{visit_id}")
@@ -40,6 +40,7 @@ def _context(ctx: Context, plated: plating.Plated, slips: dict[str, str] | None 
         "page": plated,
         "work": works()[plated.work],
         "drawing": drawing,
+        "head": head_told(plated.file.findings.measures),
         "inked": ink(survey, drawing),
         "inked_marks": ink_marks(plated.marks, survey.plate),
         "PLATES": PLATES,
@@ -77,11 +78,13 @@ def plate_page(request: Request, visit_id: UUID) -> Response:
         return page(request, ctx, "plate/page.html", **_context(ctx, plated))
 
 
-def _redrawn(request: Request, ctx: Context, plated: plating.Plated, slips: dict[str, str]) -> Response:
-    """The plate and everything that follows from it."""
+def _redrawn(
+    request: Request, ctx: Context, plated: plating.Plated, slips: dict[str, str], first: tuple[str, ...] = ()
+) -> Response:
+    """The plate and everything that follows from it, after what it is drawn on."""
     changed = request.headers.get("x-changed", "")
     last = "laying" if changed in RESHAPING else "slips"  # fields drawn anew bring their slips
-    names = ("plate", "numbers", "marks", last)
+    names = (*first, "plate", "numbers", "marks", last)
     return blocks(request, ctx, "plate/page.html", names, **_context(ctx, plated, slips))
 
 
@@ -188,7 +191,8 @@ def tapes(request: Request, visit_id: UUID, form: Form) -> Response:
         plated = plating.plated(ctx, visit_id, form)
         if "hx-request" not in request.headers:
             return go(f"/visits/{visit_id}/plate?plate={plated.name}")
-        return _redrawn(request, ctx, plated, {key: looked.wrong.get(key, "") for key in taken})
+        slips = {key: looked.wrong.get(key, "") for key in taken}
+        return _redrawn(request, ctx, plated, slips, first=("head_told",))
 
 
 @router.get("/plate/working/{key}")

@@ -7,7 +7,7 @@ from builders.server import Server
 
 
 def test_a_calculation_answers_as_one_types(browser: Browser, server: Server) -> None:
-    with signed_in_page(browser, server, "tomas") as page:
+    with signed_in_page(browser, server, "tomas", "/") as page:
         page.get_by_role("link", name="Bench").click()
         page.get_by_role("link", name="Fluence of a light").click()
         found = page.locator("#w-fluence-fluence")
@@ -52,7 +52,7 @@ def test_another_skin_has_other_start_values(browser: Browser, server: Server) -
 
 
 def test_the_rule_book_is_searched_as_one_types(browser: Browser, server: Server) -> None:
-    with signed_in_page(browser, server, "joost") as page:
+    with signed_in_page(browser, server, "joost", "/") as page:
         page.get_by_role("link", name="Rules").click()
         page.wait_for_url("**/rules")  # loaded, and live: no hand is quicker, a test is
         with page.expect_response("**/rules?**"):

@@ -123,7 +123,7 @@ def test_pages_for_nobody_yet_and_pages_of_trouble(browser: Browser, server: Ser
 
 
 def test_theme_keys_and_days_by_hand(browser: Browser, server: Server) -> None:
-    with signed_in_page(browser, server, "joost") as page:
+    with signed_in_page(browser, server, "joost", "/") as page:
         page.get_by_role("button", name="Dim").click()
         assert page.locator("html").get_attribute("data-theme") == "dim"
         page.wait_for_load_state()
@@ -141,7 +141,7 @@ def test_theme_keys_and_days_by_hand(browser: Browser, server: Server) -> None:
 
 
 def test_the_owner_adds_a_machine_by_hand(browser: Browser, server: Server) -> None:
-    with signed_in_page(browser, server, "marit") as page:
+    with signed_in_page(browser, server, "marit", "/") as page:
         page.get_by_role("link", name="Practice").click()
         form = page.locator("form", has=page.get_by_role("heading", name="Add a machine"))
         form.get_by_label("Name in the room").fill("old unit")

@@ -282,7 +282,7 @@ def test_a_tap_is_painted_at_once_without_the_server(
 def test_the_clock_is_right_after_the_machine_slept(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
     visit = treated(adaeze, "Asleep Invented", "mask", "finish")
     sent(adaeze, visit, ("start", 200), ("next", 60))
-    with signed_in_page(browser, server, "adaeze") as page:
+    with signed_in_page(browser, server, "adaeze", "/") as page:
         page.clock.install()
         intercept(page, "**/api/**", lambda route: route.abort())  # nobody tells the time meanwhile
         at_the_chair(page, server, visit)
@@ -295,7 +295,7 @@ def test_the_clock_is_right_after_the_machine_slept(browser: Browser, server: Se
 
 
 def test_a_spot_that_is_due_is_read_from_the_day_sheet(browser: Browser, server: Server) -> None:
-    with signed_in_page(browser, server, "adaeze") as page:
+    with signed_in_page(browser, server, "adaeze", "/") as page:
         page.get_by_role("list", name="Due").get_by_role("link", name=re.compile("Wanda Kessler")).click()
         page.get_by_role("button", name="Keep what is seen").click()
         expect(page.locator("#slip-redness")).to_contain_text("Redness: 0 to 4")
@@ -308,5 +308,5 @@ def test_a_spot_that_is_due_is_read_from_the_day_sheet(browser: Browser, server:
         expect(page.locator("main")).to_contain_text("Nothing seen: one step up. One step up, to")
         page.goto(server.url)
         expect(page.get_by_text("Read the test spot")).to_have_count(0)
-    with signed_in_page(browser, server, "joost") as page:
+    with signed_in_page(browser, server, "joost", "/") as page:
         expect(page.get_by_role("list", name="Due")).to_have_count(0)

@@ -4,8 +4,9 @@ from datetime import datetime
 
 from merak.core.acts import Act
 from merak.core.treatment.order import Limits, Order
+from merak.core.treatment.seen import SeenAt, seen_at, seen_by_part
 from merak.core.treatment.state import ActRun, RunState
-from merak.core.treatment.walk import missed_in_all
+from merak.core.treatment.walk import anywhere, missed_in_all
 from merak.core.working import Frozen
 
 
@@ -13,7 +14,8 @@ class ActFacts(Frozen):
     """Planned beside done, for one act of the record; `set_to` is what a test spot changed the setting to, `level`
     where it was at the last, `highest` the highest that anything was counted at, `changes` how often it was moved;
     `left` why it was left before its end, `cold` the zones that were worked and never reached their band, with what was
-    read; of what was marked when it was seen it was planned `at_most` so often.
+    read; of what was marked when it was seen it was planned `at_most` so often: it lay there (`seen`), so many in each
+    part (`by_part`).
     """
 
     title: str
@@ -34,6 +36,15 @@ class ActFacts(Frozen):
     left: str = ""
     cold: tuple[str, ...] = ()
     at_most: bool = False
+    seen: tuple[SeenAt, ...] = ()
+    by_part: tuple[tuple[str, int], ...] = ()
+
+    @property
+    def counted(self) -> str:
+        """What was counted of what was planned, "" where nothing was to be."""
+        if not self.planned_strokes:
+            return f"{self.done_strokes} seen" if self.at_most else ""
+        return f"{self.done_strokes} of {'at most ' * self.at_most}{self.planned_strokes}"
 
     @property
     def short(self) -> bool:
@@ -57,7 +68,7 @@ def act_facts(order: Order, state: RunState, now: datetime) -> list[ActFacts]:
                 title=act.title,
                 planned_s=act.seconds,
                 done_s=run.seconds(now),
-                planned_strokes=act.strokes,
+                planned_strokes=0 if anywhere(act) else act.strokes,
                 done_strokes=run.strokes,
                 level=None if level is None else level + run.level_shift,
                 said=tuple(run.said),
@@ -72,6 +83,8 @@ def act_facts(order: Order, state: RunState, now: datetime) -> list[ActFacts]:
                 left=run.left,
                 cold=cold(act, run),
                 at_most=act.at_most,
+                seen=seen_at(act, run),
+                by_part=seen_by_part(act, run),
             )
         )
     return facts

@@ -15,7 +15,8 @@ from merak.core.spots import SpotLook, answer, due
 from merak.core.treatment.hands import may_give
 from merak.core.treatment.locks import locked
 from merak.core.treatment.order import Order
-from merak.core.treatment.state import ActRun, Ending, Incident, RunState, Spot
+from merak.core.treatment.seen import may_lie_on
+from merak.core.treatment.state import ActRun, Ending, Incident, RunState, Seen, Spot
 from merak.core.treatment.taps import OLD_NAMES, Tap
 from merak.core.treatment.walk import next_place, tallied
 from merak.core.treatment.warmth import Warmth
@@ -90,6 +91,8 @@ def _count(state: RunState, order: Order, tap: Tap) -> None:
         run.level_most = max(run.level_most or 0.0, at)
     run.walk.append(place)
     run.tally[place] += 1
+    if act.at_most and tap.data.xy is not None and may_lie_on(act, tap.data.plate):
+        run.seen.append(Seen(run.strokes, tap.data.plate, *tap.data.xy))
     run.since_clean += 1
     run.counted = tap.at
     _hand(run, tap)
@@ -104,6 +107,8 @@ def _uncount(state: RunState, order: Order, tap: Tap) -> None:
     if run.walk:
         run.tally[run.walk.pop()] -= 1
         run.since_clean = max(0, run.since_clean - 1)
+        if run.seen and run.seen[-1].nth > run.strokes:
+            run.seen.pop()
 
 
 def _pass(state: RunState, order: Order, tap: Tap) -> None:

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
-from typing import Literal
+from typing import Literal, NamedTuple
 from uuid import UUID
 
 from merak.core.spots import SpotAnswer, SpotLook
@@ -25,6 +25,15 @@ class Spot:
     due: datetime
     look: SpotLook | None = None
     answer: SpotAnswer | None = None
+
+
+class Seen(NamedTuple):
+    """What was marked where it was seen: the how-manieth count of its act, the plate, where on it (mm)."""
+
+    nth: int
+    plate: str
+    x: float
+    y: float
 
 
 @dataclass(slots=True)
@@ -59,7 +68,7 @@ class Ending:
 @dataclass(slots=True)
 class ActRun:
     """What happened in one act. `walk` is the places as they were counted in the pass under way, `tally` how often each
-    was in it, `passes` the walks of closed passes.
+    was in it, `passes` the walks of closed passes, `seen` where what is marked when it is seen lay.
 
     `worked_s` are the seconds of its clock up to `since`, from which it runs on (None: it stands). `left` is why it was
     left before its end. `level_most` is the highest level that something was counted at, `level_changes` how often the
@@ -91,6 +100,7 @@ class ActRun:
     level_most: float | None = None
     level_changes: int = 0
     hands: list[str] = field(default_factory=list)
+    seen: list[Seen] = field(default_factory=list)
 
     @property
     def strokes(self) -> int:
@@ -107,6 +117,7 @@ class ActRun:
         for name in ActRun.__slots__:
             setattr(other, name, getattr(self, name))
         other.walk, other.tally, other.said, other.hands = self.walk[:], self.tally[:], self.said[:], self.hands[:]
+        other.seen = self.seen[:]
         other.passes, other.spots = [one[:] for one in self.passes], [replace(one) for one in self.spots]
         other.warmth = {zone: replace(one) for zone, one in self.warmth.items()}
         return other

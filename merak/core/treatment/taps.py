@@ -48,7 +48,7 @@ OLD_NAMES = {"stroke": "count", "unstroke": "uncount"}
 class TapData(Frozen):
     """What else belongs to a tap: of a reading, a spot, an incident or a photograph its zone; of a look at a spot its
     grades; of an incident the card, what was done, who was told; of a strike the incident's id; of what an instrument
-    says its name (`source`).
+    says its name (`source`); of a count of what is marked when it is seen its plate and where on it (`xy`, mm).
 
     The server's own: of who takes it in hand the name, of any tap the licences that its giver held (None: records of
     before do not say, there the holder's count), of a photograph its file and when it was taken.
@@ -64,6 +64,8 @@ class TapData(Frozen):
     done: str = ""
     told: str = ""
     incident: str = ""
+    plate: str = ""
+    xy: tuple[float, float] | None = None
     name: str = ""
     licences: tuple[str, ...] | None = None
     file: str = ""

@@ -35,9 +35,14 @@ def tallied(act: Act, walk: Sequence[int]) -> list[int]:
     return counts
 
 
+def anywhere(act: Act) -> bool:
+    """Whether each thing is counted in whichever part it is seen, as often as it is."""
+    return act.at_most and act.kind == "sections"
+
+
 def next_place(act: Act, run: ActRun) -> int | None:
     """The place that is lit: from the last that was counted on the next that lacks one, then what was passed over; None
-    when none lacks.
+    when none lacks. What is marked when it is seen may be in any part, the next as likely as not where the last was.
     """
     wanted, tally, many = act.wanted, run.tally, len(act.wanted)
     if len(run.passes) >= act.passes:
@@ -45,18 +50,24 @@ def next_place(act: Act, run: ActRun) -> int | None:
     if not tally:
         return 0 if many else None
     here = run.walk[-1] if run.walk else 0
+    if anywhere(act):
+        return here
     return next((n % many for n in range(here, here + many) if tally[n % many] < wanted[n % many]), None)
 
 
 def complete(act: Act, run: ActRun) -> bool:
     """Whether everything that is to be counted was counted, or its passes were closed."""
-    if not act.wanted or len(run.passes) >= act.passes:
+    if not act.wanted or anywhere(act) or len(run.passes) >= act.passes:
         return True
     return len(run.passes) + 1 == act.passes and next_place(act, run) is None
 
 
 def missed_in_all(act: Act, run: ActRun) -> tuple[int, int]:
-    """(places missed, places doubled) in all passes that were closed or begun; what was never begun is not missed."""
+    """(places missed, places doubled) in all passes that were closed or begun; what was never begun is not missed, and
+    nothing of what is marked when it is seen.
+    """
+    if act.at_most:
+        return 0, 0
     closed = [walked(act, walk) for walk in run.passes]
     here = walked(act, run.walk)
     missed = sum(len(one.open) for one in closed) + len(here.missed)

@@ -68,6 +68,7 @@ def _act(run: Run, n: int, act: Act, one: ActRun) -> dict[str, Any]:
         "tally": one.tally,
         "walk": one.walk,
         "walks": one.passes,
+        "seen": one.seen,
         "next": next_place(act, one),
         "passes": len(one.passes),
         "complete": complete(act, one),

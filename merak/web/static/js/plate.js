@@ -3,7 +3,7 @@
 import { around, byId, control, every, on, typed } from "./dom.js";
 import { choose, refocus, send } from "./plate/marks.js";
 import { add, fit, drawn, keep, paint, penned, shape, simplified, stop_drawing, text } from "./plate/pen.js";
-import { ARROWS, dress, field, look, page, pan, pen, place, say, sight, tool, watching, zoom } from "./plate/view.js";
+import { ARROWS, draws, dress, field, look, page, pan, pen, place, rolled, say, sheet, sight, skin, tool, views, watching, zoom } from "./plate/view.js";
 import { stand, step_to, walked } from "./plate/walk.js";
 
 function keyed(event) {
@@ -19,6 +19,8 @@ function keyed(event) {
   else if (event.key === "+" || event.key === "=") zoom(0.7);
   else if (event.key === "-") zoom(1 / 0.7);
   else if (event.key === "0") look(null);
+  else if (event.key === "h" && !event.ctrlKey && !event.metaKey) views.key("u");
+  else if ([",", "."].includes(event.key)) views.key(event.key);
   else if ((event.key === "u" || (event.key === "z" && (event.ctrlKey || event.metaKey))) && !watching) byId("undo", HTMLElement).click();
   else if (around(event, "#sheet") && (tool() === "marks" ? !watching && penned(event) : tool() === "measure" && walked(event))) { /* done */ }
   else return;
@@ -37,9 +39,12 @@ function pressed(event) {
   around(event, "#sheet").setPointerCapture(event.pointerId);
   const mark = around(event, "[data-mark]");
   const at = place(event);
+  const there = skin(at);
   if (down.size === 2) act = { kind: "pinch", gap: gap() };
-  else if (event.button === 1 || tool() !== "marks") act = { kind: mark ? "mark" : "pan", mark, from: at, still: true };
-  else act = { kind: mark && !drawn.points.length ? "mark" : watching ? "pan" : "draw", mark, from: at, still: true, line: [at] };
+  else if (event.button === 1 || !draws()) act = { kind: mark ? "mark" : "pan", mark, from: at, still: true };
+  else if (mark && !drawn.points.length) act = { kind: "mark", mark, from: at, there, still: true };
+  else if (there) act = { kind: "draw", from: at, still: true, line: [there] };
+  else say("That is beside the face.");
 }
 
 function gap() {
@@ -61,10 +66,11 @@ function moved(event) {
   const far = Math.hypot(at[0] - act.from[0], at[1] - act.from[1]);
   if (far > 1.5) act.still = false;
   if (act.still) return;
-  if (act.kind === "pan") pan(act.from[0] - at[0], act.from[1] - at[1]);
-  if (act.kind === "mark" && !watching && tool() === "marks") act.mark.setAttribute("transform", `translate(${at[0] - act.from[0]} ${at[1] - act.from[1]})`);
-  if (act.kind === "draw" && shape() !== "spot") {
-    act.line.push(at);
+  if (act.kind === "pan" && rolled()) pan(act.from[0] - at[0], act.from[1] - at[1]);
+  if (act.kind === "mark" && draws()) act.mark.setAttribute("transform", `translate(${at[0] - act.from[0]} ${at[1] - act.from[1]})`);
+  const there = act.kind === "draw" && shape() !== "spot" ? skin(at) : null;
+  if (there) {
+    act.line.push(there);
     drawn.points = act.line;
     paint();
   }
@@ -73,11 +79,13 @@ function moved(event) {
 function lifted(event) {
   if (!down.delete(event.pointerId) || !act) return;
   const at = place(event);
-  const { kind, mark, still, from, line } = act;
+  const { kind, mark, still, there, line } = act, to = skin(at);
   act = null;
   if (kind === "mark" && (still || tool() !== "marks")) choose(mark);
-  else if (kind === "mark" && !watching) send(`marks/${mark.dataset.mark}/move`, { dx: at[0] - from[0], dy: at[1] - from[1] }).then(() => mark.removeAttribute("transform"));
-  else if (kind === "draw" && (still || shape() === "spot")) add(still ? from : at);
+  else if (kind === "mark") {
+    const moves = there && to && draws() ? send(`marks/${mark.dataset.mark}/move`, { dx: to[0] - there[0], dy: to[1] - there[1] }) : Promise.resolve();
+    moves.then(() => mark.removeAttribute("transform"));
+  } else if (kind === "draw" && (still || shape() === "spot")) add(still ? line[0] : to ?? line[0]);
   else if (kind === "draw") {
     drawn.points = simplified(line);
     paint();
@@ -119,6 +127,7 @@ document.addEventListener("plate-kept", (event) => {
   say(event.detail.told || "Kept.");
 });
 document.addEventListener("htmx:afterSettle", () => {
+  if (views.worn?.svg !== sheet()) views.wear();
   look(sight.view);
   dress();
   paint();
@@ -129,3 +138,4 @@ if (window.location.hash === "#marks") every("[name=tab][value=marks]")[0].click
 page.dataset.tool = tool();
 fit();
 dress();
+views.wear();

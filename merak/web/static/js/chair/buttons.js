@@ -7,8 +7,10 @@ import { Keys } from "./keys.js";
 import { leave, mainPressed } from "./main_act.js";
 import { put } from "./paint.js";
 import { SHEETS, goTo, open_, show, shut, turn } from "./panels.js";
+import { choosePart, seenThere } from "./seen.js";
 import * as sound from "./sound.js";
 import { turnPlate, views } from "./stand.js";
+import { anywhere } from "./walk.js";
 import { whereNow } from "./where.js";
 
 async function sendPhoto(file, when, zone = "") {
@@ -91,13 +93,13 @@ at("unlock-form").addEventListener("submit", (event) => {
 });
 
 const forward = () => { if (!over(it.state)) (it.state.following === null ? it.tap("finish") : leave()); };
-const upDown = (by) => (it.order[it.state.act].heat ? ((it.draft = Math.min(60, Math.max(20, it.draft + by))), it.paint()) : it.tap("level", by));
+const upDown = (by) => (anywhere(it.order[it.state.act]) ? choosePart(by > 0 ? -1 : 1) : it.order[it.state.act].heat ? ((it.draft = Math.min(60, Math.max(20, it.draft + by))), it.paint()) : it.tap("level", by));
 const shownAsk = (key) => !at(key).hidden;
 const KEYS = {
   " ": mainPressed, PageDown: mainPressed, Enter: mainPressed, ArrowRight: mainPressed, ArrowLeft: () => it.tap("uncount"), Backspace: () => it.tap("uncount"), PageUp: () => it.tap("uncount"),
   ArrowUp: () => upDown(0.5), ArrowDown: () => upDown(-0.5), b: () => { if (!over(it.state) && it.state.act) it.tap("back"); },
   p: () => it.tap(it.state.status === "paused" ? "resume" : "pause"), n: forward, v: () => { it.voice.toggle(); it.paint(); }, "?": () => open_("more"), h: () => turn("words"),
-  t: turnPlate, u: () => views.key("u"), ",": () => views.key(","), ".": () => views.key("."),
+  m: seenThere, t: turnPlate, u: () => views.key("u"), ",": () => views.key(","), ".": () => views.key("."),
   Escape: () => { if (!button("stop").disabled) at("stop").click(); },
 };
 new Keys((event) => {

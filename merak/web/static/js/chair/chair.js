@@ -27,7 +27,7 @@ export const it = {
   now: () => it.told.at + performance.now() - it.told.mono,
   // What is pressed twice, what was heard and said last, what is about to be read, seen, written, left.
   armed: { at: -9999, words: "" }, rang: "", spoken: "", draft: 38, aimed: true,
-  look: { redness: null, swelling: null, mark: 0 }, where: "right jawline", grade: 1, card: "", going: null,
+  look: { redness: null, swelling: null, mark: 0 }, where: "right jawline", grade: 1, card: "", going: null, part: { act: -1, n: 0 },
   // What is asked: the one that is due, until another is chosen; a new thing due takes its place again.
   chosen: { act: -1, key: "", due: "" },
   // The act and moment of the last count, and when this key last led into an act: one press too many must not leave it.

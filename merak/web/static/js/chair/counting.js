@@ -22,8 +22,15 @@ export function count(met) {
   if (place === null || place < 0 || place >= act.wanted.length) return;
   run.walk.push(place);
   run.tally[place] += 1;
+  mark(met, run.walk.length + run.walks.reduce((sum, walk) => sum + walk.length, 0));
   run.since_clean += 1;
   hand(run, me.name);
+}
+
+/** Where what is marked when it is seen lay. @param {Met} met @param {number} nth */
+function mark({ act, run, tap }, nth) {
+  const { plate, xy } = tap.data ?? {};
+  if (act.at_most && xy && act.parts.some((part) => (part.plate || act.plate) === plate)) run.seen = [...run.seen, [nth, plate, xy[0], xy[1]]];
 }
 
 /** @param {Met} met */
@@ -37,6 +44,7 @@ export function uncount({ act, run }) {
   if (place === undefined) return;
   run.tally[place] -= 1;
   run.since_clean = Math.max(0, run.since_clean - 1);
+  if ((run.seen.at(-1)?.[0] ?? 0) > run.walk.length + run.walks.reduce((sum, walk) => sum + walk.length, 0)) run.seen = run.seen.slice(0, -1);
 }
 
 /** @param {Met} met */

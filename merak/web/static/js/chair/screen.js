@@ -7,6 +7,8 @@ import { put } from "./paint.js";
 import { paintStopped } from "./panels.js";
 import { paintAsked } from "./questions.js";
 import * as sound from "./sound.js";
+import { dots, seenWords } from "./seen.js";
+import { anywhere } from "./walk.js";
 import { whereNow } from "./where.js";
 
 export function paint() {
@@ -23,12 +25,13 @@ export function paint() {
   const { part, words } = whereNow(it.order, it.state);
   it.painter.plate(it.state);
   it.painter.warmth(it.state, part);
-  if (counted) { put("count", String(run.strokes)); put("total", String(act.wanted.reduce((a, b) => a + b, 0) * act.passes)); }
+  dots(n);
+  if (counted) { put("count", String(run.strokes)); put("of", anywhere(act) ? "seen" : "of"); put("total", anywhere(act) ? "" : String(act.wanted.reduce((a, b) => a + b, 0) * act.passes)); }
   const wipe = act.clean_every && counted ? ` · wipe in ${Math.max(0, act.clean_every - run.since_clean)}` : "";
   const set = (name, value, unit) => (unit === "level" ? `${name} level ${value}` : `${name} ${value} ${unit}`);
   const dials = act.lines.length || ended ? [] : act.dials;
   const dial = dials.map(([name, value, unit]) => set(name, Number((run.set_to ?? value).toFixed(3)), unit)).join(" · ");
-  put("line", [counted ? words + wipe : "", dial].filter(Boolean).join(" · "));
+  put("line", [counted ? (anywhere(act) ? seenWords() : words) + wipe : "", dial].filter(Boolean).join(" · "));
   for (const [whole, of] of [["words-title", "title"], ["words-line", "line"], ["words-whole", "instruction"]]) put(whole, at(of).textContent);
   if (act.lines.length && begun) level(act, run);
   const working = ["running", "paused"].includes(it.state.status);

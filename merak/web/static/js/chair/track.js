@@ -13,6 +13,7 @@ export function fresh() {
     begun: false, ended: false, on: false, worked_s: 0, banked_s: 0, since: null, ended_at: null, strokes: 0, tally: [], walk: [], walks: [],
     next: null, passes: 0, complete: false, missed: 0, doubled: 0, level_shift: 0, said: [], heat: null, pain: null, asked: null,
     since_clean: 0, lock: null, over: "", left: "", set_to: null, unlocked: false, stepped_up: false, spot: null, hands: [], warmth: {},
+    seen: [],
   };
 }
 

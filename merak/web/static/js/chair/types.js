@@ -13,7 +13,7 @@
  *   cells: { part: number, set_to: string }[], passes: number, hold_s: number, level_most: number, sayings: Saying[], stage: string, strict: boolean,
  *   over: string, keeps: boolean, not_before: boolean, beside: number | null, spot: SpotRule | null, heat: Heat | null, asks: string[], ask_s: number,
  *   clean_every: number, licence: string, mirror: boolean, machine: string, dials: [string, number, string][], plate: string,
- *   wanted: number[], must_end: boolean, halt: string, cards: string[], machine_name: string }} Act
+ *   wanted: number[], must_end: boolean, halt: string, cards: string[], machine_name: string, at_most: boolean }} Act
  * @typedef {{ heat_move: number, heat_stop: number, heat_never: number, pain_lower: number, pain_stop: number, reading_s: number,
  *   below_mm: number, hands: string, late_s: number, early_s: number }} Limits
  * @typedef {{ acts: Act[], limits: Limits }} Order
@@ -26,7 +26,8 @@
  *   ended_at: string | null, strokes: number, tally: number[], walk: number[], walks: number[][], next: number | null, passes: number,
  *   complete: boolean, missed: number, doubled: number, level_shift: number, said: string[], heat: number | null, pain: number | null,
  *   asked: string | null, since_clean: number, lock: Lock | null, over: string, left: string, set_to: number | null, unlocked: boolean,
- *   stepped_up: boolean, spot: Spot | null, hands: string[], warmth: Record<string, Warmth> }} ActRun
+ *   stepped_up: boolean, spot: Spot | null, hands: string[], warmth: Record<string, Warmth>,
+ *   seen: [number, string, number, number][] }} ActRun
  * @typedef {{ id: string, at: string, card: string, zone: string, grade: number, done: string, struck: string }} Incident
  * @typedef {{ at: string, by: string, reason: string, back: string | null }} Ending
  * @typedef {{ status: string, act: number, following: number | null, why: string, owed: string, reason: string, holder: string,

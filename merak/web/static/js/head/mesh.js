@@ -19,6 +19,32 @@ function step(axis, value) {
   return [n, (value - axis[n]) / width];
 }
 
+/**
+ * Where in a mesh cell a place is seen, each of 0 to 1; null outside it. Found by Newton's steps.
+ * @param {number[]} u
+ * @param {number[]} v
+ * @param {number} right
+ * @param {number} low
+ * @returns {[number, number] | null}
+ */
+function inside(u, v, right, low) {
+  let s = 0.5, t = 0.5;
+  for (let n = 0; n < 12; n += 1) {
+    /** @type {(w: number[]) => [number, number, number]} where it is, and how it grows with s and with t */
+    const at = (w) => [
+      (w[0] * (1 - s) + w[1] * s) * (1 - t) + (w[2] * (1 - s) + w[3] * s) * t,
+      (w[1] - w[0]) * (1 - t) + (w[3] - w[2]) * t,
+      (w[2] - w[0]) * (1 - s) + (w[3] - w[1]) * s,
+    ];
+    const [uIs, us, ut] = at(u), [vIs, vs, vt] = at(v), det = us * vt - ut * vs, du = uIs - right, dv = vIs - low;
+    if (Math.abs(det) < 1e-9) return null;
+    [s, t] = [s - (du * vt - dv * ut) / det, t - (dv * us - du * vs) / det];
+    if (Math.abs(s - 0.5) > 5 || Math.abs(t - 0.5) > 5) return null;
+  }
+  const within = (/** @type {number} */ w) => w >= -1e-6 && w <= 1 + 1e-6;
+  return within(s) && within(t) ? [s, t] : null;
+}
+
 /** So near to its own place a point is drawn that is seen, mm. */
 const HIDDEN = 0.05;
 
@@ -99,6 +125,31 @@ export class Head {
    */
   shows({ first, down, out }) {
     return Math.abs(this.mixed(this.view.stands, first, down, out) - this.mixed(this.view.x, first, down, out)) < HIDDEN;
+  }
+
+  /**
+   * The plate point that is seen at a place of the view, mm; null beside the face.
+   * @param {number} right
+   * @param {number} low
+   * @returns {[number, number] | null}
+   */
+  place(right, low) {
+    const { stands, x } = this.view;
+    for (let row = 0; row + 1 < this.levels.length; row += 1) {
+      for (let column = 0; column + 1 < this.wide; column += 1) {
+        const first = row * this.wide + column, corners = [first, first + 1, first + this.wide, first + this.wide + 1];
+        if (corners.every((n) => Math.abs(stands[n] - x[n]) >= HIDDEN)) continue;
+        const u = corners.map((n) => x[n]), v = corners.map((n) => this.low[n]);
+        if (Math.max(...u) < right - 1 || Math.min(...u) > right + 1 || Math.max(...v) < low - 1 || Math.min(...v) > low + 1) continue;
+        const inner = inside(u, v, right, low);
+        if (!inner) continue;
+        const [s, t] = inner, wide = this.columns[column + 1] - this.columns[column], tall = this.levels[row + 1] - this.levels[row];
+        /** @type {[number, number]} */
+        const there = [this.columns[column] + s * wide, this.levels[row] + t * tall];
+        if (this.shows(this.cell(...there))) return there;
+      }
+    }
+    return null;
   }
 
   /**

@@ -21,11 +21,13 @@ export class Views {
    * @param {string} name under which the choice is kept
    * @param {string} first what is chosen before anybody chose: "flat", "hand", or degrees
    * @param {() => void} [then] told after each turn
+   * @param {() => boolean} [turns] whether a drag turns the head now
    */
-  constructor(name, first, then = () => {}) {
+  constructor(name, first, then = () => {}, turns = () => true) {
     this.name = `merak.view.${name}`;
     this.chosen = localStorage.getItem(this.name) ?? first;
     this.then = then;
+    this.turns = turns;
     this.degrees = this.goal = Number(this.chosen) || 0;
     this.frame = 0;
     this.told = "";
@@ -132,7 +134,7 @@ export class Views {
     let turned = false;
     svg.addEventListener("pointerdown", (event) => { [from, turned] = [{ x: event.clientX, degrees: this.degrees }, false]; });
     svg.addEventListener("pointermove", (event) => {
-      if (!from || !event.buttons || this.worn?.flat) return;
+      if (!from || !event.buttons || this.worn?.flat || !this.turns()) return;
       const by = (event.clientX - from.x) / PIXELS;
       turned ||= Math.abs(by) > 4;
       if (!turned) return;

@@ -6,7 +6,7 @@
 /** Pieces of a line that are longer than this are bent, mm. */
 const BEND = 4;
 /** What belongs to the sheet and not to the skin. */
-const SHEET = ".legend, .leader, .beside, .dot, .skull, .celsius, [data-tip], pattern";
+const SHEET = ".legend, .leader, .beside, .dot, .skull, .celsius, .crosshair, [data-tip], pattern";
 const KEPT = { path: ["d"], polyline: ["points"], circle: ["cx", "cy"], text: ["x", "y"] };
 
 /**
@@ -90,6 +90,7 @@ export class Worn {
   unroll() {
     this.flat = true;
     this.svg.classList.remove("on-head");
+    delete this.svg.dataset.seen;
     if (this.box) this.svg.setAttribute("viewBox", this.box);
     this.legend?.setAttribute("transform", this.foot);
     for (const { element, flat } of this.pieces) {
@@ -107,12 +108,21 @@ export class Worn {
     this.turned += 1;
     if (!this.svg.classList.contains("on-head")) {
       this.svg.classList.add("on-head");
-      this.svg.setAttribute("viewBox", `${-120 * across} ${-40 * down} ${240 * across} ${246 * down}`);
+      this.svg.dataset.seen = `${-120 * across} ${-40 * down} ${240 * across} ${246 * down}`;
+      this.svg.setAttribute("viewBox", this.svg.dataset.seen);
       this.legend?.setAttribute("transform", `translate(0 ${202 * down})`);
     }
     this.flat = false;
     this.head.turn(degrees);
     this.skull?.setAttribute("d", this.head.outline(degrees));
+    this.freshen();
+  }
+
+  /** Takes what a group holds now, in the place of what it held. @param {Element} group */
+  again(group) {
+    const within = [group, ...group.querySelectorAll("*")].filter((one) => one.matches("path, polyline, circle, text"));
+    this.pieces = this.pieces.filter(({ element }) => element.isConnected && !within.includes(element));
+    for (const element of within) this.take(element);
     this.freshen();
   }
 

@@ -1,9 +1,10 @@
 // The pen. What is drawn stays until it is kept or thrown away, whatever the server says of it.
 
 import { byId, isControl } from "../dom.js";
-import { ARROWS, field, page, pen, say, sheet, sight, whole } from "./view.js";
+import { towards } from "../head/views.js";
+import { ARROWS, field, laid, page, pen, rolled, say, sheet, shownAt, sight, skin, views, whole } from "./view.js";
 
-/** @type {{ points: number[][], cursor: number[] | null }} */
+/** @type {{ points: number[][], cursor: import("./view.js").Place | null }} */
 export const drawn = { points: [], cursor: null };
 export const shape = () => field("shape").value;
 export const text = (list) => list.map(([x, y]) => `${x.toFixed(2)},${y.toFixed(2)}`).join(" ");
@@ -13,10 +14,11 @@ export function paint() {
   const d = drawn.points.length > 1 ? `M${drawn.points.map(([x, y]) => `${x.toFixed(2)} ${y.toFixed(2)}`).join("L")}${shape() === "area" ? "Z" : ""}` : "";
   const dots = drawn.points.length < 40 ? drawn.points.map(([x, y]) => `<circle cx="${x.toFixed(2)}" cy="${y.toFixed(2)}" r="1.1"/>`).join("") : "";
   ink.innerHTML = `<path d="${d}"${shape() === "line" ? ' fill="none"' : ""}/>${dots}`;
+  laid(ink);
   field("points").value = text(drawn.points);
   const cross = byId("pen-at", SVGElement);
   cross.toggleAttribute("hidden", !drawn.cursor);
-  if (drawn.cursor) cross.setAttribute("transform", `translate(${drawn.cursor[0].toFixed(2)} ${drawn.cursor[1].toFixed(2)})`);
+  if (drawn.cursor) cross.setAttribute("transform", `translate(${shownAt(drawn.cursor).map((n) => n.toFixed(2)).join(" ")})`);
 }
 
 export function keep() {
@@ -64,9 +66,10 @@ export function penned(event) {
   if (event.key in ARROWS) {
     const by = event.shiftKey ? 10 : 2;
     const [x, y, w, h] = sight.view ?? whole();
-    drawn.cursor ??= [x + w / 2, y + h / 2];
+    drawn.cursor ??= skin([x + w / 2, y + h / 2]) ?? [0, 60];
     drawn.cursor = [drawn.cursor[0] + ARROWS[event.key][0] * by, drawn.cursor[1] + ARROWS[event.key][1] * by];
     say(`${Math.abs(drawn.cursor[0]).toFixed(0)} mm ${drawn.cursor[0] < 0 ? "right" : "left"}, ${drawn.cursor[1].toFixed(0)} mm down`);
+    if (!rolled() && !views.head.shows(views.head.cell(...drawn.cursor))) views.to(towards(drawn.cursor[0]));
     paint();
   } else if (event.key === "Enter" && drawn.cursor) {
     const end = drawn.points[drawn.points.length - 1];

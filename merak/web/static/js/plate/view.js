@@ -1,6 +1,7 @@
-// The sheet: its layers, and the box of it that is seen, in millimetres.
+// The sheet: its layers, and the box of it that is seen, in millimetres; unrolled, or on the head.
 
 import { byId, every, inside } from "../dom.js";
+import { Views } from "../head/views.js";
 
 /**
  * @typedef {number[]} Box left, top, width, height, mm
@@ -47,7 +48,7 @@ export function dress() {
 // The view: a box in millimetres, kept while the plate is drawn anew.
 
 /** @returns {Box} */
-export const whole = () => (sheet().dataset.box ?? "").split(" ").map(Number);
+export const whole = () => (sheet().dataset.seen ?? sheet().dataset.box ?? "").split(" ").map(Number);
 
 /** @param {Box | null} box */
 export function look(box) {
@@ -79,6 +80,37 @@ export function pan(dx, dy) {
   const within = (value, low, high) => Math.min(Math.max(value, low), high);
   look([within(x + dx, fx - w / 2, fx + fw - w / 2), within(y + dy, fy - h / 2, fy + fh - h / 2), w, h]);
 }
+
+/** A drag draws where marks are made; elsewhere it turns the head. */
+export const draws = () => tool() === "marks" && !watching;
+let flat = true;
+export const views = new Views("plate", "flat", () => {
+  if (flat !== rolled()) look(null);  // another drawing, and all of it
+  flat = rolled();
+}, () => !draws());
+/** Whether the sheet lies unrolled. */
+export const rolled = () => sheet().dataset.seen === undefined;
+
+/**
+ * The skin under a place of the drawing, mm of the plate; null beside the face.
+ * @param {Place} at
+ * @returns {Place | null}
+ */
+export const skin = (at) => (rolled() ? at : views.head?.place(at[0], at[1]) ?? null);
+
+/**
+ * Where a place of the plate is drawn.
+ * @param {Place} place
+ * @returns {Place}
+ */
+export function shownAt([x, y]) {
+  if (rolled() || !views.head) return [x, y];
+  const cell = views.head.cell(x, y);
+  return [views.head.across(cell), cell.y];
+}
+
+/** What was drawn anew lies as the plate does. @param {Element} group */
+export const laid = (group) => views.worn?.again(group);
 
 /**
  * Where a pointer is, in millimetres.

@@ -1,7 +1,8 @@
 // The walk: footprints in working order.
 
 import { byId } from "../dom.js";
-import { pan, say, sight } from "./view.js";
+import { lines } from "../head/worn.js";
+import { laid, pan, say, shownAt, sight } from "./view.js";
 
 /** The footprint that is stood on; null before the first. @type {{ here: number | null }} */
 export const stand = { here: null };
@@ -15,10 +16,12 @@ export function step_to(n) {
   stand.here = Math.min(Math.max(n, 0), cells.length - 1);
   const [x, y, section, row] = cells[stand.here];
   const mark = byId("here", SVGPathElement);
-  mark.setAttribute("d", sections[section].d);
-  mark.setAttribute("transform", `translate(${x} ${y})`);
+  const outline = lines(sections[section].d).map(({ points }) => points.map(([dx, dy]) => `${x + dx} ${y + dy}`).join("L"));
+  mark.setAttribute("d", `M${outline.join("ZM")}Z`);
   mark.removeAttribute("hidden");
-  if (sight.view) pan(x - sight.view[0] - sight.view[2] / 2, y - sight.view[1] - sight.view[3] / 2);
+  laid(mark);
+  const [right, low] = shownAt([x, y]);
+  if (sight.view) pan(right - sight.view[0] - sight.view[2] / 2, low - sight.view[1] - sight.view[3] / 2);
   say(`${stand.here + 1} of ${cells.length}: ${sections[section].name}, row ${row}, ${Math.abs(x).toFixed(0)} mm ${x < 0 ? "right" : "left"} of the midline`);
 }
 
