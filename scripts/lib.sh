@@ -1,6 +1,9 @@
 # Shared by ./start and ./test: Debian packages, the virtual environment, a private PostgreSQL on loopback.
 # Everything that it makes lies under $MERAK_VAR (var/) and .venv/.
 
+# What is imported is kept compiled: dozens of processes of the tests import the same.
+unset PYTHONDONTWRITEBYTECODE
+
 HERE="$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)"
 VAR="${MERAK_VAR:-$HERE/var}"
 

@@ -4,7 +4,7 @@
 against the code that reads it, once, before anything is served.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Container, Iterable, Iterator
 from functools import cache
 from typing import Annotated, Any, NamedTuple
 
@@ -62,7 +62,7 @@ def demand_closed() -> None:
 def faults(of: Book) -> Iterator[Fault]:
     """Everything that does not hold."""
     names = Names(of)
-    for check in (_modalities, _screening, _plate, _planning, _aftercare, _numbers, _read):
+    for check in (_modalities, _read, _numbers, _plate, _screening, _aftercare, _planning):
         yield from check(of, names)
 
 
@@ -90,10 +90,9 @@ def places() -> frozenset[str]:
     return all_zones() | {spot for kind in PLATES.values() for spot in kind.sketch().spots}
 
 
-def _known(kind: str, entry: str, what: str, said: Iterable[str], names: Iterable[str]) -> Iterator[Fault]:
+def _known(kind: str, entry: str, what: str, said: Iterable[str], names: Container[str]) -> Iterator[Fault]:
     """A fault for each name that is none."""
-    known = frozenset(names)
-    yield from (Fault(kind, entry, f"there is no {what} “{name}”") for name in said if name not in known)
+    yield from (Fault(kind, entry, f"there is no {what} “{name}”") for name in said if name not in names)
 
 
 def _same(kind: str, what: str, written: Iterable[str], wanted: Iterable[str]) -> Iterator[Fault]:
@@ -365,6 +364,7 @@ def _numbers(of: Book, names: Names) -> Iterator[Fault]:
 def _bounds(of: Book, names: Names) -> Iterator[Fault]:
     """How far a studio may change a rule: around what was published, a ceiling only to its stricter side."""
     numbers = {rule.id: rule.value for rule in of.rule if rule.value is not None}
+    floors = {rule.id: rule.bounds[0] for rule in of.rule if rule.id in numbers}
     for rule in of.rule:
         yield from _known("rule", rule.id, "rule that it lies under", rule.under, numbers)
         if rule.id not in numbers:
@@ -379,7 +379,7 @@ def _bounds(of: Book, names: Names) -> Iterator[Fault]:
         for other in rule.under:
             if value > numbers.get(other, value):
                 yield Fault("rule", rule.id, f"it lies above “{other}”, which it lies under")
-            if least > min((one.bounds[0] for one in of.rule if one.id == other), default=least):
+            if least > floors.get(other, least):
                 yield Fault("rule", rule.id, f"“{other}” may be put lower than this one, which lies under it")
         eased = {"less": rule.most, "more": rule.least}.get(rule.stricter)
         if eased is not None or (rule.changeable and not rule.stricter and rule.mark != "H"):
