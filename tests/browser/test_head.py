@@ -17,6 +17,17 @@ SEEN = """async ([points, turns]) => {
   return turns.map((turned) => { head.turn(turned);
     return points.map(([x, y]) => head.cell(x, y)).map((cell) => [head.across(cell), cell.y, head.shows(cell)]); });
 }"""
+BACK = """async ([places, turned]) => {
+  const { Head } = await import("/static/js/head/mesh.js");
+  const head = new Head(JSON.parse(document.getElementById("head").textContent));
+  head.turn(turned);
+  return places.map(([right, low]) => head.place(right, low));
+}"""
+#: Where places of the plate are drawn, on the screen.
+ON_SCREEN = """(points) => import("/static/js/plate/view.js").then(({ shownAt, sheet }) => points.map((point) => {
+  const [x, y] = shownAt(point), there = new DOMPoint(x, y).matrixTransform(sheet().getScreenCTM());
+  return [there.x, there.y];
+}))"""
 DRAWN = "() => [...document.querySelectorAll('svg[data-head] path:not(.skull), svg[data-head] polyline')]" + (
     ".map((one) => one.getAttribute('d') ?? one.getAttribute('points'))"
 )
@@ -47,6 +58,68 @@ def test_the_page_lays_the_plate_as_the_core_does(browser: Browser, server: Serv
         assert np.abs(np.array([one[:2] for one in view]) - there).max() < 0.2, degrees
         agree = np.array([one[2] for one in view]) == shown
         assert agree.mean() > 0.98, "but for what a tenth of a millimetre decides"
+
+
+def test_a_place_of_a_view_leads_back_to_its_skin_as_in_the_core(
+    browser: Browser, server: Server, looked_at: str
+) -> None:
+    """What may be drawn on the head: the skin under the pen; beside the face nothing."""
+    mine = head(Measures())
+    points = np.array([[x, y] for x in range(-120, 121, 12) for y in range(6, 180, 13)], dtype=float)
+    with signed_in_page(browser, server, "adaeze", f"/visits/{looked_at}/look") as page:
+        for turned_ in (-60, 0, 35):
+            there, shown = mine.seen(points, turned_)
+            back = page.evaluate(BACK, [there[shown].tolist(), turned_])
+            found = np.array([one or [np.nan, np.nan] for one in back])
+            apart = np.hypot(*(found - points[shown]).T)
+            assert np.mean(apart < 1) > 0.95, "but where the skin turns away: the page's head is told to a tenth of one"
+            assert page.evaluate(BACK, [[[300, 60], [0, -90]], turned_]) == [None, None]
+
+
+def test_a_part_is_drawn_on_the_head(browser: Browser, server: Server, adaeze: httpx.Client) -> None:
+    """With the pen on the turned head, by hand and by keys; what is kept is the skin under it."""
+    visit = planned(adaeze, "Turned Drawn Invented", "ultrasound")
+    ring = [[58.0, 92.0], [84, 92], [84, 116], [58, 116], [58, 94]]
+    with signed_in_page(browser, server, "adaeze", f"/visits/{visit}/plate") as page:
+        turned(page, "flat")
+        page.get_by_role("button", name="left ¾").click()
+        turned(page, "35")
+        page.get_by_role("radio", name="Mark").check(force=True)
+        page.get_by_label("What", exact=True).select_option("part")
+        page.get_by_role("radio", name="area").check()
+        places = page.evaluate(ON_SCREEN, ring)
+        page.mouse.move(*places[0])
+        page.mouse.down()
+        for place in places[1:]:
+            page.mouse.move(*place, steps=6)
+        page.mouse.up()
+        expect(page.locator("#marks")).to_contain_text("part to work on, left")
+        turned(page, "35")  # it draws, and does not turn
+        mark = page.locator("[data-mark]")
+        kept = np.array([pair.split(",") for pair in (mark.get_attribute("data-points") or "").split()], dtype=float)
+        assert np.abs(kept.min(axis=0) - [58, 92]).max() < 1 and np.abs(kept.max(axis=0) - [84, 116]).max() < 1
+        was = mark.get_attribute("data-points") or ""
+        there = page.evaluate(ON_SCREEN, [[71, 104]])[0]
+        page.mouse.move(*there)
+        page.mouse.down()
+        page.mouse.move(*page.evaluate(ON_SCREEN, [[71, 120]])[0], steps=4)
+        page.mouse.up()
+        expect(mark).not_to_have_attribute("data-points", was)
+        moved = np.array([pair.split(",") for pair in (mark.get_attribute("data-points") or "").split()], dtype=float)
+        assert moved.min(axis=0)[1] == pytest.approx(kept.min(axis=0)[1] + 16, abs=1)
+        assert violations(page) == []
+
+        # By keys: the pen walks on the skin, and the head turns after it.
+        page.get_by_label("What", exact=True).select_option("vessel")
+        page.locator("#sheet").focus()
+        page.keyboard.press("h")
+        turned(page, "flat")
+        page.keyboard.press("h")
+        page.keyboard.press("ArrowRight")
+        for _ in range(13):
+            page.keyboard.press("Shift+ArrowLeft")
+        page.keyboard.press("Enter")
+        expect(page.locator("svg[data-head]")).not_to_have_attribute("data-turned", "35")
 
 
 def test_a_zone_is_tapped_on_the_head_and_the_view_stays(browser: Browser, server: Server, looked_at: str) -> None:

@@ -14,13 +14,14 @@ from merak.core.body.plate import BONY, PLATES, THIN, plate_with, zone_names
 from merak.core.body.treatable import BESIDE
 from merak.core.client import Findings
 from merak.core.errors import Refused
-from merak.core.knowledge import about
+from merak.core.knowledge import Manner, about
 from merak.core.modality.device import CardTip
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Machine
 from merak.core.plan.order import own_acts
 from merak.core.plan.proposals import proposals
-from merak.core.plan.visit_plan import Plan, in_force
+from merak.core.plan.step import step_of
+from merak.core.plan.visit_plan import Plan, in_force, visit_plan
 
 #: Modality → the number of its dose that says how many footprints there are in all passes.
 PULSED = {"pulsed_light": "shots", "rf_fractional": "spots", "focused_lifting": "lines"}
@@ -46,6 +47,24 @@ def at_the_chair(client: Brief, modality: str, zones: tuple[str, ...] = (), firs
 
 def shapes(act: Act) -> list[Polygon]:
     return [Polygon(cell.ring) for cell in act.cells]
+
+
+@pytest.mark.parametrize("modality", ["pulsed_light", "rf_fractional"])
+def test_a_looser_pass_is_planned_laid_and_counted_looser(modality: str) -> None:
+    """The same cheek with 5 mm left between: fewer of them, the same at the chair, none nearer to another."""
+    client = who(modality)
+    close = worked(modality, client, zones=("mid cheek",)).stage
+    plans = [
+        visit_plan(client, Plan(steps=(step_of(close.model_copy(update={"manner": how})),)), laid=True)
+        for how in (None, Manner(gap_mm=5))
+    ]
+    dense, loose = (next(act for act in plan.acts if act.kind == "pulses") for plan in plans)
+    assert len(dense.cells) > len(loose.cells) > 3
+    planned = plans[1].numbers[f"{close.id}.{PULSED[modality]}"].known
+    assert planned == loose.strokes and "5 mm left between" in " ".join(act.instruction for act in plans[1].acts)
+    cells = shapes(loose)
+    apart = [one.distance(other) for n, one in enumerate(cells) for other in cells[:n]]
+    assert min(apart) > 4.7, "outlines are kept to a tenth of a millimetre"
 
 
 @pytest.mark.parametrize("modality", PULSED)

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
-from shapely import LineString, MultiLineString, Polygon, box, union_all
+from shapely import LineString, MultiLineString, Polygon, STRtree, box, shortest_line, union_all
 
 from merak.core.body.grid import Footprint, Grid, Tip, grid, long_axis
 from merak.core.body.plate import PLATES, plate
@@ -51,6 +51,24 @@ def test_footprints_inside_stay_inside_and_the_sums_are_right(area: Polygon, tip
     laid = grid(area, tip, angle)
     assert_sums(laid, area)
     assert all(area.buffer(0.02).covers(cell) for cell in laid.cells())
+
+
+@settings(max_examples=30)
+@given(areas(), tips(), st.floats(-89, 90), st.floats(0.5, 12))
+def test_what_is_looser_leaves_skin_between_any_two(area: Polygon, tip: Tip, angle: float, gap: float) -> None:
+    """By Shapely's own distances, to the corners of a round tip as a polygon; nearer only across what is no skin."""
+    cells = grid(area, tip.model_copy(update={"overlap": 0, "gap_mm": gap}), angle).cells()
+    pairs = STRtree(cells).query(cells, predicate="dwithin", distance=gap - 0.01 * tip.across_mm).T
+    between = [shortest_line(cells[one], cells[other]) for one, other in pairs if one < other]
+    assert not any(area.buffer(-0.01).covers(line) for line in between)
+    assert all(area.buffer(0.02).covers(cell) for cell in cells)
+
+
+def test_a_looser_grid_is_counted_by_hand() -> None:
+    """10 mm squares, 5 mm apart, on 100 mm: 7 a row (7 × 10 + 6 × 5 = 100), 7 rows; close together 100."""
+    square = box(0, 0, 100, 100)
+    assert grid(square, Tip(across_mm=10, gap_mm=5), 0).count == 49
+    assert grid(square, Tip(across_mm=10), 0).count == 100
 
 
 @settings(max_examples=40)

@@ -10,7 +10,7 @@ from merak.core.acts import Act, Part
 from merak.core.after.differences import differences
 from merak.core.treatment import RunState, act_facts, complete, fold, next_place
 from merak.core.treatment.facts import ActFacts
-from merak.core.treatment.seen import SeenAt, seen_at
+from merak.core.treatment.seen import SightingAt, seen_at
 
 FACE, NECK = {"plate": "face"}, {"plate": "neck"}
 
@@ -31,9 +31,9 @@ def test_each_thing_is_counted_in_its_part_with_where_it_lay() -> None:
     )
     assert points.by_part == (("left cheek", 2), ("front", 1))
     assert points.seen == (
-        SeenAt(plate="face", x=12.5, y=3, part="left cheek"),
-        SeenAt(plate="face", x=14, y=8.5, part="left cheek"),
-        SeenAt(plate="neck", x=5, y=5, part="front"),
+        SightingAt(plate="face", x=12.5, y=3, part="left cheek"),
+        SightingAt(plate="face", x=14, y=8.5, part="left cheek"),
+        SightingAt(plate="neck", x=5, y=5, part="front"),
     )
     assert (points.missed, points.doubled, points.planned_strokes, points.counted) == (0, 0, 0, "3 seen")
     assert differences(SEEN, act_facts(SEEN, state, at(99))) == ()

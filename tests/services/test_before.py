@@ -72,7 +72,8 @@ def plain(value: Any) -> Any:
         return plain(value._asdict())
     if hasattr(value, "model_dump"):
         told = value.model_dump(mode="json")
-        assert not told.pop("at_most", False), "nothing was planned by its most then"
+        later = ("at_most", "seen", "by_part")
+        assert not any(told.pop(key, None) for key in later), "nothing was planned by its most then, and marked"
         return plain({THEN.get(key, key): one for key, one in told.items()})
     if isinstance(value, dict):
         return {str(key): plain(one) for key, one in value.items()}

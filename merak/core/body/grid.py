@@ -59,13 +59,14 @@ class Tip(Frozen):
     measure, `across_mm`.
 
     A hexagon is measured from flat to flat. `overlap` is the share of a footprint that the next one covers again, 0 to
-    0.6.
+    0.6; `gap_mm` the skin that is left between one and the next.
     """
 
     shape: Footprint = "square"
     across_mm: float = Field(10, gt=0, le=200)
     down_mm: float = Field(10, gt=0, le=200)
     overlap: float = Field(0, ge=0, le=0.6)
+    gap_mm: float = Field(0, ge=0, le=40)
 
     @model_validator(mode="before")
     @classmethod
@@ -93,8 +94,8 @@ class Tip(Frozen):
     @property
     def steps(self) -> tuple[float, float]:
         """(along a row, from row to row) in mm, centre to centre."""
-        along = self.across_mm * (1 - self.overlap)
-        return along, along * ROW if self.honeycomb else self.down_mm * (1 - self.overlap)
+        along, down = (side * (1 - self.overlap) + self.gap_mm for side in (self.across_mm, self.down_mm))
+        return along, along * ROW if self.honeycomb else down
 
     @cached_property
     def upper(self) -> Numbers:

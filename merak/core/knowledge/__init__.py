@@ -190,9 +190,9 @@ Worker = Literal["therapist", "senior", "assistant", "desk", "client"]
 
 class Manner(BookEntry):
     """How a stage is worked, beside where it goes and what is set: what is laid under it or over it and how much; by
-    which strokes, how often; half by half; its clock, and how long it waits before its work begins; what is asked, what
-    is seen at its end, how it comes off; what it waits for, what is chosen at the chair; what it costs extra; who does
-    what, what the free hand does, what is said.
+    which strokes, how often, how much skin is left between two footprints; half by half; its clock, and how long it
+    waits before its work begins; what is asked, what is seen at its end, how it comes off; what it waits for, what is
+    chosen at the chair; what it costs extra; who does what, what the free hand does, what is said.
     """
 
     where: Literal["", "worked", "chair"] = Field("", title="Where else")
@@ -202,6 +202,7 @@ class Manner(BookEntry):
     layer: Literal["", "under", "over"] = Field("", title="Laid")
     laying: Laying | Literal[""] = Field("", title="Strokes")
     often: str = Field("", max_length=120, title="How often")
+    gap_mm: float | None = Field(None, gt=0, le=40, title="Left between", json_schema_extra={"unit": "mm"})
     half: bool = Field(False, title="Half by half")
     clock: Literal["", "at least", "at most", "exactly"] = Field("", title="Clock")
     least_min: float | None = Field(None, ge=0, le=240, title="Least", json_schema_extra={"unit": "min"})

@@ -10,7 +10,7 @@ from merak.core.body.sections import SectionOrder
 from merak.core.client import Side
 from merak.core.knowledge import Manner, about, number
 from merak.core.knowledge.register import needs
-from merak.core.modality.prints import Prints
+from merak.core.modality.prints import Prints, looser
 from merak.core.modality.ways import Ground, Inquiry, Ways
 from merak.core.spots import SpotRule
 from merak.core.working import Quantity
@@ -115,10 +115,12 @@ class Making:
         seen = f"where it is seen{most}" if how.where == "chair" else ""
         laid = " ".join(filter(None, (how.product, how.amount and f"({how.amount})", how.layer)))
         strokes = ": ".join(filter(None, (how.laying, how.often)))
+        prints = looser(self.settings.prints(self.card), how.gap_mm)
+        between = f"{prints.gap_mm:g} mm left between two" if prints and prints.gap_mm else ""
         hands = f"free hand {how.free_hand}" if how.free_hand else ""
         off = f"off by {how.off}{f', {how.warmth}' if how.warmth else ''}" if how.off not in ("", "stays on") else ""
         ends = how.ends and f"enough: {how.ends}"
-        told = [how.gate and f"first: {how.gate}", seen, laid, strokes, hands, how.line.rstrip("."), ends, off]
+        told = [how.gate and f"first: {how.gate}", seen, laid, strokes, between, hands, how.line.rstrip("."), ends, off]
         return "".join(f"{one[0].upper()}{one[1:]}. " for one in told if one)
 
     @property
@@ -282,7 +284,7 @@ def current_on(make: Making) -> Iterable[Act]:
 
 def gridded(make: Making, order: SectionOrder = "cheeks first") -> Iterable[Act]:
     """Footprint by footprint, section by section: the next one lit, the tip wiped when it is due."""
-    of = make.settings.prints(make.card)
+    of = looser(make.settings.prints(make.card), make.how.gap_mm)
     parts: tuple[Part, ...] = (Part(name="everywhere"),)
     cells: tuple[Cell, ...] = (Cell(part=0, ring=()),)
     if make.laid.known and of:

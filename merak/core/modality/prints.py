@@ -9,7 +9,7 @@ from merak.core.modality.device import CardTip, MachineCard
 class Prints(NamedTuple):
     """The tip that is set, and the one for parts that it finds no room in: the same tip where a smaller one would put
     more energy into the same skin. `apart_mm` is how far from each other they lie where that is set and not the tip's,
-    `each` how many at most go to a marked line or spot.
+    `each` how many at most go to a marked line or spot, `gap_mm` the skin that is left between one and the next.
     """
 
     tip: CardTip
@@ -17,13 +17,19 @@ class Prints(NamedTuple):
     overlap_percent: float = 0
     apart_mm: float | None = None
     each: int = 0
+    gap_mm: float = 0
 
     def covers(self, tip: CardTip) -> Tip:
         """What a pulse with one of them covers: the tip, or a line as long as it is wide."""
         shape: Footprint = "circle" if tip.round else "rectangle"
         down = tip.down_mm if self.apart_mm is None else self.apart_mm
         overlap = min(self.overlap_percent / 100, 0.6)
-        return Tip(shape=shape, across_mm=tip.across_mm, down_mm=down, overlap=overlap)
+        return Tip(shape=shape, across_mm=tip.across_mm, down_mm=down, overlap=overlap, gap_mm=self.gap_mm)
+
+
+def looser(of: Prints | None, gap_mm: float | None) -> Prints | None:
+    """The same with so much skin left between one and the next."""
+    return of and of._replace(gap_mm=gap_mm or 0)
 
 
 def prints(

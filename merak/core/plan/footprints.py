@@ -82,7 +82,7 @@ def along(area: Treatable, marks: tuple[Mark, ...], of: Prints, zones: frozenset
     skin = area.of(tuple(keys_on(zones)))
     for mark in marks:
         line, covers = mark.line(face), of.covers(tip)
-        many = of.each or max(1, ceil(line.length / tip.down_mm - 1e-9))
+        many = of.each or max(1, ceil(line.length / (tip.down_mm + of.gap_mm) - 1e-9))
         prints = [_at(line, (n + 0.5) / many, covers) for n in range(many)]
         inside = np.array([one for one in prints if skin.covers(one)], dtype=object)
         shape = mark.on_skin(face)

@@ -38,7 +38,7 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card, MachineCard
 from merak.core.modality.exposure import Exposure
 from merak.core.modality.making import NO_MANNER
-from merak.core.modality.prints import Prints
+from merak.core.modality.prints import Prints, looser
 from merak.core.modality.shared import (
     Circumstances,
     Dose,
@@ -592,7 +592,7 @@ def _laid(
     brief: Brief, stage: Stage, settings: Settings, card: Card | None, areas: dict[str, float]
 ) -> tuple[Bed, ...] | None:
     """Its footprints on this client's own plate; None for what has none. Raises Refused where no whole one has room."""
-    of = settings.prints(card)
+    of = looser(settings.prints(card), stage.how.gap_mm)
     if of is None:
         return None
     found = tuple(bed for _, there in laid_beds(brief, stage, areas, of) for bed in there)

@@ -4,7 +4,7 @@ from datetime import datetime
 
 from merak.core.acts import Act
 from merak.core.treatment.order import Limits, Order
-from merak.core.treatment.seen import SeenAt, seen_at, seen_by_part
+from merak.core.treatment.seen import SightingAt, seen_at, seen_by_part
 from merak.core.treatment.state import ActRun, RunState
 from merak.core.treatment.walk import anywhere, missed_in_all
 from merak.core.working import Frozen
@@ -36,7 +36,7 @@ class ActFacts(Frozen):
     left: str = ""
     cold: tuple[str, ...] = ()
     at_most: bool = False
-    seen: tuple[SeenAt, ...] = ()
+    seen: tuple[SightingAt, ...] = ()
     by_part: tuple[tuple[str, int], ...] = ()
 
     @property

@@ -16,7 +16,7 @@ from merak.core.treatment.hands import may_give
 from merak.core.treatment.locks import locked
 from merak.core.treatment.order import Order
 from merak.core.treatment.seen import may_lie_on
-from merak.core.treatment.state import ActRun, Ending, Incident, RunState, Seen, Spot
+from merak.core.treatment.state import ActRun, Ending, Incident, RunState, Sighting, Spot
 from merak.core.treatment.taps import OLD_NAMES, Tap
 from merak.core.treatment.walk import next_place, tallied
 from merak.core.treatment.warmth import Warmth
@@ -92,7 +92,7 @@ def _count(state: RunState, order: Order, tap: Tap) -> None:
     run.walk.append(place)
     run.tally[place] += 1
     if act.at_most and tap.data.xy is not None and may_lie_on(act, tap.data.plate):
-        run.seen.append(Seen(run.strokes, tap.data.plate, *tap.data.xy))
+        run.seen.append(Sighting(run.strokes, tap.data.plate, *tap.data.xy))
     run.since_clean += 1
     run.counted = tap.at
     _hand(run, tap)

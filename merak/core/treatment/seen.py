@@ -3,11 +3,11 @@
 from shapely import Point, Polygon
 
 from merak.core.acts import Act
-from merak.core.treatment.state import ActRun, Seen
+from merak.core.treatment.state import ActRun, Sighting
 from merak.core.working import Frozen
 
 
-class SeenAt(Frozen):
+class SightingAt(Frozen):
     """One thing that was counted where it was seen: its plate, where on it (mm), the part that it lies in, "" beside
     all of them.
     """
@@ -18,9 +18,9 @@ class SeenAt(Frozen):
     part: str
 
 
-def seen_at(act: Act, run: ActRun) -> tuple[SeenAt, ...]:
+def seen_at(act: Act, run: ActRun) -> tuple[SightingAt, ...]:
     """Everything that was marked in an act, in the order in which it was seen."""
-    return tuple(SeenAt(plate=one.plate, x=one.x, y=one.y, part=_part(act, one)) for one in run.seen)
+    return tuple(SightingAt(plate=one.plate, x=one.x, y=one.y, part=_part(act, one)) for one in run.seen)
 
 
 def seen_by_part(act: Act, run: ActRun) -> tuple[tuple[str, int], ...]:
@@ -43,7 +43,7 @@ def may_lie_on(act: Act, plate: str) -> bool:
     return any((part.plate or act.plate) == plate for part in act.parts)
 
 
-def _part(act: Act, one: Seen) -> str:
+def _part(act: Act, one: Sighting) -> str:
     here = Point(one.x, one.y)
     for part in act.parts:
         # Rings inside others are holes: a place is in a part where an odd number of them goes around it.

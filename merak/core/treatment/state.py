@@ -27,7 +27,7 @@ class Spot:
     answer: SpotAnswer | None = None
 
 
-class Seen(NamedTuple):
+class Sighting(NamedTuple):
     """What was marked where it was seen: the how-manieth count of its act, the plate, where on it (mm)."""
 
     nth: int
@@ -100,7 +100,7 @@ class ActRun:
     level_most: float | None = None
     level_changes: int = 0
     hands: list[str] = field(default_factory=list)
-    seen: list[Seen] = field(default_factory=list)
+    seen: list[Sighting] = field(default_factory=list)
 
     @property
     def strokes(self) -> int:

@@ -89,7 +89,6 @@ export class Worn {
   /** Unrolled again. */
   unroll() {
     this.flat = true;
-    this.svg.classList.remove("on-head");
     delete this.svg.dataset.seen;
     if (this.box) this.svg.setAttribute("viewBox", this.box);
     this.legend?.setAttribute("transform", this.foot);
@@ -106,8 +105,7 @@ export class Worn {
   turn(degrees) {
     const [across, down] = this.head.scale;
     this.turned += 1;
-    if (!this.svg.classList.contains("on-head")) {
-      this.svg.classList.add("on-head");
+    if (this.svg.dataset.seen === undefined) {
       this.svg.dataset.seen = `${-120 * across} ${-40 * down} ${240 * across} ${246 * down}`;
       this.svg.setAttribute("viewBox", this.svg.dataset.seen);
       this.legend?.setAttribute("transform", `translate(0 ${202 * down})`);
