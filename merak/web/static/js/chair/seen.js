@@ -40,7 +40,7 @@ export function dots(n) {
     const here = (run.begun ? run.seen : []).filter(([, on]) => on === plate).map(([, , x, y]) => `${x} ${y}`), told = here.join(",");
     if (group.getAttribute("data-told") === told) continue;
     group.setAttribute("data-told", told);
-    group.innerHTML = here.map((one) => one.split(" ")).map(([x, y]) => `<circle cx="${x}" cy="${y}" r="1.6"/>`).join("");
+    group.innerHTML = here.map((one) => one.split(" ")).map(([x, y]) => `<circle cx="${x}" cy="${y}" r="2.2"/>`).join("");
     if (plate === "face") views.worn?.again(group);
   }
 }
