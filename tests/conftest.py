@@ -14,6 +14,7 @@ from playwright.sync_api import Browser, sync_playwright
 
 from builders.database import demo_database, demo_template_ahead
 from builders.server import Server
+from merak.cli import settle
 
 if TYPE_CHECKING:
     from uuid import UUID
@@ -33,6 +34,11 @@ MEANWHILE = ("test_closed.py", "test_bulk_heat.py", "test_laying.py", "test_moda
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=lambda item: (item.path.name not in MEANWHILE, ROOMS.index(item.path.parent.name)))
+
+
+def pytest_collection_finish() -> None:
+    """What was collected stays: the collector need not walk it again and again."""
+    settle()
 
 
 @pytest.fixture(scope="session")
