@@ -97,6 +97,12 @@ def test_whatever_is_kept_stays_in_its_order_and_closed(names: list[str], data: 
     assert {str(fault) for fault in closed.faults(changed)} == set()
 
 
+def test_what_lies_under_one_that_lies_under_another_comes_down_with_it() -> None:
+    """The ceiling alone is changed: the usual lies under it, the start under the usual."""
+    changed = {one.id: one.value for one in made(OwnRules(version=3, values={"ultrasound.ceiling": 0.25})).rule}
+    assert [changed[f"ultrasound.{name}"] for name in ("ceiling", "usual", "start")] == [0.25, 0.25, 0.25]
+
+
 def test_one_rule_never_passes_another() -> None:
     assert faults(own(chair__pain__stop=4, chair__pain__lower=4)) == {}, "as high is not above"
     assert set(faults(own(chair__pain__stop=4, rf_bulk__stop=41))) == {"rf_bulk.stop"}, "its target may reach 42"

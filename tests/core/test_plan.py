@@ -211,7 +211,7 @@ KNOWN: dict[str, Any] = {
     ("names", "rule"),
     [
         (("wet_abrasion", "rf_bulk"), "fit.abrade_heat"),
-        (("extract", "microcurrent"), "fit.current_over_open"),
+        (("peel", "microcurrent"), "fit.current_over_open"),
         (("diamond", "wet_abrasion"), "fit.one_abrasion"),
         (("enzyme", "micro_needling", "mask"), "fit.after_open"),
         (("numbing", "oxygen_mask"), "fit.numb_oxygen"),

@@ -512,6 +512,7 @@ HOUSE: dict[str, Pinned] = {
         "work.between": (3.5, "s"),
         "work.off": (0.6, "min"),
         "plan.area_price": (10, "%"),
+        "plan.left_out": (50, "%"),
     },
     "Numbing": {
         "numbing.light.share": (0.5, "share"),

@@ -2,6 +2,7 @@
 stricter. What was published stands beside it, and nothing here opens what that closes.
 """
 
+import math
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import lru_cache
@@ -137,11 +138,14 @@ def _fitting(values: dict[str, float]) -> dict[str, float]:
     """Each number within its bounds, and at most what it lies under."""
     rules = {rule.id: rule for rule in published().rule if rule.changeable and rule.id in values}
     found = {one: min(max(values[one], rule.bounds[0]), rule.bounds[1]) for one, rule in rules.items()}
-    for _ in rules:  # what lies under one that lies under another
+    lower = True
+    while lower:  # what lies under one that lies under another, however long that goes on
+        lower = False
         for rule in published().rule:
             over = [found.get(one, _value(one)) for one in rule.under]
-            if over and rule.changeable and found.get(rule.id, rule.value or 0) > min(over):
-                found[rule.id] = max(min(over), rule.bounds[0])
+            most = max(min(over), rule.bounds[0]) if over and rule.changeable else math.inf
+            if found.get(rule.id, rule.value or 0) > most:
+                found[rule.id], lower = most, True
     return found
 
 

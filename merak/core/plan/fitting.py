@@ -109,6 +109,11 @@ def _holding(
     return tuple((pairing, *_sets(pairing.id)) for pairing in between)
 
 
+def zoned(newcomer: bool, of: Methods) -> tuple[tuple[Pairing, frozenset[str], frozenset[str]], ...]:
+    """The pairings that hold about the same skin, with what they speak of: the first not where the second works."""
+    return tuple(one for one in _holding(newcomer, tuple(sorted(of.items()))) if one[0].kind == "zones")
+
+
 def title(modality: str) -> str:
     """A modality as it is called on screen."""
     return about()[modality].title

@@ -12,6 +12,7 @@ from merak.core.errors import BadInput
 from merak.core.knowledge import all_of, book, methods, number, rule, traits
 from merak.core.knowledge.register import needs
 from merak.core.modality.exposure import Sum
+from merak.core.plan.along import cut
 from merak.core.plan.brief import FEW, MANY, Brief
 from merak.core.plan.fitting import Clash, Methods, Placed, chosen, clashes, may_run_beside
 from merak.core.plan.order import chair_acts
@@ -148,7 +149,8 @@ def _known_plan(brief: Brief, plan: Plan, chair: bool) -> VisitPlan:
 
 def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     of = in_force(brief, plan)
-    worked, stopped, refused = _all_worked(brief, plan, of)
+    steps, left_out = cut(brief, _settled(brief, plan), of)
+    worked, stopped, refused = _all_worked(brief, steps, of)
     first = first_side(brief.facts.findings)
     side = plan.side or first.side
     spans = _spans(plan, worked, of)
@@ -170,7 +172,10 @@ def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
         refused=refused,
         stopped=stopped,
         clashes=against,
-        cautions={one.stage.id: one.cautions for one in stages},
+        cautions={
+            one.stage.id: (*((left_out[one.stage.id],) if one.stage.id in left_out else ()), *one.cautions)
+            for one in stages
+        },
         allowed=(
             *allowed,
             *(c for one in stages for c in one.cautions if c.words.startswith("Past a ceiling")),
@@ -197,14 +202,14 @@ def _settled(brief: Brief, plan: Plan) -> tuple[Step, ...]:
 
 
 def _all_worked(
-    brief: Brief, plan: Plan, of: dict[str, str]
+    brief: Brief, steps: tuple[Step, ...], of: dict[str, str]
 ) -> tuple[dict[str, WorkedStep], dict[str, Caution], dict[str, Caution]]:
     """The steps of which at least one stage can be computed; why a stage cannot be, what stands against its fields."""
     found: dict[str, WorkedStep] = {}
     stopped: dict[str, Caution] = {}
     refused: dict[str, Caution] = {}
-    names = [tuple(stage.modality for stage in step.stages) for step in plan.steps]
-    for n, step in enumerate(_settled(brief, plan)):
+    names = [tuple(stage.modality for stage in step.stages) for step in steps]
+    for n, step in enumerate(steps):
         before, later = tuple(chain(*names[:n])), tuple(chain(*names[n + 1 :]))
         worked, cannot = worked_step(brief, step, before, later, of)
         for one in cannot:
