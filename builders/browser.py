@@ -14,7 +14,7 @@ expect.set_options(timeout=PATIENCE_S * 1000)
 
 @cache
 def session_of(url: str, login: str) -> tuple[tuple[str, str], ...]:
-    """The cookies of somebody who signed in, (name, value) each; once for all pages of a run."""
+    """The cookies of somebody who signed in, (name, value) each; once for all of their pages."""
     return tuple(sign_in(url, login).cookies.items())
 
 
