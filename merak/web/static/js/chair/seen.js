@@ -34,6 +34,7 @@ export function seenThere() {
 /** The dots of an act's marks, on the plate that they lie on; the lit part. @param {number} n */
 export function dots(n) {
   const run = it.state.acts[n];
+  if (!it.order[n].at_most) return;
   for (const part of every(`[data-act="${n}"] [data-part]`)) part.classList.toggle("current", anywhere(it.order[n]) && run.begun && Number(part.dataset.part) === lit());
   for (const group of document.querySelectorAll(`[data-seen-in="${n}"]`)) {
     const plate = group.closest("[data-sheet]")?.getAttribute("data-sheet");
