@@ -361,7 +361,7 @@ def test_an_incident_says_something_and_is_struck_out_not_erased(
         said(adaeze, lift, "incident", 1, card="Burn", done="cooled", zone="right chin")
         expect(page.locator("#written")).to_contain_text("Burn, grade 1, right chin: cooled")
         expect(why).to_have_value("another client’s")  # what another device writes takes no word from who is typing
-        page.get_by_role("button", name="Strike out").first.click()
+        page.locator("#written li", has_text="Faint").get_by_role("button", name="Strike out").click()
         expect(page.locator("#written s")).to_contain_text("laid down, legs up")
         expect(page.locator("#written")).to_contain_text("Adaeze Okonjo: another client’s")
         expect(page.locator("#sent")).to_have_text("all kept")

@@ -39,6 +39,32 @@ def visit(server: Server) -> str:
     return visit
 
 
+def test_another_plate_is_chosen_by_its_name(browser: Browser, server: Server) -> None:
+    """What is seen on face and neck: the neck is shown by its button, tapped, and counted there."""
+    adaeze = sign_in(server.url, "adaeze")
+    visit = planned(adaeze, "Neckseen Invented", "wet_abrasion", "finish")
+    step = step_ids(adaeze, visit)[0]
+    zones = {f"zone.{side} {zone}": "on" for side in ("right", "left") for zone in ("forehead", "front of neck")}
+    adaeze.post(f"/visits/{visit}/plan/zones", data={"step": step} | zones, headers=HX)
+    adaeze.post(f"/visits/{visit}/plan/manner", data={"stage": step, f"{step}.how.where": "chair"}, headers=HX)
+    agreed(adaeze, visit)
+    assert adaeze.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes"}).status_code == 200
+    hours_ago(visit)
+    sent(adaeze, visit, ("start", 400), ("next", 300))
+    with signed_in_page(browser, server, "adaeze") as page:
+        at_the_chair(page, server, visit)
+        shown = page.locator("[data-sheet]:not([hidden])")
+        expect(shown).to_have_attribute("data-sheet", "face")
+        page.get_by_role("button", name="neck", exact=True).click()
+        expect(shown).to_have_attribute("data-sheet", "neck")
+        page.mouse.click(*page.evaluate(MIDDLE, "right neck"))
+        expect(page.locator("#line")).to_contain_text("right neck: 1 seen")
+        expect(shown.locator("[data-seen-in] circle:visible")).to_have_count(1)
+        assert violations(page) == []
+        page.get_by_role("button", name="face", exact=True).click()
+        expect(shown).to_have_attribute("data-sheet", "face")
+
+
 def tapped(page: Page, part: str) -> None:
     page.mouse.click(*page.evaluate(MIDDLE, part))
 

@@ -29,10 +29,12 @@ export class Painter {
     this.spent = every("[data-spent]");
     /** Lays what is shown on the head, where the plate is seen on one. @type {(place: Element | undefined) => void} */
     this.lay = () => {};
+    /** The part that was chosen for what is marked when it is seen. @type {() => number | null} */
+    this.chosen = () => null;
   }
 
   plate(state) {
-    const n = state.act, act = this.order[n], run = state.acts[n], on = plateNow(this.order, state);
+    const n = state.act, act = this.order[n], run = state.acts[n], on = plateNow(this.order, state, this.chosen());
     for (const sheet of this.sheets) sheet.hidden = sheet.dataset.sheet !== on;
     for (const group of this.groups) {
       const mine = Number(group.dataset.act), twin = act.kind === "strokes" && this.order[mine].kind === "strokes";

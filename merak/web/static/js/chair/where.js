@@ -18,9 +18,10 @@ export function whereNow(order, state) {
   return { part: part.name, words: `${part.name}${count}${pass}${set}${part.mind ? ` · ${part.mind}` : ""}` };
 }
 
-// The plate that the lit place lies on; the act's own where none is lit.
-export function plateNow(order, state) {
+// The plate that the lit place lies on, or the part that was chosen; the act's own where none is lit.
+export function plateNow(order, state, chosen = null) {
   const act = order[state.act], run = state.acts[state.act], lit = run.begun ? run.next : null;
-  const part = lit === null || act.kind === "strokes" ? null : act.parts[act.kind === "pulses" ? act.cells[lit].part : lit];
+  const at = act.kind === "pulses" && lit !== null ? act.cells[lit].part : lit;
+  const part = run.begun && chosen !== null ? act.parts[chosen] : at === null || act.kind === "strokes" ? null : act.parts[at];
   return part?.plate || (act.parts[0]?.plate ?? "") || act.plate;
 }
