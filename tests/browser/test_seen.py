@@ -1,5 +1,9 @@
 """What is marked when it is seen: tapped where it lies, on the plate and on the head, and told at the close."""
 
+import re
+
+import httpx
+import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from builders.browser import at_the_chair, signed_in_page, violations
@@ -18,15 +22,15 @@ MIDDLE = """(name) => {
 }"""
 
 
-def where_seen(server: Server, name: str, *zones: str) -> str:
-    """Wet abrasion only where something is seen, begun, its first bottle in hand; its visit."""
-    adaeze = sign_in(server.url, "adaeze")
-    visit = planned(adaeze, name, "wet_abrasion", "finish")
+@pytest.fixture
+def visit(server: Server) -> str:
+    """Wet abrasion only where something is seen, begun, its first bottle in hand."""
+    adaeze: httpx.Client = sign_in(server.url, "adaeze")
+    visit = planned(adaeze, "Seenat Invented", "wet_abrasion", "finish")
     step = step_ids(adaeze, visit)[0]
-    if zones:
-        ticked = {f"zone.{side} {zone}": "on" for side in ("right", "left") for zone in zones}
-        adaeze.post(f"/visits/{visit}/plan/zones", data={"step": step} | ticked, headers=HX)
-    adaeze.post(f"/visits/{visit}/plan/manner", data={"stage": step, f"{step}.how.where": "chair"}, headers=HX)
+    stage = re.findall(rf'"({step}[^".]*)\.how\.where"', adaeze.get(f"/visits/{visit}/plan?step={step}").text)
+    for one in stage or [step]:
+        adaeze.post(f"/visits/{visit}/plan/manner", data={"stage": one, f"{one}.how.where": "chair"}, headers=HX)
     agreed(adaeze, visit)
     assert adaeze.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes"}).status_code == 200
     hours_ago(visit)
@@ -35,12 +39,37 @@ def where_seen(server: Server, name: str, *zones: str) -> str:
     return visit
 
 
+def test_another_plate_is_chosen_by_its_name(browser: Browser, server: Server) -> None:
+    """What is seen on face and neck: the neck is shown by its button, tapped, and counted there."""
+    adaeze = sign_in(server.url, "adaeze")
+    visit = planned(adaeze, "Neckseen Invented", "wet_abrasion", "finish")
+    step = step_ids(adaeze, visit)[0]
+    zones = {f"zone.{side} {zone}": "on" for side in ("right", "left") for zone in ("forehead", "front of neck")}
+    adaeze.post(f"/visits/{visit}/plan/zones", data={"step": step} | zones, headers=HX)
+    adaeze.post(f"/visits/{visit}/plan/manner", data={"stage": step, f"{step}.how.where": "chair"}, headers=HX)
+    agreed(adaeze, visit)
+    assert adaeze.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes"}).status_code == 200
+    hours_ago(visit)
+    sent(adaeze, visit, ("start", 400), ("next", 300))
+    with signed_in_page(browser, server, "adaeze") as page:
+        at_the_chair(page, server, visit)
+        shown = page.locator("[data-sheet]:not([hidden])")
+        expect(shown).to_have_attribute("data-sheet", "face")
+        page.get_by_role("button", name="neck", exact=True).click()
+        expect(shown).to_have_attribute("data-sheet", "neck")
+        page.mouse.click(*page.evaluate(MIDDLE, "right neck"))
+        expect(page.locator("#line")).to_contain_text("right neck: 1 seen")
+        expect(shown.locator("[data-seen-in] circle:visible")).to_have_count(1)
+        assert violations(page) == []
+        page.get_by_role("button", name="face", exact=True).click()
+        expect(shown).to_have_attribute("data-sheet", "face")
+
+
 def tapped(page: Page, part: str) -> None:
     page.mouse.click(*page.evaluate(MIDDLE, part))
 
 
-def test_what_is_seen_is_tapped_where_it_lies(browser: Browser, server: Server) -> None:
-    visit = where_seen(server, "Seenat Invented")
+def test_what_is_seen_is_tapped_where_it_lies(browser: Browser, server: Server, visit: str) -> None:
     with signed_in_page(browser, server, "adaeze") as page:
         at_the_chair(page, server, visit)
         expect(page.locator("#of")).to_have_text("seen")
@@ -74,20 +103,3 @@ def test_what_is_seen_is_tapped_where_it_lies(browser: Browser, server: Server) 
         page.goto(f"{server.url}/visits/{visit}/close")
         expect(page.locator("table.ruled", has_text="seen").first).to_contain_text("1 seen")
         expect(page.locator("#plate .seen circle")).to_have_count(1)
-
-
-def test_another_plate_is_chosen_by_its_name(browser: Browser, server: Server) -> None:
-    """What is seen on face and neck: the neck is shown by its button, tapped, and counted there."""
-    visit = where_seen(server, "Neckseen Invented", "forehead", "front of neck")
-    with signed_in_page(browser, server, "adaeze") as page:
-        at_the_chair(page, server, visit)
-        shown = page.locator("[data-sheet]:not([hidden])")
-        expect(shown).to_have_attribute("data-sheet", "face")
-        page.get_by_role("button", name="neck", exact=True).click()
-        expect(shown).to_have_attribute("data-sheet", "neck")
-        tapped(page, "right neck")
-        expect(page.locator("#line")).to_contain_text("right neck: 1 seen")
-        expect(shown.locator("[data-seen-in] circle:visible")).to_have_count(1)
-        assert violations(page) == []
-        page.get_by_role("button", name="face", exact=True).click()
-        expect(shown).to_have_attribute("data-sheet", "face")
