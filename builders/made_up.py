@@ -114,6 +114,17 @@ reason = "The house's."
 source = "House default"
 mark = "H"
 """,
+    "on_skin": """
+[[on_skin]]
+id = "on_skin.bubble_comb"
+modality = "bubble_comb"
+leaves = { thinned = 1 }
+bears = { thinned = 2, heated = 1, calmed = 1 }
+words = "It buffs a little, on skin that is whole."
+reason = "The house's."
+source = "House default"
+mark = "H"
+""",
     "help": """
 [[help]]
 id = "help.bubble_comb.puffiness"

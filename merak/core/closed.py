@@ -237,6 +237,7 @@ def _planning(of: Book, names: Names) -> Iterator[Fault]:
         yield from _known("pairing", pairing.id, "school", {pairing.unless, pairing.only} - {""}, names.schools)
         if pairing.days < 0 or (not pairing.b and pairing.kind != "one"):
             yield Fault("pairing", pairing.id, "it pairs something with something, and days are not below zero")
+    yield from _skin(of, names)
     for method in of.method:
         for school in method.schools:
             said = (*school.on, *school.set, *school.rank, *school.adds)
@@ -250,6 +251,28 @@ def _planning(of: Book, names: Names) -> Iterator[Fault]:
         yield from _known("halting", halting.id, "modality or group", halting.modalities, names.subjects)
     halted = [one for entry in of.halting for name in entry.modalities for one in _members_or(of, name)]
     yield from _same("halting", "what is done first when it is stopped", halted, names.modalities & names.planned)
+
+
+def _skin(of: Book, names: Names) -> Iterator[Fault]:
+    """States with hours for each degree; every modality says what it leaves and bears, in degrees that there are."""
+    degrees = {one.state: len(one.degrees) for one in of.skin_state}
+    numbered = {one.id for one in of.rule if one.value is not None}
+    for one in of.skin_state:
+        if len(one.hours) != len(one.degrees) or list(one.hours) != sorted(one.hours) or min(one.hours, default=-1) < 0:
+            yield Fault("skin_state", one.id, "a stronger degree lasts as long as a weaker one, or longer")
+    yield from _same("on_skin", "what it leaves and bears", (one.modality for one in of.on_skin), names.modalities)
+    for work in of.on_skin:
+        said = [(work.leaves, 1), (work.bears, 1), *((d, 0) for case in work.cases for d in (case.leaves, case.bears))]
+        for there, least in said:
+            yield from _known("on_skin", work.id, "state of skin", there, degrees)
+            for state, degree in there.items():
+                if not least <= degree <= degrees.get(state, degree):
+                    yield Fault("on_skin", work.id, f"there is no degree {degree} of {state}")
+        for case in work.cases:
+            yield from _settings("on_skin", work.id, {work.modality: dict(case.set)})
+            yield from _known("on_skin", work.id, "rule with a number", case.above.values(), numbered)
+            fields = MODALITIES[work.modality].Settings.model_fields if work.modality in MODALITIES else {}
+            yield from _known("on_skin", work.id, "setting of it", case.above, fields)
 
 
 def _programmes(of: Book, names: Names) -> Iterator[Fault]:

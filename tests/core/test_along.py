@@ -15,7 +15,7 @@ from merak.core.plan.visit_plan import Plan, VisitPlan, visit_plan
 
 WHO = somebody()
 FACE = tuple(zone for zone in zone_names("face") if zone not in BESIDE)
-OPEN = "fit.current_over_open"
+EXTRACTED = "skin.extracted"
 
 
 def stage(modality: str, id: str, *zones: str) -> Stage:
@@ -30,27 +30,35 @@ def clashes(of: VisitPlan) -> set[str]:
     return {one.rule for one in of.clashes}
 
 
-@pytest.mark.parametrize("extraction_first", [True, False], ids=["before", "after"])
-def test_extraction_takes_its_skin_out_of_current_and_says_so(extraction_first: bool) -> None:
+def test_extraction_takes_its_skin_out_of_current_and_says_so() -> None:
     nose, lift = stage("extract", "e", "nose tip and wings"), stage("microcurrent", "l")
-    both = plan(*((nose, lift) if extraction_first else (lift, nose)), laid=True)
-    assert OPEN not in clashes(both)
+    both = plan(nose, lift, laid=True)
+    assert EXTRACTED not in clashes(both)
     assert not {bare(zone) for zone in both.zones["l"]} & {"nose tip and wings"} and both.zones["e"]
-    told = [one for one in both.cautions["l"] if one.rule == OPEN]
+    told = [one for one in both.cautions["l"] if one.rule == EXTRACTED]
     assert [(one.weight, one.words) for one in told] == [
-        ("change", "Off nose tip and wings: Extract opens that skin in this visit.")
+        ("change", "Off nose tip and wings: extracted by Extract in this visit.")
     ]
     alone = plan(lift, laid=True)
-    assert "nose tip and wings" in alone.zones["l"] and not [one for one in alone.cautions["l"] if one.rule == OPEN]
+    assert "nose tip and wings" in alone.zones["l"] and not [
+        one for one in alone.cautions["l"] if one.rule == EXTRACTED
+    ]
     skin = WHO.own_area("microcurrent", "face")
     nose_there = union_all([skin.zones[key] for key in keys_on(frozenset(both.zones["e"]))]).buffer(-0.2)
     lines = [LineString(line.points) for act in both.acts for line in act.lines]
     assert lines and not any(line.intersects(nose_there) for line in lines), "nothing is laid over it"
 
 
+def test_current_that_comes_before_extraction_goes_where_it_went() -> None:
+    lift = stage("microcurrent", "l")
+    found = plan(lift, stage("extract", "e", "nose tip and wings"))
+    assert "nose tip and wings" in found.zones["l"] and EXTRACTED not in clashes(found)
+    assert not [one for one in found.cautions["l"] if one.rule == EXTRACTED]
+
+
 def test_one_side_is_closed_by_itself() -> None:
     found = plan(stage("extract", "e", "right mid cheek"), stage("iontophoresis", "l", "mid cheek", "lower cheek"))
-    assert set(found.zones["l"]) == {"left mid cheek", "lower cheek"} and OPEN not in clashes(found)
+    assert set(found.zones["l"]) == {"left mid cheek", "lower cheek"} and EXTRACTED not in clashes(found)
 
 
 @pytest.mark.parametrize("lifted", [("mid cheek",), ("mid cheek", "chin"), ()], ids=["nothing", "little", "the neck"])
@@ -59,7 +67,7 @@ def test_what_would_be_left_with_little_is_refused_with_the_reason(lifted: tuple
     opened = ("mid cheek",) if lifted else FACE
     able = tuple(workable(WHO, "extract", opened))
     found = plan(stage("extract", "e", *able), stage("iontophoresis", "l", *lifted))
-    assert OPEN in clashes(found) and not found.startable
+    assert EXTRACTED in clashes(found) and not found.startable
     assert set(found.zones["l"]) == set(workable(WHO, "iontophoresis", lifted))
 
 
@@ -85,7 +93,7 @@ def test_current_never_meets_skin_that_was_opened(opened: set[str], lifted: set[
     there = workable(WHO, "iontophoresis", tuple(lifted))
     found = plan(stage("extract", "e", *sorted(opened)), stage("iontophoresis", "l", *sorted(lifted)))
     current, extracted = (sided(found.zones.get(one, ())) for one in "le")
-    assert not current & extracted or OPEN in clashes(found)
-    assert OPEN in clashes(found) or set(named(keys_on(frozenset(current)))) == lifted - opened
+    assert not current & extracted or EXTRACTED in clashes(found)
+    assert EXTRACTED in clashes(found) or set(named(keys_on(frozenset(current)))) == lifted - opened
     shared = sum(there[zone] for zone in lifted & opened) / sum(there.values())
-    assert abs(shared - 0.5) < 0.01 or (OPEN in clashes(found)) == (shared > 0.5), "half of it stays"
+    assert abs(shared - 0.5) < 0.01 or (EXTRACTED in clashes(found)) == (shared > 0.5), "half of it stays"

@@ -25,7 +25,7 @@ from merak.core.knowledge import Book, Rule, book, files, place_of, printed, tol
 from merak.core.plan import screening
 
 #: What is said to people: any words will do.
-SAID = """product amount often ask ends gate choice hands free_hand line beside 
+SAID = """degrees product amount often ask ends gate choice hands free_hand line beside 
     words reason source action ask heading title letter grades refer call record leaves technique endpoint stop
     consumables ladder feel checks protect dated use tray sign
 """

@@ -23,9 +23,9 @@ def by(rule: str, *steps: Placing, **rest: object) -> list[tuple[str, ...]]:
 
 
 def test_two_that_never_meet_clash_once_and_name_each_other() -> None:
-    assert by("fit.abrade_heat", "diamond", "rf_bulk") == [("s0", "s1")]
-    assert by("fit.abrade_heat", "rf_bulk", "diamond") == [("s1", "s0")]
-    assert by("fit.abrade_heat", "rf_bulk", "rf_bulk") == [] == by("fit.abrade_heat", "diamond")
+    assert by("fit.abrade_heat", "diamond", "pulsed_light") == [("s0", "s1")]
+    assert by("fit.abrade_heat", "pulsed_light", "diamond") == [("s1", "s0")]
+    assert by("fit.abrade_heat", "pulsed_light", "pulsed_light") == [] == by("fit.abrade_heat", "diamond")
 
 
 def test_one_of_a_kind_is_told_with_all_that_there_are() -> None:
@@ -40,13 +40,6 @@ def test_the_order_is_told_for_what_comes_too_late() -> None:
     assert by("fit.order_finish", "finish", "led", "touch") == [("s1", "s0"), ("s2", "s0")]
 
 
-def test_after_opened_skin_only_what_calms_follows() -> None:
-    assert by("fit.after_open", "numbing", "micro_needling", "led", "finish") == []
-    assert by("fit.after_open", "numbing", "micro_needling", "mask", "led") == [("s1", "s2")]
-    assert by("fit.after_open", "mask", "micro_needling") == []
-    assert by("fit.after_open", "micro_needling", "rf_fractional") == [], "another of its kind is another rule's"
-
-
 def test_the_lamp_bears_only_what_calms_beside_it() -> None:
     assert by("fit.light_alone", "cleanse", "pulsed_light", "cold", "mask", "led", "touch", "finish") == []
     assert by("fit.light_alone", "microcurrent", "pulsed_light") == [("s1", "s0")]
@@ -58,13 +51,6 @@ def test_the_lamp_bears_only_what_calms_beside_it() -> None:
 def test_what_needs_something_is_satisfied_by_any_of_it() -> None:
     assert by("fit.extract_soft", "extract") == [("s0",)]
     assert by("fit.extract_soft", "extract", "soften") == [] == by("fit.extract_soft", "enzyme", "extract")
-
-
-def test_current_stays_off_the_skin_that_was_opened_and_only_off_that() -> None:
-    peel = Placed("p", "peel", frozenset({"chin"}))
-    both, jaw = (Placed("l", "microcurrent", frozenset(where)) for where in (("chin", "jawline"), ("jawline",)))
-    assert by("fit.current_over_open", peel, both) == [("l", "p")] and by("fit.current_over_open", peel, jaw) == []
-    assert by("fit.current_over_open", Placed("p", "peel"), jaw) == [("l", "p")], "no zones are all of them"
 
 
 def test_some_rules_are_about_newcomers() -> None:

@@ -106,7 +106,7 @@ def test_weeks_between_count_from_a_day_that_is_known() -> None:
 def test_a_seniors_word_is_about_one_rule_between_the_same_things_in_the_same_words() -> None:
     who = somebody()
     plan = plan_of(who, "dry", "diamond", "nano")
-    clash = next(one for one in visit_plan(who, plan).clashes if one.rule == "fit.abrasion_needles")
+    clash = next(one for one in visit_plan(who, plan).clashes if one.rule == "skin.thinned")
     word = Override(
         rule=clash.rule,
         modality="diamond/nano",

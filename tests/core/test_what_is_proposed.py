@@ -11,7 +11,7 @@ from merak.core.modality.before import Before
 from merak.core.modality.exposure import Exposure
 from merak.core.plan.brief import Brief
 from merak.core.plan.facts import Wish
-from merak.core.plan.proposals import Candidate, Gain, Problem, Proposal, overlaps, proposals, score, seconds_of
+from merak.core.plan.proposals import Candidate, Gain, Problem, Proposal, best, overlaps, proposals, score, seconds_of
 from merak.core.plan.screening import Answer
 from merak.core.plan.stage import Stage
 from merak.core.plan.step import step_of
@@ -159,8 +159,8 @@ def test_what_does_not_go_with_what_is_there_names_the_rule_of_the_two() -> None
     one = kinds(graded({"scars": {"right mid cheek": 2}, "pigment": {"right mid cheek": 3}}))["balanced"]
     left = left_out(one)
     assert left["Micro needling"] == (
-        "Not with Diamond abrasion: Abrasion and needles are not for the same day.",
-        "fit.abrasion_needles",
+        "Not with Diamond abrasion: One strong thing a visit.",
+        "fit.one_strong",
     )
     assert left["Fractional radiofrequency"][1] == "fit.abrade_heat"
 
@@ -255,6 +255,16 @@ def test_two_things_count_for_one_condition_and_no_third() -> None:
     three = tuple(candidate(str(n), 0, (Gain("oil", n, "fair"),)) for n in (5, 9, 7))
     problem = Problem(three, frozenset(), (), {}, 0, 0, 0, 0)
     assert score(problem, (0, 1, 2)) == 16 and score(problem, (0, 2)) == 12
+
+
+def test_of_equals_the_better_shown_may_take_its_ten_minutes_longer() -> None:
+    def chosen(longer_s: int, points: int = 24) -> tuple[int, ...]:
+        weak, fair = Gain("congestion", 24, "weak"), Gain("congestion", points, "fair")
+        two = (candidate("a", 360, (weak,)), candidate("b", 360 + longer_s, (fair,)))
+        return best(Problem(two, frozenset({(0, 1)}), (), {}, 9000, 0, 0, 0))
+
+    assert chosen(590) == (1,) and chosen(610) == (0,)
+    assert chosen(0, 23) == (0,), "a point more counts before anything that is shown"
 
 
 def could(modality: str, seconds: int, hands_s: int) -> Candidate:

@@ -35,8 +35,9 @@ def apart(one: str, other: str) -> bool:
         return (one in these and other in those) or (other in these and one in those)
 
     return (
-        between(ABRADING | {"extract", "nano"}, LAMP_AND_DEEP_HEAT)
-        or between(ABRADING, {"micro_needling", "nano", "rf_fractional"})
+        between(
+            ABRADING | {"extract", "nano"}, LAMP_AND_DEEP_HEAT - {"rf_bulk"}
+        )  # bulk heat hangs on the skin it meets
         or pair <= ABRADING  # one abrading exfoliation a visit
         or pair <= STRONG  # one strong thing
         or pair <= LAMP_AND_DEEP_HEAT | {"micro_needling"}  # one energy that goes deep
@@ -75,12 +76,6 @@ CHAIN = (
     ("mask", "finish"),
     ("numbing", "rf_fractional"),
     ("numbing", "micro_needling"),
-    # Warm before cold, nothing warm after oxygen that calms vessels.
-    ("rf_bulk", "cold"),
-    ("soften", "cold"),
-    ("focused_lifting", "cold"),
-    ("rf_bulk", "oxygen_airbrush"),
-    ("soften", "oxygen_mask"),
 )
 
 
@@ -100,40 +95,6 @@ def test_the_whole_line_stands_and_any_exchange_along_the_chain_is_told() -> Non
             moved = [name for name in line if name != early]
             moved.insert(moved.index(late) + 1, early)
             assert "before" in told(*moved), (early, late)
-
-
-#: What may still be done on skin with open channels, and after the shallow ones.
-AFTER_PINS, AFTER_NANO = {"cold", "led", "finish"}, {"microcurrent", "cold", "led", "mask", "finish"}
-
-
-@pytest.mark.parametrize(
-    ("opened", "allowed"),
-    [("rf_fractional", AFTER_PINS), ("micro_needling", AFTER_PINS), ("nano", AFTER_NANO)],
-)
-def test_only_what_calms_comes_after_what_opens(opened: str, allowed: set[str]) -> None:
-    after = {name for name in EVERY if name != opened and "last" not in told(opened, name)}
-    assert after == allowed | ({"rf_fractional", "micro_needling"} - {opened} if opened != "nano" else set())
-    assert not {name for name in EVERY if name != opened and "last" in told(name, opened)} - {
-        "rf_fractional",
-        "micro_needling",
-        "nano",
-    }, "what was done before is no matter"
-
-
-@pytest.mark.parametrize(
-    ("current", "opened"),
-    list(
-        product(
-            ("microcurrent", "galvanic_softening", "iontophoresis", "muscle_stimulation"),
-            ("wet_abrasion", "crystal", "diamond", "peel", "extract"),
-        )
-    ),
-)
-def test_current_keeps_off_the_zones_that_were_opened(current: str, opened: str) -> None:
-    cheek, chin = frozenset({"right mid cheek"}), frozenset({"right chin"})
-    assert "zones" in told(Placed("a", opened, cheek), Placed("b", current, cheek | chin))
-    assert "zones" in told(Placed("a", opened), Placed("b", current, chin)), "no zones named is all of them"
-    assert "zones" not in told(Placed("a", opened, cheek), Placed("b", current, chin))
 
 
 NEEDS = (

@@ -550,6 +550,7 @@ HOUSE: dict[str, Pinned] = {
         "propose.evidence.strong": (3, "times"),
         "propose.evidence.fair": (2, "times"),
         "propose.evidence.weak": (1, "times"),
+        "propose.equal": (10, "min"),
         "propose.first": (0.2, "share"),
         "propose.goal": (2, "times"),
         "propose.two": (2, "things"),

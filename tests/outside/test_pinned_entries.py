@@ -190,10 +190,8 @@ TRAITS = """
 """
 #: How modalities fit: | kind | these | with those | days between, and what else is said.
 PAIRINGS = """
-    fit.abrade_heat | apart | ABRASION peel extract nano | rf_bulk focused_lifting rf_fractional pulsed_light | 0
-    fit.current_over_open | zones | CURRENT | ABRASION extract peel | 0
+    fit.abrade_heat | apart | ABRASION peel extract nano | focused_lifting rf_fractional pulsed_light | 0
     fit.one_abrasion | one | ABRASION peel |  | 0
-    fit.abrasion_needles | apart | ABRASION peel | NEEDLES rf_fractional | 0
     fit.nano_peel | apart | nano | peel | 0 newcomer
     fit.one_strong | one | crystal diamond peel rf_fractional focused_lifting micro_needling pulsed_light |  | 0
       + unless combining=quick
@@ -202,13 +200,9 @@ PAIRINGS = """
     fit.strong_energy | one | rf_fractional focused_lifting micro_needling pulsed_light rf_bulk |  | 0
     fit.light_alone | alone | pulsed_light | cleanse tone dry cold mask led touch finish | 0
     fit.light_weeks | apart | pulsed_light | peel ABRASION NEEDLES rf_fractional | 14
-    fit.after_open | last | rf_fractional micro_needling | cold led finish | 0
-    fit.after_nano | last | nano | microcurrent cold led mask finish | 0
     fit.numb_oxygen | apart | numbing | oxygen_mask | 0 absolute
     fit.never_numb | apart | numbing | rf_bulk focused_lifting galvanic_softening iontophoresis | 0 absolute
     fit.numb_first | before | numbing | rf_fractional micro_needling | 0
-    fit.warm_cold | before | HEAT | cold | 0
-    fit.warm_oxygen | before | HEAT | oxygen_airbrush oxygen_mask | 0
     fit.order_clean | before | cleanse | tone numbing soften galvanic_softening dry spatula ABRASION enzyme peel
       + extract RF focused_lifting NEEDLES pulsed_light iontophoresis ultrasound OXYGEN microcurrent touch cold mask
       + led | 0

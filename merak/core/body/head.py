@@ -69,6 +69,8 @@ TAPE_AT_MM, EVENED_MM = 121.0, 20.0
 EAR_FROM_MM, EAR_OVER_MM, EAR_OFF_MM = 136.0, 30.0, 15.0
 #: What is drawn nearer to its own place than this is seen.
 HIDDEN_MM = 0.05
+#: A place that was found is seen where it was looked for, so exactly.
+FOUND_MM = 0.01
 #: No neck turns farther than this from the front.
 MOST_DEG = 90.0
 
@@ -122,7 +124,8 @@ class Head:
             if inner is not None:
                 wide, tall = columns[column + 1] - columns[column], self.levels[row + 1] - self.levels[row]
                 there = float(columns[column] + inner[0] * wide), float(self.levels[row] + inner[1] * tall)
-                if self.seen(np.array([there]), turned_deg)[1][0]:
+                (again,), (shows,) = self.seen(np.array([there]), turned_deg)
+                if shows and np.abs(again - (right, down)).max() < FOUND_MM:  # a cell seen edge on finds nothing
                     return there
         return None
 

@@ -310,13 +310,12 @@ class Trait(Cited):
 
 class Pairing(Cited):
     """How modalities fit together in one visit. Of "apart" and "one" none meets the others; "before" is the order;
-    "zones" never share skin; after "last" only `b` follows; "alone" bears only `b` beside it; "beside" lets one run in
-    the other's waiting time; "needs" asks for one of `b`. `newcomer` holds for new clients only, `unless` names a
-    "method=school" that lifts it; `by_clock` it is not enough that one comes before the other: it must have had its
-    time.
+    "alone" bears only `b` beside it; "beside" lets one run in the other's waiting time; "needs" asks for one of `b`.
+    `newcomer` holds for new clients only, `unless` names a "method=school" that lifts it; `by_clock` it is not enough
+    that one comes before the other: it must have had its time.
     """
 
-    kind: Literal["apart", "before", "zones", "one", "last", "alone", "beside", "needs"]
+    kind: Literal["apart", "before", "one", "alone", "beside", "needs"]
     a: tuple[str, ...]
     b: tuple[str, ...] = ()
     newcomer: bool = False
@@ -325,6 +324,41 @@ class Pairing(Cited):
     days: int = 0
     absolute: bool = False
     by_clock: bool = False
+
+
+#: State of skin → degree, 1 the least.
+Degrees = dict[str, int]
+
+
+class SkinState(Cited):
+    """A hazard that work leaves skin in: what each degree of it is called, the least first, and for so many hours after
+    the visit it holds on; 0 ends with the visit. `inside` it holds against later stages of the same step too.
+    """
+
+    state: str
+    degrees: tuple[str, ...] = Field(min_length=1)
+    hours: tuple[float, ...]
+    inside: bool = False
+
+
+class SkinCase(BookEntry):
+    """What a modality leaves and bears otherwise where all of this is set, and what is set passes these rules."""
+
+    set: dict[str, str] = Field(default_factory=dict)
+    above: dict[str, str] = Field(default_factory=dict)
+    leaves: Degrees = Field(default_factory=dict)
+    bears: Degrees = Field(default_factory=dict)
+
+
+class OnSkin(Cited):
+    """The states that a modality leaves skin in, and those that it may be done on, up to which degree: what is not
+    listed is forbidden. Cases that hold change either.
+    """
+
+    modality: str
+    leaves: Degrees = Field(default_factory=dict)
+    bears: Degrees = Field(default_factory=dict)
+    cases: tuple[SkinCase, ...] = ()
 
 
 class School(BookEntry):
@@ -597,6 +631,8 @@ class Book(BookEntry):
     programme: tuple[Programme, ...] = ()
     trait: tuple[Trait, ...] = ()
     pairing: tuple[Pairing, ...] = ()
+    skin_state: tuple[SkinState, ...] = ()
+    on_skin: tuple[OnSkin, ...] = ()
     method: tuple[Method, ...] = ()
     emergency: tuple[Emergency, ...] = ()
     halting: tuple[Halting, ...] = ()
@@ -809,6 +845,18 @@ def traits() -> dict[str, Trait]:
 
 
 @by_book()
+def skin_states() -> dict[str, SkinState]:
+    """The states that work leaves skin in, by name."""
+    return {entry.state: entry for entry in book().skin_state}
+
+
+@by_book()
+def on_skin() -> dict[str, OnSkin]:
+    """What each modality leaves and bears, by modality."""
+    return {entry.modality: entry for entry in book().on_skin}
+
+
+@by_book()
 def programmes() -> dict[str, tuple[Programme, ...]]:
     """The programmes that a step may start with, by modality."""
     found: dict[str, tuple[Programme, ...]] = {}
@@ -941,6 +989,8 @@ def _cited() -> dict[str, tuple[str, str, str, str]]:
         everything.condition,
         everything.trait,
         everything.pairing,
+        everything.skin_state,
+        everything.on_skin,
         everything.method,
         everything.rule,
         everything.emergency,
@@ -966,6 +1016,8 @@ _PLANNING = (
     "condition",
     "trait",
     "pairing",
+    "skin_state",
+    "on_skin",
     "method",
     "emergency",
     "halting",

@@ -1,13 +1,14 @@
-"""Screening closes zones along: skin that one stage opens is taken out of another by itself, and said."""
+"""Screening closes zones along: skin that one stage leaves unfit for another is left out of it by itself, and said."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from merak.core.body.plate import Key, keys_of, named
 from merak.core.errors import Refused
-from merak.core.knowledge import about, number
+from merak.core.knowledge import about, number, skin_states
 from merak.core.knowledge.register import needs
 from merak.core.plan.brief import Brief, workable
-from merak.core.plan.fitting import Methods, title, zoned
+from merak.core.plan.fitting import title
+from merak.core.plan.skin import between_stages
 from merak.core.plan.stage import Stage, moved
 from merak.core.plan.step import Step
 from merak.core.working import Caution
@@ -23,34 +24,44 @@ needs(
 Skin = dict[Key, float]
 
 
-def cut(brief: Brief, steps: Sequence[Step], of: Methods) -> tuple[tuple[Step, ...], dict[str, Caution]]:
-    """The steps with each stage off the skin that another stage of the visit, before it or after it, closes for its
-    work (pairings of kind "zones"); by stage, what was left out. A stage that would be left with less than a share of
-    its skin (rule plan.left_out), or that goes to a drawn part, stays where it is: there the pairing itself says no.
+def cut(brief: Brief, steps: Sequence[Step]) -> tuple[tuple[Step, ...], dict[str, Caution]]:
+    """The steps with each stage off the skin that what comes before it in the visit, or runs beside it, leaves unfit
+    for it; by stage, what was left out. A stage that would be left with less than a share of its skin (rule
+    plan.left_out), or that goes to a drawn part, stays where it is: there the plan says no.
     """
     told: dict[str, Caution] = {}
-    pairings = zoned(brief.newcomer, of)
-    stages = [stage for step in steps for stage in step.stages]
-    meant = {name for _, a, _ in pairings for name in a} & {stage.modality for stage in stages}
 
-    def without(stage: Stage) -> Stage:
-        for pairing, a, b in pairings if stage.modality in meant and not stage.parts else ():
-            closing = [other for other in stages if other.modality in b and other is not stage]
-            if stage.modality not in a or not closing:
-                continue
-            mine = _skin(brief, stage)
-            lost = {key for other in closing for key in _skin(brief, other) if key in mine}
-            left = sum(cm2 for key, cm2 in mine.items() if key not in lost)
-            if lost and left and left >= number("plan.left_out") / 100 * sum(mine.values()):
-                by = " and ".join(dict.fromkeys(title(one.modality) for one in closing if lost & {*_skin(brief, one)}))
-                words = f"Off {', '.join(named(lost))}: {by} opens that skin in this visit."
-                told[stage.id] = Caution(weight="change", words=words, action="", rule=pairing.id)
-                stage = moved(brief, stage, named(mine.keys() - lost))
-        return stage
+    def without(step: Step, stage: Stage) -> Stage:
+        closing = {other.id: (other, next(iter(unfit))) for other, unfit in _before(steps, step, stage)}
+        if not closing or stage.parts:
+            return stage
+        mine = _skin(brief, stage)
+        lost = {name: mine.keys() & _skin(brief, other).keys() for name, (other, _) in closing.items()}
+        gone = set[Key]().union(*lost.values())
+        left = sum(cm2 for key, cm2 in mine.items() if key not in gone)
+        if not gone or not left or left < number("plan.left_out") / 100 * sum(mine.values()):
+            return stage
+        done = {title(other.modality): state for name, (other, state) in closing.items() if lost[name]}
+        states = " and ".join(f"{skin_states()[state].degrees[-1]} by {by}" for by, state in done.items())
+        first = next(iter(done.values()))
+        words = f"Off {', '.join(named(gone))}: {states} in this visit."
+        told[stage.id] = Caution(weight="change", words=words, action="", rule=skin_states()[first].id)
+        return moved(brief, stage, named(mine.keys() - gone))
 
-    if not meant:
-        return tuple(steps), told
-    return tuple(step.model_copy(update={"stages": tuple(map(without, step.stages))}) for step in steps), told
+    return tuple(
+        step.model_copy(update={"stages": tuple(without(step, one) for one in step.stages)}) for step in steps
+    ), told
+
+
+def _before(steps: Sequence[Step], mine: Step, stage: Stage) -> Iterator[tuple[Stage, dict[str, int]]]:
+    """What comes before a stage or runs beside its step, with what of it the stage is not done on."""
+    earlier = True
+    for step in steps:
+        for other in step.stages:
+            earlier = earlier and other is not stage
+            beside = step is not mine and (step.beside == mine.id or mine.beside == step.id)
+            if (earlier or beside) and (unfit := between_stages(other, stage, step is mine)):
+                yield other, unfit
 
 
 def _skin(brief: Brief, stage: Stage) -> Skin:

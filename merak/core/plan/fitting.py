@@ -10,7 +10,7 @@ from merak.core.knowledge.current import by_book
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.working import Frozen
 
-FitKind = Literal["apart", "before", "zones", "one", "last", "alone", "needs", "earlier"]
+FitKind = Literal["apart", "before", "one", "alone", "needs", "earlier", "state"]
 
 
 class Placed(NamedTuple):
@@ -109,11 +109,6 @@ def _holding(
     return tuple((pairing, *_sets(pairing.id)) for pairing in between)
 
 
-def zoned(newcomer: bool, of: Methods) -> tuple[tuple[Pairing, frozenset[str], frozenset[str]], ...]:
-    """The pairings that hold about the same skin, with what they speak of: the first not where the second works."""
-    return tuple(one for one in _holding(newcomer, tuple(sorted(of.items()))) if one[0].kind == "zones")
-
-
 def title(modality: str) -> str:
     """A modality as it is called on screen."""
     return about()[modality].title
@@ -170,28 +165,6 @@ def _before(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Seque
     ]
 
 
-def _zones(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
-    return [
-        _clash(pairing, (one, other), f"Take {title(one.modality)} off the zones of {title(other.modality)}.")
-        for one in steps
-        if one.modality in a
-        for other in steps
-        if other.modality in b and one.meets(other)
-    ]
-
-
-def _last(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
-    found = []
-    for n, one in enumerate(steps):
-        if one.modality in a:
-            found += [
-                _clash(pairing, (one, after), f"Leave {title(after.modality)} out, or put it before.")
-                for after in steps[n + 1 :]
-                if after.modality not in b and after.modality not in a
-            ]
-    return found
-
-
 def _alone(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequence[Placed]) -> list[Clash]:
     return [
         _clash(pairing, (one, other), f"{title(one.modality)} or {title(other.modality)}: keep one.")
@@ -236,8 +209,6 @@ _CHECKS = {
     "apart": _apart,
     "one": _one,
     "before": _before,
-    "zones": _zones,
-    "last": _last,
     "alone": _alone,
     "needs": _needs,
 }

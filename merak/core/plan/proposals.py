@@ -14,7 +14,19 @@ from shapely import LineString
 from merak.core.body.plate import GROUPS, SIDES
 from merak.core.body.strokes import BORDER_MM, PATHS, lines
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import Condition, Consider, about, all_of, book, conditions, methods, number, rule, traits
+from merak.core.knowledge import (
+    Condition,
+    Consider,
+    about,
+    all_of,
+    book,
+    conditions,
+    methods,
+    number,
+    rule,
+    skin_states,
+    traits,
+)
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.exposure import Exposure, sums
@@ -22,6 +34,7 @@ from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import Clash, FitKind, Placed, clashes, holds, may_run_beside, rank, title
 from merak.core.plan.screening import housekeeping
+from merak.core.plan.skin import between_steps
 from merak.core.plan.step import Step, begin_step, compute_step
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 from merak.core.working import Frozen
@@ -30,6 +43,7 @@ needs(
     __name__,
     """
     days: event.better
+    min: propose.equal
     points of load: budget.gentle
     points of score a load: propose.load_balanced propose.load_gentle propose.load_strongest
     share: propose.first
@@ -144,13 +158,30 @@ class Problem(NamedTuple):
 def score(problem: Problem, taken: Iterable[int]) -> int:
     """The stated score of a set of candidates (rules propose.evidence, .first, .goal, .two and .load_…)."""
     chosen_ = tuple(taken)
-    by_condition: dict[str, list[int]] = {}
-    for n in chosen_:
-        for gain in problem.candidates[n].gains:
-            by_condition.setdefault(gain.condition, []).append(gain.points)
-    two = int(number("propose.two"))
-    gained = sum(sum(sorted(points, reverse=True)[:two]) for points in by_condition.values())
+    gained = sum(gain.points for gain in _counted(problem, chosen_))
     return gained - problem.load_price * sum(problem.candidates[n].load for n in chosen_)
+
+
+def _counted(problem: Problem, taken: Iterable[int]) -> tuple[Gain, ...]:
+    """The gains that count: for each condition the two best, of equals the better shown."""
+    by_condition: dict[str, list[Gain]] = {}
+    for n in taken:
+        for gain in problem.candidates[n].gains:
+            by_condition.setdefault(gain.condition, []).append(gain)
+    two = int(number("propose.two"))
+    ranked = (sorted(one, key=lambda g: (g.points, _worth_s(g)), reverse=True)[:two] for one in by_condition.values())
+    return tuple(gain for best_two in ranked for gain in best_two)
+
+
+def _worth_s(gain: Gain) -> float:
+    """So many seconds more may a gain take among equals, for what is shown of it (rule propose.equal)."""
+    return 60 * number("propose.equal") * number(f"propose.evidence.{gain.evidence}")
+
+
+def length_s(problem: Problem, taken: Iterable[int]) -> float:
+    """What decides between equal scores: the time of a set, less what its evidence may take."""
+    kept = tuple(taken)
+    return seconds_of(problem, kept) - sum(map(_worth_s, _counted(problem, kept)))
 
 
 def seconds_of(problem: Problem, taken: Iterable[int]) -> int:
@@ -175,7 +206,8 @@ def allowed(problem: Problem, taken: Iterable[int]) -> bool:
 
 
 def best(problem: Problem) -> tuple[int, ...]:
-    """The set with the highest score that is allowed; of several the shorter, then the cheaper. Solved exactly (HiGHS,
+    """The set with the highest score that is allowed; of several the shorter, as its evidence has
+    it, then the cheaper. Solved exactly (HiGHS,
     no gap).
 
     Raises Refused when not even nothing is allowed.
@@ -222,9 +254,12 @@ def best(problem: Problem) -> tuple[int, ...]:
         gained = sum(
             (problem.candidates[n].gains[g].points * var for (n, g), var in counted.items()), start=0 * take[0]
         )
+        shown = sum(
+            (_worth_s(problem.candidates[n].gains[g]) * var for (n, g), var in counted.items()), start=0 * take[0]
+        )
         heavy = sum(problem.load_price * one.load * take[n] for n, one in enumerate(problem.candidates))
         # A point of score outweighs a whole day and any price: they only decide between equals.
-        solver.maximize(POINT * (gained - heavy) - (time - saved) - money / 100_000)
+        solver.maximize(POINT * (gained - heavy) - (time - saved - shown) - money / 100_000)
         if solver.getModelStatus() != highspy.HighsModelStatus.kOptimal:
             raise Refused("Nothing fits: not even the least plan keeps the limits.", "plan.slot")
     values = [solver.val(var) for var in take]
@@ -257,7 +292,7 @@ def brute(problem: Problem) -> tuple[int, ...]:
         fitting,
         key=lambda kept: (
             score(problem, kept),
-            -seconds_of(problem, kept),
+            -length_s(problem, kept),
             -sum(problem.candidates[n].cents for n in kept),
         ),
     )
@@ -444,7 +479,8 @@ def _problem(
             if pair not in met:  # the kinds differ in settings, seldom in what goes with what
                 there = clashes((*placed[a], *placed[b]), brief.newcomer, of)
                 met[pair] = any(clash.kind not in ("needs", "earlier") for clash in there)
-            if met[pair] or (agents[a] & agents[b] and candidates[a].too_much_with(candidates[b])):
+            unfit = placed[a][0].meets(placed[b][0]) and between_steps(candidates[a].step, candidates[b].step)
+            if met[pair] or unfit or (agents[a] & agents[b] and candidates[a].too_much_with(candidates[b])):
                 apart.add((a, b))
     needs = []
     for pairing in book().pairing:
@@ -562,9 +598,9 @@ def _why_left(brief: Brief, of: dict[str, str], problem: Problem, taken: tuple[i
                 for c in clashes((*pair[0].placed, *pair[1].placed), brief.newcomer, of)
                 if c.kind not in ("needs", "earlier")
             ]
-            words = met[0].words if met else rule("plan.twice").words
-            why = f"Not with {title(other.modality)}: {words}"
-            yield LeftOut(title=title(one.modality), why=why, rule=met[0].rule if met else "plan.twice")
+            state = between_steps(pair[0].step, pair[1].step)
+            words, against = _against(met, state)
+            yield LeftOut(title=title(one.modality), why=f"Not with {title(other.modality)}: {words}", rule=against)
         elif sum(problem.candidates[m].load for m in kept) + one.load > problem.load:
             yield LeftOut(
                 title=title(one.modality),
@@ -577,6 +613,15 @@ def _why_left(brief: Brief, of: dict[str, str], problem: Problem, taken: tuple[i
             yield LeftOut(title=title(one.modality), why="It would cost more than was named.", rule="plan.price")
         else:
             yield LeftOut(title=title(one.modality), why=_little(problem, kept, one), rule="propose.two")
+
+
+def _against(met: Sequence[Clash], state: str) -> tuple[str, str]:
+    """Why two do not go together, and by which rule: a pairing, the skin that the first leaves, or what both give."""
+    if met:
+        return met[0].words, met[0].rule
+    if state:
+        return skin_states()[state].reason, skin_states()[state].id
+    return rule("plan.twice").words, "plan.twice"
 
 
 def _little(problem: Problem, kept: set[int], one: Candidate) -> str:

@@ -18,6 +18,7 @@ from merak.core.plan.fitting import Clash, Methods, Placed, chosen, clashes, may
 from merak.core.plan.order import chair_acts
 from merak.core.plan.screening import housekeeping
 from merak.core.plan.side import FirstSide, first_side
+from merak.core.plan.skin import unfit_skin
 from merak.core.plan.stage import Stage, moved, settled
 from merak.core.plan.step import Step, WorkedStep, worked_step
 from merak.core.plan.sums import sums_told, together, too_much
@@ -149,7 +150,7 @@ def _known_plan(brief: Brief, plan: Plan, chair: bool) -> VisitPlan:
 
 def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     of = in_force(brief, plan)
-    steps, left_out = cut(brief, _settled(brief, plan), of)
+    steps, left_out = cut(brief, _settled(brief, plan))
     worked, stopped, refused = _all_worked(brief, steps, of)
     first = first_side(brief.facts.findings)
     side = plan.side or first.side
@@ -333,7 +334,8 @@ def _clashes(
     """
     placed = tuple(one for step in plan.steps if step.id in worked for one in worked[step.id].placed)
     between_steps = _clashes_between(brief, placed, of)
-    found = [*between_steps, *too_much(worked, summed), *_limits(brief, plan, worked, numbers, spans)]
+    on_skin = unfit_skin(worked.values(), spans, brief.facts.history, brief.facts.today)
+    found = [*between_steps, *on_skin, *too_much(worked, summed), *_limits(brief, plan, worked, numbers, spans)]
     kept, allowed = [], []
     for clash in found:
         name = between(plan, clash)

@@ -14,6 +14,7 @@ from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import registered
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.screening import acted_on
+from merak.core.plan.skin import worst_left
 from merak.services.context import Context, NotFound
 
 #: What skin and clients are like, as the rules name it: the word that is chosen and what it is found by.
@@ -102,6 +103,8 @@ KINDS = {
     "condition": "Conditions",
     "trait": "In a plan",
     "pairing": "What fits with what",
+    "state of skin": "The skin along the clock",
+    "on the skin": "The skin along the clock",
     "method": "Methods",
     "emergency card": "Emergencies",
     "when it is stopped": "Emergencies",
@@ -299,6 +302,12 @@ def _all() -> Iterator[Entry]:
             absolute=pairing.absolute,
             used=("Plan",),
         )
+    for state in everything.skin_state:
+        lasting = ", ".join(f"{d} {h:g} h" for d, h in zip(state.degrees, state.hours, strict=True))
+        yield _entry(state, "state of skin", lasting, _touching(state.state), used=("Plan",))
+    for touch in everything.on_skin:
+        value = ", ".join(f"leaves {name} {degree}" for name, degree in touch.leaves.items())
+        yield _entry(touch, "on the skin", value, {touch.modality}, used=("Plan",))
     for method in everything.method:
         value = " · ".join(school.words for school in method.schools)
         yield _entry(
@@ -320,6 +329,11 @@ def _all() -> Iterator[Entry]:
         yield _entry(first, "when it is stopped", "", all_of(first.modalities) & about().keys(), used=("Treat",))
     for work in everything.work:
         yield _entry(work, "way of working", work.manner, _works((work.id,)), used=("Plate",))
+
+
+def _touching(state: str) -> set[str]:
+    """The modalities that leave skin in a state."""
+    return {one.modality for one in book().on_skin if state in worst_left(one.modality)}
 
 
 def _ruled(rulings: Iterable[Ruling]) -> set[str]:
