@@ -23,7 +23,8 @@ from merak.core.plan.visit_plan import Plan, VisitPlan, visit_plan
 DONE = {name: Before(on=date(2026, 9, 1)) for name in ("peel", "pulsed_light")}
 WHO = brief(returning=True, licences=EVERY_LICENCE, senior=True, findings=Findings(phototype=2), slot=480, history=DONE)
 #: What may be done as often as one likes.
-FREE = {"cleanse", "tone", "dry", "soften", "extract", "mask", "finish", "touch"}
+BETWEEN = "wash wipe towel alcohol antisepsis saline mist gloves mirror photograph try_out call_senior clean_tool"
+FREE = {"cleanse", "tone", "dry", "soften", "extract", "mask", "finish", "touch", *BETWEEN.split()}
 #: Modality → agent, rule of the most in one visit, whether it counts for the whole client.
 AGENTS = {
     "cold": [("cold", "cold.longest")],

@@ -135,6 +135,45 @@ ACTS = {
     "soften": """
         Soften · free · 300 s
     """,
+    "wash": """
+        Wash off · free · 30 s
+    """,
+    "wipe": """
+        Wipe · free · 30 s
+    """,
+    "towel": """
+        Towel · free · 30 s
+    """,
+    "alcohol": """
+        Degrease with alcohol · free · 30 s
+    """,
+    "antisepsis": """
+        Antisepsis · free · 60 s
+    """,
+    "saline": """
+        Sterile saline · free · 30 s
+    """,
+    "mist": """
+        Mist · free · 30 s
+    """,
+    "gloves": """
+        New gloves · free · 30 s
+    """,
+    "mirror": """
+        Mirror · free · 60 s
+    """,
+    "photograph": """
+        Photograph · free · 60 s
+    """,
+    "try_out": """
+        Try on the hand · free · 30 s
+    """,
+    "call_senior": """
+        Call the senior · free · 120 s
+    """,
+    "clean_tool": """
+        Clean the tool · free · 120 s
+    """,
     "dry": """
         Dry · free · 30 s
     """,

@@ -17,7 +17,10 @@ EVERY = sorted({*subjects(), *housekeeping()} - set(aspects()))
 ABRADING = {"wet_abrasion", "crystal", "diamond", "peel"}
 LAMP_AND_DEEP_HEAT = {"rf_bulk", "focused_lifting", "rf_fractional", "pulsed_light"}
 STRONG = {"crystal", "diamond", "peel", "rf_fractional", "focused_lifting", "micro_needling", "pulsed_light"}
-CALM = {"cleanse", "tone", "dry", "cold", "mask", "led", "touch", "finish"}
+#: What stands between two stages goes with everything.
+WETS = {"wash", "wipe", "towel", "alcohol", "antisepsis", "saline", "mist"}
+BETWEEN = WETS | {"gloves", "mirror", "photograph", "try_out", "call_senior", "clean_tool"}
+CALM = {"cleanse", "tone", "dry", "cold", "mask", "led", "touch", "finish", *BETWEEN}
 #: The client's own word is the stop signal: never on numbed skin. Tingling lips would hide an alarm.
 NEVER_NUMB = {"rf_bulk", "focused_lifting", "galvanic_softening", "iontophoresis", "oxygen_mask"}
 

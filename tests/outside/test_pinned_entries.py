@@ -198,7 +198,7 @@ PAIRINGS = """
     fit.newcomer_strong | one | crystal diamond peel rf_fractional focused_lifting micro_needling pulsed_light |
       + | 0 newcomer
     fit.strong_energy | one | rf_fractional focused_lifting micro_needling pulsed_light rf_bulk |  | 0
-    fit.light_alone | alone | pulsed_light | cleanse tone dry cold mask led touch finish | 0
+    fit.light_alone | alone | pulsed_light | cleanse tone dry cold mask led touch finish BETWEEN | 0
     fit.light_weeks | apart | pulsed_light | peel ABRASION NEEDLES rf_fractional | 14
     fit.numb_oxygen | apart | numbing | oxygen_mask | 0 absolute
     fit.never_numb | apart | numbing | rf_bulk focused_lifting galvanic_softening iontophoresis | 0 absolute
@@ -210,7 +210,7 @@ PAIRINGS = """
     fit.order_abrade | before | ABRASION enzyme peel | extract iontophoresis ultrasound OXYGEN microcurrent | 0
     fit.order_infuse | before | iontophoresis OXYGEN | microcurrent | 0 unless infusion=after
     fit.order_calm | before | ENERGY OPEN extract OXYGEN enzyme | mask | 0
-    fit.order_finish | before | ALL touch cleanse tone dry | finish | 0
+    fit.order_finish | before | ALL touch cleanse tone dry wash wipe towel alcohol antisepsis saline mist | finish | 0
     fit.dry | needs | crystal diamond | dry | 0
     fit.extract_soft | needs | extract | soften galvanic_softening wet_abrasion enzyme oxygen_mask | 0
     fit.numbed | needs | rf_fractional | numbing | 0

@@ -301,4 +301,5 @@ def test_the_first_answer_to_every_question_is_that_nothing_is_there() -> None:
 def test_every_modality_has_a_verdict_but_what_every_visit_has() -> None:
     plain = {"touch"}  # light touch: only what stands under the hand stops it
     assert set(WHOLES) == ALL | plain
-    assert {"cleanse", "tone", "dry", "finish"} == housekeeping()
+    between = "wash wipe towel alcohol antisepsis saline mist gloves mirror photograph try_out call_senior clean_tool"
+    assert {"cleanse", "tone", "dry", "finish", *between.split()} == housekeeping()

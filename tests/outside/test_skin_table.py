@@ -26,7 +26,7 @@ HEAT = {"rf_bulk", "focused_lifting", "rf_fractional", "soften"}
 ABRADING = {"wet_abrasion", "crystal", "diamond", "peel", "enzyme", "spatula"}
 GOES_IN = {"nano", "micro_needling", "numbing"}
 LAMP = {"pulsed_light"}
-CALM = {"led", "cold", "finish"}
+CALM = {"led", "cold", "finish", "saline", "gloves", "mirror", "photograph", "call_senior", "clean_tool"}
 EVERY = set(on_skin()) - {"physician_resurfacing"}
 
 #: What each leaves, set as it begins: its state and degree.
@@ -53,10 +53,10 @@ LEAVES = {
 #: What is forbidden on skin in a state, from a degree up.
 FORBIDDEN = {
     ("thinned", 1): {"rf_fractional", "focused_lifting", *LAMP},
-    ("thinned", 2): {*CURRENT, "rf_bulk", "soften", "micro_needling", "numbing"},
+    ("thinned", 2): {*CURRENT, "rf_bulk", "soften", "micro_needling", "numbing", "alcohol"},
     ("thinned", 3): {"nano", "spatula"},
-    ("extracted", 1): {*CURRENT, *HEAT, *LAMP, *GOES_IN, "peel"},
-    ("opened", 1): EVERY - {*CALM, "mask", "nano", "micro_needling", "rf_fractional"},
+    ("extracted", 1): {*CURRENT, *HEAT, *LAMP, *GOES_IN, "peel", "alcohol"},
+    ("opened", 1): EVERY - {*CALM, "mask", "antisepsis", "nano", "micro_needling", "rf_fractional"},
     ("opened", 2): EVERY - {*CALM, "micro_needling", "rf_fractional"},
     ("numb", 1): {
         *CURRENT, "rf_bulk", "focused_lifting", "soften", "oxygen_mask", "cold", "ultrasound", "peel", *LAMP
@@ -130,6 +130,14 @@ def test_what_is_set_says_what_is_left(modality: str, set_to: dict[str, object],
     stage = BEGUN[modality]
     assert footing(modality, stage.with_settings(stage.values | set_to).settings).leaves == leaves
     assert all(worst_left(modality)[state] >= degree for state, degree in leaves.items())
+
+
+def test_a_warm_towel_is_heat_and_a_lukewarm_one_is_not() -> None:
+    stage = BEGUN["towel"]
+    warm = stage.with_settings(stage.values | {"warmth": "warm"})
+    assert footing("towel", stage.settings).leaves == {} and footing("towel", warm.settings).leaves == {"heated": 1}
+    for other in ("cold", "pulsed_light", "extract", "numbing", "wet_abrasion"):
+        assert not between_stages(BEGUN[other], stage, False) and between_stages(BEGUN[other], warm, False), other
 
 
 def test_deeper_needles_bear_no_buffed_skin() -> None:

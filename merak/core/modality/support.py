@@ -1,8 +1,10 @@
-"""The supporting steps: cleanse, tone, soften, dry, extract, mask, finish. They differ in minutes and amounts only."""
+"""The supporting steps, cleanse, tone, soften, dry, extract, mask, finish, and what stands between two stages: washing
+off, disinfecting, a look, a try. They differ in minutes and amounts only.
+"""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from pydantic import Field
 
@@ -22,12 +24,24 @@ needs(
     min: support.cleanse support.cleanse.most support.dry support.dry.most support.extract support.extract.most
     min: support.finish support.finish.most support.mask support.mask.most support.soften support.soften.most
     min: support.tone support.tone.most
+    min: support.alcohol support.alcohol.most support.antisepsis support.antisepsis.most support.call_senior
+    min: support.call_senior.most support.clean_tool support.clean_tool.most support.gloves support.gloves.most
+    min: support.mirror support.mirror.most support.mist support.mist.most support.photograph
+    min: support.photograph.most support.saline support.saline.most support.towel support.towel.most
+    min: support.try_out support.try_out.most support.wash support.wash.most support.wipe support.wipe.most
     """,
 )
 
 #: What hands go over: it takes as long as the area is large.
-BY_HAND = frozenset({"cleanse", "tone", "dry", "finish"})
+BY_HAND = frozenset(
+    ("cleanse", "tone", "dry", "finish", "wash", "wipe", "towel", "alcohol", "saline", "mist")
+)
 KINDS = ("cleanse", "tone", "soften", "dry", "extract", "mask", "finish")
+#: What stands between two stages, and weighs nothing.
+BETWEEN = (
+    *("wash", "wipe", "towel", "alcohol", "antisepsis", "saline", "mist"),
+    *("gloves", "mirror", "photograph", "try_out", "call_senior", "clean_tool"),
+)
 
 
 class Minutes(Base):
@@ -40,6 +54,12 @@ class HandsOver(Minutes):
     """What is set: minutes that hands take over the area."""
 
     BY_AREA: ClassVar[frozenset[str]] = frozenset({"minutes"})
+
+
+class Towel(HandsOver):
+    """What is set: minutes of a towel, and how warm it is."""
+
+    warmth: Literal["lukewarm", "warm", "cool"] = Field("lukewarm", title="Towel")
 
 
 @dataclass(frozen=True)
@@ -57,7 +77,7 @@ class Supporting:
         """The usual minutes; of what hands go over, those of a face and neck by the area."""
         rule_id = f"support.{self.NAME}"
         usual = as_set("on a face and neck", number(rule_id), "min", 1, rule_id)
-        if self.NAME not in BY_HAND:
+        if "minutes" not in self.Settings.BY_AREA:
             return Start(self.Settings(minutes=usual.known), usual.model_copy(update={"name": "minutes"}))
         full = as_set("face and neck", number("support.area"), "cm²", 0, "support.area")
         halves = round(2 * usual.known * subject.area_cm2 / full.known)
@@ -91,10 +111,9 @@ class Supporting:
 
 
 #: What the client is asked where it is not as usual: nothing where nothing works on the skin.
-ASKS = {**dict.fromkeys(("cleanse", "tone", "dry", "finish"), NEVER_ASKED), "mask": ASKED_STILL}
+ASKS = {**dict.fromkeys(("cleanse", "tone", "dry", "finish", *BETWEEN), NEVER_ASKED), "mask": ASKED_STILL}
+SET: dict[str, type[Minutes]] = {**dict.fromkeys(BY_HAND, HandsOver), "towel": Towel}
 STEPS = {
-    kind: Supporting(
-        kind, WAYS=Ways(asks=ASKS.get(kind, ASKED), free=True), Settings=HandsOver if kind in BY_HAND else Minutes
-    )
-    for kind in KINDS
+    kind: Supporting(kind, WAYS=Ways(asks=ASKS.get(kind, ASKED), free=True), Settings=SET.get(kind, Minutes))
+    for kind in (*KINDS, *BETWEEN)
 }
