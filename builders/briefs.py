@@ -40,7 +40,10 @@ def brief(answers: dict[str, Answer] | None = None, **changes: Any) -> Brief:
         "machines": MACHINES,
         "slot": 90,
     }
-    return Brief(Facts(**(base | changes)))
+    told = base | changes
+    arrived = told.pop("arrived", "washed")  # so that a plan need not wash first
+    told["findings"] = told["findings"].model_copy(update={"arrived": arrived})
+    return Brief(Facts(**told))
 
 
 def plan_of(who: Brief, *modalities: str, **settings: Any) -> Plan:

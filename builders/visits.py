@@ -37,7 +37,7 @@ def booked(client: httpx.Client, name: str, therapist: str = "Adaeze", born: str
     client.post("/visits", data=form)
     sheet = client.get(f"/?on={day}").text
     visit = str(re.findall(r"/visits/([0-9a-f-]{36})", sheet[sheet.index(name) :])[0])
-    client.post(f"/visits/{visit}/look", data={"phototype": "3"}, headers=HX)
+    client.post(f"/visits/{visit}/look", data={"phototype": "3", "arrived": "washed"}, headers=HX)
     return visit
 
 
@@ -48,7 +48,15 @@ def planned(client: httpx.Client, name: str, *modalities: str) -> str:
     client.post(f"/visits/{visit}/ask", data={q.id: q.options[0].id for q in questions(True)}, headers=HX)
     for modality in modalities:
         client.post(f"/visits/{visit}/plan/add", data={"modality": modality}, headers=HX)
+    put_right(client, visit)
     return visit
+
+
+def put_right(client: httpx.Client, visit: str) -> None:
+    """Taps each key of the plan that puts right what a stage asks of the skin."""
+    mends = re.compile(r'data-op="mend">.*?name="stage" value="([^"]+)"', re.S)
+    while found := mends.search(client.get(f"/visits/{visit}/plan").text):
+        client.post(f"/visits/{visit}/plan/mend", data={"stage": found[1]}, headers=HX)
 
 
 def begun(client: httpx.Client, visit: str, *modalities: str, **zones: tuple[str, ...]) -> str:
@@ -64,6 +72,7 @@ def begun(client: httpx.Client, visit: str, *modalities: str, **zones: tuple[str
         client.post(
             f"/visits/{visit}/plan/zones", data={"step": step[1]} | {f"zone.{zone}": "on" for zone in where}, headers=HX
         )
+    put_right(client, visit)
     agreed(client, visit)
     assert client.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes"}).status_code == 200
     hours_ago(visit)

@@ -157,15 +157,22 @@ def looked_twice(ctx: Context, visit: UUID, redness: int = 1) -> None:
 HOURS = (MONDAY + timedelta(days=500 + n, hours=1) for n in count())
 
 
+def put_right(ctx: Context, visit: UUID) -> None:
+    """What the stages of a plan ask of the skin, put in before them."""
+    while mends := [one for one in planning.planned(ctx, visit).computed.clashes if one.mend]:
+        planning.edit(ctx, visit, "mend", {"stage": mends[0].stage})
+
+
 def begun(ctx: Context, *modalities: str, by: str = "", minutes: int = 120, name: str = "", **zones: str) -> UUID:
     """A visit whose treatment has begun, its clock started."""
     visit = new_visit(ctx, name=name, minutes=str(minutes), start=next(HOURS))
     ask_nothing(ctx, visit)
-    looking.save_findings(ctx, visit, {"phototype": "2"})
+    looking.save_findings(ctx, visit, {"phototype": "2", "arrived": "washed"})
     for modality in modalities:
         page = planning.edit(ctx, visit, "add", {"modality": modality})
         if modality in zones:
             planning.edit(ctx, visit, "zones", {"step": step_of(page, modality), f"zone.{zones[modality]}": "on"})
+    put_right(ctx, visit)
     consenting.consent(ctx, visit, AGREED)
     who = as_(ctx, by) if by else ctx
     treating.begin(who, visit)

@@ -255,15 +255,27 @@ def _planning(of: Book, names: Names) -> Iterator[Fault]:
 
 def _skin(of: Book, names: Names) -> Iterator[Fault]:
     """States with hours for each degree; every modality says what it leaves and bears, in degrees that there are."""
-    degrees = {one.state: len(one.degrees) for one in of.skin_state}
+    hazards, merits = (
+        {one.state: len(one.degrees) for one in of.skin_state if one.merit == merit} for merit in (False, True)
+    )
     numbered = {one.id for one in of.rule if one.value is not None}
     for one in of.skin_state:
-        if len(one.hours) != len(one.degrees) or list(one.hours) != sorted(one.hours) or min(one.hours, default=-1) < 0:
+        each = one.mends if one.merit else one.hours
+        if len(each) != len(one.degrees) or (one.hours and one.mends):
+            yield Fault("skin_state", one.id, "each degree of a hazard has its hours, each of a merit its mend")
+        if list(one.hours) != sorted(one.hours) or min(one.hours, default=0) < 0:
             yield Fault("skin_state", one.id, "a stronger degree lasts as long as a weaker one, or longer")
+        yield from _known("skin_state", one.id, "modality", one.mends, names.planned)
     yield from _same("on_skin", "what it leaves and bears", (one.modality for one in of.on_skin), names.modalities)
     for work in of.on_skin:
-        said = [(work.leaves, 1), (work.bears, 1), *((d, 0) for case in work.cases for d in (case.leaves, case.bears))]
-        for there, least in said:
+        said = [
+            *((there, hazards, 1) for there in (work.leaves, work.bears)),
+            *((there, merits, 1) for there in (work.asks, work.gives)),
+            (work.ends, merits, 0),
+            *((there, hazards, 0) for case in work.cases for there in (case.leaves, case.bears)),
+            *((case.asks, merits, 0) for case in work.cases),
+        ]
+        for there, degrees, least in said:
             yield from _known("on_skin", work.id, "state of skin", there, degrees)
             for state, degree in there.items():
                 if not least <= degree <= degrees.get(state, degree):

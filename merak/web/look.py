@@ -65,6 +65,7 @@ SKIN = (
         "Skin type",
         {"": "not looked at"} | {kind: kind for kind in ("dry", "normal", "combination", "oily")},
     ),
+    ("arrived", "On arrival", {"": "not looked at", "made up": "made up", "washed": "washed, bare"}),
     (
         "phototype",
         "Phototype",
@@ -85,7 +86,12 @@ SKIN = (
 def _skin(findings: Findings) -> list[tuple[str, str, str, list[tuple[str, str]]]]:
     """The choices, with what stands in each."""
     sensitive = "" if findings.sensitive is None else "yes" if findings.sensitive else "no"
-    held = {"skin_type": findings.skin_type or "", "phototype": f"{findings.phototype or ''}", "sensitive": sensitive}
+    held = {
+        "arrived": findings.arrived,
+        "skin_type": findings.skin_type or "",
+        "phototype": f"{findings.phototype or ''}",
+        "sensitive": sensitive,
+    }
     return [(field, label, held[field], list(options.items())) for field, label, options in SKIN]
 
 

@@ -65,6 +65,7 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
         "changed": changed,
         "whole": whole,
         "title_of": title,
+        "mend_words": lambda work: f"{title(work)} first",
         "slot": slot,
         "told": _told,
         "editable": may(ctx.me, "plan", file.visit),

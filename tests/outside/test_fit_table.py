@@ -61,12 +61,7 @@ def test_who_never_meet_in_a_visit(one: str, other: str) -> None:
 
 #: Cleanse → tone → soften → abrade or peel → extract → infuse → lift → mask → finish.
 CHAIN = (
-    ("cleanse", "tone"),
     ("tone", "finish"),
-    ("cleanse", "soften"),
-    ("soften", "wet_abrasion"),
-    ("galvanic_softening", "peel"),
-    ("soften", "extract"),
     ("wet_abrasion", "extract"),
     ("enzyme", "extract"),
     ("peel", "iontophoresis"),
@@ -101,9 +96,6 @@ def test_the_whole_line_stands_and_any_exchange_along_the_chain_is_told() -> Non
 
 
 NEEDS = (
-    ("crystal", {"dry"}),
-    ("diamond", {"dry"}),
-    ("extract", {"soften", "galvanic_softening", "wet_abrasion", "enzyme", "oxygen_mask"}),
     ("rf_fractional", {"numbing"}),
     ("micro_needling", {"numbing"}),
     ("cleanse", {"finish"}),

@@ -203,16 +203,10 @@ PAIRINGS = """
     fit.numb_oxygen | apart | numbing | oxygen_mask | 0 absolute
     fit.never_numb | apart | numbing | rf_bulk focused_lifting galvanic_softening iontophoresis | 0 absolute
     fit.numb_first | before | numbing | rf_fractional micro_needling | 0
-    fit.order_clean | before | cleanse | tone numbing soften galvanic_softening dry spatula ABRASION enzyme peel
-      + extract RF focused_lifting NEEDLES pulsed_light iontophoresis ultrasound OXYGEN microcurrent touch cold mask
-      + led | 0
-    fit.order_soften | before | soften galvanic_softening | ABRASION peel extract | 0
     fit.order_abrade | before | ABRASION enzyme peel | extract iontophoresis ultrasound OXYGEN microcurrent | 0
     fit.order_infuse | before | iontophoresis OXYGEN | microcurrent | 0 unless infusion=after
     fit.order_calm | before | ENERGY OPEN extract OXYGEN enzyme | mask | 0
     fit.order_finish | before | ALL touch cleanse tone dry wash wipe towel alcohol antisepsis saline mist | finish | 0
-    fit.dry | needs | crystal diamond | dry | 0
-    fit.extract_soft | needs | extract | soften galvanic_softening wet_abrasion enzyme oxygen_mask | 0
     fit.numbed | needs | rf_fractional | numbing | 0
     fit.numbed_deep | needs | micro_needling | numbing | 0 unless numbing=none
     fit.finish | needs | cleanse | finish | 0

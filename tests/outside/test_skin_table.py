@@ -75,6 +75,27 @@ HOURS = {
     "lit": (48,),
     "calmed": (0,),
 }
+#: What is asked for, of clean, dry and softened skin: all work asks for clean, what goes in for disinfected skin.
+DISINFECTED = {"nano", "micro_needling", "rf_fractional"}
+DRY = {"crystal", "diamond", "oxygen_airbrush", "numbing"}
+ASKS_NOTHING = {
+    *("cleanse", "wash", "wipe", "towel", "mist", "saline", "dry", "finish"),
+    *("gloves", "mirror", "photograph", "call_senior", "clean_tool"),
+}
+#: What gives it.
+GIVES = {
+    "cleanse": {"clean": 1},
+    "wash": {"clean": 1},
+    "alcohol": {"clean": 2, "dry": 1},
+    "antisepsis": {"clean": 3},
+    "dry": {"dry": 1},
+    **{name: {"soft": 1} for name in ("soften", "galvanic_softening", "wet_abrasion", "enzyme", "oxygen_mask")},
+}
+#: What touches no skin, or with what is sterile, or wets nothing, or leaves nothing clean.
+LEAVES_ALL = {"led", "gloves", "mirror", "photograph", "call_senior", "clean_tool", "alcohol", "antisepsis"}
+LEAVES_ALL |= DISINFECTED
+LEAVES_DRY = {"extract", "crystal", "diamond", "try_out"}
+MENDS = {"clean": ("wash", "alcohol", "antisepsis"), "dry": ("dry",), "soft": ("soften",)}
 BEGUN = {name: worked(name, WHO).stage for name in EVERY if name != "muscle_stimulation"}
 
 
@@ -88,10 +109,49 @@ def by_hand(early: str, late: str) -> set[str]:
 
 @pytest.mark.outside("the handbook on the skin along the clock", values="each state, degree, hours", tolerance="exact")
 def test_states_degrees_and_hours() -> None:
-    assert {name: one.hours for name, one in skin_states().items()} == HOURS
+    hazards = {name: one for name, one in skin_states().items() if not one.merit}
+    assert {name: one.hours for name, one in hazards.items()} == HOURS
+    assert {name: one.mends for name, one in skin_states().items() if one.merit} == MENDS
     assert {name for name, one in skin_states().items() if one.inside} == {"opened", "extracted", "numb"}
     for name, stage in BEGUN.items():
         assert footing(name, stage.settings).leaves == LEAVES.get(name, {}), name
+
+
+def asks(name: str) -> dict[str, int]:
+    clean = 3 if name in DISINFECTED else 0 if name in ASKS_NOTHING else 1
+    found = {"clean": clean, "dry": int(name in DRY), "soft": int(name == "extract")}
+    return {state: degree for state, degree in found.items() if degree}
+
+
+def ends(name: str) -> dict[str, int]:
+    """How far what was clean and dry stays so: bare hands and what is not sterile take disinfected back to clean."""
+    if name in LEAVES_ALL:
+        return {}
+    if name in ("saline", "dry", "finish"):
+        return {"saline": {"dry": 0}, "dry": {"clean": 2}, "finish": {"clean": 0, "dry": 0}}[name]
+    return {"clean": 1} if name in LEAVES_DRY else {"clean": 1, "dry": 0}
+
+
+@pytest.mark.outside(
+    "the handbook on the skin along the clock", values="each merit, what asks, gives and ends it", tolerance="exact"
+)
+@pytest.mark.parametrize("name", sorted(EVERY))
+def test_merits_are_asked_given_and_ended(name: str) -> None:
+    found = footing(name, BEGUN[name].settings if name in BEGUN else None)
+    assert (found.asks, found.gives, found.ends) == (asks(name), GIVES.get(name, {}), ends(name))
+
+
+def test_what_comes_easily_is_extracted_without_softening() -> None:
+    stage = BEGUN["extract"]
+    easy = stage.with_settings(stage.values | {"what": "what comes easily"})
+    assert footing("extract", easy.settings).asks == {"clean": 1}
+
+
+@pytest.mark.parametrize("work", sorted({work for works in MENDS.values() for work in works}))
+def test_mending_ends(work: str) -> None:
+    """A mend asks for nothing, or for what asks for nothing; it brings back no need that it was put in for."""
+    first = [MENDS[state][degree - 1] for state, degree in asks(work).items()]
+    assert all(asks(one) == {} and GIVES[one]["clean"] >= 1 for one in first)
 
 
 @pytest.mark.outside(
@@ -183,6 +243,7 @@ def test_a_plan_that_is_not_refused_meets_no_skin_that_is_unfit(rows: list[tuple
     found = visit_plan(WHO, Plan(steps=tuple(map(step_of, stages))), chair=False)
     told = {clash.rule for clash in found.clashes if clash.kind == "state"}
     unfit, skin = set(), dict[str, set[tuple[str, int]]]()
+    lacks, merits = set(), dict[str, dict[str, int]]()
     for stage in stages:
         sides = {
             f"{side} {zone.removeprefix(side + ' ')}"
@@ -194,4 +255,9 @@ def test_a_plan_that_is_not_refused_meets_no_skin_that_is_unfit(rows: list[tuple
             unfit |= {f"skin.{one}" for one, degree in skin.get(zone, ()) if stage.modality in forbidden(one, degree)}
         for zone in sides:
             skin.setdefault(zone, set()).update(LEAVES.get(stage.modality, {}).items())
+            now = merits.setdefault(zone, {"clean": 1, "dry": 0, "soft": 0})  # washed, as it arrived
+            lacks |= {f"skin.{one}" for one, degree in asks(stage.modality).items() if now[one] < degree}
+            now |= {one: min(most, now[one]) for one, most in ends(stage.modality).items()}
+            now |= {one: max(degree, now[one]) for one, degree in GIVES.get(stage.modality, {}).items()}
     assert told == unfit
+    assert {clash.rule for clash in found.clashes if clash.kind == "need"} == lacks

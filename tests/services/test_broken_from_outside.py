@@ -243,7 +243,7 @@ def test_an_incident_reaches_everything_that_follows(ctx: Context) -> None:
     """
     visit = new_visit(ctx, name="Singed Invented", minutes="120", start=MONDAY + timedelta(days=330))
     ask_nothing(ctx, visit)
-    looking.save_findings(ctx, visit, {"phototype": "2"})
+    looking.save_findings(ctx, visit, {"phototype": "2", "arrived": "washed"})
     page = planning.edit(ctx, visit, "add", {"modality": "rf_bulk"})
     planning.edit(ctx, visit, "zones", {"step": page.plan.steps[0].id, "zone.mid cheek": "on"})
     consenting.consent(ctx, visit, AGREED)

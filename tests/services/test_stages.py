@@ -383,6 +383,7 @@ def test_the_share_of_infusing_stood_with_the_thresholds() -> None:
 def test_an_area_beyond_the_plates_is_added_told_what_is_wrong_with_and_taken_off(ctx: Context) -> None:
     visit = new_visit(ctx)
     ask_nothing(ctx, visit)
+    looking.save_findings(ctx, visit, {"arrived": "washed"})
     step = step_of(planning.edit(ctx, visit, "add", {"modality": "enzyme"}), "enzyme")
 
     def sent(**fields: str) -> Planned:

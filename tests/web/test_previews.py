@@ -7,7 +7,7 @@ from builders.server import Server, sign_in
 from merak.core.plan.screening import questions
 
 NOTHING = {question.id: {"option": question.options[0].id} for question in questions(True)}
-WHO = {"born": "1980-05-01", "returning": True, "answers": NOTHING}
+WHO = {"born": "1980-05-01", "returning": True, "answers": NOTHING, "findings": {"arrived": "washed"}}
 
 
 def kept(demo: str) -> object:
@@ -33,7 +33,7 @@ def test_previews_compute_and_keep_nothing(server: Server, demo: str) -> None:
         and board["microcurrent"]["reasons"][0]["rule"]
     )
     step = one_stage("microcurrent", level=2)
-    findings = {"phototype": 2, "grades": {"laxity": {"left jawline": 2}}}
+    findings = {"arrived": "washed", "phototype": 2, "grades": {"laxity": {"left jawline": 2}}}
     found = client.post("/api/plans/preview", json=WHO | {"findings": findings, "plan": {"steps": [step]}}).json()
     assert found["computed"]["startable"] and found["computed"]["numbers"]["a.current"]["value"] == pytest.approx(90)
     assert found["proposals"] and all(one["computed"]["startable"] for one in found["proposals"])

@@ -8,6 +8,8 @@ from pydantic import Field, model_validator
 from merak.core.working import Frozen
 
 Side = Literal["right", "left"]
+#: How skin arrives; "" where nobody looked.
+Arrival = Literal["", "made up", "washed"]
 SkinType = Literal["dry", "normal", "combination", "oily"]
 #: L*, a* or b*.
 Tone = Annotated[float, Field(ge=-128, le=128, allow_inf_nan=False)]
@@ -35,10 +37,11 @@ class Findings(Measures):
     """What was looked at today: Fitzpatrick's phototype, 1 (always burns) to 6 (never burns); grades 0 to 4 by
     condition and "side zone" key; heights in mm above a level line, per side; and the soft tapes. `tone` is L*, a*, b*
     of skin that sees no sun, `hydration` a meter's reading in its own units, `burning` the phototype questionnaire's
-    points.
+    points. How the skin `arrived`, "" where nobody looked.
     """
 
     skin_type: SkinType | None = None
+    arrived: Arrival = ""
     phototype: int | None = Field(None, ge=1, le=6)
     sensitive: bool | None = None
     hydration: int | None = Field(None, ge=0, le=120)

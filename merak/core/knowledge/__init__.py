@@ -331,14 +331,17 @@ Degrees = dict[str, int]
 
 
 class SkinState(Cited):
-    """A hazard that work leaves skin in: what each degree of it is called, the least first, and for so many hours after
-    the visit it holds on; 0 ends with the visit. `inside` it holds against later stages of the same step too.
+    """A state that work leaves skin in, and what each degree of it is called, the least first. A hazard holds on for so
+    many hours after the visit, 0 ends with it; `inside` it holds against later stages of the same step too. A merit
+    ends with the visit, and is given by one work where it is missing, degree by degree: its `mends`.
     """
 
     state: str
     degrees: tuple[str, ...] = Field(min_length=1)
-    hours: tuple[float, ...]
+    hours: tuple[float, ...] = ()
     inside: bool = False
+    merit: bool = False
+    mends: tuple[str, ...] = ()
 
 
 class SkinCase(BookEntry):
@@ -346,16 +349,21 @@ class SkinCase(BookEntry):
 
     set: dict[str, str] = Field(default_factory=dict)
     above: dict[str, str] = Field(default_factory=dict)
+    asks: Degrees = Field(default_factory=dict)
     leaves: Degrees = Field(default_factory=dict)
     bears: Degrees = Field(default_factory=dict)
 
 
 class OnSkin(Cited):
-    """The states that a modality leaves skin in, and those that it may be done on, up to which degree: what is not
-    listed is forbidden. Cases that hold change either.
+    """The hazards that a modality leaves skin in, and those that it may be done on, up to which degree: what is not
+    listed is forbidden. The merits that it `asks` for, those that it `gives`, and to which degree it `ends` others.
+    Cases that hold change these.
     """
 
     modality: str
+    asks: Degrees = Field(default_factory=dict)
+    gives: Degrees = Field(default_factory=dict)
+    ends: Degrees = Field(default_factory=dict)
     leaves: Degrees = Field(default_factory=dict)
     bears: Degrees = Field(default_factory=dict)
     cases: tuple[SkinCase, ...] = ()

@@ -33,9 +33,7 @@ needs(
 )
 
 #: What hands go over: it takes as long as the area is large.
-BY_HAND = frozenset(
-    ("cleanse", "tone", "dry", "finish", "wash", "wipe", "towel", "alcohol", "saline", "mist")
-)
+BY_HAND = frozenset(("cleanse", "tone", "dry", "finish", "wash", "wipe", "towel", "alcohol", "saline", "mist"))
 KINDS = ("cleanse", "tone", "soften", "dry", "extract", "mask", "finish")
 #: What stands between two stages, and weighs nothing.
 BETWEEN = (
@@ -54,6 +52,12 @@ class HandsOver(Minutes):
     """What is set: minutes that hands take over the area."""
 
     BY_AREA: ClassVar[frozenset[str]] = frozenset({"minutes"})
+
+
+class Extraction(Minutes):
+    """What is set: minutes of extraction, and whether it takes more than what comes without softening."""
+
+    what: Literal["softened plugs", "what comes easily"] = Field("softened plugs", title="What")
 
 
 class Towel(HandsOver):
@@ -112,7 +116,7 @@ class Supporting:
 
 #: What the client is asked where it is not as usual: nothing where nothing works on the skin.
 ASKS = {**dict.fromkeys(("cleanse", "tone", "dry", "finish", *BETWEEN), NEVER_ASKED), "mask": ASKED_STILL}
-SET: dict[str, type[Minutes]] = {**dict.fromkeys(BY_HAND, HandsOver), "towel": Towel}
+SET: dict[str, type[Minutes]] = {**dict.fromkeys(BY_HAND, HandsOver), "towel": Towel, "extract": Extraction}
 STEPS = {
     kind: Supporting(kind, WAYS=Ways(asks=ASKS.get(kind, ASKED), free=True), Settings=SET.get(kind, Minutes))
     for kind in (*KINDS, *BETWEEN)

@@ -10,7 +10,7 @@ from merak.core.knowledge.current import by_book
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.working import Frozen
 
-FitKind = Literal["apart", "before", "one", "alone", "needs", "earlier", "state"]
+FitKind = Literal["apart", "before", "one", "alone", "needs", "earlier", "state", "need"]
 
 
 class Placed(NamedTuple):
@@ -28,7 +28,9 @@ class Placed(NamedTuple):
 
 
 class Clash(Frozen):
-    """Steps that do not go together as they stand: which rule, which steps, in words, and what to do."""
+    """Steps that do not go together as they stand: which rule, which steps, in words, and what to do; of which stage it
+    is said where it is of one, and which work put before it mends that.
+    """
 
     kind: FitKind
     rule: str
@@ -36,6 +38,8 @@ class Clash(Frozen):
     words: str
     action: str
     absolute: bool = False
+    stage: str = ""
+    mend: str = ""
 
 
 Methods = Mapping[str, str]

@@ -11,7 +11,7 @@ from typing import Literal, NamedTuple, get_args
 
 from shapely import LineString
 
-from merak.core.body.plate import GROUPS, SIDES
+from merak.core.body.plate import GROUPS, SIDES, sided
 from merak.core.body.strokes import BORDER_MM, PATHS, lines
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import (
@@ -23,6 +23,7 @@ from merak.core.knowledge import (
     conditions,
     methods,
     number,
+    on_skin,
     rule,
     skin_states,
     traits,
@@ -33,8 +34,10 @@ from merak.core.modality.exposure import Exposure, sums
 from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import Clash, FitKind, Placed, clashes, holds, may_run_beside, rank, title
+from merak.core.plan.merits import ARRIVED, with_mends
 from merak.core.plan.screening import housekeeping
-from merak.core.plan.skin import between_steps
+from merak.core.plan.skin import between_steps, footing
+from merak.core.plan.stage import Stage, begin
 from merak.core.plan.step import Step, begin_step, compute_step
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 from merak.core.working import Frozen
@@ -377,6 +380,8 @@ def _helpers(brief: Brief, gains: dict[str, list[Gain]]) -> list[str]:
         if one.kind == "needs" and all_of(one.a) & gains.keys()
         for name in sorted(all_of(one.b))
     ]
+    asked = {state for name in gains for state in on_skin()[name].asks if state in sought()}
+    found += [name for name, of in sorted(on_skin().items()) if asked & of.gives.keys()]
     return [name for name in found if name in able and name not in gains]
 
 
@@ -446,11 +451,32 @@ def _candidate(
     step, left = begin_step(brief, name, step_id, of, consider, _zones(brief, name, considered))
     if kind == "gentle" and name not in housekeeping() and traits()[name].load:
         step = _gentler(brief, step, of)
+    step = with_mends(step, ARRIVED["washed"] | sought(), lambda work, stage: _mend(brief, of, step_id, work, stage))
     found = compute_step(brief, step, of=of)
     given = tuple((stage.stage.id, stage.exposures) for stage in found.stages)
     cents = round(found.price * 100)
     stages = tuple(LeftOut(title=f"A stage of {title(name)}", why=why) for _, why in left)
     return Candidate(step, gains, found.seconds, cents, found.load, found.zones, found.hands_s, given, stages)
+
+
+def sought() -> dict[str, int]:
+    """The merits that another step gives, in full: what gives them weighs something; others are mended in the step."""
+    return {
+        name: len(kind.degrees)
+        for name, kind in skin_states().items()
+        if kind.merit and not housekeeping().issuperset(kind.mends)
+    }
+
+
+def _mend(brief: Brief, of: dict[str, str], step_id: str, work: str, stage: Stage) -> Stage:
+    """A work put before a stage, where that goes."""
+    return begin(brief, work, f"{step_id}-{work}", of, zones=stage.zones)
+
+
+def _gives(one: Candidate, state: str, degree: int, to: Candidate) -> bool:
+    """Whether a step leaves the skin of another in a merit that it asks for."""
+    there = (footing(stage.modality, stage.settings).gives.get(state, 0) for stage in one.step.stages)
+    return max(there) >= degree and sided(to.zones) <= sided(one.zones)
 
 
 def _gentler(brief: Brief, step: Step, of: dict[str, str]) -> Step:
@@ -487,6 +513,10 @@ def _problem(
         if pairing.kind == "needs" and holds(pairing, brief.newcomer, of):
             helping = frozenset(n for n, c in enumerate(candidates) if c.modality in all_of(pairing.b))
             needs += [(n, helping) for n, c in enumerate(candidates) if c.modality in all_of(pairing.a)]
+    for n, one in enumerate(candidates):
+        for state, degree in _asked(one):
+            earlier = [m for m in order[: order.index(n)] if _gives(candidates[m], state, degree, one)]
+            needs.append((n, frozenset(earlier)))
     needs += [(n, frozenset()) for n, one in enumerate(candidates) if _by_itself(brief, of, one, "earlier")]
     limit = brief.budget.known
     if kind == "gentle":
@@ -513,6 +543,12 @@ def _problem(
         price,
         frozenset(n for n, one in enumerate(candidates) if one.modality in all_of(("FRAME",))),
     )
+
+
+def _asked(one: Candidate) -> tuple[tuple[str, int], ...]:
+    """The merits that a step asks other steps for: (state, degree)."""
+    asked = (item for stage in one.step.stages for item in footing(stage.modality, stage.settings).asks.items())
+    return tuple((state, degree) for state, degree in dict.fromkeys(asked) if state in sought())
 
 
 def _by_itself(brief: Brief, of: dict[str, str], one: Candidate, *kinds: FitKind) -> list[Clash]:
@@ -586,8 +622,12 @@ def _why_left(brief: Brief, of: dict[str, str], problem: Problem, taken: tuple[i
         if n in kept or not one.gains:
             continue
         if (n, frozenset()) in problem.needs:  # nothing that it needs is to be had, or it comes too soon
-            never = _by_itself(brief, of, one, "earlier", "needs")[0]
-            yield LeftOut(title=title(one.modality), why=f"{never.words} {never.action}", rule=never.rule)
+            never = _by_itself(brief, of, one, "earlier", "needs")
+            lacks = [skin_states()[state] for state, _ in _asked(one)]
+            why, by = (
+                (f"{never[0].words} {never[0].action}", never[0].rule) if never else (lacks[0].reason, lacks[0].id)
+            )
+            yield LeftOut(title=title(one.modality), why=why, rule=by)
             continue
         foes = sorted(m for m in kept if (n, m) in problem.apart or (m, n) in problem.apart)
         if foes:

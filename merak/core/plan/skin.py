@@ -15,28 +15,35 @@ from merak.core.plan.step import Step, WorkedStep
 
 
 class Footing(NamedTuple):
-    """What a stage leaves skin in, and what it may be done on, each up to a degree; what is not there is none."""
+    """The hazards that a stage leaves skin in, and those that it may be done on, each up to a degree; the merits that
+    it asks for, gives and ends. What is not there is none.
+    """
 
     leaves: Degrees
     bears: Degrees
+    asks: Degrees
+    gives: Degrees
+    ends: Degrees
 
     def hurt_by(self, left: Degrees) -> dict[str, int]:
         """What of it this is not done on."""
         return {state: degree for state, degree in left.items() if degree > self.bears.get(state, 0)}
 
 
-def footing(modality: str, settings: Settings) -> Footing:
+def footing(modality: str, settings: Settings | None = None) -> Footing:
     """What a modality leaves and bears as it is set; what cannot be read of it counts as the worst."""
     entry = on_skin()[modality]
-    leaves, bears = dict(entry.leaves), dict(entry.bears)
+    leaves, bears, asks = dict(entry.leaves), dict(entry.bears), dict(entry.asks)
     for case in entry.cases:
         if _holds(case, settings):
             leaves |= case.leaves
             bears |= case.bears
-    return Footing({state: degree for state, degree in leaves.items() if degree}, bears)
+            asks |= case.asks
+    leaves, bears, asks = ({state: degree for state, degree in of.items() if degree} for of in (leaves, bears, asks))
+    return Footing(leaves, bears, asks, entry.gives, entry.ends)
 
 
-def _holds(case: SkinCase, settings: Settings) -> bool:
+def _holds(case: SkinCase, settings: Settings | None) -> bool:
     said = all(getattr(settings, name, None) == value for name, value in case.set.items())
     return said and all(_above(getattr(settings, name, None), rule) for name, rule in case.above.items())
 
@@ -95,13 +102,10 @@ def timed(steps: Iterable[WorkedStep], spans: Sequence[Span]) -> tuple[InTime, .
     return tuple(found)
 
 
-def unfit_skin(
-    steps: Iterable[WorkedStep], spans: Sequence[Span], history: Mapping[str, Before], today: date
-) -> tuple[Clash, ...]:
+def unfit_skin(stages: Sequence[InTime], history: Mapping[str, Before], today: date) -> tuple[Clash, ...]:
     """Each stage that would be done on skin which an earlier one of the visit, one beside it, or an earlier visit left
     in a state that it does not bear.
     """
-    stages = timed(steps, spans)
     return (*_of_today(stages), *_of_before(stages, history, today))
 
 
@@ -117,7 +121,7 @@ def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
                 first, last, most, where = told.setdefault(key, (early, late, degree, set()))
                 told[key] = (first, last, max(most, degree), where | shared)
     for (state, *_), (early, late, degree, skin) in told.items():
-        kind, on = skin_states()[state], _where(skin)
+        kind, on = skin_states()[state], told_where(skin)
         work, by = title(late.stage.modality), title(early.stage.modality)
         back = between_stages(late.stage, early.stage, early.step == late.step)
         way = f"Leave {work} out, or keep it off {on}." if back else f"Put {work} before {by}, or off {on}."
@@ -125,7 +129,7 @@ def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
             kind="state",
             rule=kind.id,
             steps=tuple(dict.fromkeys((late.step, early.step))),
-            words=f"{work}: {on} {kind.degrees[degree - 1]} at {_clock(early.ends)} by {by}. {kind.reason}",
+            words=f"{work}: {on} {kind.degrees[degree - 1]} at {told_clock(early.ends)} by {by}. {kind.reason}",
             action=way,
         )
 
@@ -155,11 +159,13 @@ def lasting(modality: str, before: Before, today: date) -> Degrees:
     return {state: degree for state, degree in left.items() if hours < skin_states()[state].hours[degree - 1]}
 
 
-def _where(skin: Collection[str]) -> str:
+def told_where(skin: Collection[str]) -> str:
+    """Skin side by side, in a few words."""
     keys = keys_on(frozenset(skin))
     beyond = sorted(name for name in skin if not keys_on(frozenset((name,))))
     return where_words((*named(keys), *beyond))
 
 
-def _clock(seconds: int) -> str:
+def told_clock(seconds: int) -> str:
+    """A moment of a visit, as hours and minutes from its beginning."""
     return f"{seconds // 3600}:{seconds // 60 % 60:02d}"

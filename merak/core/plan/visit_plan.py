@@ -15,10 +15,11 @@ from merak.core.modality.exposure import Sum
 from merak.core.plan.along import cut
 from merak.core.plan.brief import FEW, MANY, Brief
 from merak.core.plan.fitting import Clash, Methods, Placed, chosen, clashes, may_run_beside
+from merak.core.plan.merits import needs_told
 from merak.core.plan.order import chair_acts
 from merak.core.plan.screening import housekeeping
 from merak.core.plan.side import FirstSide, first_side
-from merak.core.plan.skin import unfit_skin
+from merak.core.plan.skin import timed, unfit_skin
 from merak.core.plan.stage import Stage, moved, settled
 from merak.core.plan.step import Step, WorkedStep, worked_step
 from merak.core.plan.sums import sums_told, together, too_much
@@ -334,8 +335,15 @@ def _clashes(
     """
     placed = tuple(one for step in plan.steps if step.id in worked for one in worked[step.id].placed)
     between_steps = _clashes_between(brief, placed, of)
-    on_skin = unfit_skin(worked.values(), spans, brief.facts.history, brief.facts.today)
-    found = [*between_steps, *on_skin, *too_much(worked, summed), *_limits(brief, plan, worked, numbers, spans)]
+    stages = timed(worked.values(), spans)
+    on_skin = unfit_skin(stages, brief.facts.history, brief.facts.today)
+    found = [
+        *between_steps,
+        *on_skin,
+        *needs_told(stages, brief.facts.findings.arrived),
+        *too_much(worked, summed),
+        *_limits(brief, plan, worked, numbers, spans),
+    ]
     kept, allowed = [], []
     for clash in found:
         name = between(plan, clash)

@@ -303,7 +303,8 @@ def _all() -> Iterator[Entry]:
             used=("Plan",),
         )
     for state in everything.skin_state:
-        lasting = ", ".join(f"{d} {h:g} h" for d, h in zip(state.degrees, state.hours, strict=True))
+        hours = [f" {h:g} h" for h in state.hours] or [""] * len(state.degrees)
+        lasting = ", ".join(f"{words}{h}" for words, h in zip(state.degrees, hours, strict=True))
         yield _entry(state, "state of skin", lasting, _touching(state.state), used=("Plan",))
     for touch in everything.on_skin:
         value = ", ".join(f"leaves {name} {degree}" for name, degree in touch.leaves.items())
@@ -332,8 +333,8 @@ def _all() -> Iterator[Entry]:
 
 
 def _touching(state: str) -> set[str]:
-    """The modalities that leave skin in a state."""
-    return {one.modality for one in book().on_skin if state in worst_left(one.modality)}
+    """The modalities that leave skin in a state, or give it."""
+    return {one.modality for one in book().on_skin if state in worst_left(one.modality) | one.gives}
 
 
 def _ruled(rulings: Iterable[Ruling]) -> set[str]:

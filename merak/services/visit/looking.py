@@ -10,7 +10,7 @@ from merak.core.body.marks import Mark
 from merak.core.body.plate import PLATES, SIDES, plate, zone_names
 from merak.core.body.tapes import ALL
 from merak.core.body.treatable import BESIDE, Treatable
-from merak.core.client import Findings
+from merak.core.client import Arrival, Findings
 from merak.core.errors import BadInput
 from merak.core.knowledge import conditions, usual_work
 from merak.core.plan.side import FirstSide, first_side
@@ -65,6 +65,7 @@ class SkinForm(TypedForm):
 
     build: str | None = None
     skin_type: Literal["dry", "normal", "combination", "oily"] | None = None
+    arrived: Arrival | None = None
     phototype: Annotated[Whole | None, Field(ge=1, le=6)] = None
     sensitive: Literal["yes", "no", ""] | None = None
     hydration: Annotated[
@@ -92,6 +93,8 @@ def save_findings(ctx: Context, visit_id: UUID, form: dict[str, str]) -> Looked:
             if field in said:
                 _take(body, field, getattr(asked, field), wrong)
         body |= {field: getattr(asked, field) for field in ("skin_type", "phototype") if getattr(asked, field)}
+        if asked.arrived is not None:
+            body["arrived"] = asked.arrived
         if "hydration" in said:
             body["hydration"] = asked.hydration
         if "sensitive" in said:
@@ -102,7 +105,7 @@ def save_findings(ctx: Context, visit_id: UUID, form: dict[str, str]) -> Looked:
 
 
 #: Chosen, not typed: what is none of the choices leaves all as it was.
-UNTOLD = frozenset({"skin_type", "phototype", "sensitive"})
+UNTOLD = frozenset({"arrived", "skin_type", "phototype", "sensitive"})
 
 
 def _take_build(body: dict[str, Any], build: str, wrong: dict[str, str]) -> None:

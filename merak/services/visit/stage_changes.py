@@ -32,6 +32,7 @@ from merak.core.modality.ways import Twin
 from merak.core.plan.brief import workable
 from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import title
+from merak.core.plan.mending import put_right
 from merak.core.plan.routine import fitted_steps
 from merak.core.plan.stage import Beyond, Stage, begin, compute, lowered, moved, read_settings, resized, worked_areas
 from merak.core.plan.step import PLAIN, begin_step, by_row, programme_of
@@ -337,6 +338,13 @@ def _stage(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft
     return changed(draft, plan, f"{title(step.modality)}: {title(new.modality).lower()} added")
 
 
+def _mend(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """All that a stage asks of the skin and does not find, put in before it."""
+    stage = draft.plan.stage(form.about)
+    plan, put = put_right(file.brief, draft.plan, stage.id, new_id)
+    return changed(draft, plan, f"{title(stage.modality)}: {' and '.join(put)} first")
+
+
 def _manner(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """How a stage is worked, as typed; what cannot be read is kept as typed and told beside it."""
     stage = draft.plan.stage(form.about)
@@ -421,6 +429,7 @@ STAGE_OPS: dict[str, Op] = {
     "again": _again,
     "programme": _programme,
     "stage": _stage,
+    "mend": _mend,
     "manner": _manner,
     "split": _split,
     "leave": _leave,

@@ -1,0 +1,70 @@
+"""What a stage asks of the skin and does not find, put right: one work for each need, right before it."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from merak.core.errors import BadInput, Refused
+from merak.core.knowledge import about
+from merak.core.knowledge.register import needs
+from merak.core.plan.brief import Brief, workable
+from merak.core.plan.fitting import Clash, title
+from merak.core.plan.stage import Stage, begin
+from merak.core.plan.visit_plan import Plan, in_force, visit_plan
+
+needs(
+    __name__,
+    """
+    words: plan.order
+    """,
+)
+
+#: More mends than a stage can ask for: each merit once, and what its mend asks for.
+MOST_MENDS = 12
+
+
+@dataclass
+class Mending:
+    """A plan on its way to be put right: what was put in, in words, and each by its new id."""
+
+    brief: Brief
+    plan: Plan
+    new_id: Callable[[], str]
+    put: dict[str, str] = field(default_factory=dict)
+
+    def missing(self, stages: frozenset[str]) -> list[Clash]:
+        """What is not met at these stages, or at what was put in before them."""
+        found = visit_plan(self.brief, self.plan, chair=False).clashes
+        return [one for one in found if one.kind == "need" and one.stage in stages | self.put.keys()]
+
+    def mend(self, need: Clash) -> None:
+        """Puts the work in that a need is mended by, where its stage goes. Raises Refused where it may not go there."""
+        step, stage = self.plan.of(need.stage), self.plan.stage(need.stage)
+        new = before(self.brief, self.plan, need.mend, stage, self.new_id())
+        n = step.stages.index(stage)
+        self.plan = self.plan.with_step(step.model_copy(update={"stages": (*step.stages[:n], new, *step.stages[n:])}))
+        self.put[new.id] = title(need.mend).lower()
+
+
+def before(brief: Brief, plan: Plan, work: str, stage: Stage, new_id: str) -> Stage:
+    """A work to be put before a stage: on the same skin, as far as it goes there. Raises Refused, BadInput."""
+    there = tuple(zone for zone in stage.zones if workable(brief, work, (zone,)))
+    new = begin(brief, work, new_id, in_force(brief, plan), zones=there)
+    beyond = stage.beyond if about()[work].beyond else ()
+    return new.model_copy(update={"parts": stage.parts, "beyond": beyond, "zones": new.zones or stage.zones})
+
+
+def put_right(brief: Brief, plan: Plan, stage_id: str, new_id: Callable[[], str]) -> tuple[Plan, tuple[str, ...]]:
+    """The plan with all that a stage asks for put in before it, and what was put in, in words. Raises BadInput where
+    nothing is missing, Refused where a mend may not be.
+    """
+    mending = Mending(brief, plan, new_id)
+    for _ in range(MOST_MENDS):
+        missing = mending.missing(frozenset((stage_id,)))
+        if not missing:
+            break
+        mending.mend(missing[0])
+    if not mending.put:
+        raise BadInput({"stage": "Nothing is missing before it."})
+    if mending.missing(frozenset((stage_id,))):
+        raise Refused("What it asks for cannot be put right before it.", "plan.order")
+    return mending.plan, tuple(mending.put.values())

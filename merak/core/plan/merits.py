@@ -1,0 +1,149 @@
+"""What a stage asks of the skin and does not find: told with what happened to it, and mended by one work each."""
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import NamedTuple
+
+from merak.core.client import Arrival
+from merak.core.knowledge import Degrees, skin_states
+from merak.core.plan.fitting import Clash, title
+from merak.core.plan.skin import Footing, InTime, footing, told_clock, told_where
+from merak.core.plan.stage import Stage
+from merak.core.plan.step import Step
+
+#: Skin as merits know it: a zone on one side, or a drawn part of it.
+Place = tuple[str, str]
+#: What each way of arriving is worth.
+ARRIVED: dict[Arrival, Degrees] = {"": {}, "made up": {}, "washed": {"clean": 1}}
+
+
+class Lack(NamedTuple):
+    """A merit that a stage asks for in this degree and does not find on some of its skin, and what became of it."""
+
+    stage: InTime
+    state: str
+    degree: int
+    skin: frozenset[str]
+    history: str
+
+    @property
+    def mend(self) -> str:
+        """The work that gives it."""
+        return skin_states()[self.state].mends[self.degree - 1]
+
+
+class Skin:
+    """The merits of skin as it is worked, place by place, and what ended each."""
+
+    def __init__(self, arrived: Arrival) -> None:
+        self.arrived = ARRIVED[arrived]
+        self.held: dict[Place, Degrees] = {}
+        self.ended: dict[tuple[Place, str], str] = {}
+
+    def degree(self, zone: str, parts: tuple[str, ...], state: str) -> int:
+        """How far a merit holds on a zone, or on all parts of it that a stage keeps to."""
+        whole = self.held.get((zone, ""), self.arrived).get(state, 0)
+        own = (self.held.get((zone, part), {}).get(state, 0) for part in parts)
+        return max(whole, min(own, default=0))
+
+    def worked(self, one: InTime, of: Footing) -> None:
+        """What a stage ends, on the whole of each zone that it touches, then gives where it goes: to its parts alone
+        where it keeps to parts, to nothing where it is only seen at the chair where it goes.
+        """
+        for zone in one.skin:
+            for place in [(zone, ""), *(key for key in self.held if key[0] == zone)]:
+                self._end(place, one, of)
+        parts = tuple(str(part) for part in one.stage.parts) or ("",)
+        for zone in one.skin if one.stage.how.where != "chair" else ():
+            for part in parts:
+                held = dict(self.held.get((zone, part), {} if part else self.arrived))
+                self.held[zone, part] = held | {
+                    state: max(degree, held.get(state, 0)) for state, degree in of.gives.items()
+                }
+
+    def _end(self, place: Place, one: InTime, of: Footing) -> None:
+        held = dict(self.held.get(place, {} if place[1] else self.arrived))
+        for state, most in of.ends.items():
+            if held.get(state, 0) > most:
+                held[state] = most
+                self.ended[place, state] = f"{title(one.stage.modality)} at {told_clock(one.begins)}"
+        self.held[place] = held
+
+    def history(self, zone: str, state: str) -> str:
+        """What ended a merit of a zone; else that nothing gave it."""
+        ended = self.ended.get(((zone, ""), state))
+        return f"no longer since {ended}" if ended else "nothing before it makes it so"
+
+
+def unmet(stages: Sequence[InTime], arrived: Arrival) -> Iterator[Lack]:
+    """What the stages ask for and do not find, in the order in which they begin."""
+    skin = Skin(arrived)
+    for one in sorted(stages, key=lambda each: (each.begins, each.place)):
+        of = footing(one.stage.modality, one.stage.settings)
+        parts = tuple(str(part) for part in one.stage.parts)
+        for state, degree in of.asks.items():
+            without = frozenset(zone for zone in one.skin if skin.degree(zone, parts, state) < degree)
+            if without:
+                yield Lack(one, state, degree, without, skin.history(min(without), state))
+        skin.worked(one, of)
+
+
+def needs_told(stages: Sequence[InTime], arrived: Arrival) -> Iterator[Clash]:
+    """Needs that are not met, as they stand against a plan: each with its mend."""
+    for lack in unmet(stages, arrived):
+        kind, work = skin_states()[lack.state], title(lack.stage.stage.modality)
+        said = kind.degrees[lack.degree - 1]
+        yield Clash(
+            kind="need",
+            rule=kind.id,
+            steps=(lack.stage.step,),
+            words=f"{work}: {told_where(lack.skin)} not {said}, {lack.history}. {kind.reason}",
+            action=f"{title(lack.mend)} first.",
+            stage=lack.stage.stage.id,
+            mend=lack.mend,
+        )
+
+
+def mended(step: Step, have: Degrees) -> tuple[tuple[int, str], ...]:
+    """What a step alone needs before which of its stages, on skin that has these merits: (place, work) in the order in
+    which they are put in.
+    """
+    found: list[tuple[int, str]] = []
+    held = dict(have)
+
+    def ask(n: int, of: Footing) -> None:
+        for state, degree in of.asks.items():
+            kind = skin_states()[state]
+            if held.get(state, 0) < degree:
+                work = kind.mends[degree - 1]
+                mend = footing(work)
+                ask(n, mend)
+                found.append((n, work))
+                after(mend)
+
+    def after(of: Footing) -> None:
+        for state, most in of.ends.items():
+            held[state] = min(held.get(state, 0), most)
+        for state, degree in of.gives.items():
+            held[state] = max(held.get(state, 0), degree)
+
+    for n, stage in enumerate(step.stages):
+        of = footing(stage.modality, stage.settings)
+        for _ in range(len(skin_states())):  # what one mend ends another gives back
+            if all(held.get(state, 0) >= degree for state, degree in of.asks.items()):
+                break
+            ask(n, of)
+        after(of)
+    return tuple(found)
+
+
+def with_mends(step: Step, have: Degrees, begin: Callable[[str, Stage], Stage]) -> Step:
+    """A step with what it needs before its stages, on skin that has these merits; `begin` makes a work before a
+    stage.
+    """
+    put = mended(step, have)
+    stages = (
+        one
+        for n, stage in enumerate(step.stages)
+        for one in (*(begin(work, stage) for at, work in put if at == n), stage)
+    )
+    return step.model_copy(update={"stages": tuple(stages)}) if put else step

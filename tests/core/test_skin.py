@@ -1,0 +1,263 @@
+"""The skin along the clock in plans: what is refused with its reason, what is missing and how it is put right."""
+
+from datetime import timedelta
+from itertools import count
+from typing import Any
+
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from builders.briefs import TODAY
+from builders.chair import somebody, worked
+from merak.core.errors import BadInput
+from merak.core.modality.before import Before
+from merak.core.plan.brief import Brief
+from merak.core.plan.fitting import Clash
+from merak.core.plan.mending import put_right
+from merak.core.plan.stage import Stage
+from merak.core.plan.step import Step, step_of
+from merak.core.plan.visit_plan import Plan, VisitPlan, visit_plan
+
+WHO = somebody(slot=480)
+CHEEK, NOSE, BROW = "right mid cheek", "nose tip and wings", "forehead"
+Row = tuple[str, tuple[str, ...], dict[str, Any]]
+
+
+def row(work: str, *zones: str, **set_to: Any) -> Row:
+    return work, zones, set_to
+
+
+def stage(name: str, of: Row, who: Brief = WHO) -> Stage:
+    work, zones, set_to = of
+    made = worked(work, who, zones=zones).stage
+    return made.with_settings(made.values | set_to).model_copy(update={"id": name})
+
+
+def steps(*rows: Row, who: Brief = WHO) -> tuple[Step, ...]:
+    return tuple(step_of(stage(f"s{n}", one, who)) for n, one in enumerate(rows))
+
+
+def plan(*rows: Row, who: Brief = WHO) -> VisitPlan:
+    return visit_plan(who, Plan(steps=steps(*rows, who=who)), chair=False)
+
+
+def told(of: VisitPlan) -> list[Clash]:
+    return [one for one in of.clashes if one.kind in ("state", "need", "earlier")]
+
+
+WIDE = (CHEEK, "left mid cheek")
+#: What nobody should do, by hand: in which order, and what forbids it.
+UNSAFE: dict[str, tuple[tuple[Row, ...], str]] = {
+    "diamond on wet skin": ((row("tone", CHEEK), row("diamond", CHEEK)), "skin.dry"),
+    "crystals on misted skin": ((row("dry", CHEEK), row("mist", CHEEK), row("crystal", CHEEK)), "skin.dry"),
+    "numbing cream on damp skin": ((row("wash", CHEEK), row("numbing", CHEEK)), "skin.dry"),
+    "airbrush gel on wet skin": ((row("tone"), row("oxygen_airbrush")), "skin.dry"),
+    "needles before antisepsis": ((row("micro_needling", CHEEK), row("antisepsis", CHEEK)), "skin.clean"),
+    "nano after bare hands": ((row("antisepsis", CHEEK), row("touch", CHEEK), row("nano", CHEEK)), "skin.clean"),
+    "pins after gauze that is not sterile": (
+        (row("antisepsis", CHEEK), row("dry", CHEEK), row("rf_fractional", CHEEK)), "skin.clean",
+    ),
+    "needles where only the other cheek was disinfected": (
+        (row("antisepsis", "left mid cheek"), row("micro_needling", *WIDE)), "skin.clean",
+    ),
+    "force on plugs that are not soft": ((row("extract", NOSE),), "skin.soft"),
+    "plugs of the nose after a softened forehead": ((row("soften", BROW), row("extract", NOSE)), "skin.soft"),
+    "work over the finish": ((row("finish"), row("microcurrent")), "skin.clean"),
+    "heat over numb skin": ((row("dry"), row("numbing", CHEEK), row("rf_bulk", CHEEK)), "skin.numb"),
+    "current over numb skin": ((row("numbing", CHEEK), row("iontophoresis", CHEEK)), "skin.numb"),
+    "a cold head over numb skin": ((row("numbing", CHEEK), row("cold", CHEEK)), "skin.numb"),
+    "sound over numb skin": ((row("numbing", CHEEK), row("ultrasound", CHEEK)), "skin.numb"),
+    "an acid that nobody feels": ((row("numbing", CHEEK), row("peel", CHEEK)), "skin.numb"),
+    "a warm towel over numb skin": ((row("numbing", CHEEK), row("towel", CHEEK, warmth="warm")), "skin.numb"),
+    "current on a peeled zone": ((row("peel", CHEEK), row("iontophoresis", CHEEK)), "skin.thinned"),
+    "heat on abraded skin": ((row("wet_abrasion", CHEEK), row("rf_bulk", CHEEK)), "skin.thinned"),
+    "steam on abraded skin": ((row("dry"), row("diamond", CHEEK), row("soften", CHEEK)), "skin.thinned"),
+    "numbing cream on abraded skin": ((row("wet_abrasion", CHEEK), row("numbing", CHEEK)), "skin.thinned"),
+    "nano over dry abrasion": ((row("diamond", CHEEK), row("nano", CHEEK)), "skin.thinned"),
+    "deeper needles after an enzyme": (
+        (row("enzyme", CHEEK), row("micro_needling", CHEEK, depth_mm=0.5)), "skin.thinned",
+    ),
+    "the lamp after an enzyme": ((row("enzyme", CHEEK), row("pulsed_light", CHEEK)), "skin.thinned"),
+    "focused lines after a buff": ((row("enzyme", CHEEK), row("focused_lifting", CHEEK)), "skin.thinned"),
+    "alcohol on a peel": ((row("peel", CHEEK), row("alcohol", CHEEK)), "skin.thinned"),
+    "current on extracted points": ((row("extract", NOSE), row("iontophoresis", NOSE)), "skin.extracted"),
+    "acid into extracted points": ((row("extract", NOSE), row("peel", NOSE)), "skin.extracted"),
+    "needles into extracted points": ((row("extract", NOSE), row("nano", NOSE)), "skin.extracted"),
+    "numbing cream into extracted points": ((row("extract", NOSE), row("numbing", NOSE)), "skin.extracted"),
+    "a wash after needles": ((row("micro_needling", CHEEK), row("wash", CHEEK)), "skin.opened"),
+    "a mask over channels": ((row("micro_needling", CHEEK), row("mask", CHEEK)), "skin.opened"),
+    "unsterile serum after a nano edge": ((row("nano", CHEEK), row("ultrasound", CHEEK)), "skin.opened"),
+    "current after nano": ((row("nano", CHEEK), row("iontophoresis", CHEEK)), "skin.opened"),
+    "massage after pins": ((row("rf_fractional", CHEEK), row("touch", CHEEK)), "skin.opened"),
+    "abrasion of hot skin": ((row("rf_bulk", CHEEK), row("wet_abrasion", CHEEK)), "skin.heated"),
+    "extraction of hot skin": ((row("rf_bulk", CHEEK), row("extract", CHEEK)), "skin.heated"),
+    "needles in hot skin": ((row("rf_bulk", CHEEK), row("micro_needling", CHEEK)), "skin.heated"),
+    "steam after heat": ((row("rf_bulk", CHEEK), row("soften", CHEEK)), "skin.heated"),
+    "a warm towel after the lamp": ((row("pulsed_light", CHEEK), row("towel", CHEEK, warmth="warm")), "skin.lit"),
+    "extraction after the lamp": ((row("pulsed_light", CHEEK), row("extract", CHEEK)), "skin.lit"),
+    "heat after cold": ((row("cold", CHEEK), row("rf_bulk", CHEEK)), "skin.calmed"),
+    "steam after the airbrush": ((row("oxygen_airbrush"), row("soften")), "skin.calmed"),
+    "a warm towel after cold": ((row("cold", CHEEK), row("towel", CHEEK, warmth="warm")), "skin.calmed"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", UNSAFE)
+def test_what_nobody_should_do_is_refused_with_its_reason(name: str) -> None:
+    rows, rule = UNSAFE[name]
+    found = plan(*rows)
+    assert rule in {one.rule for one in told(found)} and not found.startable
+
+
+#: What was refused for no reason that protects, and what the careful variant is.
+SAFE: dict[str, tuple[Row, ...]] = {
+    "a second cleanse after work": (row("wet_abrasion", CHEEK), row("cleanse"), row("mask")),
+    "a mask and a blade before needles": (
+        row("enzyme", CHEEK), row("spatula", CHEEK), row("wash", CHEEK), row("antisepsis", CHEEK), row("nano", CHEEK),
+    ),
+    "massage between wet stages": (row("wet_abrasion", CHEEK), row("touch", CHEEK), row("oxygen_jet", CHEEK)),
+    "calming after pins": (
+        row("antisepsis", CHEEK), row("micro_needling", CHEEK), row("saline", CHEEK), row("led"), row("finish"),
+    ),
+    "lift and heat before nano": (
+        row("rf_bulk", BROW), row("iontophoresis", CHEEK), row("antisepsis", CHEEK), row("nano", CHEEK),
+    ),
+    "steam, plugs, and a lift beside them": (
+        row("soften", NOSE), row("extract", NOSE), row("iontophoresis", CHEEK),
+    ),
+    "plugs that come easily": (row("extract", NOSE, what="what comes easily"),),
+    "wet skin dried before diamond": (row("tone", CHEEK), row("dry", CHEEK), row("diamond", CHEEK)),
+    "cold after heat": (row("rf_bulk", CHEEK), row("cold", CHEEK)),
+    "a lukewarm towel after cold": (row("cold", CHEEK), row("towel", CHEEK)),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", SAFE)
+def test_what_protects_nobody_is_not_refused(name: str) -> None:
+    assert told(plan(*SAFE[name])) == []
+
+
+def test_what_is_missing_is_told_with_what_became_of_it() -> None:
+    (wet,) = told(plan(row("dry", CHEEK), row("tone", CHEEK), row("diamond", CHEEK)))
+    assert wet.words.startswith("Diamond abrasion: right mid cheek not dry, no longer since Tone at 0:0")
+    assert (wet.kind, wet.stage, wet.mend, wet.action) == ("need", "s2", "dry", "Dry first.")
+    (never,) = told(plan(row("extract", NOSE)))
+    assert "not softened, nothing before it makes it so" in never.words
+    (hot,) = told(plan(row("cold", CHEEK), row("rf_bulk", CHEEK)))
+    assert hot.words.startswith("Bulk radiofrequency: right mid cheek calmed at 0:0") and "by Cold head" in hot.words
+    assert hot.action == "Put Bulk radiofrequency before Cold head, or off right mid cheek."
+
+
+def test_how_skin_arrives_is_what_counts_at_first() -> None:
+    for arrived, missing in (("", ["wash"]), ("made up", ["wash"]), ("washed", [])):
+        found = plan(row("microcurrent"), who=somebody(arrived=arrived))
+        assert [one.mend for one in told(found)] == missing
+    assert told(plan(row("cleanse"), row("microcurrent"), who=somebody(arrived="made up"))) == []
+
+
+def test_what_an_earlier_visit_left_holds_for_its_hours() -> None:
+    def after(days: int) -> list[Clash]:
+        who = somebody(history={"crystal": Before(on=TODAY - timedelta(days=days))}, slot=480)
+        return told(plan(row("rf_bulk", CHEEK), who=who))
+
+    (soon,) = after(2)
+    assert soon.kind == "earlier" and soon.rule == "skin.thinned"
+    assert "still abraded by Crystal abrasion, 2 days ago" in soon.words and "72 hours" in soon.action
+    assert after(4) == []
+
+
+def mended(of: Plan, name: str, who: Brief) -> tuple[Plan, tuple[str, ...]]:
+    ids = count()
+    return put_right(who, of, name, lambda: f"m{name}-{next(ids)}")
+
+
+@pytest.mark.parametrize(
+    ("arrived", "work", "put"),
+    [
+        ("made up", "iontophoresis", ("wash off",)),
+        ("made up", "numbing", ("wash off", "dry")),
+        ("made up", "nano", ("wash off", "antisepsis")),
+        ("washed", "nano", ("antisepsis",)),
+        ("washed", "diamond", ("dry",)),
+        ("made up", "extract", ("wash off", "soften")),
+    ],
+)
+def test_one_tap_puts_right_what_a_stage_asks_for(arrived: str, work: str, put: tuple[str, ...]) -> None:
+    who = somebody(arrived=arrived, slot=480)
+    before = Plan(steps=steps(row(work, CHEEK), who=who))
+    after, said = mended(before, "s0", who)
+    assert sorted(said) == sorted(put)
+    (step,) = after.steps
+    assert step.id == "s0" and step.modality == work and step.stages[-1].id == "s0"
+    assert {stage.zones for stage in step.stages} == {(CHEEK,)}, "where it goes"
+    assert told(visit_plan(who, after, chair=False)) == []
+    assert visit_plan(who, after, chair=False).numbers["visit.load"] == visit_plan(who, before).numbers["visit.load"]
+    with pytest.raises(BadInput, match="Nothing is missing"):
+        mended(after, "s0", who)
+
+
+def test_what_is_not_in_the_plan_is_not_put_right() -> None:
+    with pytest.raises(BadInput):
+        mended(Plan(steps=steps(row("diamond", CHEEK))), "nowhere", WHO)
+
+
+WORKS = (
+    "cleanse",
+    "tone",
+    "soften",
+    "enzyme",
+    "diamond",
+    "wet_abrasion",
+    "extract",
+    "iontophoresis",
+    "rf_bulk",
+    "cold",
+)
+WORKS = (*WORKS, "numbing", "nano", "mask", "led", "touch", "oxygen_airbrush", "ultrasound", "alcohol")
+ROWS = st.lists(st.tuples(st.sampled_from(WORKS), st.sets(st.sampled_from((*WIDE, BROW)), min_size=1)), max_size=4)
+MADE = {(work, zone): worked(work, WHO, zones=(zone,)).stage for work in WORKS for zone in ("mid cheek",)}
+
+
+def some(rows: list[tuple[str, set[str]]]) -> Plan:
+    made = [
+        MADE[work, "mid cheek"].model_copy(update={"id": f"s{n}", "zones": tuple(sorted(zones))})
+        for n, (work, zones) in enumerate(rows)
+    ]
+    return Plan(steps=tuple(map(step_of, made)))
+
+
+def all_mended(of: Plan, who: Brief) -> Plan:
+    for _ in range(12):
+        needs = [one for one in visit_plan(who, of, chair=False).clashes if one.kind == "need"]
+        if not needs:
+            break
+        of, _ = mended(of, needs[0].stage, who)
+    return of
+
+
+def reasons(of: Plan) -> set[tuple[str, str]]:
+    """What stands against a plan beside what is missing: rule, and the work that it is said of."""
+    found = visit_plan(WHO, of, chair=False).clashes
+    return {(one.rule, one.words.partition(":")[0]) for one in found if one.kind != "need"}
+
+
+@settings(max_examples=40)
+@given(ROWS, st.sampled_from(("", "made up", "washed")))
+def test_every_need_is_met_by_its_mends(rows: list[tuple[str, set[str]]], arrived: str) -> None:
+    who = somebody(arrived=arrived, slot=480)
+    after = visit_plan(who, all_mended(some(rows), who), chair=False)
+    assert [one for one in after.clashes if one.kind == "need"] == []
+    assert [one.id for one in after.plan.steps] == [f"s{n}" for n in range(len(rows))]
+
+
+@settings(max_examples=40)
+@given(ROWS, st.integers(0, 4))
+def test_a_wash_off_adds_no_refusal_that_its_mends_do_not_meet(rows: list[tuple[str, set[str]]], at: int) -> None:
+    """On skin that is not opened, wherever it is put in."""
+    before = all_mended(some(rows), WHO)
+    at = min(at, len(before.steps))
+    assume(all(one.modality != "nano" for one in before.steps[:at]))
+    assume(all(one.modality != "numbing" for one in before.steps))  # its cream still works: it is taken off, not washed
+    wash = step_of(worked("wash", WHO, zones=(*WIDE, BROW)).stage.model_copy(update={"id": "wash"}))
+    washed = before.model_copy(update={"steps": (*before.steps[:at], wash, *before.steps[at:])})
+    assert reasons(all_mended(washed, WHO)) <= reasons(before)
