@@ -116,7 +116,9 @@ def visit_of(client: httpx.Client, name: str) -> str:
 
 
 def ready_to_begin(client: httpx.Client, name: str) -> str:
-    return begun(client, visit_of(client, name), "microcurrent", "led", "finish")
+    visit = visit_of(client, name)
+    client.post(f"/visits/{visit}/look", data={"arrived": "washed"}, headers=HX)
+    return begun(client, visit, "microcurrent", "led", "finish")
 
 
 def step_ids(client: httpx.Client, visit: str) -> list[str]:

@@ -166,7 +166,7 @@ ACTS: dict[str, tuple[tuple[str, ...], dict[str, tuple[str, ...]], list[Any], st
     "spot": (
         ("numbing", "rf_fractional", "finish"),
         {"Fractional": ("mid cheek", "lower cheek")},
-        [("start", 3000), ("next", 2900), ("next", 900), ("next", 600)],
+        [("start", 3000), ("next", 2950), ("next", 2900), ("next", 900), ("next", 800), ("next", 600)],
         "Fractional radiofrequency",
         [
             ("", lambda *_: None),
@@ -179,8 +179,10 @@ ACTS: dict[str, tuple[tuple[str, ...], dict[str, tuple[str, ...]], list[Any], st
         {},
         [
             ("start", 3000),
+            ("next", 2950),
             ("next", 2900),
             ("next", 900),
+            ("next", 800),
             ("next", 600),
             ("spot", 400, None, {"zone": "right jawline"}),
             ("spot_read", 60, None, {"redness": 2, "swelling": 1, "pain": 0, "mark": False}),

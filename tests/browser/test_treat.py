@@ -14,6 +14,9 @@ from builders.markup import flat
 from builders.server import Server, sign_in
 from builders.visits import begun, booked, sent, tap
 
+#: Dried, numbed for half an hour, disinfected: the pins are next.
+NUMBED = (("start", 3000), ("next", 2950), ("next", 2900), ("next", 900), ("next", 800), ("next", 600))
+
 
 def treated(client: httpx.Client, name: str, *modalities: str, **zones: tuple[str, ...]) -> str:
     return begun(client, booked(client, name), *modalities, **zones)
@@ -65,7 +68,7 @@ def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(
     visit = treated(
         adaeze, "Pins Invented", "numbing", "rf_fractional", "finish", Fractional=("mid cheek", "lower cheek")
     )
-    sent(adaeze, visit, ("start", 3000), ("next", 2900), ("next", 900), ("next", 600))
+    sent(adaeze, visit, *NUMBED)
     with signed_in_page(browser, server, "lin") as page:
         at_the_chair(page, server, visit)
         expect(page.locator("#main-act")).to_have_text(
@@ -256,7 +259,7 @@ def test_a_tap_is_painted_at_once_without_the_server(
     browser: Browser, server: Server, adaeze: httpx.Client, record_property: Any
 ) -> None:
     visit = treated(adaeze, "Quick Invented", "numbing", "rf_fractional", "finish")
-    sent(adaeze, visit, ("start", 3000), ("next", 2900), ("next", 900), ("next", 600))
+    sent(adaeze, visit, *NUMBED)
     adaeze.post(f"/api/visits/{visit}/run", json={"taps": [tap("unlock", words="read on the other cheek")]})
     with signed_in_page(browser, server, "adaeze") as page:
         at_the_chair(page, server, visit)

@@ -94,6 +94,7 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
         # Look: zones tapped on the plate, heights give the side.
         stage(page, "Look")
         page.get_by_role("link", name="Laxity, folds").click()
+        page.get_by_label("On arrival").select_option("washed")
         page.get_by_label("Phototype").select_option("3")
         page.get_by_label("Sensitivity").select_option("yes")
         for n in range(2):

@@ -92,7 +92,7 @@ def test_no_class_of_skin_is_worked_stronger_or_past_its_ceiling(modality: str, 
 
 
 def test_only_what_stands_against_a_class_alone_is_told_of_it() -> None:
-    stop = caution("heat.numb", "stop", "Never here.", "Not today.", "numbed")
+    stop = caution("heat.pass", "stop", "Never here.", "Not today.", "numbed")
     of = in_force(WHO, Plan())
     step = begin(WHO, "rf_bulk", "s1", of)
     ((bone,), settings) = ([one for one in compute(WHO, step, (), (), of).classes if one.skin == "bone"], step.settings)

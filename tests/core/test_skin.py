@@ -139,13 +139,21 @@ def test_what_protects_nobody_is_not_refused(name: str) -> None:
 
 def test_what_is_missing_is_told_with_what_became_of_it() -> None:
     (wet,) = told(plan(row("dry", CHEEK), row("tone", CHEEK), row("diamond", CHEEK)))
-    assert wet.words.startswith("Diamond abrasion: right mid cheek not dry, no longer since Tone at 0:0")
+    assert wet.words.startswith("Diamond abrasion asks for dry skin: no longer since Tone at 0:0")
     assert (wet.kind, wet.stage, wet.mend, wet.action) == ("need", "s2", "dry", "Dry first.")
     (never,) = told(plan(row("extract", NOSE)))
-    assert "not softened, nothing before it makes it so" in never.words
+    assert never.words.startswith("Extract asks for softened skin: nothing before it makes it so.")
+    (half,) = told(plan(row("antisepsis", "left mid cheek"), row("micro_needling", *WIDE)))
+    assert half.words.startswith("Micro needling asks for disinfected skin on right mid cheek: nothing")
+    assert half.absolute, "nobody's word stands for antisepsis"
     (hot,) = told(plan(row("cold", CHEEK), row("rf_bulk", CHEEK)))
-    assert hot.words.startswith("Bulk radiofrequency: right mid cheek calmed at 0:0") and "by Cold head" in hot.words
-    assert hot.action == "Put Bulk radiofrequency before Cold head, or off right mid cheek."
+    assert hot.words.startswith("Bulk radiofrequency: its skin calmed at 0:0") and "by Cold head" in hot.words
+    assert hot.action == "Put Bulk radiofrequency before Cold head, or off that skin."
+
+
+def test_what_is_missing_is_told_once_where_it_begins() -> None:
+    found = told(plan(row("touch"), row("cold"), row("mask"), who=somebody(arrived="made up")))
+    assert [(one.stage, one.mend) for one in found] == [("s0", "wash")]
 
 
 def test_how_skin_arrives_is_what_counts_at_first() -> None:

@@ -46,6 +46,7 @@ def apart(one: str, other: str) -> bool:
         or pair <= LAMP_AND_DEEP_HEAT | {"micro_needling"}  # one energy that goes deep
         or ("pulsed_light" in pair and not pair - {"pulsed_light"} <= CALM)
         or between({"numbing"}, NEVER_NUMB)
+        or between({"micro_needling"}, {"peel"})  # a physician's
     )
 
 

@@ -192,6 +192,7 @@ TRAITS = """
 PAIRINGS = """
     fit.abrade_heat | apart | ABRASION peel extract nano | focused_lifting rf_fractional pulsed_light | 0
     fit.one_abrasion | one | ABRASION peel |  | 0
+    fit.needles_acids | apart | micro_needling | peel | 0 absolute
     fit.nano_peel | apart | nano | peel | 0 newcomer
     fit.one_strong | one | crystal diamond peel rf_fractional focused_lifting micro_needling pulsed_light |  | 0
       + unless combining=quick

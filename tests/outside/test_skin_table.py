@@ -80,7 +80,7 @@ DISINFECTED = {"nano", "micro_needling", "rf_fractional"}
 DRY = {"crystal", "diamond", "oxygen_airbrush", "numbing"}
 ASKS_NOTHING = {
     *("cleanse", "wash", "wipe", "towel", "mist", "saline", "dry", "finish"),
-    *("gloves", "mirror", "photograph", "call_senior", "clean_tool"),
+    *("gloves", "mirror", "photograph", "try_out", "call_senior", "clean_tool"),
 }
 #: What gives it.
 GIVES = {

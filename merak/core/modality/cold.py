@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from math import ceil, floor
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import Field
 
@@ -13,7 +13,6 @@ from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making, by_the_clock
 from merak.core.modality.shared import (
     Amount,
-    Circumstances,
     Dose,
     Increment,
     Judge,
@@ -37,7 +36,7 @@ needs(
     min: cold.longest cold.minutes
     step: cold.adjust.missed cold.adjust.thin
     °C: cold.coldest cold.start cold.warmest
-    words: cold.bare cold.order
+    words: cold.bare
     """,
     group=("HEAT",),
 )
@@ -57,12 +56,7 @@ class Settings(Base):
     over: Over = Field("gel", title="Over")
     minutes: float = Field(5, ge=0.5, le=30, title="Minutes", json_schema_extra={"unit": "min"})
     film_mm: float = Field(0.5, ge=0.01, le=5, title="Film", json_schema_extra={"unit": "mm"})
-    heat_follows: bool = Field(False, title="Heat follows today")
-
-    @classmethod
-    def follows(cls, around: Circumstances) -> dict[str, Any]:
-        """Whether heat follows."""
-        return {"heat_follows": around.comes("HEAT")}
+    DROPPED = frozenset({"heat_follows"})
 
 
 def start(card: MachineCard, subject: Subject) -> Start:
@@ -94,7 +88,7 @@ def start(card: MachineCard, subject: Subject) -> Start:
 
 
 def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
-    """Temperature, minutes, gel; never on bare dry skin, never before heat."""
+    """Temperature, minutes, gel; never on bare dry skin."""
     judge = Judge()
     cold = physical(judge, "temperature", card, settings.at)
     judge.least(f"{NAME}.coldest", cold, "at")
@@ -107,8 +101,6 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         judge.refuse(f"{NAME}.bare", "Never on bare dry skin.", "over", "Gel, serum or a sheet mask.")
     elif settings.over == "gel":
         judge.tell("gel", gel_ml(NAME, subject, settings.film_mm))
-    if settings.heat_follows:
-        judge.refuse(f"{NAME}.order", "Cold comes after heat, never before it.", "heat_follows", "Heat first.")
     return judge.dose()
 
 

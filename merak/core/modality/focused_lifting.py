@@ -41,7 +41,7 @@ needs(
     s: focused_lifting.dwell focused_lifting.pace
     step: focused_lifting.adjust.bone focused_lifting.adjust.first_visit focused_lifting.adjust.reacted
     step: focused_lifting.adjust.sensitive focused_lifting.adjust.thin
-    words: dose.energy focused_lifting.filler heat.numb
+    words: dose.energy focused_lifting.filler
     """,
 )
 
@@ -80,16 +80,17 @@ class Settings(Base):
     width_mm: float = Field(WIDTH_MM, ge=1, le=400, title="Width across the lines", json_schema_extra={"unit": "mm"})
     spacing_mm: float = Field(3, ge=0.5, le=20, title="Between lines", json_schema_extra={"unit": "mm"})
     passes: int = Field(3, ge=1, le=10, title="Passes")
-    numbed: bool = Field(False, title="Numbed")
 
     @classmethod
     def follows(cls, around: Circumstances) -> dict[str, Any]:
-        """Whether the skin is numbed; the place among its zones where bone lies nearest; how wide they are, says the
+        """The place among its zones where bone lies nearest; how wide they are, says the
         plate.
         """
         places = {PLACES.get(zone, "jawline") for zone in around.zones} or {"jawline"}
         place = min(places, key=lambda one: (number(tissue_rule(one)), one))
-        return {"numbed": around.has("numbing"), "place": place, "width_mm": WIDTH_MM}
+        return {"place": place, "width_mm": WIDTH_MM}
+
+    DROPPED = frozenset({"numbed"})
 
     def prints(self, card: MachineCard) -> Prints | None:
         """Line beside line, as far apart as is set. The same energy in a shorter line would be more for each mm."""
@@ -137,8 +138,6 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
             "depth_mm",
             "A shallower cartridge here.",
         )
-    if settings.numbed:
-        judge.refuse("heat.numb", "Never over numbed skin.", "numbed")
     width, spacing, passes = (
         as_set("width", settings.width_mm, "mm", 0),
         as_set("spacing", settings.spacing_mm, "mm", 1),

@@ -37,7 +37,7 @@ needs(
     mm: micro_needling.unlicensed
     step: micro_needling.adjust.missed
     s: needles.between
-    words: device.tip needles.acids needles.lesions needles.sterile
+    words: device.tip needles.lesions needles.sterile
     """,
 )
 
@@ -61,7 +61,6 @@ class Settings(Base):
     overlap_percent: float = Field(50, ge=0, le=60, title="Overlap of rows", json_schema_extra={"unit": "%"})
     passes: int = Field(1, ge=1, le=30, title="Passes")
     tip_mm: float = Field(8, ge=2, le=40, title="Tip, or roller’s width", json_schema_extra={"unit": "mm"})
-    acids_today: bool = Field(False, title="Acids today")
     roller_mm: float = Field(20, ge=5, le=60, title="Roller’s diameter", json_schema_extra={"unit": "mm"})
 
     @property
@@ -71,8 +70,10 @@ class Settings(Base):
 
     @classmethod
     def follows(cls, around: Circumstances) -> dict[str, Any]:
-        """Who may go deeper, and whether an acid is used today."""
-        return {"licensed": "micro depth" in around.licences, "acids_today": around.has("peel")}
+        """Who may go deeper."""
+        return {"licensed": "micro depth" in around.licences}
+
+    DROPPED = frozenset({"acids_today"})
 
 
 def start(card: MachineCard, subject: Subject) -> Start:
@@ -103,8 +104,6 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
         judge.most(f"{NAME}.unlicensed", depth, "depth_mm", "Deeper needs a licence.")
     if subject.thin or subject.bony:
         judge.most(f"{NAME}.thin", depth, "depth_mm")
-    if settings.acids_today:
-        judge.refuse("needles.acids", "Needles and acids on one day are a physician's.", "acids_today", "Another day.")
     overlap, passes = settings.overlap_percent / 100, as_set("passes", settings.passes, "", 0)
     minutes = glide_min(judge, subject, settings.tip_mm, overlap, settings.passes, "needles.between")
     needles, lap = (

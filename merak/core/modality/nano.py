@@ -1,7 +1,6 @@
 """Nano needling: speed, rounds, minutes; screening and hygiene of needles."""
 
 from collections.abc import Iterable
-from typing import Any
 
 from pydantic import Field
 
@@ -13,7 +12,6 @@ from merak.core.modality.making import Making, counted
 from merak.core.modality.needling import beside_layers, glide_min
 from merak.core.modality.shared import (
     Amount,
-    Circumstances,
     Dose,
     Increment,
     Judge,
@@ -35,7 +33,7 @@ needs(
     mm: nano.depth
     rounds: nano.rounds
     step: nano.adjust.bone nano.adjust.first_visit nano.adjust.sensitive nano.adjust.thin
-    words: nano.new nano.screen needles.sterile
+    words: nano.screen needles.sterile
     """,
 )
 
@@ -52,12 +50,7 @@ class Settings(Base):
     at: float = Field(ge=0, le=1000, title="Set to")
     depth_mm: float = Field(0.25, ge=0.05, le=5, title="Depth", json_schema_extra={"unit": "mm"})
     rounds: int = Field(2, ge=1, le=10, title="Rounds")
-    peel_today: bool = Field(False, title="Peel today")
-
-    @classmethod
-    def follows(cls, around: Circumstances) -> dict[str, Any]:
-        """Whether an acid is used today."""
-        return {"peel_today": around.has("peel")}
+    DROPPED = frozenset({"peel_today"})
 
 
 def start(card: MachineCard, subject: Subject) -> Start:
@@ -77,8 +70,6 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     judge.gives("nano rounds", as_set("rounds", settings.rounds, "", 0), f"{NAME}.rounds", "rounds")
     tip = card.tip("")
     glide_min(judge, subject, tip.across_mm if tip else 8, 0, settings.rounds)
-    if settings.peel_today and subject.first_visit:
-        judge.refuse(f"{NAME}.new", "A new client: nano and peel on different days.", "peel_today")
     judge.know(f"{NAME}.screen", "needles.sterile")
     return judge.dose()
 

@@ -1,7 +1,6 @@
 """Oxygen mask made on the skin: a clock for each stage that cannot be overrun in silence, and the pH to return to."""
 
 from collections.abc import Iterable
-from typing import Any
 
 from pydantic import Field
 
@@ -11,7 +10,6 @@ from merak.core.knowledge.register import needs
 from merak.core.modality.making import Making
 from merak.core.modality.shared import (
     Amount,
-    Circumstances,
     Dose,
     Increment,
     Judge,
@@ -31,7 +29,7 @@ needs(
     min: oxygen_mask.dehydrated oxygen_mask.foam oxygen_mask.longest oxygen_mask.newcomer
     pH: oxygen_mask.ph.least oxygen_mask.ph.most
     times: oxygen_mask.neutralise
-    words: oxygen.rosacea oxygen_mask.numbing
+    words: oxygen.rosacea
     """,
 )
 
@@ -49,12 +47,7 @@ class Settings(Base):
     activator_min: float = Field(2, ge=0.5, le=15, title="Activator", json_schema_extra={"unit": "min"})
     neutralised: int = Field(2, ge=0, le=6, title="Neutralised, times")
     ph_after: float = Field(5, ge=0, le=14, title="Skin after", json_schema_extra={"unit": "pH"})
-    numbed_today: bool = Field(False, title="Numbing cream today")
-
-    @classmethod
-    def follows(cls, around: Circumstances) -> dict[str, Any]:
-        """Whether the skin is numbed."""
-        return {"numbed_today": around.has("numbing")}
+    DROPPED = frozenset({"numbed_today"})
 
 
 def start(card: None, subject: Subject) -> Start:
@@ -103,8 +96,6 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
         judge.change(
             f"{NAME}.ph.most", f"pH {settings.ph_after:g} after.", "Acid mist until it reads 4.5 to 5.5.", "ph_after"
         )
-    if settings.numbed_today:
-        judge.refuse(f"{NAME}.numbing", "Not in the same visit as numbing cream.", "numbed_today")
     judge.tell(
         "minutes",
         worked(

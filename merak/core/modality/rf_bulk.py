@@ -5,7 +5,7 @@ minutes.
 from collections.abc import Iterable
 from itertools import chain
 from math import pi
-from typing import Any, Literal, NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
 from pydantic import Field
@@ -21,7 +21,6 @@ from merak.core.modality.device import MachineCard, scaled
 from merak.core.modality.making import Making
 from merak.core.modality.shared import (
     Amount,
-    Circumstances,
     Dose,
     Increment,
     Judge,
@@ -54,7 +53,7 @@ needs(
     °C/s: rf_bulk.rate.unknown
     °C: heat.room rf_bulk.stop rf_bulk.target rf_bulk.target.least rf_bulk.target.most
     ×: rf_bulk.perfusion
-    words: device.tip heat.dose heat.numb heat.pass heat.pennes rf_bulk.pad rf_bulk.peak rf_bulk.reading rf_bulk.zone
+    words: device.tip heat.dose heat.pass heat.pennes rf_bulk.pad rf_bulk.peak rf_bulk.reading rf_bulk.zone
     """,
     tissue=("tissue.epidermis", "tissue.dermis", "tissue.fat", "tissue.muscle", "tissue.gel"),
 )
@@ -86,17 +85,13 @@ class Settings(Base):
     depth_mm: float = Field(4, ge=0.5, le=20, title="Power falls off over", json_schema_extra={"unit": "mm"})
     absorbed: float = Field(0.7, ge=0.01, le=1, title="Absorbed share")
     gel_mm: float = Field(0, ge=0, le=3, title="Gel on top", json_schema_extra={"unit": "mm"})
-    numbed: bool = Field(False, title="Numbed")
 
     def warmed_c(self, card: MachineCard | None, seconds: float, held_back: bool) -> tuple[float, float]:
         """By the bioheat model; a machine that nobody measured warms nothing here."""
         power = (card.physical(self.at) if card else None) or 0.0
         return surface_c(power, self, seconds, held_back)
 
-    @classmethod
-    def follows(cls, around: Circumstances) -> dict[str, Any]:
-        """Whether the skin is numbed."""
-        return {"numbed": around.has("numbing")}
+    DROPPED = frozenset({"numbed"})
 
 
 def layers(flow: float = 1.0, **mm: float) -> tuple[Layer, ...]:
@@ -279,8 +274,6 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
             "target_c",
         )
     judge.most(f"{NAME}.hold.most", as_set("at target", settings.hold_min, "min", 1), "hold_min")
-    if settings.numbed:
-        judge.refuse("heat.numb", "Never over numbed skin.", "numbed")
     if settings.speed_mm_s < STANDING_MM_S:
         judge.refuse(f"{NAME}.dwell", "The tip never stands still.", "speed_mm_s", "Move it.")
     else:

@@ -68,6 +68,11 @@ class Skin:
                 self.ended[place, state] = f"{title(one.stage.modality)} at {told_clock(one.begins)}"
         self.held[place] = held
 
+    def mend(self, zones: frozenset[str], state: str, degree: int) -> None:
+        """Zones as they are once a merit was given to them."""
+        for zone in zones:
+            self.held[zone, ""] = dict(self.held.get((zone, ""), self.arrived)) | {state: degree}
+
     def history(self, zone: str, state: str) -> str:
         """What ended a merit of a zone; else that nothing gave it."""
         ended = self.ended.get(((zone, ""), state))
@@ -75,7 +80,9 @@ class Skin:
 
 
 def unmet(stages: Sequence[InTime], arrived: Arrival) -> Iterator[Lack]:
-    """What the stages ask for and do not find, in the order in which they begin."""
+    """What the stages ask for and do not find, in the order in which they begin; what one lacks is told once, as if it
+    were mended then.
+    """
     skin = Skin(arrived)
     for one in sorted(stages, key=lambda each: (each.begins, each.place)):
         of = footing(one.stage.modality, one.stage.settings)
@@ -84,6 +91,7 @@ def unmet(stages: Sequence[InTime], arrived: Arrival) -> Iterator[Lack]:
             without = frozenset(zone for zone in one.skin if skin.degree(zone, parts, state) < degree)
             if without:
                 yield Lack(one, state, degree, without, skin.history(min(without), state))
+                skin.mend(without, state, degree)
         skin.worked(one, of)
 
 
@@ -91,13 +99,15 @@ def needs_told(stages: Sequence[InTime], arrived: Arrival) -> Iterator[Clash]:
     """Needs that are not met, as they stand against a plan: each with its mend."""
     for lack in unmet(stages, arrived):
         kind, work = skin_states()[lack.state], title(lack.stage.stage.modality)
-        said = kind.degrees[lack.degree - 1]
+        on = "" if lack.skin == lack.stage.skin else f" on {told_where(lack.skin)}"
+        asks = f"{work} asks for {kind.degrees[lack.degree - 1]} skin{on}"
         yield Clash(
             kind="need",
             rule=kind.id,
             steps=(lack.stage.step,),
-            words=f"{work}: {told_where(lack.skin)} not {said}, {lack.history}. {kind.reason}",
+            words=f"{asks}: {lack.history}. {kind.reason}",
             action=f"{title(lack.mend)} first.",
+            absolute=True,  # mended, not planned past
             stage=lack.stage.stage.id,
             mend=lack.mend,
         )

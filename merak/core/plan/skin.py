@@ -121,10 +121,11 @@ def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
                 first, last, most, where = told.setdefault(key, (early, late, degree, set()))
                 told[key] = (first, last, max(most, degree), where | shared)
     for (state, *_), (early, late, degree, skin) in told.items():
-        kind, on = skin_states()[state], told_where(skin)
+        kind, whole = skin_states()[state], skin == late.skin
+        on, off = ("its skin", "that skin") if whole else (told_where(skin),) * 2
         work, by = title(late.stage.modality), title(early.stage.modality)
         back = between_stages(late.stage, early.stage, early.step == late.step)
-        way = f"Leave {work} out, or keep it off {on}." if back else f"Put {work} before {by}, or off {on}."
+        way = f"Leave {work} out, or keep it off {off}." if back else f"Put {work} before {by}, or off {off}."
         yield Clash(
             kind="state",
             rule=kind.id,
