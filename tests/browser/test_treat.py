@@ -81,8 +81,8 @@ def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(
         page.keyboard.press("Space")
         expect(page.locator("#spot-says")).to_contain_text(re.compile(r"Read it in [45]:\d\d"))
         expect(page.locator("#main-act")).to_be_disabled()
-        page.locator("[data-act='3'] [data-place='0']").click(force=True)
-        expect(page.locator("[data-act='3'] .cell.done")).to_have_count(0)
+        page.locator("[data-act='5'] [data-place='0']").click(force=True)
+        expect(page.locator("[data-act='5'] .cell.done")).to_have_count(0)
         kept(page)
         assert faint(page) == []
 
@@ -92,10 +92,7 @@ def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(
     sent(
         adaeze,
         visit,
-        ("start", 3000),
-        ("next", 2900),
-        ("next", 900),
-        ("next", 600),
+        *NUMBED,
         ("spot", 400, None, {"zone": "right jawline"}),
     )
     with signed_in_page(browser, server, "adaeze") as page:
@@ -108,10 +105,10 @@ def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(
         for _ in range(3):
             page.keyboard.press("Space")
         expect(page.locator("#count")).to_have_text("3")
-        expect(page.locator("[data-act='3'] .cell.done")).to_have_count(3)
-        expect(page.locator("[data-act='3'] .cell.current")).to_have_attribute("data-place", "3")
+        expect(page.locator("[data-act='5'] .cell.done")).to_have_count(3)
+        expect(page.locator("[data-act='5'] .cell.current")).to_have_attribute("data-place", "3")
         expect(page.locator("#line")).to_contain_text("right cheek · 4 of")
-        page.locator("[data-act='3'] [data-place='1']").click()
+        page.locator("[data-act='5'] [data-place='1']").click()
         expect(page.locator("#walked")).to_have_text("1 done twice")
         page.keyboard.press("ArrowLeft")
         expect(page.locator("#walked")).to_have_text("")
@@ -133,7 +130,7 @@ def test_pins_wait_for_their_spot_and_are_walked_cell_by_cell(
         for _ in range(many - 8):
             page.keyboard.press("Space")
         expect(page.locator("#count")).to_have_text(str(many))
-        expect(page.locator("[data-act='3'] .cell.done")).to_have_count(many)
+        expect(page.locator("[data-act='5'] .cell.done")).to_have_count(many)
         kept(page)
 
 

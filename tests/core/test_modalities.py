@@ -332,22 +332,3 @@ def test_gentler_is_warmer_on_every_cold_head(scale: str, points: Any, gentler: 
     assert (start.at - card.least) % card.step == 0, "in whole steps"
     missed: Any = cold.start(card, Subject(first_visit=False, last=Before(at=5, endpoint_seen="not seen"))).settings
     assert stronger(cold, missed.at, 5, card), "one step colder where it did not calm"
-
-
-@pytest.mark.parametrize(
-    ("modality", "flag"),
-    [
-        ("cold", "heat_follows"),
-        ("nano", "peel_today"),
-        ("micro_needling", "acids_today"),
-        ("rf_bulk", "numbed"),
-        ("focused_lifting", "numbed"),
-        ("oxygen_mask", "numbed_today"),
-    ],
-)
-def test_what_the_plan_sees_by_itself_is_read_past_in_older_settings(modality: str, flag: str) -> None:
-    settings = MODALITIES[modality].Settings
-    there = {"at": 1} if "at" in settings.model_fields else {}
-    assert settings.model_validate(there | {flag: True}) == settings.model_validate(there)
-    with pytest.raises(ValidationError):
-        settings.model_validate(there | {"no_such_flag": True})

@@ -12,6 +12,7 @@ from typing import Any
 from uuid import UUID
 
 import pytest
+from pydantic import ValidationError
 from sqlalchemy import create_engine, text
 from sqlalchemy.orm import Session
 
@@ -20,6 +21,7 @@ from builders.orders import LICENSED, LIFT, PINS, PULSES, TO_PULSES, WARM, at, r
 from merak.core import knowledge
 from merak.core.after.differences import differences
 from merak.core.knowledge import Rule
+from merak.core.modality.catalogue import MODALITIES
 from merak.core.treatment import act_facts, fold, following, locked, pace
 from merak.core.treatment.facts import delivered
 from merak.records import db, people
@@ -192,6 +194,30 @@ def test_a_body_says_its_version_and_a_later_one_is_refused() -> None:
         assert upgraded(phase, versioned(phase, {"kept": 1})) == {"kept": 1}
         with pytest.raises(ValueError, match="later version"):
             upgraded(phase, {"v": version + 1})
+
+
+@pytest.mark.parametrize(
+    ("modality", "flag"),
+    [
+        ("cold", "heat_follows"),
+        ("nano", "peel_today"),
+        ("micro_needling", "acids_today"),
+        ("rf_bulk", "numbed"),
+        ("focused_lifting", "numbed"),
+        ("oxygen_mask", "numbed_today"),
+    ],
+)
+def test_what_the_plan_sees_by_itself_is_read_past_in_older_settings(modality: str, flag: str) -> None:
+    """Settings said that the skin was numbed, or an acid used; they say it no more, and nobody may say it to them."""
+    settings = MODALITIES[modality].Settings
+    kept = {"at": 1} if "at" in settings.model_fields else {}
+    steps = [{"stages": [{"modality": modality, "settings": kept | {flag: True}}]}]
+    for phase, body in (("plan", {"plan": {"steps": steps}}), ("order", {"plan": {"steps": steps}})):
+        found = UPGRADES[phase][-1](body)["plan"]["steps"][0]["stages"][0]["settings"]
+        assert found == kept and settings.model_validate(found)
+    assert UPGRADES["routine"][-1]({"steps": steps})["steps"][0]["stages"][0]["settings"] == kept
+    with pytest.raises(ValidationError, match="Extra inputs"):
+        settings.model_validate(kept | {flag: True})
 
 
 def left_out(was: Any, now: Any, where: str = "") -> list[str]:

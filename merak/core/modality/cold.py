@@ -56,7 +56,6 @@ class Settings(Base):
     over: Over = Field("gel", title="Over")
     minutes: float = Field(5, ge=0.5, le=30, title="Minutes", json_schema_extra={"unit": "min"})
     film_mm: float = Field(0.5, ge=0.01, le=5, title="Film", json_schema_extra={"unit": "mm"})
-    DROPPED = frozenset({"heat_follows"})
 
 
 def start(card: MachineCard, subject: Subject) -> Start:

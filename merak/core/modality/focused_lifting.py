@@ -90,8 +90,6 @@ class Settings(Base):
         place = min(places, key=lambda one: (number(tissue_rule(one)), one))
         return {"place": place, "width_mm": WIDTH_MM}
 
-    DROPPED = frozenset({"numbed"})
-
     def prints(self, card: MachineCard) -> Prints | None:
         """Line beside line, as far apart as is set. The same energy in a shorter line would be more for each mm."""
         return prints(card, apart_mm=self.spacing_mm)

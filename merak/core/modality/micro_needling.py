@@ -73,8 +73,6 @@ class Settings(Base):
         """Who may go deeper."""
         return {"licensed": "micro depth" in around.licences}
 
-    DROPPED = frozenset({"acids_today"})
-
 
 def start(card: MachineCard, subject: Subject) -> Start:
     """The shallowest depth, or a step deeper where the endpoint was not reached, within what this zone allows without a

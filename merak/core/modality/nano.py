@@ -50,7 +50,6 @@ class Settings(Base):
     at: float = Field(ge=0, le=1000, title="Set to")
     depth_mm: float = Field(0.25, ge=0.05, le=5, title="Depth", json_schema_extra={"unit": "mm"})
     rounds: int = Field(2, ge=1, le=10, title="Rounds")
-    DROPPED = frozenset({"peel_today"})
 
 
 def start(card: MachineCard, subject: Subject) -> Start:

@@ -47,7 +47,6 @@ class Settings(Base):
     activator_min: float = Field(2, ge=0.5, le=15, title="Activator", json_schema_extra={"unit": "min"})
     neutralised: int = Field(2, ge=0, le=6, title="Neutralised, times")
     ph_after: float = Field(5, ge=0, le=14, title="Skin after", json_schema_extra={"unit": "pH"})
-    DROPPED = frozenset({"numbed_today"})
 
 
 def start(card: None, subject: Subject) -> Start:

@@ -91,8 +91,6 @@ class Settings(Base):
         power = (card.physical(self.at) if card else None) or 0.0
         return surface_c(power, self, seconds, held_back)
 
-    DROPPED = frozenset({"numbed"})
-
 
 def layers(flow: float = 1.0, **mm: float) -> tuple[Layer, ...]:
     """Skin and what lies below, as the rule book has them: the dermis's blood flow × `flow`, a layer's own thickness

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Protocol, Self, TypeVar
 
-from pydantic import ConfigDict, Field, ValidationError, model_validator
+from pydantic import ConfigDict, Field, ValidationError
 
 from merak.core.acts import Act
 from merak.core.body.plate import BONY, PLATES, THIN, area_cm2, plate, zone_names
@@ -93,16 +93,6 @@ class Settings(Frozen):
     def together(cls, stages: "Sequence[Self]") -> "Whole | None":
         """What the stages of one step come to as a whole, where that is more than each by itself."""
         return None
-
-    #: Fields that were told of the visit around it, which the plan sees by itself now: read past in records of before.
-    DROPPED: ClassVar[frozenset[str]] = frozenset()
-
-    @model_validator(mode="before")
-    @classmethod
-    def _without_dropped(cls, told: Any) -> Any:
-        if isinstance(told, dict) and not cls.DROPPED.isdisjoint(told):
-            return {key: value for key, value in told.items() if key not in cls.DROPPED}
-        return told
 
     #: Fields that its settings had before, and have no more.
     GONE: ClassVar[frozenset[str]] = frozenset()

@@ -7,13 +7,14 @@ from typing import Any
 from pydantic import ValidationError
 
 from merak.core.plan.stage import Stage
+from merak.records.bodies.flags_of_before import plan_of_flags, routine_of_flags
 from merak.records.bodies.stages_of_before import draft_of_before, order_of_before, routine_of_before
 from merak.records.bodies.zones_of_before import draft_of_zones, order_of_zones, steps_of_zones
 
 #: A body as the database holds it.
 Raw = dict[str, Any]
 #: The version in which a body is written today; what is not named here has had one shape only.
-VERSIONS = {"plan": 4, "order": 7, "close": 3, "sheet": 1, "task": 1, "routine": 3}
+VERSIONS = {"plan": 5, "order": 8, "close": 3, "sheet": 1, "task": 1, "routine": 4}
 
 
 def versioned(phase: str, body: Raw) -> Raw:
@@ -262,7 +263,7 @@ JUDGED = ("cautions", "refused", "stopped", "clashes", "allowed")
 
 #: Phase → what brings a body from version 0 to 1, from 1 to 2, and so on.
 UPGRADES: dict[str, tuple[Callable[[Raw], Raw], ...]] = {
-    "plan": (_draft_of_steps, _draft_of_stages, draft_of_before, draft_of_zones),
+    "plan": (_draft_of_steps, _draft_of_stages, draft_of_before, draft_of_zones, plan_of_flags),
     "order": (
         _order_of_acts,
         _order_of_actions,
@@ -271,9 +272,10 @@ UPGRADES: dict[str, tuple[Callable[[Raw], Raw], ...]] = {
         order_of_before,
         _order_of_shares,
         order_of_zones,
+        plan_of_flags,
     ),
     "close": (_close_by_acts, _close_of_endings, _close_by_what_ended),
     "sheet": (_sheet_by_topics,),
     "task": (_spot_with_words,),
-    "routine": (_routine_of_stages, routine_of_before, steps_of_zones),
+    "routine": (_routine_of_stages, routine_of_before, steps_of_zones, routine_of_flags),
 }
