@@ -1,6 +1,7 @@
 """Plan: proposals, the strip in time, every change computed anew, consent, what a senior allows, the tray list."""
 
 from base64 import b64encode
+from collections.abc import Sequence
 from functools import partial
 from typing import Any, NamedTuple
 from uuid import UUID
@@ -19,7 +20,7 @@ from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import scale_of
 from merak.core.plan.brief import Brief, plates_of, workable
-from merak.core.plan.fitting import title
+from merak.core.plan.fitting import Clash, title
 from merak.core.plan.places import strokes_over
 from merak.core.plan.screening import housekeeping, questions
 from merak.core.plan.stage import Stage
@@ -65,7 +66,7 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
         "changed": changed,
         "whole": whole,
         "title_of": title,
-        "mend_words": lambda work: f"{title(work)} first",
+        "mends": _mends(planned.computed.clashes),
         "slot": slot,
         "told": _told,
         "editable": may(ctx.me, "plan", file.visit),
@@ -91,6 +92,16 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
         **consents,
         **(_whole(ctx, planned) if whole else {}),
     }
+
+
+def _mends(clashes: Sequence[Clash]) -> list[str]:
+    """What the key beside each clash says that puts right what its stage asks for, once for each stage; "" without."""
+    keys = []
+    for n, clash in enumerate(clashes):
+        works = [title(one.mend).lower() for one in clashes if one.mend and one.stage == clash.stage]
+        first = bool(clash.mend) and all(one.stage != clash.stage for one in clashes[:n] if one.mend)
+        keys.append(f"{', '.join(works)} first".capitalize() if first else "")
+    return keys
 
 
 def _whole(ctx: Context, planned: planning.Planned) -> dict[str, Any]:

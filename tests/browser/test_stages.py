@@ -4,7 +4,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from builders.browser import settled, signed_in_page, violations
 from builders.server import Server, sign_in
-from builders.visits import planned
+from builders.visits import HX, planned
 
 
 def rows(page: Page) -> list[str]:
@@ -136,3 +136,23 @@ def test_a_tap_takes_both_sides_or_by_a_key_one(server: Server, browser: Browser
         settled(page)
         expect(page.locator("input[name='zone.right chin']")).not_to_be_checked()
         assert not violations(page)
+
+
+def test_one_key_puts_right_what_a_stage_asks_for_and_is_taken_back(server: Server, browser: Browser) -> None:
+    adaeze = sign_in(server.url, "adaeze")
+    visit = planned(adaeze, "Mended Stager", "cleanse", "microcurrent", "finish")
+    adaeze.post(f"/visits/{visit}/plan/add", data={"modality": "diamond"}, headers=HX)
+    with signed_in_page(browser, server, "adaeze") as page:
+        page.goto(f"{server.url}/visits/{visit}/plan")
+        need = page.locator("#strip .caution", has_text="Diamond abrasion asks for dry skin: nothing before it")
+        expect(need).to_be_visible()
+        expect(need).not_to_contain_text("in writing")
+        assert violations(page) == []
+        need.get_by_role("button", name="Dry first").click()
+        expect(need).to_have_count(0)
+        page.locator(".step-block", has_text="Diamond").click()
+        expect(page.locator(".stage-rows a").first).to_contain_text("Dry")
+        expect(page.locator("#plan")).to_contain_text("Adaeze put dry before Diamond abrasion")
+        settled(page)
+        page.get_by_role("button", name="Undo").click()
+        expect(need).to_be_visible()

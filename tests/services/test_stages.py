@@ -7,6 +7,7 @@ import pytest
 
 from builders.work import AGREED, GRADED, HOURS, as_, ask_nothing, later, looked_twice, new_visit, step_of, tap_of
 from merak.core.body.plate import sided
+from merak.core.errors import BadInput
 from merak.core.plan.step import MOST_STAGES
 from merak.core.plan.visit_plan import Plan
 from merak.records.bodies.upgrades import upgraded
@@ -476,3 +477,30 @@ def test_a_part_stays_a_stages_own_whatever_else_is_changed(ctx: Context) -> Non
     assert [one.parts for one in page.plan.of(step).stages] == [(mark,)] * 2
     page = planning.edit(ctx, visit, "programme", {"step": step, "programme": "led.blue_red"})
     assert [one.parts for one in page.plan.of(step).stages] == [(mark,)] * 2
+
+
+def test_what_a_stage_asks_of_the_skin_is_put_right_and_nothing_else_is_touched(ctx: Context) -> None:
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit)
+    looking.save_findings(ctx, visit, {"arrived": "made up"})
+    page = planning.edit(ctx, visit, "add", {"modality": "oxygen_airbrush"})
+    gel = step_of(page, "oxygen_airbrush")
+    began = [one.modality for one in page.plan.of(gel).stages]
+    assert [one.mend for one in page.computed.clashes if one.mend] == ["wash", "dry"]
+    page = planning.edit(ctx, visit, "mend", {"stage": gel})
+    assert [one.modality for one in page.plan.of(gel).stages] == ["wash", "dry", *began]
+    assert not [one for one in page.computed.clashes if one.mend]
+    assert page.draft.what == "put wash off and dry before Oxygen airbrush"
+    assert page.plan.of(gel).modality == "oxygen_airbrush" and page.plan.of(gel).lead.id == gel
+    with pytest.raises(BadInput, match="Nothing is missing"):
+        planning.edit(ctx, visit, "mend", {"stage": gel})
+    page = planning.edit(ctx, visit, "undo", {})
+    assert [one.modality for one in page.plan.of(gel).stages] == began
+
+
+def test_how_skin_arrived_is_looked_at_and_kept(ctx: Context) -> None:
+    visit = new_visit(ctx)
+    assert looking.save_findings(ctx, visit, {"arrived": "washed"}).findings.arrived == "washed"
+    assert looking.save_findings(ctx, visit, {"arrived": "filthy"}).findings.arrived == "washed", "none of the choices"
+    assert looking.save_findings(ctx, visit, {"phototype": "2"}).findings.arrived == "washed"
+    assert looking.save_findings(ctx, visit, {"arrived": ""}).findings.arrived == ""

@@ -93,8 +93,8 @@ def save_findings(ctx: Context, visit_id: UUID, form: dict[str, str]) -> Looked:
             if field in said:
                 _take(body, field, getattr(asked, field), wrong)
         body |= {field: getattr(asked, field) for field in ("skin_type", "phototype") if getattr(asked, field)}
-        if asked.arrived is not None:
-            body["arrived"] = asked.arrived
+        if "arrived" in said:
+            body["arrived"] = asked.arrived or ""
         if "hydration" in said:
             body["hydration"] = asked.hydration
         if "sensitive" in said:

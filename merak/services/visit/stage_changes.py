@@ -342,7 +342,7 @@ def _mend(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """All that a stage asks of the skin and does not find, put in before it."""
     stage = draft.plan.stage(form.about)
     plan, put = put_right(file.brief, draft.plan, stage.id, new_id)
-    return changed(draft, plan, f"{title(stage.modality)}: {' and '.join(put)} first")
+    return changed(draft, plan, f"put {' and '.join(put)} before {title(stage.modality)}")
 
 
 def _manner(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
