@@ -11,7 +11,7 @@ from playwright.sync_api import sync_playwright
 from builders.browser import at_the_chair, signed_in_page
 from builders.orders import PINS, PULSES
 from builders.server import Server
-from builders.visits import begun, booked, sent
+from builders.visits import NUMBED, begun, booked, sent
 from merak.core.treatment import Tap, fold
 
 TAPS = 5000
@@ -67,7 +67,7 @@ def rebuilt_ms() -> float:
 def painted_ms(server: Server, client: httpx.Client) -> tuple[float, float]:
     """(median, p95) from a tap until it is painted, ms: a whole face of pins, and no server that answers."""
     visit = begun(client, booked(client, "Painted Invented"), "numbing", "rf_fractional", "finish")
-    sent(client, visit, ("start", 3000), ("next", 2900), ("next", 900), ("next", 600))
+    sent(client, visit, *NUMBED)
     with sync_playwright() as playwright:
         chromium = playwright.chromium.launch(
             executable_path="/usr/bin/chromium-headless-shell", args=["--no-sandbox", "--disable-gpu"]

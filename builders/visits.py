@@ -19,6 +19,9 @@ HX = {"hx-request": "true"}
 #: A day of its own for each booking, far from the demo's.
 DAYS = count(40)
 
+#: Dried, numbed for half an hour, disinfected: the pins are next.
+NUMBED = (("start", 3000), ("next", 2950), ("next", 2900), ("next", 900), ("next", 800), ("next", 600))
+
 
 def booked(client: httpx.Client, name: str, therapist: str = "Adaeze", born: str = "1984-05-06") -> str:
     """A new client's visit; its id."""

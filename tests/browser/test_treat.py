@@ -12,10 +12,7 @@ from playwright.sync_api import Browser, Page, Route, expect
 from builders.browser import at_the_chair, at_the_next_tap, faint, intercept, signed_in_page, violations
 from builders.markup import flat
 from builders.server import Server, sign_in
-from builders.visits import begun, booked, sent, tap
-
-#: Dried, numbed for half an hour, disinfected: the pins are next.
-NUMBED = (("start", 3000), ("next", 2950), ("next", 2900), ("next", 900), ("next", 800), ("next", 600))
+from builders.visits import NUMBED, begun, booked, sent, tap
 
 
 def treated(client: httpx.Client, name: str, *modalities: str, **zones: tuple[str, ...]) -> str:

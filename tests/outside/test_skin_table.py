@@ -15,7 +15,8 @@ from builders.briefs import TODAY
 from builders.chair import somebody, worked
 from merak.core.knowledge import on_skin, skin_states
 from merak.core.modality.before import Before
-from merak.core.plan.skin import between_stages, footing, lasting, worst_left
+from merak.core.plan.footing import footing, worst_left
+from merak.core.plan.skin import lasting
 from merak.core.plan.stage import Stage
 from merak.core.plan.step import step_of
 from merak.core.plan.visit_plan import Plan, visit_plan
@@ -97,6 +98,11 @@ LEAVES_ALL |= DISINFECTED
 LEAVES_DRY = {"extract", "crystal", "diamond", "try_out"}
 MENDS = {"clean": ("wash", "alcohol", "antisepsis"), "dry": ("dry",), "soft": ("soften",)}
 BEGUN = {name: worked(name, WHO).stage for name in EVERY if name != "muscle_stimulation"}
+
+
+def between_stages(early: Stage, late: Stage, same_step: bool = False) -> dict[str, int]:
+    there = footing(early.modality, early.settings), footing(late.modality, late.settings)
+    return there[0].hurts(there[1], same_step)
 
 
 def forbidden(state: str, degree: int) -> set[str]:

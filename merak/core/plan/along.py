@@ -8,7 +8,7 @@ from merak.core.knowledge import about, number, skin_states
 from merak.core.knowledge.register import needs
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import title
-from merak.core.plan.skin import between_stages
+from merak.core.plan.footing import Footing, footing
 from merak.core.plan.stage import Stage, moved
 from merak.core.plan.step import Step
 from merak.core.working import Caution
@@ -20,6 +20,8 @@ needs(
     """,
 )
 
+#: A stage in its step, with what it leaves and asks.
+Standing = tuple[Step, Stage, Footing]
 #: cm² by (side, zone).
 Skin = dict[Key, float]
 
@@ -30,9 +32,10 @@ def cut(brief: Brief, steps: Sequence[Step]) -> tuple[tuple[Step, ...], dict[str
     plan.left_out), or that goes to a drawn part, stays where it is: there the plan says no.
     """
     told: dict[str, Caution] = {}
+    every = [(step, stage, footing(stage.modality, stage.settings)) for step in steps for stage in step.stages]
 
     def without(step: Step, stage: Stage) -> Stage:
-        closing = {other.id: (other, next(iter(unfit))) for other, unfit in _before(steps, step, stage)}
+        closing = {other.id: (other, next(iter(unfit))) for other, unfit in _before(every, step, stage)}
         if not closing or stage.parts:
             return stage
         mine = _skin(brief, stage)
@@ -53,15 +56,15 @@ def cut(brief: Brief, steps: Sequence[Step]) -> tuple[tuple[Step, ...], dict[str
     ), told
 
 
-def _before(steps: Sequence[Step], mine: Step, stage: Stage) -> Iterator[tuple[Stage, dict[str, int]]]:
+def _before(every: Sequence[Standing], mine: Step, stage: Stage) -> Iterator[tuple[Stage, dict[str, int]]]:
     """What comes before a stage or runs beside its step, with what of it the stage is not done on."""
+    own = next(of for _, one, of in every if one is stage)
     earlier = True
-    for step in steps:
-        for other in step.stages:
-            earlier = earlier and other is not stage
-            beside = step is not mine and (step.beside == mine.id or mine.beside == step.id)
-            if (earlier or beside) and (unfit := between_stages(other, stage, step is mine)):
-                yield other, unfit
+    for step, other, of in every:
+        earlier = earlier and other is not stage
+        beside = step is not mine and (step.beside == mine.id or mine.beside == step.id)
+        if (earlier or beside) and (unfit := of.hurts(own, step is mine)):
+            yield other, unfit
 
 
 def _skin(brief: Brief, stage: Stage) -> Skin:

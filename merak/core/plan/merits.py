@@ -2,16 +2,16 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple
+from uuid import UUID
 
 from merak.core.client import Arrival
 from merak.core.knowledge import Degrees, skin_states
 from merak.core.plan.fitting import Clash, title
-from merak.core.plan.skin import Footing, InTime, footing, told_clock, told_where
+from merak.core.plan.footing import Footing, footing
+from merak.core.plan.skin import InTime, told_clock, told_where
 from merak.core.plan.stage import Stage
 from merak.core.plan.step import Step
 
-#: Skin as merits know it: a zone on one side, or a drawn part of it.
-Place = tuple[str, str]
 #: What each way of arriving is worth.
 ARRIVED: dict[Arrival, Degrees] = {"": {}, "made up": {}, "washed": {"clean": 1}}
 
@@ -32,51 +32,58 @@ class Lack(NamedTuple):
 
 
 class Skin:
-    """The merits of skin as it is worked, place by place, and what ended each."""
+    """The merits of skin as it is worked: of each zone, of drawn parts in it, and what ended each."""
 
     def __init__(self, arrived: Arrival) -> None:
         self.arrived = ARRIVED[arrived]
-        self.held: dict[Place, Degrees] = {}
-        self.ended: dict[tuple[Place, str], str] = {}
+        self.whole: dict[str, Degrees] = {}
+        self.parts: dict[str, dict[UUID, Degrees]] = {}
+        self.ended: dict[tuple[str, str], InTime] = {}
 
-    def degree(self, zone: str, parts: tuple[str, ...], state: str) -> int:
-        """How far a merit holds on a zone, or on all parts of it that a stage keeps to."""
-        whole = self.held.get((zone, ""), self.arrived).get(state, 0)
-        own = (self.held.get((zone, part), {}).get(state, 0) for part in parts)
-        return max(whole, min(own, default=0))
+    def lacks(self, one: InTime, state: str, degree: int) -> frozenset[str]:
+        """The zones of a stage where a merit does not hold: neither of the whole nor of each part that it keeps to."""
+        own = one.stage.parts
+        return frozenset(
+            zone
+            for zone in one.skin
+            if self.whole.get(zone, self.arrived).get(state, 0) < degree
+            and not (own and all(self.parts.get(zone, {}).get(part, {}).get(state, 0) >= degree for part in own))
+        )
 
-    def worked(self, one: InTime, of: Footing) -> None:
+    def worked(self, one: InTime) -> None:
         """What a stage ends, on the whole of each zone that it touches, then gives where it goes: to its parts alone
         where it keeps to parts, to nothing where it is only seen at the chair where it goes.
         """
+        gives, ends = one.footing.gives, one.footing.ends
+        if not gives and not ends:
+            return
+        own, seen = one.stage.parts, one.stage.how.where == "chair"
         for zone in one.skin:
-            for place in [(zone, ""), *(key for key in self.held if key[0] == zone)]:
-                self._end(place, one, of)
-        parts = tuple(str(part) for part in one.stage.parts) or ("",)
-        for zone in one.skin if one.stage.how.where != "chair" else ():
-            for part in parts:
-                held = dict(self.held.get((zone, part), {} if part else self.arrived))
-                self.held[zone, part] = held | {
-                    state: max(degree, held.get(state, 0)) for state, degree in of.gives.items()
-                }
-
-    def _end(self, place: Place, one: InTime, of: Footing) -> None:
-        held = dict(self.held.get(place, {} if place[1] else self.arrived))
-        for state, most in of.ends.items():
-            if held.get(state, 0) > most:
-                held[state] = most
-                self.ended[place, state] = f"{title(one.stage.modality)} at {told_clock(one.begins)}"
-        self.held[place] = held
+            held = self.whole.get(zone)
+            if held is None:
+                held = self.whole[zone] = dict(self.arrived)
+            for state, most in ends.items():
+                if held.get(state, 0) > most:
+                    held[state] = most
+                    self.ended[zone, state] = one
+                for part in self.parts.get(zone, {}).values():
+                    part[state] = min(part.get(state, 0), most)
+            there = (self.parts.setdefault(zone, {}).setdefault(part, {}) for part in own) if own else (held,)
+            for given in () if seen else there:
+                for state, degree in gives.items():
+                    given[state] = max(degree, given.get(state, 0))
 
     def mend(self, zones: frozenset[str], state: str, degree: int) -> None:
         """Zones as they are once a merit was given to them."""
         for zone in zones:
-            self.held[zone, ""] = dict(self.held.get((zone, ""), self.arrived)) | {state: degree}
+            self.whole[zone] = {**self.whole.get(zone, self.arrived), state: degree}
 
     def history(self, zone: str, state: str) -> str:
         """What ended a merit of a zone; else that nothing gave it."""
-        ended = self.ended.get(((zone, ""), state))
-        return f"no longer since {ended}" if ended else "nothing before it makes it so"
+        by = self.ended.get((zone, state))
+        if by is None:
+            return "nothing before it makes it so"
+        return f"no longer since {title(by.stage.modality)} at {told_clock(by.begins)}"
 
 
 def unmet(stages: Sequence[InTime], arrived: Arrival) -> Iterator[Lack]:
@@ -85,14 +92,11 @@ def unmet(stages: Sequence[InTime], arrived: Arrival) -> Iterator[Lack]:
     """
     skin = Skin(arrived)
     for one in sorted(stages, key=lambda each: (each.begins, each.place)):
-        of = footing(one.stage.modality, one.stage.settings)
-        parts = tuple(str(part) for part in one.stage.parts)
-        for state, degree in of.asks.items():
-            without = frozenset(zone for zone in one.skin if skin.degree(zone, parts, state) < degree)
-            if without:
+        for state, degree in one.footing.asks.items():
+            if without := skin.lacks(one, state, degree):
                 yield Lack(one, state, degree, without, skin.history(min(without), state))
                 skin.mend(without, state, degree)
-        skin.worked(one, of)
+        skin.worked(one)
 
 
 def needs_told(stages: Sequence[InTime], arrived: Arrival) -> Iterator[Clash]:

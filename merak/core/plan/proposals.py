@@ -34,9 +34,10 @@ from merak.core.modality.exposure import Exposure, sums
 from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import Clash, FitKind, Placed, clashes, holds, may_run_beside, rank, title
+from merak.core.plan.footing import footing
 from merak.core.plan.merits import ARRIVED, with_mends
 from merak.core.plan.screening import housekeeping
-from merak.core.plan.skin import between_steps, footing
+from merak.core.plan.skin import footings, unfit_between
 from merak.core.plan.stage import Stage, begin
 from merak.core.plan.step import Step, begin_step, compute_step
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
@@ -498,14 +499,14 @@ def _problem(
     """The candidates with what excludes, needs and overlaps what, and the limits of today."""
     order = sorted(range(len(candidates)), key=lambda n: rank(candidates[n].modality, of))
     placed, agents = [one.placed for one in candidates], [one.agents for one in candidates]
-    apart = set()
+    apart, there = set(), [footings(one.step) for one in candidates]
     for i, a in enumerate(order):
         for b in order[i + 1 :]:
             pair = placed[a], placed[b]
             if pair not in met:  # the kinds differ in settings, seldom in what goes with what
-                there = clashes((*placed[a], *placed[b]), brief.newcomer, of)
-                met[pair] = any(clash.kind not in ("needs", "earlier") for clash in there)
-            unfit = placed[a][0].meets(placed[b][0]) and between_steps(candidates[a].step, candidates[b].step)
+                found = clashes((*placed[a], *placed[b]), brief.newcomer, of)
+                met[pair] = any(clash.kind not in ("needs", "earlier") for clash in found)
+            unfit = unfit_between(there[a], there[b]) and placed[a][0].meets(placed[b][0])
             if met[pair] or unfit or (agents[a] & agents[b] and candidates[a].too_much_with(candidates[b])):
                 apart.add((a, b))
     needs = []
@@ -638,7 +639,7 @@ def _why_left(brief: Brief, of: dict[str, str], problem: Problem, taken: tuple[i
                 for c in clashes((*pair[0].placed, *pair[1].placed), brief.newcomer, of)
                 if c.kind not in ("needs", "earlier")
             ]
-            state = between_steps(pair[0].step, pair[1].step)
+            state = unfit_between(footings(pair[0].step), footings(pair[1].step))
             words, against = _against(met, state)
             yield LeftOut(title=title(one.modality), why=f"Not with {title(other.modality)}: {words}", rule=against)
         elif sum(problem.candidates[m].load for m in kept) + one.load > problem.load:

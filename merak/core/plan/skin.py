@@ -5,79 +5,33 @@ from datetime import date
 from typing import NamedTuple
 
 from merak.core.acts import Span
-from merak.core.body.plate import keys_on, named, sided, where_words
-from merak.core.knowledge import Degrees, SkinCase, number, on_skin, skin_states
+from merak.core.body.plate import keys_on, named, where_words
+from merak.core.knowledge import Degrees, skin_states
 from merak.core.modality.before import Before
-from merak.core.modality.shared import Settings
 from merak.core.plan.fitting import Clash, title
+from merak.core.plan.footing import Footing, footing, worst_left
 from merak.core.plan.stage import Stage
 from merak.core.plan.step import Step, WorkedStep
 
 
-class Footing(NamedTuple):
-    """The hazards that a stage leaves skin in, and those that it may be done on, each up to a degree; the merits that
-    it asks for, gives and ends. What is not there is none.
-    """
-
-    leaves: Degrees
-    bears: Degrees
-    asks: Degrees
-    gives: Degrees
-    ends: Degrees
-
-    def hurt_by(self, left: Degrees) -> dict[str, int]:
-        """What of it this is not done on."""
-        return {state: degree for state, degree in left.items() if degree > self.bears.get(state, 0)}
+def footings(step: Step) -> tuple[Footing, ...]:
+    """What the stages of a step leave skin in and ask of it."""
+    return tuple(footing(stage.modality, stage.settings) for stage in step.stages)
 
 
-def footing(modality: str, settings: Settings | None = None) -> Footing:
-    """What a modality leaves and bears as it is set; what cannot be read of it counts as the worst."""
-    entry = on_skin()[modality]
-    leaves, bears, asks = dict(entry.leaves), dict(entry.bears), dict(entry.asks)
-    for case in entry.cases:
-        if _holds(case, settings):
-            leaves |= case.leaves
-            bears |= case.bears
-            asks |= case.asks
-    leaves, bears, asks = ({state: degree for state, degree in of.items() if degree} for of in (leaves, bears, asks))
-    return Footing(leaves, bears, asks, entry.gives, entry.ends)
-
-
-def _holds(case: SkinCase, settings: Settings | None) -> bool:
-    said = all(getattr(settings, name, None) == value for name, value in case.set.items())
-    return said and all(_above(getattr(settings, name, None), rule) for name, rule in case.above.items())
-
-
-def _above(value: object, rule: str) -> bool:
-    return not isinstance(value, int | float) or value > number(rule) + 1e-9
-
-
-def worst_left(modality: str) -> Degrees:
-    """The most that a modality leaves, however it was set."""
-    entry = on_skin()[modality]
-    found = dict(entry.leaves)
-    for case in entry.cases:
-        found |= {state: max(degree, found.get(state, 0)) for state, degree in case.leaves.items()}
-    return found
-
-
-def between_stages(one: Stage, other: Stage, same_step: bool) -> dict[str, int]:
-    """What the first leaves that the second is not done on, on the same skin; inside a step what holds there too."""
-    found = footing(other.modality, other.settings).hurt_by(footing(one.modality, one.settings).leaves)
-    return {state: degree for state, degree in found.items() if not same_step or skin_states()[state].inside}
-
-
-def between_steps(one: Step, other: Step) -> str:
-    """The state that a step leaves skin in and the other is not done on, were they on the same skin; none."""
-    there = (between_stages(early, late, False) for early in one.stages for late in other.stages)
-    return next((state for found in there for state in found), "")
+def unfit_between(early: Iterable[Footing], late: Sequence[Footing]) -> str:
+    """The state that one step leaves skin in and another is not done on, were they on the same skin; none."""
+    return next((state for one in early for of in late for state in one.hurts(of)), "")
 
 
 class InTime(NamedTuple):
-    """A stage in time: its step, itself, its skin side by side, from and until when (s), its place in the order."""
+    """A stage in time: its step, itself, what it leaves and asks, its skin side by side, from and until when (s), its
+    place in the order.
+    """
 
     step: str
     stage: Stage
+    footing: Footing
     skin: frozenset[str]
     begins: int
     ends: int
@@ -97,7 +51,7 @@ def timed(steps: Iterable[WorkedStep], spans: Sequence[Span]) -> tuple[InTime, .
         at = starts.get(step.step.id, 0)
         for one in step.stages:
             until = at + one.seconds
-            found.append(InTime(step.step.id, one.stage, sided(one.areas), at, until, len(found)))
+            found.append(InTime(step.step.id, one.stage, one.footing, one.skin, at, until, len(found)))
             at = until
     return tuple(found)
 
@@ -113,10 +67,10 @@ def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
     told: dict[tuple[str, str, str], tuple[InTime, InTime, int, set[str]]] = {}
     for late in stages:
         for early in stages:
-            shared = early.skin & late.skin
-            if early is late or not shared or not early.comes_before(late):
+            hurt = early.footing.hurts(late.footing, early.step == late.step)
+            if not hurt or early is late or not early.comes_before(late) or not (shared := early.skin & late.skin):
                 continue
-            for state, degree in between_stages(early.stage, late.stage, early.step == late.step).items():
+            for state, degree in hurt.items():
                 key = (state, f"{early.step} {early.stage.modality}", f"{late.step} {late.stage.modality}")
                 first, last, most, where = told.setdefault(key, (early, late, degree, set()))
                 told[key] = (first, last, max(most, degree), where | shared)
@@ -124,7 +78,7 @@ def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
         kind, whole = skin_states()[state], skin == late.skin
         on, off = ("its skin", "that skin") if whole else (told_where(skin),) * 2
         work, by = title(late.stage.modality), title(early.stage.modality)
-        back = between_stages(late.stage, early.stage, early.step == late.step)
+        back = late.footing.hurts(early.footing, early.step == late.step)
         way = f"Leave {work} out, or keep it off {off}." if back else f"Put {work} before {by}, or off {off}."
         yield Clash(
             kind="state",
@@ -137,15 +91,16 @@ def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
 
 def _of_before(stages: Sequence[InTime], history: Mapping[str, Before], today: date) -> Iterator[Clash]:
     told: set[tuple[str, str, str]] = set()
+    left = {name: there for name, before in history.items() if (there := lasting(name, before, today))}
     for late in stages:
-        bears = footing(late.stage.modality, late.stage.settings)
-        for name, before in history.items():
-            for state, degree in bears.hurt_by(lasting(name, before, today)).items():
+        for name, there in left.items():
+            for state, degree in late.footing.hurt_by(there).items():
                 kind, work = skin_states()[state], title(late.stage.modality)
-                if before.on is None or (key := (state, name, f"{late.step} {work}")) in told:
+                if (key := (state, name, f"{late.step} {work}")) in told:
                     continue
                 told.add(key)
-                ago = f"{(today - before.on).days} days ago" if before.on < today else "earlier today"
+                days = (today - (history[name].on or today)).days
+                ago = f"{days} days ago" if days else "earlier today"
                 words = f"{work}: skin still {kind.degrees[degree - 1]} by {title(name)}, {ago}. {kind.reason}"
                 action = f"That holds {kind.hours[degree - 1]:g} hours: another day."
                 yield Clash(kind="earlier", rule=kind.id, steps=(late.step,), words=words, action=action)

@@ -17,7 +17,18 @@ from pydantic import (
     field_validator,
 )
 
-from merak.core.body.plate import GROUPS, PLATES, SIDES, all_zones, bare, is_speck, keys_on, plate_with, zone_names
+from merak.core.body.plate import (
+    GROUPS,
+    PLATES,
+    SIDES,
+    all_zones,
+    bare,
+    is_speck,
+    keys_on,
+    plate_with,
+    sided,
+    zone_names,
+)
 from merak.core.body.treatable import Treatable
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import (
@@ -57,6 +68,7 @@ from merak.core.plan.brief import FEW, MANY, Brief, plates_of, workable
 from merak.core.plan.by_class import PATIENCE, There, against, by_class, told
 from merak.core.plan.facts import Machine
 from merak.core.plan.fitting import NO_METHODS, Methods, chosen, title
+from merak.core.plan.footing import Footing, footing
 from merak.core.plan.footprints import Bed, along, beds, counted, is_narrow
 from merak.core.plan.screening import STOPPING, demand
 from merak.core.remembered import remembered
@@ -205,6 +217,16 @@ class Worked:
     def title(self) -> str:
         """What it is called."""
         return title(self.modality)
+
+    @cached_property
+    def skin(self) -> frozenset[str]:
+        """Where it goes, side by side."""
+        return sided(self.areas)
+
+    @cached_property
+    def footing(self) -> Footing:
+        """What it leaves that skin in, and asks of it."""
+        return footing(self.modality, self.settings)
 
     @property
     def seconds(self) -> int:

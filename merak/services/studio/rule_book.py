@@ -13,8 +13,8 @@ from merak.core.knowledge import Cited, Rule, Ruling, about, all_of, aspects, bo
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import registered
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.plan.footing import worst_left
 from merak.core.plan.screening import acted_on
-from merak.core.plan.skin import worst_left
 from merak.services.context import Context, NotFound
 
 #: What skin and clients are like, as the rules name it: the word that is chosen and what it is found by.
