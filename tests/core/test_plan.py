@@ -228,7 +228,8 @@ KNOWN: dict[str, Any] = {
         (("finish", "led", "cleanse"), "skin.clean"),
         (("peel", "nano"), "skin.thinned"),
         (("crystal",), "skin.dry"),
-        (("microcurrent", "rf_bulk", "led"), ""),
+        (("microcurrent", "rf_bulk", "led", "finish"), ""),
+        (("rf_bulk", "led"), "fit.finish"),
     ],
 )
 def test_what_does_not_fit_is_told_by_its_rule(names: tuple[str, ...], rule: str) -> None:

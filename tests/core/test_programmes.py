@@ -65,7 +65,7 @@ def test_the_table_names_them_all() -> None:
 def test_each_begins_within_every_ceiling_and_its_sums(name: str) -> None:
     """Alone in a plan of a client who bears it: nothing stands against it but what it needs around it."""
     step, left = begin_step(WHO, EVERY[name].modality, "s1", {}, programme=name)
-    plan = visit_plan(WHO, Plan(steps=(step,)))
+    plan = visit_plan(WHO, Plan(steps=(step, begin_step(WHO, "finish", "s2", {})[0])))
     assert not plan.stopped and not plan.refused
     assert {one.rule for one in plan.clashes} == NEEDS[name]
     assert step.programme == name and (not left or "not measured" in left[0][1])

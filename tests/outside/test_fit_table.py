@@ -99,15 +99,26 @@ def test_the_whole_line_stands_and_any_exchange_along_the_chain_is_told() -> Non
 NEEDS = (
     ("rf_fractional", {"numbing"}),
     ("micro_needling", {"numbing"}),
-    ("cleanse", {"finish"}),
 )
+#: What never ends without sun protection, or shade: whatever exfoliates, opens, heats or lights, and a cleanse.
+SHADED = {
+    *ABRADING, "enzyme", "spatula", "nano", "micro_needling", "rf_fractional", "rf_bulk", "focused_lifting",
+    "pulsed_light",
+    "cleanse",
+}  # fmt: skip
 
 
 @pytest.mark.parametrize(("step", "wants"), NEEDS, ids=lambda one: one if isinstance(one, str) else "")
 def test_what_cannot_do_without(step: str, wants: set[str]) -> None:
-    assert "needs" in told(step)
-    enough = {name for name in EVERY if name not in {one for one, _ in NEEDS} and "needs" not in told(step, name)}
-    assert enough == wants - {one for one, _ in NEEDS}
+    assert "needs" in told(step, "finish")
+    enough = {name for name in {*EVERY} - {one for one, _ in NEEDS} if "needs" not in told(step, name, "finish")}
+    assert enough == wants
+
+
+@pytest.mark.parametrize("name", EVERY)
+def test_what_ends_in_sun_protection_or_shade(name: str) -> None:
+    without, closed = told(name, "numbing"), told(name, "numbing", "finish")
+    assert ("needs" in without) == (name in SHADED) and "needs" not in closed
 
 
 def test_a_newcomer_gets_one_strong_thing_and_never_needles_and_peel_together() -> None:

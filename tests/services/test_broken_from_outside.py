@@ -245,6 +245,7 @@ def test_an_incident_reaches_everything_that_follows(ctx: Context) -> None:
     ask_nothing(ctx, visit)
     looking.save_findings(ctx, visit, {"phototype": "2", "arrived": "washed"})
     page = planning.edit(ctx, visit, "add", {"modality": "rf_bulk"})
+    planning.edit(ctx, visit, "add", {"modality": "finish"})
     planning.edit(ctx, visit, "zones", {"step": page.plan.steps[0].id, "zone.mid cheek": "on"})
     consenting.consent(ctx, visit, AGREED)
     treating.begin(ctx, visit)

@@ -384,6 +384,7 @@ def test_an_area_beyond_the_plates_is_added_told_what_is_wrong_with_and_taken_of
     visit = new_visit(ctx)
     ask_nothing(ctx, visit)
     looking.save_findings(ctx, visit, {"arrived": "washed"})
+    planning.edit(ctx, visit, "add", {"modality": "finish"})
     step = step_of(planning.edit(ctx, visit, "add", {"modality": "enzyme"}), "enzyme")
 
     def sent(**fields: str) -> Planned:
