@@ -204,8 +204,10 @@ def at_the_chair(browser: Browser, server: Server) -> None:
         pins,
         ("start", 2700),
         ("next", 2460),
+        ("next", 2430),
         ("next", 2280),
         ("next", 480),
+        ("next", 470),
         ("next", 460),
         ("spot", 400, None, {"zone": "right jawline"}),
     )
