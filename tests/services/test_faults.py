@@ -18,7 +18,7 @@ import psycopg
 
 from builders.database import ROOT, demo_copied
 from builders.server import ready, sign_in
-from builders.visits import begun, tap, visit_of
+from builders.visits import ready_to_begin, tap
 
 KILLS, ROOMS, BETWEEN = 100, 4, 6
 RESTARTS = (30, 70)
@@ -75,7 +75,7 @@ class Room:
 
     def __init__(self, client: httpx.Client, name: str) -> None:
         self.client = client
-        visit = begun(client, visit_of(client, name), "microcurrent", "led", "finish")
+        visit = ready_to_begin(client, name)
         self.run = f"/api/visits/{visit}/run"
         self.acknowledged = 0
         self.errors: set[int] = set()

@@ -5,21 +5,10 @@ from dataclasses import dataclass, field
 
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about
-from merak.core.knowledge.register import needs
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import Clash, title
 from merak.core.plan.stage import Stage, begin
 from merak.core.plan.visit_plan import Plan, in_force, visit_plan
-
-needs(
-    __name__,
-    """
-    words: plan.order
-    """,
-)
-
-#: More mends than a stage can ask for: each merit once, and what its mend asks for.
-MOST_MENDS = 12
 
 
 @dataclass
@@ -58,13 +47,14 @@ def put_right(brief: Brief, plan: Plan, stage_id: str, new_id: Callable[[], str]
     nothing is missing, Refused where a mend may not be.
     """
     mending = Mending(brief, plan, new_id)
-    for _ in range(MOST_MENDS):
-        missing = mending.missing(frozenset((stage_id,)))
-        if not missing:
-            break
-        mending.mend(missing[0])
+    tried: set[tuple[str, str]] = set()
+    while missing := mending.missing(frozenset((stage_id,))):
+        need = missing[0]
+        if (need.stage, need.mend) in tried:  # it was put in, and left skin out that it may not go over
+            words = f"{title(need.mend)} may not go over all of that skin: what came before it stands against it."
+            raise Refused(words, need.rule)
+        tried.add((need.stage, need.mend))
+        mending.mend(need)
     if not mending.put:
         raise BadInput({"stage": "Nothing is missing before it."})
-    if mending.missing(frozenset((stage_id,))):
-        raise Refused("What it asks for cannot be put right before it.", "plan.order")
     return mending.plan, tuple(mending.put.values())
