@@ -8,8 +8,9 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from builders.briefs import TODAY
+from builders.briefs import TODAY, plan_of
 from builders.chair import somebody, worked
+from merak.core.body.plate import sided
 from merak.core.errors import BadInput, Refused
 from merak.core.modality.before import Before
 from merak.core.plan.brief import Brief
@@ -202,6 +203,23 @@ def test_one_tap_puts_right_what_a_stage_asks_for(arrived: str, work: str, put: 
     assert visit_plan(who, after, chair=False).numbers["visit.load"] == visit_plan(who, before).numbers["visit.load"]
     with pytest.raises(BadInput, match="Nothing is missing"):
         mended(after, "s0", who)
+
+
+@pytest.mark.parametrize("work", ["muscle_stimulation", "touch", "cold", "microcurrent"])
+def test_a_mend_goes_where_a_stage_goes_that_names_no_zones(work: str) -> None:
+    """On a thigh's plate as on a face."""
+    who = somebody(arrived="made up", slot=480)
+    after, said = mended(plan_of(who, work), "s1", who)
+    found = visit_plan(who, after, chair=False)
+    wash, *_, own = after.steps[0].stages
+    assert said == ("wash off",) and sided(found.zones[own.id]) <= sided(found.zones[wash.id])
+
+
+def test_steam_that_may_not_go_there_is_told_and_nothing_is_put_in() -> None:
+    """Plugs of a cheek that was abraded and of one that was not: steam goes to the second alone."""
+    before = Plan(steps=steps(row("dry", *WIDE), row("diamond", "right mid cheek"), row("extract", *WIDE)))
+    with pytest.raises(Refused, match="Soften may not go over all of that skin"):
+        mended(before, "s2", WHO)
 
 
 def test_what_is_not_in_the_plan_is_not_put_right() -> None:

@@ -7,6 +7,7 @@ import pytest
 
 from builders.briefs import EVERY_LICENCE, TODAY, brief
 from merak.core.client import Findings
+from merak.core.errors import Refused
 from merak.core.modality.before import Before
 from merak.core.modality.exposure import Exposure
 from merak.core.plan.brief import Brief
@@ -265,6 +266,21 @@ def test_of_equals_the_better_shown_may_take_its_ten_minutes_longer() -> None:
 
     assert chosen(590) == (1,) and chosen(610) == (0,)
     assert chosen(0, 23) == (0,), "a point more counts before anything that is shown"
+
+
+def test_what_skin_is_not_yet_fit_for_is_left_out_and_the_rest_proposed() -> None:
+    """Abraded two days ago: no heat; needled yesterday: not even a cleanse. Nobody looked how the skin arrived."""
+
+    def after(work: str, days: int) -> Brief:
+        known = {work: Before(on=TODAY - timedelta(days=days))}
+        return graded({"laxity": {"right jawline": 3}}, history=known, returning=True, arrived="")
+
+    found = kinds(after("crystal", 2))["balanced"]
+    assert "rf_bulk" not in names(found) and "led" in names(found) and found.computed.startable
+    assert left_out(found)["Bulk radiofrequency"][1] == "skin.thinned"
+    assert "rf_bulk" in names(kinds(after("crystal", 4))["balanced"])
+    with pytest.raises(Refused, match="Too early after Micro needling"):
+        proposals(after("micro_needling", 1))
 
 
 def could(modality: str, seconds: int, hands_s: int) -> Candidate:

@@ -38,7 +38,6 @@ needs(
     °C: cold.coldest cold.start cold.warmest
     words: cold.bare
     """,
-    group=("HEAT",),
 )
 
 NAME = "cold"

@@ -83,9 +83,7 @@ class Settings(Base):
 
     @classmethod
     def follows(cls, around: Circumstances) -> dict[str, Any]:
-        """The place among its zones where bone lies nearest; how wide they are, says the
-        plate.
-        """
+        """The place among its zones where bone lies nearest; how wide they are, says the plate."""
         places = {PLACES.get(zone, "jawline") for zone in around.zones} or {"jawline"}
         place = min(places, key=lambda one: (number(tissue_rule(one)), one))
         return {"place": place, "width_mm": WIDTH_MM}

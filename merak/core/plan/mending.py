@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import about
 from merak.core.plan.brief import Brief, workable
-from merak.core.plan.fitting import Clash, title
-from merak.core.plan.stage import Stage, begin
+from merak.core.plan.fitting import Clash, Methods, title
+from merak.core.plan.stage import Stage, begin, worked_areas
 from merak.core.plan.visit_plan import Plan, in_force, visit_plan
 
 
@@ -28,18 +28,22 @@ class Mending:
     def mend(self, need: Clash) -> None:
         """Puts the work in that a need is mended by, where its stage goes. Raises Refused where it may not go there."""
         step, stage = self.plan.of(need.stage), self.plan.stage(need.stage)
-        new = before(self.brief, self.plan, need.mend, stage, self.new_id())
+        of = in_force(self.brief, self.plan)
+        new = before(self.brief, of, need.mend, stage, self.new_id())
         n = step.stages.index(stage)
         self.plan = self.plan.with_step(step.model_copy(update={"stages": (*step.stages[:n], new, *step.stages[n:])}))
         self.put[new.id] = title(need.mend).lower()
 
 
-def before(brief: Brief, plan: Plan, work: str, stage: Stage, new_id: str) -> Stage:
-    """A work to be put before a stage: on the same skin, as far as it goes there. Raises Refused, BadInput."""
-    there = tuple(zone for zone in stage.zones if workable(brief, work, (zone,)))
-    new = begin(brief, work, new_id, in_force(brief, plan), zones=there)
+def before(brief: Brief, of: Methods, work: str, stage: Stage, new_id: str) -> Stage:
+    """A work to be put before a stage: on the skin where that really goes, as far as the work goes there. Raises
+    Refused, BadInput.
+    """
+    there = tuple(zone for zone in worked_areas(brief, stage) if workable(brief, work, (zone,)))
+    everywhere = not stage.zones and {*there} <= workable(brief, work).keys()
+    new = begin(brief, work, new_id, of, zones=() if everywhere else there)
     beyond = stage.beyond if about()[work].beyond else ()
-    return new.model_copy(update={"parts": stage.parts, "beyond": beyond, "zones": new.zones or stage.zones})
+    return new.model_copy(update={"parts": stage.parts, "beyond": beyond, "zones": stage.zones or new.zones})
 
 
 def put_right(brief: Brief, plan: Plan, stage_id: str, new_id: Callable[[], str]) -> tuple[Plan, tuple[str, ...]]:

@@ -35,10 +35,10 @@ from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import Clash, FitKind, Placed, clashes, holds, may_run_beside, rank, title
 from merak.core.plan.footing import footing
+from merak.core.plan.mending import before
 from merak.core.plan.merits import ARRIVED, with_mends
 from merak.core.plan.screening import housekeeping
-from merak.core.plan.skin import footings, unfit_between
-from merak.core.plan.stage import Stage, begin
+from merak.core.plan.skin import footings, left_before, unfit_between
 from merak.core.plan.step import Step, begin_step, compute_step
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 from merak.core.working import Frozen
@@ -315,6 +315,7 @@ def proposals(brief: Brief) -> tuple[Proposal, ...]:
     for kind in KINDS:
         candidates, out = _candidates(brief, of, kind)
         problem = _problem(brief, of, kind, candidates, met)
+        _demand_frame(brief, problem)
         one = _proposal(brief, of, kind, problem, best(problem), out)
         same = next((n for n, other in enumerate(found) if one and _same(one, other)), None)
         if same is not None:
@@ -322,6 +323,16 @@ def proposals(brief: Brief) -> tuple[Proposal, ...]:
         elif one:
             found.append(one)
     return tuple(found)
+
+
+def _demand_frame(brief: Brief, problem: Problem) -> None:
+    """Raises Refused where skin is not yet fit even for what every proposal begins and ends with."""
+    for n in sorted(problem.always):
+        early = _too_early(brief, problem.candidates[n])
+        if early:
+            kind = skin_states()[early[0]]
+            words = f"Too early after {title(early[1])}: {title(problem.candidates[n].modality)} waits. {kind.reason}"
+            raise Refused(words, kind.id)
 
 
 def _same(one: Proposal, other: Proposal) -> bool:
@@ -452,7 +463,9 @@ def _candidate(
     step, left = begin_step(brief, name, step_id, of, consider, _zones(brief, name, considered))
     if kind == "gentle" and name not in housekeeping() and traits()[name].load:
         step = _gentler(brief, step, of)
-    step = with_mends(step, ARRIVED["washed"] | sought(), lambda work, stage: _mend(brief, of, step_id, work, stage))
+    step = with_mends(
+        step, ARRIVED["washed"] | sought(), lambda work, stage: before(brief, of, work, stage, f"{step_id}-{work}")
+    )
     found = compute_step(brief, step, of=of)
     given = tuple((stage.stage.id, stage.exposures) for stage in found.stages)
     cents = round(found.price * 100)
@@ -467,11 +480,6 @@ def sought() -> dict[str, int]:
         for name, kind in skin_states().items()
         if kind.merit and not housekeeping().issuperset(kind.mends)
     }
-
-
-def _mend(brief: Brief, of: dict[str, str], step_id: str, work: str, stage: Stage) -> Stage:
-    """A work put before a stage, where that goes."""
-    return begin(brief, work, f"{step_id}-{work}", of, zones=stage.zones)
 
 
 def _gives(one: Candidate, state: str, degree: int, to: Candidate) -> bool:
@@ -518,6 +526,7 @@ def _problem(
         for state, degree in _asked(one):
             earlier = [m for m in order[: order.index(n)] if _gives(candidates[m], state, degree, one)]
             needs.append((n, frozenset(earlier)))
+    needs += [(n, frozenset()) for n, one in enumerate(candidates) if _too_early(brief, one)]
     needs += [(n, frozenset()) for n, one in enumerate(candidates) if _by_itself(brief, of, one, "earlier")]
     limit = brief.budget.known
     if kind == "gentle":
@@ -544,6 +553,15 @@ def _problem(
         price,
         frozenset(n for n, one in enumerate(candidates) if one.modality in all_of(("FRAME",))),
     )
+
+
+def _too_early(brief: Brief, one: Candidate) -> tuple[str, str] | None:
+    """(state, work) of an earlier visit that still leaves skin as a step is not done on it, if any: which of its skin
+    is not kept.
+    """
+    left = left_before(brief.facts.history, brief.facts.today)
+    hurts = ((state, name) for of in footings(one.step) for name, there in left.items() for state in of.hurt_by(there))
+    return next(hurts, None)
 
 
 def _asked(one: Candidate) -> tuple[tuple[str, int], ...]:
@@ -623,11 +641,7 @@ def _why_left(brief: Brief, of: dict[str, str], problem: Problem, taken: tuple[i
         if n in kept or not one.gains:
             continue
         if (n, frozenset()) in problem.needs:  # nothing that it needs is to be had, or it comes too soon
-            never = _by_itself(brief, of, one, "earlier", "needs")
-            lacks = [skin_states()[state] for state, _ in _asked(one)]
-            why, by = (
-                (f"{never[0].words} {never[0].action}", never[0].rule) if never else (lacks[0].reason, lacks[0].id)
-            )
+            why, by = _cannot(brief, of, problem, one)
             yield LeftOut(title=title(one.modality), why=why, rule=by)
             continue
         foes = sorted(m for m in kept if (n, m) in problem.apart or (m, n) in problem.apart)
@@ -654,6 +668,22 @@ def _why_left(brief: Brief, of: dict[str, str], problem: Problem, taken: tuple[i
             yield LeftOut(title=title(one.modality), why="It would cost more than was named.", rule="plan.price")
         else:
             yield LeftOut(title=title(one.modality), why=_little(problem, kept, one), rule="propose.two")
+
+
+def _cannot(brief: Brief, of: dict[str, str], problem: Problem, one: Candidate) -> tuple[str, str]:
+    """Why a candidate is in no plan today, and by which rule: skin that an earlier visit left unfit, what was done too
+    lately, what it needs and nobody gives.
+    """
+    able = {other.modality for other in problem.candidates}
+    early = _too_early(brief, one)
+    if early:
+        return f"Too early after {title(early[1])}. {skin_states()[early[0]].reason}", skin_states()[early[0]].id
+    given = {pairing.id for pairing in book().pairing if pairing.kind == "needs" and all_of(pairing.b) & able}
+    never = [clash for clash in _by_itself(brief, of, one, "earlier", "needs") if clash.rule not in given]
+    if never:
+        return f"{never[0].words} {never[0].action}", never[0].rule
+    lacks = skin_states()[_asked(one)[0][0]]
+    return lacks.reason, lacks.id
 
 
 def _against(met: Sequence[Clash], state: str) -> tuple[str, str]:

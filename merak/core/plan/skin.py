@@ -89,9 +89,14 @@ def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
         )
 
 
+def left_before(history: Mapping[str, Before], today: date) -> dict[str, Degrees]:
+    """What each work of earlier visits still leaves skin in, where it does."""
+    return {name: there for name, before in history.items() if (there := lasting(name, before, today))}
+
+
 def _of_before(stages: Sequence[InTime], history: Mapping[str, Before], today: date) -> Iterator[Clash]:
     told: set[tuple[str, str, str]] = set()
-    left = {name: there for name, before in history.items() if (there := lasting(name, before, today))}
+    left = left_before(history, today)
     for late in stages:
         for name, there in left.items():
             for state, degree in late.footing.hurt_by(there).items():
