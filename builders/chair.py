@@ -32,7 +32,7 @@ def worked(
 ) -> Worked:
     of = in_force(who, Plan()) | (of or {})
     step = begin(who, modality, "s1", of, zones=zones)
-    return compute(who, step.with_settings(step.values | settings), (), (), of)
+    return compute(who, step.with_settings(step.values | settings), frozenset(), of)
 
 
 def as_step(who: Brief, one: Worked) -> WorkedStep:

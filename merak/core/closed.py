@@ -62,7 +62,7 @@ def demand_closed() -> None:
 def faults(of: Book) -> Iterator[Fault]:
     """Everything that does not hold."""
     names = Names(of)
-    for check in (_modalities, _read, _numbers, _plate, _screening, _aftercare, _planning):
+    for check in (_numbers, _modalities, _plate, _screening, _aftercare, _planning, _read):
         yield from check(of, names)
 
 
@@ -401,6 +401,8 @@ def _bounds(of: Book, names: Names) -> Iterator[Fault]:
     numbers = {rule.id: rule.value for rule in of.rule if rule.value is not None}
     floors = {rule.id: rule.bounds[0] for rule in of.rule if rule.id in numbers}
     for rule in of.rule:
+        if not (rule.changeable or rule.stricter or rule.under or rule.least is not None or rule.most is not None):
+            continue
         yield from _known("rule", rule.id, "rule that it lies under", rule.under, numbers)
         if rule.id not in numbers:
             if rule.stricter or rule.under or rule.least is not None or rule.most is not None:

@@ -195,7 +195,8 @@ ACTS: dict[str, tuple[tuple[str, ...], dict[str, tuple[str, ...]], list[Any], st
 }
 
 
-#: What can happen in every act, whatever it is, the longest first: said here and written by another device.
+#: What can happen in every act, whatever it is, the longest first: said here and written by another device. The first
+#: act meets them all, the others the longest: its words are read whole wherever an act leaves room for longer ones.
 EVERYWHERE: list[Alarm] = [
     ("Write the incident", owed),
     ("off the skin", written),
@@ -208,6 +209,8 @@ EVERYWHERE: list[Alarm] = [
     ("off the skin", heat(3.5)),
     ("", resume),
 ]
+#: So many of them are the longest.
+LONGER = 3
 
 
 def places(page: Page, sizes: list[tuple[int, int]] = SIZES) -> dict[tuple[int, int], dict[str, Any]]:
@@ -243,7 +246,8 @@ def test_every_act_every_alarm_every_size(
         page.goto(f"{server.url}/visits/{visit}/treat")
         expect(page.locator("#title")).to_have_text(title)
         met: set[str] = set()
-        for n, (alarm, make) in enumerate([alarms[0], *(EVERYWHERE if kind != "warm" else ()), *alarms[1:]]):
+        everywhere = EVERYWHERE if kind == next(iter(ACTS)) else EVERYWHERE[:LONGER] if kind != "warm" else ()
+        for n, (alarm, make) in enumerate([alarms[0], *everywhere, *alarms[1:]]):
             make(adaeze, visit)
             expect(page.locator("#alarm")).to_contain_text(alarm)
             told = re.sub(r"\d", "0", page.locator("#alarm").inner_text())  # a clock that goes on says nothing longer

@@ -44,7 +44,7 @@ def test_a_deep_focus_is_refused_where_bone_lies_near() -> None:
     }
     of = in_force(WHO, Plan())
     step = begin(WHO, "focused_lifting", "s1", of, zones=("mid cheek", "lower cheek"))
-    cheek = compute(WHO, step.with_settings(step.values | {"depth_mm": 4.5}), (), (), of)
+    cheek = compute(WHO, step.with_settings(step.values | {"depth_mm": 4.5}), frozenset(), of)
     assert not cheek.stops and cheek.settings.place == "cheek"
 
 
@@ -58,11 +58,11 @@ def test_sound_goes_over_a_face_at_three_megahertz_only() -> None:
 def test_the_limb_and_the_place_follow_from_the_zones() -> None:
     of = in_force(WHO, Plan())
     arm = begin(WHO, "muscle_stimulation", "s1", of, zones=("outer arm, front",))
-    assert compute(WHO, arm, (), (), of).settings.limb == "arm"
+    assert compute(WHO, arm, frozenset(), of).settings.limb == "arm"
     typed = arm.with_settings(arm.values | {"limb": "thigh"})
-    assert compute(WHO, typed, (), (), of).settings.limb == "arm", "whatever is typed"
+    assert compute(WHO, typed, frozenset(), of).settings.limb == "arm", "whatever is typed"
     body = begin(WHO, "enzyme", "s1", of, zones=("outer arm, front",))
-    assert compute(WHO, body, (), (), of).settings.place == "body"
+    assert compute(WHO, body, frozenset(), of).settings.place == "body"
 
 
 def test_the_chair_tells_the_number_of_the_zone_at_hand() -> None:
@@ -82,7 +82,7 @@ def test_no_class_of_skin_is_worked_stronger_or_past_its_ceiling(modality: str, 
     if machine and field == "at":
         value = machine.card.least + share * (machine.card.most - machine.card.least)  # type: ignore[union-attr]
         step = step.with_settings(step.values | {"at": round(value, 2)})
-    worked = compute(WHO, step, (), (), of)
+    worked = compute(WHO, step, frozenset(), of)
     for one in worked.classes:
         now, most = float(getattr(one.settings, field)), float(getattr(worked.settings, field))
         assert not stronger(module, now, most, WHO.card(modality)), (modality, one.skin)
@@ -95,7 +95,10 @@ def test_only_what_stands_against_a_class_alone_is_told_of_it() -> None:
     stop = caution("heat.pass", "stop", "Never here.", "Not today.", "numbed")
     of = in_force(WHO, Plan())
     step = begin(WHO, "rf_bulk", "s1", of)
-    ((bone,), settings) = ([one for one in compute(WHO, step, (), (), of).classes if one.skin == "bone"], step.settings)
+    ((bone,), settings) = (
+        [one for one in compute(WHO, step, frozenset(), of).classes if one.skin == "bone"],
+        step.settings,
+    )
     refused_there = bone._replace(dose=Dose({}, (), {"numbed": stop}))
     ((told),) = list(against(Dose({}, (), {}), (refused_there,)))
     assert told.words.startswith("Never here over bone: ") and "forehead" in told.words

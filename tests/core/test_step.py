@@ -85,38 +85,36 @@ def test_suction_is_judged_on_the_machines_own_scale() -> None:
 
 
 @pytest.mark.parametrize(
-    ("modality", "others", "later", "says"),
+    ("modality", "others", "says"),
     [
-        ("micro_needling", ("led",), (), {"licensed": True}),
-        ("diamond", ("enzyme",), (), {"peel_follows": True}),
-        ("diamond", ("peel",), (), {"peel_follows": True}),
-        ("diamond", ("led",), (), {"peel_follows": False}),
-        ("focused_lifting", (), (), {"place": "forehead", "width_mm": 60}),
-        ("galvanic_softening", ("numbing",), (), {"skin": "numbed"}),
-        ("iontophoresis", (), (), {"skin": "whole"}),
-        ("peel", (), (), {"first_strong": False}),
-        ("led", ("numbing", "peel"), (), {}),
+        ("micro_needling", ("led",), {"licensed": True}),
+        ("diamond", ("enzyme",), {"peel_follows": True}),
+        ("diamond", ("peel",), {"peel_follows": True}),
+        ("diamond", ("led",), {"peel_follows": False}),
+        ("focused_lifting", (), {"place": "forehead", "width_mm": 60}),
+        ("galvanic_softening", ("numbing",), {"skin": "numbed"}),
+        ("iontophoresis", (), {"skin": "whole"}),
+        ("peel", (), {"first_strong": False}),
+        ("led", ("numbing", "peel"), {}),
     ],
 )
-def test_what_follows_from_the_rest_of_the_plan(
-    modality: str, others: tuple[str, ...], later: tuple[str, ...], says: dict[str, Any]
-) -> None:
-    assert derived(modality, others, later, known(), {}) == says
+def test_what_follows_from_the_rest_of_the_plan(modality: str, others: tuple[str, ...], says: dict[str, Any]) -> None:
+    assert derived(modality, frozenset(others), known(), {}) == says
 
 
 def test_what_follows_from_who_is_there() -> None:
-    assert not derived("micro_needling", (), (), known(licences=frozenset()), {})["licensed"]
-    assert derived("peel", (), (), brief(), {}) == {"first_strong": True}
+    assert not derived("micro_needling", frozenset(), known(licences=frozenset()), {})["licensed"]
+    assert derived("peel", frozenset(), brief(), {}) == {"first_strong": True}
     for acne, pustules in ((1, False), (2, True), (3, True)):
         found = Findings.model_validate({"grades": {"acne": {"chin": acne}}})
-        assert derived("wet_abrasion", (), (), known(findings=found), {}) == {"pustules": pustules}
+        assert derived("wet_abrasion", frozenset(), known(findings=found), {}) == {"pustules": pustules}
     for school, senior, allowed in (
         ("light", True, True),
         ("light", False, False),
         ("label", True, False),
         ("label", False, False),
     ):
-        by = derived("numbing", (), (), known(senior=senior), {"numbing": school})
+        by = derived("numbing", frozenset(), known(senior=senior), {"numbing": school})
         assert by == {"clinic_allows_light": allowed}, (school, senior)
 
 
@@ -363,7 +361,7 @@ def test_no_stroke_passes_a_zone_that_was_not_asked_for() -> None:
     low = tuple(zone for zone in workable(who, "microcurrent") if zone != "forehead")
 
     def paths(zones: tuple[str, ...]) -> set[str]:
-        worked = compute(who, step.model_copy(update={"zones": zones}), (), (), in_force(who, Plan()))
+        worked = compute(who, step.model_copy(update={"zones": zones}), frozenset(), in_force(who, Plan()))
         on = grounds(who, worked.stage, worked.areas)
         found = lift(worked.settings, worked.machine.card if worked.machine else None, *on)
         return {line.path for side in found.lines.values() for line in side}
@@ -418,4 +416,4 @@ def test_what_is_refused_is_raised_anew_each_time() -> None:
     energy = Stage(id="s2", modality="rf_bulk", settings={"at": 3})
     with pytest.raises(Refused, match="regnan"):
         compute_step(pregnant, step_of(energy))
-    assert worked_step(pregnant, step_of(energy), (), (), {})[1][0].stage == "s2"
+    assert worked_step(pregnant, step_of(energy), frozenset(), {})[1][0].stage == "s2"

@@ -45,13 +45,12 @@ LEAST_CM2 = 0.05
 
 @dataclass(frozen=True)
 class Circumstances:
-    """What of a visit a step's settings may follow from: the other modalities of the plan and those after this one, the
-    treating person's licences and whether it is a senior, what was done to this client before, the plate and the zones
-    that the step goes to, the worst grade of a condition, the school in force of a method.
+    """What of a visit a step's settings may follow from: the other modalities of the plan, the treating person's
+    licences and whether it is a senior, what was done to this client before, the plate and the zones that the step
+    goes to, the worst grade of a condition, the school in force of a method.
     """
 
     others: frozenset[str]
-    later: frozenset[str]
     licences: frozenset[str]
     senior: bool
     before: frozenset[str]
@@ -63,10 +62,6 @@ class Circumstances:
     def has(self, *named: str) -> bool:
         """Whether any of these, modalities or groups, is done in the same visit."""
         return bool(all_of(named) & self.others)
-
-    def comes(self, *named: str) -> bool:
-        """Whether any of these is done later in the same visit."""
-        return bool(all_of(named) & self.later)
 
 
 class Settings(Frozen):

@@ -31,6 +31,16 @@ class Lack(NamedTuple):
         return skin_states()[self.state].mends[self.degree - 1]
 
 
+def lowered(held: Degrees, ends: Degrees) -> Degrees:
+    """Merits once a work has ended what is above these degrees."""
+    return {state: min(degree, ends.get(state, degree)) for state, degree in held.items()}
+
+
+def raised(held: Degrees, gives: Degrees) -> Degrees:
+    """Merits once a work has given these."""
+    return held | {state: max(degree, held.get(state, 0)) for state, degree in gives.items()}
+
+
 class Skin:
     """The merits of skin as it is worked: of each zone, of drawn parts in it, and what ended each."""
 
@@ -58,20 +68,18 @@ class Skin:
         if not gives and not ends:
             return
         own, seen = one.stage.parts, one.stage.how.where == "chair"
+        all_over = {} if own or seen else gives
+        met: dict[int, tuple[Degrees, Degrees, list[str]]] = {}  # zones that are alike become alike
         for zone in one.skin:
-            held = self.whole.get(zone)
-            if held is None:
-                held = self.whole[zone] = dict(self.arrived)
-            for state, most in ends.items():
-                if held.get(state, 0) > most:
-                    held[state] = most
-                    self.ended[zone, state] = one
-                for part in self.parts.get(zone, {}).values():
-                    part[state] = min(part.get(state, 0), most)
-            there = (self.parts.setdefault(zone, {}).setdefault(part, {}) for part in own) if own else (held,)
-            for given in () if seen else there:
-                for state, degree in gives.items():
-                    given[state] = max(degree, given.get(state, 0))
+            held = self.whole.get(zone, self.arrived)
+            if id(held) not in met:
+                lost = [state for state, most in ends.items() if held.get(state, 0) > most]
+                met[id(held)] = (held, raised(lowered(held, ends), all_over), lost)
+            _, self.whole[zone], lost = met[id(held)]
+            self.ended.update(((zone, state), one) for state in lost)
+            if own or zone in self.parts:
+                parts = {part: lowered(there, ends) for part, there in self.parts.get(zone, {}).items()}
+                self.parts[zone] = parts | {part: raised(parts.get(part, {}), gives) for part in own if not seen}
 
     def mend(self, zones: frozenset[str], state: str, degree: int) -> None:
         """Zones as they are once a merit was given to them."""
@@ -135,10 +143,7 @@ def mended(step: Step, have: Degrees) -> tuple[tuple[int, str], ...]:
                 after(mend)
 
     def after(of: Footing) -> None:
-        for state, most in of.ends.items():
-            held[state] = min(held.get(state, 0), most)
-        for state, degree in of.gives.items():
-            held[state] = max(held.get(state, 0), degree)
+        held.update(raised(lowered(held, of.ends), of.gives))
 
     for n, stage in enumerate(step.stages):
         of = footing(stage.modality, stage.settings)

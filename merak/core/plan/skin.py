@@ -65,8 +65,9 @@ def unfit_skin(stages: Sequence[InTime], history: Mapping[str, Before], today: d
 
 def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
     told: dict[tuple[str, str, str], tuple[InTime, InTime, int, set[str]]] = {}
+    leaving = [one for one in stages if one.footing.leaves]
     for late in stages:
-        for early in stages:
+        for early in leaving:
             hurt = early.footing.hurts(late.footing, early.step == late.step)
             if not hurt or early is late or not early.comes_before(late) or not (shared := early.skin & late.skin):
                 continue

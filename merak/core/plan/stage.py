@@ -255,19 +255,17 @@ class Worked:
 
 def derived(
     modality: str,
-    others: tuple[str, ...],
-    later: tuple[str, ...],
+    others: frozenset[str],
     brief: Brief,
     of: Methods,
     zones: tuple[str, ...] = (),
 ) -> dict[str, object]:
     """Fields that follow from the rest of the plan, from where the stage goes and from who is at the chair, and are not
-    typed: `others` are the other modalities of the plan, `later` those after this one.
+    typed: `others` are the other modalities of the plan.
     """
     facts = brief.facts
     around = Circumstances(
-        others=frozenset(others),
-        later=frozenset(later),
+        others=others,
         licences=facts.licences,
         senior=facts.senior,
         before=frozenset(facts.history),
@@ -410,8 +408,7 @@ def lowered(brief: Brief, stage: Stage, of: Methods) -> Stage:
 def compute(
     brief: Brief,
     stage: Stage,
-    others: tuple[str, ...] = (),
-    later: tuple[str, ...] = (),
+    others: frozenset[str] = frozenset(),
     of: Methods = NO_METHODS,
     again: bool = False,
 ) -> Worked:
@@ -420,7 +417,7 @@ def compute(
 
     Raises BadInput, by "id.field", for settings that cannot be read, Refused where screening stops it.
     """
-    return _worked_out(brief, stage, derived(stage.modality, others, later, brief, of, stage.zones), again)
+    return _worked_out(brief, stage, derived(stage.modality, others, brief, of, stage.zones), again)
 
 
 @remembered(MANY)

@@ -227,12 +227,12 @@ def by_row(
 
 
 def compute_step(
-    brief: Brief, step: Step, before: tuple[str, ...] = (), later: tuple[str, ...] = (), of: Methods = NO_METHODS
+    brief: Brief, step: Step, others: frozenset[str] = frozenset(), of: Methods = NO_METHODS
 ) -> WorkedStep:
-    """What a step comes to, `before` and `later` being the works of the other steps. Raises Refused, BadInput where one
-    of its stages does.
+    """What a step comes to, `others` being the works of the other steps. Raises Refused, BadInput where one of its
+    stages does.
     """
-    found, stopped = worked_step(brief, step, before, later, of)
+    found, stopped = worked_step(brief, step, others, of)
     for stop in stopped:
         raise stop.error
     assert found, "a step has a stage"
@@ -255,7 +255,7 @@ class Stopped(NamedTuple):
 
 @remembered(MANY)
 def worked_step(
-    brief: Brief, step: Step, before: tuple[str, ...], later: tuple[str, ...], of: Methods
+    brief: Brief, step: Step, others: frozenset[str], of: Methods
 ) -> tuple[WorkedStep | None, tuple[Stopped, ...]]:
     """A step of those of its stages that can be computed (None where none can), and why the others cannot be."""
     found: list[Worked] = []
@@ -263,11 +263,10 @@ def worked_step(
     names = tuple(one.modality for one in step.stages)
     done: set[tuple[str, str]] = set()
     for n, stage in enumerate(step.stages):
-        earlier, after = names[:n], names[n + 1 :]
         again = (stage.modality, stage.machine) in done
         done.add((stage.modality, stage.machine))
         try:
-            found.append(compute(brief, stage, (*before, *earlier, *after, *later), (*after, *later), of, again))
+            found.append(compute(brief, stage, others.union(names[:n], names[n + 1 :]), of, again))
         except Refused as stop:
             stopped.append(Stopped(stage.id, stop.words, stop.rule))
         except BadInput as bad:

@@ -210,10 +210,9 @@ def _all_worked(
     found: dict[str, WorkedStep] = {}
     stopped: dict[str, Caution] = {}
     refused: dict[str, Caution] = {}
-    names = [tuple(stage.modality for stage in step.stages) for step in steps]
+    names = [[stage.modality for stage in step.stages] for step in steps]
     for n, step in enumerate(steps):
-        before, later = tuple(chain(*names[:n])), tuple(chain(*names[n + 1 :]))
-        worked, cannot = worked_step(brief, step, before, later, of)
+        worked, cannot = worked_step(brief, step, frozenset(chain(*names[:n], *names[n + 1 :])), of)
         for one in cannot:
             for key, words in one.fields.items():
                 refused[key] = Caution(weight="stop", words=words, action="", rule="device.scale", field=key)

@@ -119,7 +119,7 @@ class Planned:
         they are told by.
         """
         model = MODALITIES[stage.modality].Settings
-        given = set(derived(stage.modality, (), (), self.file.brief, self.schools))
+        given = set(derived(stage.modality, frozenset(), self.file.brief, self.schools))
         try:
             values = texts(read_settings(stage, {}), f"{stage.id}.")
         except BadInput:
