@@ -4,6 +4,7 @@
 against the code that reads it, once, before anything is served.
 """
 
+from collections import Counter
 from collections.abc import Container, Iterable, Iterator
 from functools import cache
 from typing import Annotated, Any, NamedTuple
@@ -20,6 +21,7 @@ from merak.core.errors import KnowledgeError
 from merak.core.knowledge import Book, Option, Rule, Ruling, book, place_of
 from merak.core.knowledge.register import WORDS, registered
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.plan.shelf import on_the_shelf
 
 #: Units that the code reckons in; one that is misspelt, or another scale's, is none.
 UNITS = frozenset(
@@ -238,6 +240,7 @@ def _planning(of: Book, names: Names) -> Iterator[Fault]:
         if pairing.days < 0 or (not pairing.b and pairing.kind != "one"):
             yield Fault("pairing", pairing.id, "it pairs something with something, and days are not below zero")
     yield from _skin(of, names)
+    yield from _shelf(of, names)
     for method in of.method:
         for school in method.schools:
             said = (*school.on, *school.set, *school.rank, *school.adds)
@@ -285,6 +288,37 @@ def _skin(of: Book, names: Names) -> Iterator[Fault]:
             yield from _known("on_skin", work.id, "rule with a number", case.above.values(), numbered)
             fields = MODALITIES[work.modality].Settings.model_fields if work.modality in MODALITIES else {}
             yield from _known("on_skin", work.id, "setting of it", case.above, fields)
+
+
+def _shelf(of: Book, names: Names) -> Iterator[Fault]:
+    """Each name means one product; what is laid, and what is laid in its place on opened skin, is on the shelf."""
+    said = Counter(name.lower() for one in of.product for name in (one.name, *one.called))
+    sterile = {one.name for one in of.product if one.sterile}
+    clear = {one.name for one in of.product if "light" in one.lets}
+    for one in of.product:
+        twice = [name for name in (one.name, *one.called) if said[name.lower()] > 1]
+        yield from (Fault("product", one.id, f"two products go by “{name}”") for name in twice)
+        yield from _known("product", one.id, "sterile product", {one.opened} - {""}, sterile)
+        yield from _known("product", one.id, "product that lets light through", {one.lit} - {""}, clear)
+        yield from _known("product", one.id, "answer", (f"allergy={each}" for each in one.holds), names.options)
+        if one.sterile and one.opened:
+            yield Fault("product", one.id, "it is sterile, and another is laid in its place on opened skin")
+        if one.ph and not 0 < one.ph[0] <= one.ph[1] < 14:
+            yield Fault("product", one.id, "a pH lies between 0 and 14, from the lower to the higher")
+        if bool(one.mixed) != bool(one.life_min):
+            yield Fault("product", one.id, "what is mixed has its life, and what is not has none")
+    for work in of.on_skin:
+        laid = (*work.coat, *(name for case in work.cases for name in case.coat))
+        yield from _known("on_skin", work.id, "product", (name.lower() for name in laid), said)
+        if work.film and not work.coat:
+            yield Fault("on_skin", work.id, "it is never worked on bare skin, and lays nothing")
+        for state, degree in work.sterile.items():
+            if state != "opened" or degree < 1:
+                yield Fault("on_skin", work.id, f"what is sterile opens nothing but opened skin, not {state}")
+    for rows in of.programme:
+        for row in rows.stages:
+            pieces = (one.name.lower() for one in on_the_shelf(row.product))
+            yield from _known("programme", rows.id, "product", pieces, said)
 
 
 def _programmes(of: Book, names: Names) -> Iterator[Fault]:

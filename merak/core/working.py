@@ -1,7 +1,8 @@
 """A number that travels with its working, and a caution that says what to do."""
 
+from collections.abc import Mapping
 from types import MappingProxyType
-from typing import Literal
+from typing import Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict
 
@@ -21,6 +22,13 @@ class Frozen(BaseModel):
 
     __slots__ = ("_hashed",)
     model_config = ConfigDict(frozen=True, extra="forbid")
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """Another with some values changed: what was worked out from those that it had is not carried along."""
+        copy = super().model_copy(update=update, deep=deep)
+        for name in copy.__dict__.keys() - type(self).model_fields.keys() if update else ():
+            del copy.__dict__[name]
+        return copy
 
     def __hash__(self) -> int:
         """By value, whatever its fields hold; worked out once."""

@@ -25,13 +25,13 @@ from merak.core.knowledge import Book, Rule, book, files, place_of, printed, tol
 from merak.core.plan import screening
 
 #: What is said to people: any words will do.
-SAID = """degrees product amount often ask ends gate choice hands free_hand line beside 
+SAID = """degrees amount often ask ends gate choice hands free_hand line beside called mixed
     words reason source action ask heading title letter grades refer call record leaves technique endpoint stop
     consumables ladder feel checks protect dated use tray sign
 """
 WORDS = frozenset(SAID.split())
 #: What an entry is called; that it is called so is another's affair.
-NAMES = frozenset({"id"})
+NAMES = frozenset({"id", "name"})
 #: Numbers that may lie on either side of nothing.
 EITHER_WAY = {
     ("landmark", "x"),

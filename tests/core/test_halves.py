@@ -75,6 +75,13 @@ def test_both_halves_together_are_the_whole(modality: str, laid: bool) -> None:
         assert areas[1] == pytest.approx(areas[0], rel=0.01)
 
 
+def test_a_half_that_says_how_it_is_worked_counts_what_lies_on_it_alone() -> None:
+    told = begin(WHO, "pulsed_light", "s1", OF).model_copy(update={"manner": Manner(half=True, laying="rows")})
+    right, left = (act for act in acts_of(told) if act.cells)
+    assert [one.strokes for one in (right, left)] == [len(one.cells) for one in (right, left)]
+    assert "Clear gel. Rows." in right.instruction
+
+
 def test_what_works_by_itself_and_what_is_only_a_spot_are_not_halved() -> None:
     for modality in ("mask", "led", "numbing"):
         acts = acts_of(stage_of(modality, 1))

@@ -215,7 +215,7 @@ KNOWN: dict[str, Any] = {
         (("rf_bulk", "wet_abrasion"), "skin.heated"),
         (("peel", "microcurrent"), "skin.thinned"),
         (("diamond", "wet_abrasion"), "fit.one_abrasion"),
-        (("enzyme", "micro_needling", "mask"), "skin.opened"),
+        (("enzyme", "micro_needling", "touch"), "skin.opened"),
         (("numbing", "oxygen_mask"), "fit.numb_oxygen"),
         (("numbing", "rf_bulk"), "fit.never_numb"),
         (("cold", "rf_bulk"), "skin.calmed"),

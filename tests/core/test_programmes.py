@@ -117,7 +117,7 @@ def test_how_it_is_worked_is_said_at_the_chair() -> None:
     step, _ = begin_step(WHO, "cold", "s1", {}, programme="cold.lines")
     words = " ".join(act.instruction for act in visit_plan(WHO, Plan(steps=(step,))).acts)
     assert words.count("Lines: slow") == 1, "once, where it is counted"
-    assert "Serum or gel under. Lines: slow" in words and "Off by water, lukewarm." in words
+    assert "Gel under. Lines: slow" in words and "Off by water, lukewarm." in words
     assert "Enough: the clock." in words, "what ends it is the row's"
 
 

@@ -2,7 +2,6 @@
 
 from datetime import timedelta
 from itertools import count
-from typing import Any
 
 import pytest
 from hypothesis import assume, given, settings
@@ -10,43 +9,18 @@ from hypothesis import strategies as st
 
 from builders.briefs import TODAY, plan_of
 from builders.chair import somebody, worked
+from builders.rows import WASHED, Row, plan, row, steps, told
 from merak.core.body.plate import sided
 from merak.core.errors import BadInput, Refused
 from merak.core.modality.before import Before
 from merak.core.plan.brief import Brief
 from merak.core.plan.fitting import Clash
 from merak.core.plan.mending import put_right
-from merak.core.plan.stage import Stage
-from merak.core.plan.step import Step, step_of
-from merak.core.plan.visit_plan import Plan, VisitPlan, visit_plan
+from merak.core.plan.step import step_of
+from merak.core.plan.visit_plan import Plan, visit_plan
 
-WHO = somebody(slot=480)
+WHO = WASHED
 CHEEK, NOSE, BROW = "right mid cheek", "nose tip and wings", "forehead"
-Row = tuple[str, tuple[str, ...], dict[str, Any]]
-
-
-def row(work: str, *zones: str, **set_to: Any) -> Row:
-    return work, zones, set_to
-
-
-def stage(name: str, of: Row, who: Brief = WHO) -> Stage:
-    work, zones, set_to = of
-    made = worked(work, who, zones=zones).stage
-    return made.with_settings(made.values | set_to).model_copy(update={"id": name})
-
-
-def steps(*rows: Row, who: Brief = WHO) -> tuple[Step, ...]:
-    return tuple(step_of(stage(f"s{n}", one, who)) for n, one in enumerate(rows))
-
-
-def plan(*rows: Row, who: Brief = WHO) -> VisitPlan:
-    return visit_plan(who, Plan(steps=steps(*rows, who=who)), chair=False)
-
-
-def told(of: VisitPlan) -> list[Clash]:
-    return [one for one in of.clashes if one.kind in ("state", "need", "earlier")]
-
-
 WIDE = (CHEEK, "left mid cheek")
 #: What nobody should do, by hand: in which order, and what forbids it.
 UNSAFE: dict[str, tuple[tuple[Row, ...], str]] = {
@@ -87,7 +61,35 @@ UNSAFE: dict[str, tuple[tuple[Row, ...], str]] = {
     "needles into extracted points": ((row("extract", NOSE), row("nano", NOSE)), "skin.extracted"),
     "numbing cream into extracted points": ((row("extract", NOSE), row("numbing", NOSE)), "skin.extracted"),
     "a wash after needles": ((row("micro_needling", CHEEK), row("wash", CHEEK)), "skin.opened"),
-    "a mask over channels": ((row("micro_needling", CHEEK), row("mask", CHEEK)), "skin.opened"),
+    "a mask from a bowl over channels": (
+        (row("micro_needling", CHEEK), row("mask", CHEEK, manner={"product": "mask"})), "skin.opened",
+    ),
+    "a cold head on unsterile gel over channels": (
+        (row("micro_needling", CHEEK), row("cold", CHEEK, manner={"product": "gel"})), "skin.opened",
+    ),
+    "sun protection over channels": (
+        (row("micro_needling", CHEEK), row("finish", CHEEK, manner={"product": "sun protection"})), "skin.opened",
+    ),
+    "needles through unsterile serum": (
+        (row("antisepsis", CHEEK), row("micro_needling", CHEEK, manner={"product": "serum"})), "product.sterile",
+    ),
+    "needles through what nobody knows": (
+        (row("antisepsis", CHEEK), row("nano", CHEEK, manner={"product": "serum from home"})), "product.sterile",
+    ),
+    "current through a rich cream": ((row("iontophoresis", CHEEK, manner={"product": "cream"}),), "product.through"),
+    "sound through a mask": ((row("ultrasound", CHEEK, manner={"product": "mask"}),), "product.through"),
+    "the lamp through a gliding cream": (
+        (row("pulsed_light", CHEEK, manner={"product": "gliding cream"}),), "product.through",
+    ),
+    "light on vitamin A": ((row("led", CHEEK, manner={"product": "vitamin A product"}),), "product.light"),
+    "an acid that stays on": (
+        (row("peel", CHEEK, manner={"product": "acid", "off": "stays on"}),), "product.off",
+    ),
+    "a foam that nothing brings back": ((row("oxygen_mask", manner={"product": "oxygen foam"}),), "product.ph"),
+    "lye that nothing brings back": ((row("galvanic_softening", NOSE),), "product.ph"),
+    "a foam that waits past its life": (
+        (row("oxygen_mask", manner={"product": "oxygen foam + neutraliser", "wait_min": 5}),), "product.life",
+    ),
     "unsterile serum after a nano edge": ((row("nano", CHEEK), row("ultrasound", CHEEK)), "skin.opened"),
     "current after nano": ((row("nano", CHEEK), row("iontophoresis", CHEEK)), "skin.opened"),
     "massage after pins": ((row("rf_fractional", CHEEK), row("touch", CHEEK)), "skin.opened"),
@@ -130,6 +132,12 @@ SAFE: dict[str, tuple[Row, ...]] = {
     "wet skin dried before diamond": (row("tone", CHEEK), row("dry", CHEEK), row("diamond", CHEEK)),
     "cold after heat": (row("rf_bulk", CHEEK), row("cold", CHEEK)),
     "a lukewarm towel after cold": (row("cold", CHEEK), row("towel", CHEEK)),
+    "cold and a sterile sheet over channels": (
+        row("antisepsis", CHEEK), row("micro_needling", CHEEK), row("saline", CHEEK), row("cold", CHEEK),
+        row("mask", CHEEK), row("finish", CHEEK),
+    ),
+    "lye brought back by a tonic": (row("galvanic_softening", NOSE), row("tone", NOSE)),
+    "an acid and its neutraliser": (row("peel", CHEEK, manner={"product": "acid + neutraliser"}),),
 }  # fmt: skip
 
 

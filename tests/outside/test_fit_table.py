@@ -104,7 +104,7 @@ NEEDS = (
 SHADED = {
     *ABRADING, "enzyme", "spatula", "nano", "micro_needling", "rf_fractional", "rf_bulk", "focused_lifting",
     "pulsed_light",
-    "cleanse",
+    "cleanse", "galvanic_softening",  # it takes the oil, and leaves lye
 }  # fmt: skip
 
 

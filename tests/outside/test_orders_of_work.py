@@ -4,26 +4,16 @@ Written by hand from the handbook's tables. Where a row and the rest of the hand
 here, and is named beside it.
 """
 
-from typing import Any
-
 import pytest
 
-from builders.chair import somebody, worked
+from builders.chair import somebody
+from builders.rows import Row, plan, row
+from builders.rows import told as against
 from merak.core.plan.fitting import Clash
-from merak.core.plan.stage import Stage
-from merak.core.plan.step import step_of
-from merak.core.plan.visit_plan import Plan, visit_plan
 
 WHO = somebody(slot=480, arrived="made up")
 T_ZONE, NOSE, CHEEKS = ("forehead", "nose tip and wings", "chin"), ("nose tip and wings",), ("mid cheek", "lower cheek")
 THIGH = ("front of the thigh, upper", "front of the thigh, lower")
-Row = tuple[str, tuple[str, ...], dict[str, Any]]
-
-
-def row(work: str, *zones: str, **set_to: Any) -> Row:
-    return work, zones, set_to
-
-
 WASH, WIPE, DRY, TONE, TOUCH, LED = map(row, ("wash", "wipe", "dry", "tone", "touch", "led"))
 CLEANSE, MASK, COLD, FINISH, GLOVES = map(row, ("cleanse", "mask", "cold", "finish", "gloves"))
 LUKEWARM, WARM = row("towel"), row("towel", warmth="warm")
@@ -82,18 +72,11 @@ ORDERS: dict[str, tuple[Row, ...]] = {
 }  # fmt: skip
 
 
-def stage(name: str, of: Row) -> Stage:
-    work, zones, set_to = of
-    made = worked(work, WHO, zones=zones).stage
-    return made.with_settings(made.values | set_to).model_copy(update={"id": name})
-
-
 def told(rows: tuple[Row, ...]) -> list[Clash]:
     """What of the skin stands against an order, each stage a step of its own."""
-    steps = tuple(step_of(stage(f"s{n}", one)) for n, one in enumerate(rows))
-    found = visit_plan(WHO, Plan(steps=steps), chair=False)
+    found = plan(*rows, who=WHO)
     assert not found.stopped
-    return [one for one in found.clashes if one.kind in ("state", "need")]
+    return against(found)
 
 
 @pytest.mark.outside("the handbook on orders of work, 1 to 18", values="each stage in its order", tolerance="exact")

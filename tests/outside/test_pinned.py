@@ -289,6 +289,7 @@ PRACTICE: dict[str, Pinned] = {
         "oxygen_mask.neutralise": (2, "times"),
         "oxygen_mask.ph.least": (4.5, "pH"),
         "oxygen_mask.ph.most": (5.5, "pH"),
+        "product.ph": (5.5, "pH"),
     },
     "Planning and screening": {
         "screening.age": (18, "years"),

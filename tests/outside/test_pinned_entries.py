@@ -210,7 +210,8 @@ PAIRINGS = """
     fit.order_finish | before | ALL touch cleanse tone dry wash wipe towel alcohol antisepsis saline mist | finish | 0
     fit.numbed | needs | rf_fractional | numbing | 0
     fit.numbed_deep | needs | micro_needling | numbing | 0 unless numbing=none
-    fit.finish | needs | cleanse ABRASION EXFOLIATION spatula NEEDLES RF focused_lifting pulsed_light | finish | 0
+    fit.finish | needs | cleanse ABRASION EXFOLIATION spatula galvanic_softening NEEDLES RF focused_lifting pulsed_light
+      + | finish | 0
     fit.mask_led | beside | mask | led | 0
     fit.mask_cold | beside | mask | cold | 0
     fit.enzyme_cold | beside | enzyme | cold | 0 only cold=enzyme

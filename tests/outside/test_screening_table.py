@@ -174,7 +174,8 @@ UNNAMED = (
     Row("worn", "yes", {"change": ENERGY | OPEN | OXYGEN | {"led"}}),
     Row("allergy", "amide", {"letter": {"numbing"}}),
     Row("allergy", "shellfish", {"change": {"mask", "iontophoresis", "oxygen_airbrush"}}),
-    Row("allergy", "other", {"change": ALL}),
+    Row("allergy", "salicylate", {"no": {"wet_salicylic"}}),
+    *(Row("allergy", one, {"change": ALL}) for one in ("scent", "plant", "nut", "other")),
     Row("today", "yes", {"wait": ALL | {"touch"}}),
     Row("hopes", "yes", {"wait": ALL}),
 )

@@ -15,8 +15,7 @@ from builders.briefs import TODAY
 from builders.chair import somebody, worked
 from merak.core.knowledge import on_skin, skin_states
 from merak.core.modality.before import Before
-from merak.core.plan.footing import footing, worst_left
-from merak.core.plan.skin import lasting
+from merak.core.plan.footing import footing, lasting, worst_left
 from merak.core.plan.stage import Stage
 from merak.core.plan.step import step_of
 from merak.core.plan.visit_plan import Plan, visit_plan
@@ -58,7 +57,7 @@ FORBIDDEN = {
     ("thinned", 3): {"nano", "spatula"},
     ("extracted", 1): {*CURRENT, *HEAT, *LAMP, *GOES_IN, "peel", "alcohol"},
     ("opened", 1): EVERY - {*CALM, "mask", "antisepsis", "nano", "micro_needling", "rf_fractional"},
-    ("opened", 2): EVERY - {*CALM, "micro_needling", "rf_fractional"},
+    ("opened", 2): EVERY - {*CALM, "mask", "micro_needling", "rf_fractional"},
     ("numb", 1): {
         *CURRENT, "rf_bulk", "focused_lifting", "soften", "oxygen_mask", "cold", "ultrasound", "peel", *LAMP
     },

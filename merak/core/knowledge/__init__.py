@@ -344,11 +344,62 @@ class SkinState(Cited):
     mends: tuple[str, ...] = ()
 
 
+#: What is sent through a coat.
+Through = Literal["light", "sound", "current"]
+
+
+class Product(Cited):
+    """A kind of product on the shelf: by what other names it goes, what its coat lets through, whether it is sterile or
+    light is not borne on it; how much lies on skin, mg/cm²; what is laid in its place on `opened` skin, or where it is
+    to be `lit`; whether it comes `off` before the visit goes on; what of it people are allergic to, by the answers of
+    that question; its pH from and to; out of what it is mixed at the chair and how long that lives, minutes; what it
+    costs as an extra.
+    """
+
+    name: str
+    called: tuple[str, ...] = ()
+    kind: Literal[
+        "gel",
+        "serum",
+        "booster",
+        "cream",
+        "cleanser",
+        "tonic",
+        "mist",
+        "antiseptic",
+        "saline",
+        "softener",
+        "exfoliant",
+        "powder",
+        "acid",
+        "mask",
+        "sheet",
+        "foam",
+        "numbing",
+        "pencil",
+        "sun protection",
+    ]
+    lets: tuple[Through, ...] = ()
+    sterile: bool = False
+    photosensitising: bool = False
+    film: float = Field(0, ge=0, le=1000)
+    unit: Literal["mL", "g"] = "mL"
+    opened: str = ""
+    lit: str = ""
+    off: bool = False
+    holds: tuple[str, ...] = ()
+    ph: tuple[float, float] | None = None
+    mixed: tuple[str, ...] = ()
+    life_min: float = Field(0, ge=0, le=240)
+    price: float = Field(0, ge=0, le=1000)
+
+
 class SkinCase(BookEntry):
-    """What a modality leaves and bears otherwise where all of this is set, and what is set passes these rules."""
+    """What a modality lays, leaves and bears otherwise where all of this is set, and what is set passes these rules."""
 
     set: dict[str, str] = Field(default_factory=dict)
     above: dict[str, str] = Field(default_factory=dict)
+    coat: tuple[str, ...] = ()
     asks: Degrees = Field(default_factory=dict)
     leaves: Degrees = Field(default_factory=dict)
     bears: Degrees = Field(default_factory=dict)
@@ -356,11 +407,18 @@ class SkinCase(BookEntry):
 
 class OnSkin(Cited):
     """The hazards that a modality leaves skin in, and those that it may be done on, up to which degree: what is not
-    listed is forbidden. The merits that it `asks` for, those that it `gives`, and to which degree it `ends` others.
-    Cases that hold change these.
+    listed is forbidden; what else it bears where all that it lays is `sterile`. The merits that it `asks` for, those
+    that it `gives`, and to which degree it `ends` others. The products of its `coat`, the newest last; what has to get
+    `through` whatever lies on the skin, whether it is never worked on skin without a `film`, and whether it `lifts`
+    what lies there. Cases that hold change these.
     """
 
     modality: str
+    coat: tuple[str, ...] = ()
+    through: Through | Literal[""] = ""
+    film: bool = False
+    lifts: bool = False
+    sterile: Degrees = Field(default_factory=dict)
     asks: Degrees = Field(default_factory=dict)
     gives: Degrees = Field(default_factory=dict)
     ends: Degrees = Field(default_factory=dict)
@@ -641,6 +699,7 @@ class Book(BookEntry):
     pairing: tuple[Pairing, ...] = ()
     skin_state: tuple[SkinState, ...] = ()
     on_skin: tuple[OnSkin, ...] = ()
+    product: tuple[Product, ...] = ()
     method: tuple[Method, ...] = ()
     emergency: tuple[Emergency, ...] = ()
     halting: tuple[Halting, ...] = ()
@@ -865,6 +924,12 @@ def on_skin() -> dict[str, OnSkin]:
 
 
 @by_book()
+def shelf() -> dict[str, Product]:
+    """The kinds of product, by each name that they go by, in small letters."""
+    return {name.lower(): one for one in book().product for name in (one.name, *one.called)}
+
+
+@by_book()
 def programmes() -> dict[str, tuple[Programme, ...]]:
     """The programmes that a step may start with, by modality."""
     found: dict[str, tuple[Programme, ...]] = {}
@@ -999,6 +1064,7 @@ def _cited() -> dict[str, tuple[str, str, str, str]]:
         everything.pairing,
         everything.skin_state,
         everything.on_skin,
+        everything.product,
         everything.method,
         everything.rule,
         everything.emergency,
@@ -1026,6 +1092,7 @@ _PLANNING = (
     "pairing",
     "skin_state",
     "on_skin",
+    "product",
     "method",
     "emergency",
     "halting",

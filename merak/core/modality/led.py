@@ -12,7 +12,7 @@ from merak.core.knowledge import caution, number
 from merak.core.knowledge.register import needs
 from merak.core.modality.device import Colour, LedCard
 from merak.core.modality.making import Making
-from merak.core.modality.shared import Amount, Dose, Increment, Judge, Start, Subject, slack
+from merak.core.modality.shared import Amount, Circumstances, Dose, Increment, Judge, Start, Subject, slack
 from merak.core.modality.shared import Settings as Base
 from merak.core.modality.titration import titrate
 from merak.core.modality.ways import ASKED_STILL, Twin, Ways
@@ -71,6 +71,11 @@ class Settings(Base):
     def number_of(cls, name: str) -> tuple[int, str]:
         """Those of the second colour said so."""
         return (1, name.removeprefix("then_")) if name.startswith("then_") else (0, name)
+
+    @classmethod
+    def follows(cls, around: Circumstances) -> dict[str, Any]:
+        """Over what it falls, where something lies there."""
+        return {"cover": "sheet mask"} if around.coated else {}
 
     def tags(self) -> tuple[str, ...]:
         """Blue light's."""

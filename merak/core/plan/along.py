@@ -32,7 +32,11 @@ def cut(brief: Brief, steps: Sequence[Step]) -> tuple[tuple[Step, ...], dict[str
     plan.left_out), or that goes to a drawn part, stays where it is: there the plan says no.
     """
     told: dict[str, Caution] = {}
-    every = [(step, stage, footing(stage.modality, stage.settings)) for step in steps for stage in step.stages]
+    every = [
+        (step, stage, footing(stage.modality, stage.settings, stage.how.product))
+        for step in steps
+        for stage in step.stages
+    ]
 
     def without(step: Step, stage: Stage) -> Stage:
         closing = {other.id: (other, next(iter(unfit))) for other, unfit in _before(every, step, stage)}

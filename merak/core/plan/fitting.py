@@ -10,7 +10,7 @@ from merak.core.knowledge.current import by_book
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.working import Frozen
 
-FitKind = Literal["apart", "before", "one", "alone", "needs", "earlier", "state", "need"]
+FitKind = Literal["apart", "before", "one", "alone", "needs", "earlier", "state", "need", "product"]
 
 
 class Placed(NamedTuple):

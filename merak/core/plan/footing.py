@@ -1,9 +1,13 @@
 """What a stage leaves skin in and asks of it, by its modality and how it is set."""
 
+from collections.abc import Mapping
+from datetime import date
 from typing import NamedTuple
 
-from merak.core.knowledge import Degrees, SkinCase, number, on_skin, skin_states
+from merak.core.knowledge import Degrees, on_skin, skin_states
+from merak.core.modality.before import Before
 from merak.core.modality.shared import Settings
+from merak.core.plan.shelf import coat_of, holds_case
 
 
 class Footing(NamedTuple):
@@ -27,26 +31,24 @@ class Footing(NamedTuple):
         return {state: degree for state, degree in found.items() if skin_states()[state].inside} if same_step else found
 
 
-def footing(modality: str, settings: Settings | None = None) -> Footing:
-    """What a modality leaves and bears as it is set; what cannot be read of it counts as the worst."""
+def footing(modality: str, settings: Settings | None = None, product: str = "") -> Footing:
+    """What a modality leaves and bears as it is set and with what it lays: nothing that is not sterile is borne on
+    opened skin. What cannot be read of it counts as the worst.
+    """
     entry = on_skin()[modality]
     leaves, bears, asks = dict(entry.leaves), dict(entry.bears), dict(entry.asks)
     for case in entry.cases:
-        if _holds(case, settings):
+        if holds_case(case, settings):
             leaves |= case.leaves
             bears |= case.bears
             asks |= case.asks
+    laid = coat_of(modality, settings, product, opened=True)
+    if not all(one.sterile for one in laid):
+        bears["opened"] = 0
+    elif laid:
+        bears |= entry.sterile
     leaves, bears, asks = ({state: degree for state, degree in of.items() if degree} for of in (leaves, bears, asks))
     return Footing(leaves, bears, asks, entry.gives, entry.ends)
-
-
-def _holds(case: SkinCase, settings: Settings | None) -> bool:
-    said = all(getattr(settings, name, None) == value for name, value in case.set.items())
-    return said and all(_above(getattr(settings, name, None), rule) for name, rule in case.above.items())
-
-
-def _above(value: object, rule: str) -> bool:
-    return not isinstance(value, int | float) or value > number(rule) + 1e-9
 
 
 def worst_left(modality: str) -> Degrees:
@@ -56,3 +58,23 @@ def worst_left(modality: str) -> Degrees:
     for case in entry.cases:
         found |= {state: max(degree, found.get(state, 0)) for state, degree in case.leaves.items()}
     return found
+
+
+def lasting(modality: str, before: Before, today: date) -> Degrees:
+    """What work of an earlier visit still leaves skin in; a day that is not known says nothing here: that is asked."""
+    if before.on is None:
+        return {}
+    hours = 24 * max((today - before.on).days - 1, 0)  # at the least: it may have been in the evening
+    left = worst_left(modality)
+    return {state: degree for state, degree in left.items() if hours < skin_states()[state].hours[degree - 1]}
+
+
+def left_before(history: Mapping[str, Before], today: date) -> dict[str, Degrees]:
+    """What each work of earlier visits still leaves skin in, where it does."""
+    return {name: there for name, before in history.items() if (there := lasting(name, before, today))}
+
+
+def is_opened(others: frozenset[str], history: Mapping[str, Before], today: date) -> bool:
+    """Whether any of these works opens skin, or one of earlier visits left it open."""
+    there = (*map(worst_left, others), *left_before(history, today).values())
+    return any("opened" in one for one in there)

@@ -146,7 +146,7 @@ def mended(step: Step, have: Degrees) -> tuple[tuple[int, str], ...]:
         held.update(raised(lowered(held, of.ends), of.gives))
 
     for n, stage in enumerate(step.stages):
-        of = footing(stage.modality, stage.settings)
+        of = footing(stage.modality, stage.settings, stage.how.product)
         for _ in range(len(skin_states())):  # what one mend ends another gives back
             if all(held.get(state, 0) >= degree for state, degree in of.asks.items()):
                 break

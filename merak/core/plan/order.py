@@ -9,7 +9,7 @@ from merak.core.acts import Act, Cell, Part, Span
 from merak.core.body.sections import SectionOrder
 from merak.core.client import Side
 from merak.core.errors import MerakError
-from merak.core.knowledge import about, number, rule
+from merak.core.knowledge import Manner, about, number, rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card
@@ -18,8 +18,10 @@ from merak.core.modality.prints import Prints
 from merak.core.modality.shared import incremented, more_energy
 from merak.core.plan.brief import MANY, Brief, plates_of
 from merak.core.plan.by_class import told_lower
+from merak.core.plan.coats import coats_said
 from merak.core.plan.halves import blocks, half_by_half
 from merak.core.plan.places import grid_cells, section_parts, zone_parts
+from merak.core.plan.shelf import Coat, names
 from merak.core.plan.stage import Worked, compute, grounds, school_acts
 from merak.core.plan.step import WorkedStep
 from merak.core.remembered import remembered
@@ -61,14 +63,20 @@ def chair_acts(
         found += acts[:waits]
         waiting = len(found) - 1
         for guest in guests:
-            mine = own_acts(brief, worked[guest.step], side, of, laid)
+            over, under = worked[guest.step], step.stages[-1]
+            shared = any(one.skin & under.skin for one in over.stages)
+            mine = own_acts(brief, over, side, of, laid, under.coat if shared else ())
             found += [act.model_copy(update={"beside": waiting}) for act in mine]
         found += acts[waits:]
     return tuple(found)
 
 
-def own_acts(brief: Brief, step: WorkedStep, side: Side, of: Schools, laid: bool) -> tuple[Act, ...]:
-    """The acts of one step, stage after stage. The last of a waiting one is its wait, but for what is taken off."""
+def own_acts(
+    brief: Brief, step: WorkedStep, side: Side, of: Schools, laid: bool, beneath: tuple[Coat, ...] = ()
+) -> tuple[Act, ...]:
+    """The acts of one step, stage after stage, over what lies `beneath`. The last of a waiting one is its wait, but for
+    what is taken off.
+    """
     one_by_one, by_halves = (_stage_acts, _block_acts) if laid else (_known_acts, _known_blocks)
     found: list[Act] = []
     for halved, mine in blocks(step.stages):
@@ -76,7 +84,7 @@ def own_acts(brief: Brief, step: WorkedStep, side: Side, of: Schools, laid: bool
             found += by_halves(brief, tuple(mine), step.step.id, side, of, laid)
         else:
             found += [act for one in mine for act in one_by_one(brief, one, step.step.id, side, of, laid)]
-    return tuple(found)
+    return tuple(coats_said(found, step.stages, beneath))
 
 
 def _block_acts(
@@ -95,6 +103,12 @@ def _stage_acts(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools
 
 
 _known_acts = remembered(MANY)(_stage_acts)
+
+
+def _naming(how: Manner, coat: Sequence[Coat]) -> Manner:
+    """How a stage is worked, with what it lays by name where it is said how that is laid or gone over."""
+    unnamed = not how.product and (how.amount or how.layer or how.laying or how.often)
+    return how.model_copy(update={"product": names(coat)}) if unnamed else how
 
 
 def _made(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid: bool) -> Iterable[Act]:
@@ -125,7 +139,7 @@ def _made(brief: Brief, one: Worked, step_id: str, side: Side, of: Schools, laid
         lower=told_lower(one.dose, one.classes),
         laid=OnPlate(brief, one, side, laid),
         grounds=grounds(brief, stage, one.areas),
-        how=stage.how,
+        how=_naming(stage.how, one.coat),
         spot=spot_rule(brief, one, laid or one.spot_only) if spot and (one.spot_only or spot.same_visit) else None,
     )
     if one.spot_only:

@@ -34,11 +34,11 @@ from merak.core.modality.exposure import Exposure, sums
 from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import Clash, FitKind, Placed, clashes, holds, may_run_beside, rank, title
-from merak.core.plan.footing import footing
+from merak.core.plan.footing import footing, left_before
 from merak.core.plan.mending import before
 from merak.core.plan.merits import ARRIVED, with_mends
 from merak.core.plan.screening import housekeeping
-from merak.core.plan.skin import footings, left_before, unfit_between
+from merak.core.plan.skin import footings, unfit_between
 from merak.core.plan.step import Step, begin_step, compute_step
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 from merak.core.working import Frozen

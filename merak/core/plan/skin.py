@@ -6,17 +6,18 @@ from typing import NamedTuple
 
 from merak.core.acts import Span
 from merak.core.body.plate import keys_on, named, where_words
-from merak.core.knowledge import Degrees, skin_states
+from merak.core.knowledge import skin_states
 from merak.core.modality.before import Before
 from merak.core.plan.fitting import Clash, title
-from merak.core.plan.footing import Footing, footing, worst_left
+from merak.core.plan.footing import Footing, footing, left_before
+from merak.core.plan.shelf import Coat
 from merak.core.plan.stage import Stage
 from merak.core.plan.step import Step, WorkedStep
 
 
 def footings(step: Step) -> tuple[Footing, ...]:
     """What the stages of a step leave skin in and ask of it."""
-    return tuple(footing(stage.modality, stage.settings) for stage in step.stages)
+    return tuple(footing(stage.modality, stage.settings, stage.how.product) for stage in step.stages)
 
 
 def unfit_between(early: Iterable[Footing], late: Sequence[Footing]) -> str:
@@ -26,7 +27,7 @@ def unfit_between(early: Iterable[Footing], late: Sequence[Footing]) -> str:
 
 class InTime(NamedTuple):
     """A stage in time: its step, itself, what it leaves and asks, its skin side by side, from and until when (s), its
-    place in the order.
+    place in the order, what it lays on.
     """
 
     step: str
@@ -36,6 +37,7 @@ class InTime(NamedTuple):
     begins: int
     ends: int
     place: int
+    coat: tuple[Coat, ...] = ()
 
     def comes_before(self, other: "InTime") -> bool:
         """Whether it is done before the other, or while that is done."""
@@ -51,7 +53,7 @@ def timed(steps: Iterable[WorkedStep], spans: Sequence[Span]) -> tuple[InTime, .
         at = starts.get(step.step.id, 0)
         for one in step.stages:
             until = at + one.seconds
-            found.append(InTime(step.step.id, one.stage, one.footing, one.skin, at, until, len(found)))
+            found.append(InTime(step.step.id, one.stage, one.footing, one.skin, at, until, len(found), one.coat))
             at = until
     return tuple(found)
 
@@ -90,11 +92,6 @@ def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
         )
 
 
-def left_before(history: Mapping[str, Before], today: date) -> dict[str, Degrees]:
-    """What each work of earlier visits still leaves skin in, where it does."""
-    return {name: there for name, before in history.items() if (there := lasting(name, before, today))}
-
-
 def _of_before(stages: Sequence[InTime], history: Mapping[str, Before], today: date) -> Iterator[Clash]:
     told: set[tuple[str, str, str]] = set()
     left = left_before(history, today)
@@ -110,15 +107,6 @@ def _of_before(stages: Sequence[InTime], history: Mapping[str, Before], today: d
                 words = f"{work}: skin still {kind.degrees[degree - 1]} by {title(name)}, {ago}. {kind.reason}"
                 action = f"That holds {kind.hours[degree - 1]:g} hours: another day."
                 yield Clash(kind="earlier", rule=kind.id, steps=(late.step,), words=words, action=action)
-
-
-def lasting(modality: str, before: Before, today: date) -> Degrees:
-    """What work of an earlier visit still leaves skin in; a day that is not known says nothing here: that is asked."""
-    if before.on is None:
-        return {}
-    hours = 24 * max((today - before.on).days - 1, 0)  # at the least: it may have been in the evening
-    left = worst_left(modality)
-    return {state: degree for state, degree in left.items() if hours < skin_states()[state].hours[degree - 1]}
 
 
 def told_where(skin: Collection[str]) -> str:

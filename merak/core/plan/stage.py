@@ -68,9 +68,10 @@ from merak.core.plan.brief import FEW, MANY, Brief, plates_of, workable
 from merak.core.plan.by_class import PATIENCE, There, against, by_class, told
 from merak.core.plan.facts import Machine
 from merak.core.plan.fitting import NO_METHODS, Methods, chosen, title
-from merak.core.plan.footing import Footing, footing
+from merak.core.plan.footing import Footing, footing, is_opened
 from merak.core.plan.footprints import Bed, along, beds, counted, is_narrow
 from merak.core.plan.screening import STOPPING, demand
+from merak.core.plan.shelf import Coat, amounts, coat_of, on_the_shelf
 from merak.core.remembered import remembered
 from merak.core.working import Caution, Frozen
 
@@ -180,7 +181,7 @@ class Worked:
     """A stage computed: where it really goes, its dose; seconds with hands on, of waiting before it works, of its own,
     in which what was laid on comes off, and in which one half is shown against the other; what stands against it;
     whether its own time leaves the hands free; the sides that any of it lies on; whether it goes to nothing but marks
-    each of which bears so many pulses at most.
+    each of which bears so many pulses at most; what it lays on, the newest last.
 
     It is worked out once for the same values, so that the same one is the same object.
     """
@@ -202,6 +203,7 @@ class Worked:
     off_s: int = 0
     sides: frozenset[str] = frozenset(SIDES)
     capped: bool = False
+    coat: tuple[Coat, ...] = ()
 
     @property
     def modality(self) -> str:
@@ -226,7 +228,7 @@ class Worked:
     @cached_property
     def footing(self) -> Footing:
         """What it leaves that skin in, and asks of it."""
-        return footing(self.modality, self.settings)
+        return footing(self.modality, self.settings, self.stage.how.product)
 
     @property
     def seconds(self) -> int:
@@ -259,9 +261,10 @@ def derived(
     brief: Brief,
     of: Methods,
     zones: tuple[str, ...] = (),
+    coated: bool = False,
 ) -> dict[str, object]:
     """Fields that follow from the rest of the plan, from where the stage goes and from who is at the chair, and are not
-    typed: `others` are the other modalities of the plan.
+    typed: `others` are the other modalities of the plan; on its skin something lies where it is `coated`.
     """
     facts = brief.facts
     around = Circumstances(
@@ -271,6 +274,7 @@ def derived(
         before=frozenset(facts.history),
         plate=(plates_of(zones, modality) or about()[modality].plates)[0],
         zones=tuple(dict.fromkeys(map(bare, workable(brief, modality, zones)))),
+        coated=coated,
         worst=facts.findings.worst,
         school=partial(chosen, of),
     )
@@ -411,17 +415,22 @@ def compute(
     others: frozenset[str] = frozenset(),
     of: Methods = NO_METHODS,
     again: bool = False,
+    coated: bool = False,
 ) -> Worked:
     """What a stage comes to beside the other stages of a plan; `again` where its step has done the same work with the
-    same machine before: what is made ready once stays ready, and one test spot speaks for both.
+    same machine before: what is made ready once stays ready, and one test spot speaks for both; `coated` where
+    something lies on its skin.
 
     Raises BadInput, by "id.field", for settings that cannot be read, Refused where screening stops it.
     """
-    return _worked_out(brief, stage, derived(stage.modality, others, brief, of, stage.zones), again)
+    opened = is_opened(others, brief.facts.history, brief.facts.today)
+    coated = coated or any(one.lies for one in on_the_shelf(stage.how.product))
+    follows = derived(stage.modality, others, brief, of, stage.zones, coated)
+    return _worked_out(brief, stage, follows, again, opened)
 
 
 @remembered(MANY)
-def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: bool) -> Worked:
+def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: bool, opened: bool) -> Worked:
     if about()[stage.modality].licence == "physician":
         raise Refused(f"{title(stage.modality)}: recorded and referred, never planned here.", "physician.never")
     module, trait = MODALITIES[stage.modality], traits()[stage.modality]
@@ -458,12 +467,15 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
     if unknown:
         words = f"How long {title(stage.modality)} takes cannot be computed; {minutes:g} minutes are set aside."
         minds = (*minds, caution("plan.minutes_unknown", "change", words))
+    laid = coat_of(stage.modality, settings, stage.how.product, opened)
+    by_film = amounts(laid[:-1] if module.WAYS.amounts else laid, cm2)  # of the last it says itself how much
+    lying = {f"laid.{n}": one for n, one in enumerate(by_film.values())}
     return Worked(
         stage=stage,
         settings=settings,
         machine=machine,
         areas=areas,
-        dose=dose._replace(numbers=dose.numbers | told(stage.modality, settings, card, classes)),
+        dose=dose._replace(numbers=dose.numbers | told(stage.modality, settings, card, classes) | lying),
         hands_s=0 if again and spot_only else _hands_s(trait, cm2, again),
         own_s=round(minutes * 60),
         turn_s=turn_s() if module.WAYS.halves and not spot_only and len(sides) > 1 else 0,
@@ -481,6 +493,7 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
         ),
         classes=classes,
         spot_only=spot_only,
+        coat=laid,
     )
 
 

@@ -1,6 +1,6 @@
 """A step of a plan: one kind of work done for named conditions, in one stage or several, and what it comes to."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from types import MappingProxyType
@@ -10,13 +10,14 @@ from pydantic import Field, field_validator, model_validator
 
 from merak.core.body.plate import GROUPS, PLATES, bare, keys_of, keys_on, named, plate_with, sided
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import Consider, Manner, Programme, Row, number, programmes, traits
+from merak.core.knowledge import Consider, Manner, Programme, Row, number, on_skin, programmes, traits
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.shared import Settings
 from merak.core.plan.brief import MANY, Brief
 from merak.core.plan.fitting import NO_METHODS, Methods, Placed, in_force, title
 from merak.core.plan.halves import turns
+from merak.core.plan.shelf import STAYS
 from merak.core.plan.stage import Stage, Worked, begin, compute, turn_s
 from merak.core.remembered import remembered
 from merak.core.working import Frozen, Quantity
@@ -253,11 +254,22 @@ class Stopped(NamedTuple):
         return BadInput(dict(self.fields)) if self.fields else Refused(self.words, self.rule)
 
 
+def is_coated(stages: Sequence[Worked]) -> bool:
+    """Whether anything that these stages of a step laid lies there still."""
+    lying = False
+    for one in stages:
+        lying = lying and not on_skin()[one.modality].lifts
+        lying = lying or (one.stage.how.off in STAYS and any(each.lies for each in one.coat))
+    return lying
+
+
 @remembered(MANY)
 def worked_step(
-    brief: Brief, step: Step, others: frozenset[str], of: Methods
+    brief: Brief, step: Step, others: frozenset[str], of: Methods, coated: bool = False
 ) -> tuple[WorkedStep | None, tuple[Stopped, ...]]:
-    """A step of those of its stages that can be computed (None where none can), and why the others cannot be."""
+    """A step of those of its stages that can be computed (None where none can), and why the others cannot be; `coated`
+    where something of another step lies on its skin.
+    """
     found: list[Worked] = []
     stopped: list[Stopped] = []
     names = tuple(one.modality for one in step.stages)
@@ -266,7 +278,8 @@ def worked_step(
         again = (stage.modality, stage.machine) in done
         done.add((stage.modality, stage.machine))
         try:
-            found.append(compute(brief, stage, others.union(names[:n], names[n + 1 :]), of, again))
+            over = coated or is_coated(found)
+            found.append(compute(brief, stage, others.union(names[:n], names[n + 1 :]), of, again, over))
         except Refused as stop:
             stopped.append(Stopped(stage.id, stop.words, stop.rule))
         except BadInput as bad:

@@ -14,10 +14,13 @@ from merak.core.knowledge.register import needs
 from merak.core.modality.exposure import Sum
 from merak.core.plan.along import cut
 from merak.core.plan.brief import FEW, MANY, Brief
+from merak.core.plan.coats import lit, products_told
 from merak.core.plan.fitting import Clash, Methods, Placed, chosen, clashes, may_run_beside
+from merak.core.plan.footing import is_opened
 from merak.core.plan.merits import needs_told
 from merak.core.plan.order import chair_acts
 from merak.core.plan.screening import housekeeping
+from merak.core.plan.shelf import coat_of
 from merak.core.plan.side import FirstSide, first_side
 from merak.core.plan.skin import timed, unfit_skin
 from merak.core.plan.stage import Stage, moved, settled
@@ -34,6 +37,7 @@ needs(
     %: plan.area_price
     words: budget.load device.scale plan.order plan.price plan.slot
     """,
+    question=("allergy",),
 )
 
 
@@ -151,7 +155,9 @@ def _known_plan(brief: Brief, plan: Plan, chair: bool) -> VisitPlan:
 
 def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     of = in_force(brief, plan)
-    steps, left_out = cut(brief, _settled(brief, plan))
+    works = frozenset(stage.modality for stage in plan.stages)
+    opened = is_opened(works, brief.facts.history, brief.facts.today)
+    steps, left_out = cut(brief, lit(_settled(brief, plan), opened))
     worked, stopped, refused = _all_worked(brief, steps, of)
     first = first_side(brief.facts.findings)
     side = plan.side or first.side
@@ -212,7 +218,11 @@ def _all_worked(
     refused: dict[str, Caution] = {}
     names = [[stage.modality for stage in step.stages] for step in steps]
     for n, step in enumerate(steps):
-        worked, cannot = worked_step(brief, step, frozenset(chain(*names[:n], *names[n + 1 :])), of)
+        hosts = [one.stages[-1] for one in steps if one.id == step.beside]
+        coated = any(
+            one.lies for host in hosts for one in coat_of(host.modality, host.settings, host.how.product, False)
+        )
+        worked, cannot = worked_step(brief, step, frozenset(chain(*names[:n], *names[n + 1 :])), of, coated)
         for one in cannot:
             for key, words in one.fields.items():
                 refused[key] = Caution(weight="stop", words=words, action="", rule="device.scale", field=key)
@@ -340,6 +350,7 @@ def _clashes(
         *between_steps,
         *on_skin,
         *needs_told(stages, brief.facts.findings.arrived),
+        *products_told(stages, _allergies(brief)),
         *too_much(worked, summed),
         *_limits(brief, plan, worked, numbers, spans),
     ]
@@ -360,6 +371,14 @@ def _clashes(
         else:
             kept.append(clash)
     return tuple(kept), tuple(allowed)
+
+
+def _allergies(brief: Brief) -> dict[str, str]:
+    """What the client is allergic to: answers of that question, each with its words."""
+    asked = next(one for one in book().question if one.id == "allergy")
+    words = {one.id: one.words for one in asked.options}
+    answer = brief.facts.answers.get(asked.id)
+    return {one.option: words[one.option] for one in (answer.each if answer else ()) if one.option in words}
 
 
 @remembered(FEW)

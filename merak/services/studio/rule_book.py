@@ -105,6 +105,7 @@ KINDS = {
     "pairing": "What fits with what",
     "state of skin": "The skin along the clock",
     "on the skin": "The skin along the clock",
+    "product": "The shelf",
     "method": "Methods",
     "emergency card": "Emergencies",
     "when it is stopped": "Emergencies",
@@ -309,6 +310,12 @@ def _all() -> Iterator[Entry]:
     for touch in everything.on_skin:
         value = ", ".join(f"leaves {name} {degree}" for name, degree in touch.leaves.items())
         yield _entry(touch, "on the skin", value, {touch.modality}, used=("Plan",))
+    for product in everything.product:
+        lets = f"lets {', '.join(product.lets)} through" if product.lets else "lets nothing through"
+        film = f"{product.film:g} mg/cm²" if product.film else ""
+        value = ", ".join(filter(None, (product.kind, "sterile" if product.sterile else "", lets, film)))
+        by = {work.modality for work in everything.on_skin if product.name in work.coat}
+        yield _entry(product, "product", value, by, used=("Plan", "Treat"))
     for method in everything.method:
         value = " · ".join(school.words for school in method.schools)
         yield _entry(

@@ -1,0 +1,209 @@
+"""The coats on skin along the clock: what lies under each stage, and what may not."""
+
+from collections.abc import Iterator, Mapping, Sequence
+
+from merak.core.acts import Act
+from merak.core.knowledge import number, on_skin, rule
+from merak.core.knowledge.register import needs
+from merak.core.plan.fitting import Clash, title
+from merak.core.plan.shelf import STAYS, Coat, coat_of
+from merak.core.plan.skin import InTime
+from merak.core.plan.stage import Worked
+from merak.core.plan.step import Step
+
+needs(
+    __name__,
+    """
+    pH: product.ph
+    words: product.allergy product.life product.light product.off product.sterile product.through
+    """,
+)
+
+#: What lies on skin: the stage that laid it, and the product.
+Lying = tuple[InTime, Coat]
+
+
+def under(stages: Sequence[InTime]) -> dict[str, tuple[Lying, ...]]:
+    """By stage, what lies on any of its skin when it begins, the oldest first: what earlier stages of its step laid and
+    nothing took off, and what lies beside it meanwhile. A step takes off what it laid.
+    """
+    return {late.stage.id: tuple(_under(late, stages)) for late in stages}
+
+
+def _under(late: InTime, stages: Sequence[InTime]) -> Iterator[Lying]:
+    for early in stages:
+        if early is late or not early.coat or not early.skin & late.skin:
+            continue
+        if early.step != late.step:
+            lies = early.begins < late.ends and late.begins < early.ends
+        else:
+            between = (one for one in stages if one.step == late.step and early.place < one.place < late.place)
+            lifted = any(on_skin()[one.stage.modality].lifts and early.skin & late.skin <= one.skin for one in between)
+            lies = early.place < late.place and early.stage.how.off in STAYS and not lifted
+        if lies:
+            yield from ((early, one) for one in early.coat if one.lies)
+
+
+def lit(steps: Sequence[Step], opened: bool) -> tuple[Step, ...]:
+    """The steps, each as it is laid where light runs beside it: what is not named, and keeps light out, in the kind
+    that lets it through; skin may be `opened`.
+    """
+    return tuple(
+        _lit(step, opened) if any(_shines(one) for one in steps if one.beside == step.id) else step for step in steps
+    )
+
+
+def _shines(step: Step) -> bool:
+    return any(on_skin()[stage.modality].through == "light" for stage in step.stages)
+
+
+def _lit(host: Step, opened: bool) -> Step:
+    stage = host.stages[-1]
+    if stage.how.product.strip():
+        return host
+    usual = coat_of(stage.modality, stage.settings, "", opened)
+    names = [
+        one.product.lit if one.product and one.product.lit and not one.lets("light") else one.name for one in usual
+    ]
+    if names == [one.name for one in usual]:
+        return host
+    new = stage.model_copy(update={"manner": stage.how.model_copy(update={"product": " + ".join(names)})})
+    return host.model_copy(update={"stages": (*host.stages[:-1], new)})
+
+
+def coats_said(acts: Sequence[Act], stages: Sequence[Worked], beneath: Sequence[Coat] = ()) -> list[Act]:
+    """The acts of a step, the first of each stage saying over what it is worked, `beneath` what lies there as the step
+    begins, and what it lays where that is not what it usually does.
+    """
+    said: dict[str, str] = {}
+    for n, one in enumerate(stages):
+        earlier = [early for k, early in enumerate(stages[:n]) if _still(early, stages[k + 1 : n], one)]
+        over = [each.name for each in (*beneath, *(each for early in earlier for each in early.coat)) if each.lies]
+        usual = coat_of(one.modality, one.settings, "", opened=False)
+        lays = [each.name for each in one.coat] if one.coat != usual and not one.stage.manner else []
+        words = f"Over {', '.join(dict.fromkeys(over))}. " if over else ""
+        said[one.stage.id] = words + (f"Lay {', '.join(lays)}. " if lays else "")
+    return [_saying(act, said.pop(act.stage, "")) for act in acts]
+
+
+def _saying(act: Act, first: str) -> Act:
+    return act.model_copy(update={"instruction": f"{first}{act.instruction}"}) if first else act
+
+
+def _still(early: Worked, between: Sequence[Worked], late: Worked) -> bool:
+    """Whether what a stage laid is there still where a later one of its step is worked."""
+    shared = early.skin & late.skin
+    lifted = any(on_skin()[one.modality].lifts and shared <= one.skin for one in between)
+    return bool(shared) and early.stage.how.off in STAYS and not lifted and not on_skin()[late.modality].lifts
+
+
+def products_told(stages: Sequence[InTime], allergic: Mapping[str, str]) -> Iterator[Clash]:
+    """What stands against what is laid, or lies, where a stage is worked. `allergic` are answers of that question, each
+    with its words.
+    """
+    lying = under(stages)
+    for one in stages:
+        yield from _own(one, allergic)
+        yield from _through(one, lying[one.stage.id], _opened(one, stages))
+        yield from _left_on(one, stages)
+    yield from _alkaline(stages)
+
+
+def _own(one: InTime, allergic: Mapping[str, str]) -> Iterator[Clash]:
+    entry, work = on_skin()[one.stage.modality], title(one.stage.modality)
+    for laid in one.coat:
+        if "opened" in one.footing.leaves and not laid.sterile:
+            yield _told(one, "product.sterile", f"{work} drives in what lies there, and {_known(laid)} is not sterile.")
+        if entry.through and not laid.lets(entry.through):
+            yield _told(one, "product.through", f"{work}: {_known(laid)} lets no {entry.through} through.")
+        if entry.through == "light" and laid.product and laid.product.photosensitising:
+            yield _told(one, "product.light", f"{work}: {laid.name} makes skin sensitive to light.")
+        if laid.product and (bad := [each for each in laid.product.holds if each in allergic]):
+            words = ", ".join(allergic[each] for each in bad)
+            yield _told(one, "product.allergy", f"{work}: {laid.name} holds what the client is allergic to: {words}.")
+        if laid.product and 0 < laid.product.life_min < (one.stage.how.wait_min or 0):
+            yield _told(one, "product.life", f"{work}: {laid.name} lives {laid.product.life_min:g} min once mixed.")
+
+
+def _known(laid: Coat) -> str:
+    return laid.name if laid.product else f"“{laid.name}” is not on the shelf: as far as anybody knows it"
+
+
+def _told(one: InTime, rule_id: str, words: str) -> Clash:
+    return Clash(
+        kind="product",
+        rule=rule_id,
+        steps=(one.step,),
+        words=f"{words} {rule(rule_id).reason}",
+        action="Lay another product.",
+        absolute=True,
+        stage=one.stage.id,
+    )
+
+
+def _opened(one: InTime, stages: Sequence[InTime]) -> bool:
+    """Whether anything before it opened some of its skin."""
+    return any("opened" in each.footing.leaves and each.skin & one.skin for each in stages if each.place < one.place)
+
+
+def _through(one: InTime, lying: Sequence[Lying], opened: bool) -> Iterator[Clash]:
+    """What lies there and does not let a work through, once: a wipe takes it off, saline where skin is opened."""
+    entry, work = on_skin()[one.stage.modality], title(one.stage.modality)
+    if not entry.through:
+        return
+    for early, laid in lying:
+        dark = entry.through == "light" and laid.product is not None and laid.product.photosensitising
+        if laid.lets(entry.through) and not dark:
+            continue
+        beside = early.step != one.step
+        rule_id = "product.light" if dark else "product.through"
+        why = "is for the dark" if dark else f"lets no {entry.through} through"
+        words = f"{work} is worked over {laid.name}, which {why}."
+        mend = "" if beside else "saline" if opened else "wipe"
+        yield Clash(
+            kind="product" if beside else "need",
+            rule=rule_id,
+            steps=tuple(dict.fromkeys((one.step, early.step))),
+            words=f"{words} {rule(rule_id).reason}",
+            action="Not beside each other on the same skin." if beside else f"{title(mend)} first.",
+            absolute=True,
+            stage=one.stage.id,
+            mend=mend,
+        )
+        return
+
+
+def _left_on(one: InTime, stages: Sequence[InTime]) -> Iterator[Clash]:
+    """What works by its clock, and is to stay on: nothing later in its step takes it off."""
+    works = [laid.name for laid in one.coat if laid.product and laid.product.off and laid.lies]
+    if not works or one.stage.how.off != "stays on":
+        return
+    later = [each for each in stages if each.step == one.step and each.place > one.place]
+    gone = frozenset[str]().union(
+        *(each.skin for each in later if each.stage.how.off not in STAYS or on_skin()[each.stage.modality].lifts)
+    )
+    if not one.skin <= gone:
+        words = f"{title(one.stage.modality)}: {works[0]} is not taken off again. {rule('product.off').reason}"
+        action = "Say how it comes off, or wash it off in the same step."
+        yield _told(one, "product.off", words).model_copy(update={"words": words, "action": action})
+
+
+def _alkaline(stages: Sequence[InTime]) -> Iterator[Clash]:
+    """Skin that an alkaline product leaves so: nothing after it on all of that skin brings it back."""
+    most = number("product.ph")
+    back = {
+        one.place: one.skin
+        for one in stages
+        if one.stage.how.off == "neutraliser" or any(_ph(laid, 0) <= most for laid in one.coat)
+    }
+    for one in stages:
+        high = [laid.name for laid in one.coat if laid.product and laid.product.ph and laid.product.ph[0] > most]
+        after = (skin for place, skin in back.items() if place >= one.place)
+        if high and not one.skin <= frozenset[str]().union(*after):
+            words = f"{title(one.stage.modality)}: {high[0]} leaves skin alkaline, and nothing brings it back."
+            action = "Tone after it, or a finish with a tonic."
+            yield _told(one, "product.ph", words).model_copy(update={"action": action})
+
+
+def _ph(laid: Coat, end: int) -> float:
+    return laid.product.ph[end] if laid.product and laid.product.ph else 14.0
