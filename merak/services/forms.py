@@ -231,7 +231,9 @@ Control = Literal["number", "choice", "yes", "points", "moment", "text"]
 
 @dataclass(frozen=True)
 class Shown:
-    """A field of a form: its name, words, unit, kind of control, options, and what stands in it."""
+    """A field of a form: its name, words, unit, kind of control, options, what stands in it, and what counts where
+    nothing does.
+    """
 
     name: str
     label: str
@@ -239,6 +241,7 @@ class Shown:
     kind: Control
     options: tuple[str, ...]
     value: str
+    usual: str = ""
 
 
 def shown(model: type[BaseModel], values: Mapping[str, str], prefix: str = "") -> tuple[Shown, ...]:

@@ -66,7 +66,7 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
         "changed": changed,
         "whole": whole,
         "title_of": title,
-        "mends": _mends(planned.computed.clashes),
+        "keys": _keys(planned.computed.clashes),
         "slot": slot,
         "told": _told,
         "editable": may(ctx.me, "plan", file.visit),
@@ -94,13 +94,15 @@ def _context(ctx: Context, planned: planning.Planned, changed: str = "", whole: 
     }
 
 
-def _mends(clashes: Sequence[Clash]) -> list[str]:
-    """What the key beside each clash says that puts right what its stage asks for, once for each stage; "" without."""
+def _keys(clashes: Sequence[Clash]) -> list[tuple[str, str]]:
+    """(operation, words) of the key beside each clash that puts it right, once for each stage; "" without."""
     keys = []
     for n, clash in enumerate(clashes):
         works = [title(one.mend).lower() for one in clashes if one.mend and one.stage == clash.stage]
-        first = bool(clash.mend) and all(one.stage != clash.stage for one in clashes[:n] if one.mend)
-        keys.append(f"{', '.join(works)} first".capitalize() if first else "")
+        mends = bool(clash.mend) and all(one.stage != clash.stage for one in clashes[:n] if one.mend)
+        lays = bool(clash.lay) and all(one.stage != clash.stage for one in clashes[:n] if one.lay)
+        mend = ("mend", f"{', '.join(works)} first".capitalize()) if mends else ("", "")
+        keys.append(("lay", f"Lay {clash.lay}") if lays else mend)
     return keys
 
 

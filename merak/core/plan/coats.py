@@ -3,12 +3,13 @@
 from collections.abc import Iterator, Mapping, Sequence
 
 from merak.core.acts import Act
-from merak.core.knowledge import number, on_skin, rule
+from merak.core.knowledge import Product, number, on_skin, rule
 from merak.core.knowledge.register import needs
 from merak.core.plan.fitting import Clash, title
-from merak.core.plan.shelf import STAYS, Coat, coat_of
+from merak.core.plan.footing import footing
+from merak.core.plan.shelf import STAYS, Coat, coat_of, names
 from merak.core.plan.skin import InTime
-from merak.core.plan.stage import Worked
+from merak.core.plan.stage import Stage, Worked
 from merak.core.plan.step import Step
 
 needs(
@@ -82,8 +83,14 @@ def coats_said(acts: Sequence[Act], stages: Sequence[Worked], beneath: Sequence[
         usual = coat_of(one.modality, one.settings, "", opened=False)
         lays = [each.name for each in one.coat] if one.coat != usual and not one.stage.manner else []
         words = f"Over {', '.join(dict.fromkeys(over))}. " if over else ""
-        said[one.stage.id] = words + (f"Lay {', '.join(lays)}. " if lays else "")
+        mixes = "".join(_mixed(each.product) for each in one.coat if each.product and each.product.mixed)
+        said[one.stage.id] = words + (f"Lay {', '.join(lays)}. " if lays else "") + mixes
     return [_saying(act, said.pop(act.stage, "")) for act in acts]
+
+
+def _mixed(product: Product) -> str:
+    parts = ", then ".join(product.mixed)
+    return f"{product.name.capitalize()}: {parts}, mixed now and used whole within {product.life_min:g} min. "
 
 
 def _saying(act: Act, first: str) -> Act:
@@ -107,6 +114,14 @@ def products_told(stages: Sequence[InTime], allergic: Mapping[str, str]) -> Iter
         yield from _through(one, lying[one.stage.id], _opened(one, stages))
         yield from _left_on(one, stages)
     yield from _alkaline(stages)
+
+
+def usual_instead(stage: Stage) -> str:
+    """What a stage lays when no product is named, sterile where skin is opened; "" where none is named, and where it
+    usually lays nothing.
+    """
+    usual = coat_of(stage.modality, stage.settings, "", opened="opened" in footing(stage.modality).leaves)
+    return names(usual) if stage.how.product.strip() else ""
 
 
 def _own(one: InTime, allergic: Mapping[str, str]) -> Iterator[Clash]:
@@ -138,6 +153,7 @@ def _told(one: InTime, rule_id: str, words: str) -> Clash:
         action="Lay another product.",
         absolute=True,
         stage=one.stage.id,
+        lay=usual_instead(one.stage),
     )
 
 

@@ -29,7 +29,7 @@ class Placed(NamedTuple):
 
 class Clash(Frozen):
     """Steps that do not go together as they stand: which rule, which steps, in words, and what to do; of which stage it
-    is said where it is of one, and which work put before it mends that.
+    is said where it is of one, and what mends that: which work put before it, or what it lays instead.
     """
 
     kind: FitKind
@@ -40,6 +40,7 @@ class Clash(Frozen):
     absolute: bool = False
     stage: str = ""
     mend: str = ""
+    lay: str = ""
 
 
 Methods = Mapping[str, str]

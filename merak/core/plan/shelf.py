@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from merak.core.dose.product import layer_g
-from merak.core.knowledge import Product, SkinCase, Through, number, on_skin, shelf
+from merak.core.knowledge import Product, SkinCase, Through, book, number, on_skin, shelf
 from merak.core.knowledge.current import by_book
 from merak.core.modality.shared import Settings
 from merak.core.working import Quantity
@@ -35,6 +35,11 @@ class Coat(NamedTuple):
     def lets(self, what: Through) -> bool:
         """Whether that is known to get through it."""
         return self.product is not None and what in self.product.lets
+
+
+def shelf_names() -> tuple[str, ...]:
+    """What is on the shelf, by kind."""
+    return tuple(one.name for one in book().product)
 
 
 @by_book(MOST_WORDS)

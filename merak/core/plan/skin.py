@@ -10,7 +10,7 @@ from merak.core.knowledge import skin_states
 from merak.core.modality.before import Before
 from merak.core.plan.fitting import Clash, title
 from merak.core.plan.footing import Footing, footing, left_before
-from merak.core.plan.shelf import Coat
+from merak.core.plan.shelf import Coat, coat_of, names
 from merak.core.plan.stage import Stage
 from merak.core.plan.step import Step, WorkedStep
 
@@ -82,6 +82,9 @@ def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
         on, off = ("its skin", "that skin") if whole else (told_where(skin),) * 2
         work, by = title(late.stage.modality), title(early.stage.modality)
         back = late.footing.hurts(early.footing, early.step == late.step)
+        usual = footing(late.stage.modality, late.stage.settings)
+        named = late.stage.how.product.strip() and not early.footing.hurts(late.footing._replace(bears=usual.bears))
+        sterile = names(coat_of(late.stage.modality, late.stage.settings, "", opened=True)) if named else ""
         way = f"Leave {work} out, or keep it off {off}." if back else f"Put {work} before {by}, or off {off}."
         yield Clash(
             kind="state",
@@ -89,6 +92,8 @@ def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
             steps=tuple(dict.fromkeys((late.step, early.step))),
             words=f"{work}: {on} {kind.degrees[degree - 1]} at {told_clock(early.ends)} by {by}. {kind.reason}",
             action=way,
+            stage=late.stage.id if sterile else "",
+            lay=sterile,
         )
 
 

@@ -296,6 +296,7 @@ def whole(brief: Brief, step: Step, stages: Iterable[Worked]) -> WorkedStep:
     led = [one for one in real if one.modality == step.modality]
     base = brief.price(step.modality)
     added = dict.fromkeys(_further_areas(led), round(base * number("plan.area_price") / 100, 2))
+    added |= _extras(led) if base else {}
     further = len({*map(bare, step.zones)}) - 1
     extra = further if trait.zone_price and 0 < further < 3 else 0
     return WorkedStep(
@@ -306,6 +307,12 @@ def whole(brief: Brief, step: Step, stages: Iterable[Worked]) -> WorkedStep:
         numbers=numbers,
         added=added if base else {},
     )
+
+
+def _extras(stages: Iterable[Worked]) -> dict[str, float]:
+    """What the products of paid extras cost, by name."""
+    laid = (each for one in stages if one.stage.how.extra for each in one.coat)
+    return {each.name: each.product.price for each in laid if each.product and each.product.price}
 
 
 def _further_areas(stages: Iterable[Worked]) -> list[str]:

@@ -47,6 +47,9 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
             words = "" if tip is None else f"{tip.name}{', single use, still sealed' if tip.single_use else ''}"
             _put(machines, machine.card.name, words, name)
         amounts = _amounts(plan, stage)
+        for key, used in plan.numbers.items():
+            if key.startswith(f"{stage.id}.laid."):
+                _put(products, used.name, used.text, name)
         for n, thing in enumerate(about()[stage.modality].consumables):
             _put(products, thing, amounts.get("", "") if n == 0 else "", name)
         for named, amount in amounts.items():

@@ -1,6 +1,6 @@
 """The plan as it is made: what is proposed, every change computed anew, undo and redo, what a senior allows."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from uuid import UUID
 
@@ -13,8 +13,10 @@ from merak.core.modality.device import fits
 from merak.core.plan.by_class import CLASSES
 from merak.core.plan.draft import Draft, Touched
 from merak.core.plan.fitting import rank, title
+from merak.core.plan.footing import is_opened
 from merak.core.plan.proposals import Proposal, proposals
 from merak.core.plan.screening import Board
+from merak.core.plan.shelf import coat_of, names, shelf_names
 from merak.core.plan.stage import Stage, can_override, derived, read_settings
 from merak.core.plan.step import PLAIN, Step, programme_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, beside_fits, in_force, visit_plan
@@ -131,7 +133,14 @@ class Planned:
     def manner(self, stage: Stage) -> tuple[Shown, ...]:
         """How a stage is worked, as a form shows it."""
         prefix = f"{stage.id}.how."
-        return shown(Manner, texts(stage.how, prefix) | self.draft.typed, prefix)
+        fields = shown(Manner, texts(stage.how, prefix) | self.draft.typed, prefix)
+        facts, others = self.file.brief.facts, frozenset(one.modality for one in self.plan.stages if one is not stage)
+        opened = is_opened(others, facts.history, facts.today)
+        usual = names(coat_of(stage.modality, stage.settings, "", opened))
+        return tuple(
+            replace(one, options=shelf_names(), usual=usual) if one.name == f"{prefix}product" else one
+            for one in fields
+        )
 
     def _twin(self, stage: Stage, one: Shown) -> tuple[Shown, ...]:
         """The current beside its level, the fluence beside its minutes: either may be typed."""

@@ -345,6 +345,15 @@ def _mend(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     return changed(draft, plan, f"put {' and '.join(put)} before {title(stage.modality)}")
 
 
+def _lay(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """A stage lays what it usually does, in place of what is named."""
+    stage = draft.plan.stage(form.about)
+    typed = {key: text for key, text in draft.typed.items() if key != f"{stage.id}.how.product"}
+    new = stage.model_copy(update={"manner": stage.how.model_copy(update={"product": ""})})
+    said = f"{title(stage.modality)}: another product"
+    return changed(draft.model_copy(update={"typed": typed}), draft.plan.with_stage(new), said)
+
+
 def _manner(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """How a stage is worked, as typed; what cannot be read is kept as typed and told beside it."""
     stage = draft.plan.stage(form.about)
@@ -430,6 +439,7 @@ STAGE_OPS: dict[str, Op] = {
     "programme": _programme,
     "stage": _stage,
     "mend": _mend,
+    "lay": _lay,
     "manner": _manner,
     "split": _split,
     "leave": _leave,
