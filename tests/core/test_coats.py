@@ -173,3 +173,19 @@ def test_nothing_that_may_begin_is_worked_through_what_stops_it(rows: list[tuple
         opened = opened or work == "nano"
         lying = [] if entry.lifts else lying
         lying = [*lying, *own] if off != "water" else lying
+
+
+def test_a_mix_says_what_it_is_made_of_and_how_long_it_lives() -> None:
+    foam = said(visit_plan(WHO, Plan(steps=steps(row("oxygen_mask")))), "oxygen_mask")
+    assert "Oxygen foam: powder, then gel, mixed now and used whole within 3 min." in foam
+
+
+def test_one_key_lays_what_is_usual_instead() -> None:
+    (named,) = told(plan(row("ultrasound", CHEEK, manner={"product": "mask"})))
+    assert named.lay == "serum" and named.action == "Lay another product."
+    rows = (row("antisepsis", CHEEK), row("micro_needling", CHEEK, manner={"product": "serum"}))
+    (unsterile,) = told(plan(*rows))
+    assert (unsterile.rule, unsterile.lay) == ("product.sterile", "sterile serum")
+    found = told(plan(row("antisepsis", CHEEK), row("nano", CHEEK), row("mask", CHEEK, manner={"product": "mask"})))
+    assert [(one.rule, one.lay) for one in found] == [("skin.opened", "sterile sheet")]
+    assert told(plan(row("antisepsis", CHEEK), row("nano", CHEEK), row("mask", CHEEK))) == []

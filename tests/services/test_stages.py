@@ -279,16 +279,18 @@ def test_one_stage_more_of_the_programme_or_in_between(ctx: Context) -> None:
     ask_nothing(ctx, visit)
     page = planning.edit(ctx, visit, "add", {"modality": "wet_abrasion"})
     step = step_of(page, "wet_abrasion")
-    price = page.computed.numbers["visit.price"].value
+    price = page.computed.numbers["visit.price"].known
     booster = next(value for key, value, words in planning.more_for(page.plan.of(step)) if key == "row")
     planning.edit(ctx, visit, "zones", {"stage": step, "zone.chin": "on"})
     page = planning.edit(ctx, visit, "stage", {"stage": step, "row": booster})
     assert page.stage and page.stage.settings.kind == "booster" and page.stage.how.extra
     assert page.stage.zones == ("chin",), "where the open stage goes"
+    assert page.computed.numbers["visit.price"].value == price + 12, "a small vial is a paid extra"
+    assert "Wet abrasion: booster" in [one.name for one in page.computed.numbers["visit.price"].inputs]
     page = planning.edit(ctx, visit, "stage", {"stage": step, "modality": "touch"})
     found = page.plan.of(step)
     assert [one.modality for one in found.stages][:3] == ["wet_abrasion", "touch", "wet_abrasion"]
-    assert page.computed.numbers["visit.price"].value == price, "what stands between costs nothing"
+    assert page.computed.numbers["visit.price"].value == price + 12, "what stands between costs nothing"
     assert "Which stage" in planning.edit(ctx, visit, "stage", {"stage": step, "modality": "peel"}).refusal
 
 

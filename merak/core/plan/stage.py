@@ -73,7 +73,7 @@ from merak.core.plan.footprints import Bed, along, beds, counted, is_narrow
 from merak.core.plan.screening import STOPPING, demand
 from merak.core.plan.shelf import Coat, amounts, coat_of, on_the_shelf
 from merak.core.remembered import remembered
-from merak.core.working import Caution, Frozen
+from merak.core.working import Caution, Frozen, Quantity
 
 needs(
     __name__,
@@ -468,14 +468,16 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
         words = f"How long {title(stage.modality)} takes cannot be computed; {minutes:g} minutes are set aside."
         minds = (*minds, caution("plan.minutes_unknown", "change", words))
     laid = coat_of(stage.modality, settings, stage.how.product, opened)
-    by_film = amounts(laid[:-1] if module.WAYS.amounts else laid, cm2)  # of the last it says itself how much
-    lying = {f"laid.{n}": one for n, one in enumerate(by_film.values())}
+    numbers = dose.numbers | told(stage.modality, settings, card, classes)
+    if stage.how.product.strip():
+        numbers.pop("product", None)  # how much of what is usual
+    numbers |= _laid_on(laid, bool(module.WAYS.amounts) or "product" in numbers, cm2)
     return Worked(
         stage=stage,
         settings=settings,
         machine=machine,
         areas=areas,
-        dose=dose._replace(numbers=dose.numbers | told(stage.modality, settings, card, classes) | lying),
+        dose=dose._replace(numbers=numbers),
         hands_s=0 if again and spot_only else _hands_s(trait, cm2, again),
         own_s=round(minutes * 60),
         turn_s=turn_s() if module.WAYS.halves and not spot_only and len(sides) > 1 else 0,
@@ -495,6 +497,11 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
         spot_only=spot_only,
         coat=laid,
     )
+
+
+def _laid_on(laid: tuple[Coat, ...], told: bool, cm2: float) -> dict[str, Quantity]:
+    """How much of each product lies on so much skin; of the last the work has `told` it itself."""
+    return {f"laid.{n}": one for n, one in enumerate(amounts(laid[:-1] if told else laid, cm2).values())}
 
 
 def read_settings(stage: Stage, enforced: dict[str, object]) -> Settings:
