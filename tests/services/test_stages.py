@@ -506,3 +506,32 @@ def test_how_skin_arrived_is_looked_at_and_kept(ctx: Context) -> None:
     assert looking.save_findings(ctx, visit, {"arrived": "filthy"}).findings.arrived == "washed", "none of the choices"
     assert looking.save_findings(ctx, visit, {"phototype": "2"}).findings.arrived == "washed"
     assert looking.save_findings(ctx, visit, {"arrived": ""}).findings.arrived == ""
+
+
+def test_another_product_is_laid_by_one_tap_and_taken_back(ctx: Context) -> None:
+    """A rich cream under the probes: refused for good, and put right by the key that is offered."""
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit)
+    page = planning.edit(ctx, visit, "add", {"modality": "microcurrent"})
+    stage = page.plan.stages[-1].id
+    page = planning.edit(ctx, visit, "manner", {"stage": stage, f"{stage}.how.product": "massage cream"})
+    (bad,) = (one for one in page.computed.clashes if one.rule == "product.through")
+    assert "massage cream lets no current through" in bad.words and bad.absolute
+    assert (bad.stage, bad.lay) == (stage, "serum, then gel")
+    (product,) = (one for one in page.manner(page.plan.stage(stage)) if one.name.endswith("how.product"))
+    assert product.usual == "serum, then gel" and {"gel", "sterile gel", "massage cream"} <= {*product.options}
+    page = planning.edit(ctx, visit, "lay", {"stage": stage})
+    assert page.plan.stage(stage).how.product == ""
+    assert "product.through" not in {one.rule for one in page.computed.clashes}
+    page = planning.edit(ctx, visit, "undo", {})
+    assert page.plan.stage(stage).how.product == "massage cream"
+
+
+def test_a_product_that_nobody_knows_is_kept_as_typed_and_told(ctx: Context) -> None:
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit)
+    stage = planning.edit(ctx, visit, "add", {"modality": "led"}).plan.stages[-1].id
+    page = planning.edit(ctx, visit, "manner", {"stage": stage, f"{stage}.how.product": "aloe from the kitchen"})
+    (unknown,) = (one for one in page.computed.clashes if one.kind == "product")
+    assert "“aloe from the kitchen” is not on the shelf" in unknown.words
+    assert page.plan.stage(stage).how.product == "aloe from the kitchen"

@@ -91,7 +91,7 @@ def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
             rule=kind.id,
             steps=tuple(dict.fromkeys((late.step, early.step))),
             words=f"{work}: {on} {kind.degrees[degree - 1]} at {told_clock(early.ends)} by {by}. {kind.reason}",
-            action=way,
+            action=f"Lay {sterile}." if sterile else way,
             stage=late.stage.id if sterile else "",
             lay=sterile,
         )
