@@ -33,6 +33,7 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.exposure import Exposure, sums
 from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
+from merak.core.plan.clocks import by_its_clock
 from merak.core.plan.fitting import Clash, FitKind, Placed, clashes, holds, may_run_beside, rank, title
 from merak.core.plan.footing import footing, left_before
 from merak.core.plan.mending import before
@@ -74,7 +75,8 @@ class Gain(NamedTuple):
 
 class Candidate(NamedTuple):
     """A step that could be in the plan, computed: its gains, seconds, price in cents, load, and the whole step; what
-    its stages give, zone by zone, and those that it is `without`.
+    its stages give, zone by zone, and those that it is `without`; how long something may run beside it, None where it
+    may be left longer.
     """
 
     step: Step
@@ -86,6 +88,7 @@ class Candidate(NamedTuple):
     hands_s: int = 0
     given: tuple[tuple[str, dict[str, tuple[Exposure, ...]]], ...] = ()
     without: tuple["LeftOut", ...] = ()
+    bears_s: int | None = None
 
     @property
     def modality(self) -> str:
@@ -470,7 +473,8 @@ def _candidate(
     given = tuple((stage.stage.id, stage.exposures) for stage in found.stages)
     cents = round(found.price * 100)
     stages = tuple(LeftOut(title=f"A stage of {title(name)}", why=why) for _, why in left)
-    return Candidate(step, gains, found.seconds, cents, found.load, found.zones, found.hands_s, given, stages)
+    bears_s = found.own_s if by_its_clock(found) else None
+    return Candidate(step, gains, found.seconds, cents, found.load, found.zones, found.hands_s, given, stages, bears_s)
 
 
 def sought() -> dict[str, int]:
@@ -586,7 +590,8 @@ def overlaps(candidates: Sequence[Candidate], of: dict[str, str]) -> dict[tuple[
     for a, host in enumerate(candidates):
         for b, guest in enumerate(candidates) if traits()[host.modality].waits else ():
             in_order = ranks[b] >= ranks[a]  # what comes before is not put off to save a minute
-            if in_order and a != b and may_run_beside(host.modality, guest.modality, of):
+            fits = host.bears_s is None or guest.seconds <= host.bears_s
+            if in_order and a != b and fits and may_run_beside(host.modality, guest.modality, of):
                 pairs[a, b] = min(host.seconds - host.hands_s, guest.seconds)
     kept: dict[tuple[int, int], int] = {}
     for (a, b), saved in sorted(pairs.items(), key=lambda pair: (-pair[1], pair[0])):

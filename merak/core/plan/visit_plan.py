@@ -9,11 +9,12 @@ from pydantic import Field, model_validator
 from merak.core.acts import Act, Span
 from merak.core.client import Side
 from merak.core.errors import BadInput
-from merak.core.knowledge import all_of, book, methods, number, rule, traits
+from merak.core.knowledge import book, methods, number, rule, traits
 from merak.core.knowledge.register import needs
 from merak.core.modality.exposure import Sum
 from merak.core.plan.along import cut
 from merak.core.plan.brief import FEW, MANY, Brief
+from merak.core.plan.clocks import limit, overrun, own_time
 from merak.core.plan.coats import lit, products_told
 from merak.core.plan.fitting import Clash, Methods, Placed, chosen, clashes, may_run_beside
 from merak.core.plan.footing import is_opened
@@ -32,7 +33,6 @@ from merak.core.working import Caution, Frozen, Quantity
 needs(
     __name__,
     """
-    s: plan.numb_clock
     days: event.never
     %: plan.area_price
     words: budget.load device.scale plan.order plan.price plan.slot
@@ -392,10 +392,6 @@ def between(plan: Plan, clash: Clash) -> str:
     return "/".join(sorted({name for one in plan.steps if one.id in clash.steps for name in one.works}))
 
 
-def _limit(rule_id: str, steps: Iterable[str], words: str, action: str, absolute: bool = False) -> Clash:
-    return Clash(kind="apart", rule=rule_id, steps=tuple(steps), words=words, action=action, absolute=absolute)
-
-
 def _limits(
     brief: Brief, plan: Plan, worked: dict[str, WorkedStep], numbers: dict[str, Quantity], spans: tuple[Span, ...]
 ) -> Iterable[Clash]:
@@ -403,17 +399,17 @@ def _limits(
     load, budget = numbers["visit.load"].known, brief.budget.known
     if load > budget:
         words = f"The steps load the skin with {load:g} points; it bears {budget:g} today. {rule('budget.load').reason}"
-        yield _limit("budget.load", (), words, f"Leave out {load - budget:g} points.")
+        yield limit("budget.load", (), words, f"Leave out {load - budget:g} points.")
     minutes, slot = (
         numbers["visit.minutes"].known,
         min(brief.facts.slot, brief.facts.wish.minutes or brief.facts.slot),
     )
     if minutes > slot + 0.05:
         words = f"{minutes:.0f} minutes do not fit into {slot:.0f}."
-        yield _limit("plan.slot", (), words, "Shorten, leave a step out, let one run beside another, or book longer.")
+        yield limit("plan.slot", (), words, "Shorten, leave a step out, let one run beside another, or book longer.")
     price = numbers["visit.price"].known
     if brief.facts.wish.money is not None and price > brief.facts.wish.money + 0.004:
-        yield _limit(
+        yield limit(
             "plan.price",
             (),
             f"{price:.2f} is more than the {brief.facts.wish.money:.2f} that were named.",
@@ -421,7 +417,8 @@ def _limits(
         )
     if brief.facts.wish.event:
         yield from _event(brief, worked)
-    yield from _own_time(worked, spans)
+    yield from own_time(worked, spans)
+    yield from overrun(worked, spans)
 
 
 def _event(brief: Brief, worked: dict[str, WorkedStep]) -> Iterable[Clash]:
@@ -429,31 +426,4 @@ def _event(brief: Brief, worked: dict[str, WorkedStep]) -> Iterable[Clash]:
     for one in worked.values():
         if any(traits()[name].strong for name in one.step.works) and 0 <= days < number("event.never"):
             words = f"{one.title} {days} days before the event. {rule('event.never').words}"
-            yield _limit("event.never", (one.step.id,), words, f"Leave {one.title} out, or do it after.")
-
-
-def _own_time(worked: dict[str, WorkedStep], laid: tuple[Span, ...]) -> Iterable[Clash]:
-    """What has to work first must have had its time before what waits for it begins; what is put beside it may lengthen
-    but not shorten it.
-    """
-    spans = {span.step: span for span in laid}
-    waiting = [pairing for pairing in book().pairing if pairing.by_clock]
-    begins = {
-        stage.stage.id: spans[step.step.id].start_s + sum(one.seconds for one in step.stages[:n])
-        for step in worked.values()
-        if step.step.id in spans
-        for n, stage in enumerate(step.stages)
-    }
-    there = [(step.step.id, stage) for step in worked.values() for stage in step.stages if stage.stage.id in begins]
-    for step, stage in there:
-        minutes = stage.settings.ready_min
-        if minutes is None:
-            continue
-        ready = begins[stage.stage.id] + stage.hands_s + stage.wait_s + round(minutes * 60)
-        waits = frozenset(name for one in waiting if stage.modality in all_of(one.a) for name in all_of(one.b))
-        for other_step, other in there:
-            early = ready - begins[other.stage.id]
-            if other.modality in waits and early > number("plan.numb_clock"):
-                words = f"{other.title} begins {early / 60:.0f} min before the cream has had its time."
-                action = f"Put {stage.title.lower()} earlier, or something beside it."
-                yield _limit("plan.numb_clock", dict.fromkeys((step, other_step)), words, action)
+            yield limit("event.never", (one.step.id,), words, f"Leave {one.title} out, or do it after.")

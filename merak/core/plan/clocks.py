@@ -1,0 +1,75 @@
+"""Several clocks at once: what has to work first has its time, and what works by its clock is not left longer."""
+
+from collections.abc import Iterable
+from itertools import chain
+
+from merak.core.acts import Span
+from merak.core.knowledge import all_of, book, number, rule
+from merak.core.knowledge.register import needs
+from merak.core.plan.fitting import Clash
+from merak.core.plan.step import WorkedStep
+
+needs(
+    __name__,
+    """
+    s: plan.numb_clock
+    words: plan.guest
+    """,
+)
+
+#: Clocks that nothing may lengthen.
+ENDING = ("at most", "exactly")
+
+
+def limit(rule_id: str, steps: Iterable[str], words: str, action: str, absolute: bool = False) -> Clash:
+    """What a rule of the whole visit says against these steps."""
+    return Clash(kind="apart", rule=rule_id, steps=tuple(steps), words=words, action=action, absolute=absolute)
+
+
+def own_time(worked: dict[str, WorkedStep], laid: tuple[Span, ...]) -> Iterable[Clash]:
+    """What has to work first must have had its time before what waits for it begins; what is put beside it may lengthen
+    but not shorten it.
+    """
+    spans = {span.step: span for span in laid}
+    waiting = [pairing for pairing in book().pairing if pairing.by_clock]
+    begins = {
+        stage.stage.id: spans[step.step.id].start_s + sum(one.seconds for one in step.stages[:n])
+        for step in worked.values()
+        if step.step.id in spans
+        for n, stage in enumerate(step.stages)
+    }
+    there = [(step.step.id, stage) for step in worked.values() for stage in step.stages if stage.stage.id in begins]
+    for step, stage in there:
+        minutes = stage.settings.ready_min
+        if minutes is None:
+            continue
+        ready = begins[stage.stage.id] + stage.hands_s + stage.wait_s + round(minutes * 60)
+        waits = frozenset(name for one in waiting if stage.modality in all_of(one.a) for name in all_of(one.b))
+        for other_step, other in there:
+            early = ready - begins[other.stage.id]
+            if other.modality in waits and early > number("plan.numb_clock"):
+                words = f"{other.title} begins {early / 60:.0f} min before the cream has had its time."
+                action = f"Put {stage.title.lower()} earlier, or something beside it."
+                yield limit("plan.numb_clock", dict.fromkeys((step, other_step)), words, action)
+
+
+def by_its_clock(step: WorkedStep) -> bool:
+    """Whether a step may not be left longer than its time: its last stage says so, or lays what works as long as it
+    lies.
+    """
+    last = step.stages[-1]
+    return last.stage.how.clock in ENDING or any(one.product is not None and one.product.off for one in last.coat)
+
+
+def overrun(worked: dict[str, WorkedStep], laid: tuple[Span, ...]) -> Iterable[Clash]:
+    """Guests that take longer than their host may be left to work."""
+    guests = [span for span in laid if span.track == 1]
+    for host in (span for span in laid if span.track == 0):
+        step = worked[host.step]
+        mine = [one for one in guests if worked[one.step].step.beside == host.step]
+        late = max((one.start_s + one.seconds for one in mine), default=0) - (host.start_s + host.hands_s + step.own_s)
+        if late > number("plan.numb_clock") and by_its_clock(step):
+            names = " and ".join(one.title for one in mine)
+            words = f"{names} beside {host.title} end {late / 60:.0f} min after its time. {rule('plan.guest').reason}"
+            ids = dict.fromkeys(chain((host.step,), (one.step for one in mine)))
+            yield limit("plan.guest", ids, words, f"Shorten it, or put it after {host.title}.", absolute=True)
