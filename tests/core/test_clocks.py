@@ -31,7 +31,9 @@ def test_cream_is_not_left_longer_for_a_cleanse(minutes: float, refused: bool) -
 
 
 def test_several_guests_count_together() -> None:
-    cream, hands, tone = steps(row("numbing", "chin"), row("cleanse", "forehead", minutes=29), row("tone", "mid cheek", minutes=2))
+    cream, hands, tone = steps(
+        row("numbing", "chin"), row("cleanse", "forehead", minutes=29), row("tone", "mid cheek", minutes=2)
+    )
     assert not overrun(beside(cream, hands)) and not overrun(beside(cream, tone))
     assert overrun(beside(cream, hands, tone))
 

@@ -49,8 +49,8 @@ def test_the_lamp_bears_only_what_calms_beside_it() -> None:
 
 
 def test_what_needs_something_is_satisfied_by_any_of_it() -> None:
-    assert by("fit.numbed", "rf_fractional") == [("s0",)]
-    assert by("fit.numbed", "numbing", "rf_fractional") == [] == by("fit.numbed", "rf_fractional", "numbing")
+    assert by("fit.finish", "rf_bulk") == [("s0",)]
+    assert by("fit.finish", "rf_bulk", "finish") == [] == by("fit.finish", "finish", "rf_bulk")
 
 
 def test_some_rules_are_about_newcomers() -> None:

@@ -222,7 +222,7 @@ KNOWN: dict[str, Any] = {
         (("oxygen_airbrush", "rf_bulk"), "skin.calmed"),
         (("microcurrent", "iontophoresis"), "fit.order_infuse"),
         (("pulsed_light", "enzyme"), "fit.light_alone"),
-        (("rf_fractional",), "fit.numbed"),
+        (("rf_fractional",), "skin.numbed"),
         (("extract",), "skin.soft"),
         (("finish", "led"), "fit.order_finish"),
         (("finish", "led", "cleanse"), "skin.clean"),

@@ -39,7 +39,7 @@ NEEDS = {
     "focused_lifting.shallow": set(),
     "led.blue_red": set(),
     "led.red_near_infrared": set(),
-    "micro_needling.stamps": {"fit.numbed_deep", "skin.clean"},
+    "micro_needling.stamps": {"skin.numbed", "skin.clean"},
     "microcurrent.serum_gel": set(),
     "muscle_stimulation.thighs": set(),
     "nano.speed_by_zone": {"skin.clean"},
@@ -50,7 +50,7 @@ NEEDS = {
     "pulsed_light.two_passes": set(),
     "pulsed_light.vessels": set(),
     "rf_bulk.to_temperature": set(),
-    "rf_fractional.grid": {"fit.numbed", "skin.clean"},
+    "rf_fractional.grid": {"skin.numbed", "skin.clean"},
     "ultrasound.infuse": set(),
     "wet_abrasion.bottles": set(),
 }

@@ -120,7 +120,8 @@ SAFE: dict[str, tuple[Row, ...]] = {
     ),
     "massage between wet stages": (row("wet_abrasion", CHEEK), row("touch", CHEEK), row("oxygen_jet", CHEEK)),
     "calming after pins": (
-        row("antisepsis", CHEEK), row("micro_needling", CHEEK), row("saline", CHEEK), row("led"), row("finish"),
+        row("dry"), row("numbing", CHEEK), row("antisepsis", CHEEK), row("micro_needling", CHEEK), row("saline", CHEEK),
+        row("led"), row("finish"),
     ),
     "lift and heat before nano": (
         row("rf_bulk", BROW), row("iontophoresis", CHEEK), row("antisepsis", CHEEK), row("nano", CHEEK),
@@ -132,8 +133,8 @@ SAFE: dict[str, tuple[Row, ...]] = {
     "wet skin dried before diamond": (row("tone", CHEEK), row("dry", CHEEK), row("diamond", CHEEK)),
     "cold after heat": (row("rf_bulk", CHEEK), row("cold", CHEEK)),
     "a lukewarm towel after cold": (row("cold", CHEEK), row("towel", CHEEK)),
-    "cold and a sterile sheet over channels": (
-        row("antisepsis", CHEEK), row("micro_needling", CHEEK), row("saline", CHEEK), row("cold", CHEEK),
+    "cold and a sterile sheet over fine edges": (
+        row("antisepsis", CHEEK), row("nano", CHEEK), row("saline", CHEEK), row("cold", CHEEK),
         row("mask", CHEEK), row("finish", CHEEK),
     ),
     "lye brought back by a tonic": (row("galvanic_softening", NOSE), row("tone", NOSE)),
@@ -152,12 +153,23 @@ def test_what_is_missing_is_told_with_what_became_of_it() -> None:
     assert (wet.kind, wet.stage, wet.mend, wet.action) == ("need", "s2", "dry", "Dry first.")
     (never,) = told(plan(row("extract", NOSE)))
     assert never.words.startswith("Extract asks for softened skin: nothing before it makes it so.")
-    (half,) = told(plan(row("antisepsis", "left mid cheek"), row("micro_needling", *WIDE)))
-    assert half.words.startswith("Micro needling asks for disinfected skin on right mid cheek: nothing")
+    (half,) = told(plan(row("antisepsis", "left mid cheek"), row("nano", *WIDE)))
+    assert half.words.startswith("Nano needling asks for disinfected skin on right mid cheek: nothing")
     assert half.absolute, "nobody's word stands for antisepsis"
     (hot,) = told(plan(row("cold", CHEEK), row("rf_bulk", CHEEK)))
     assert hot.words.startswith("Bulk radiofrequency: its skin calmed at 0:0") and "by Cold head" in hot.words
     assert hot.action == "Put Bulk radiofrequency before Cold head, or off that skin."
+
+
+def test_pins_are_set_where_it_is_numb_and_nowhere_else() -> None:
+    """Cream on one cheek numbs that cheek; it is a step of its own, so that no key puts it in between."""
+    rows = (row("dry"), row("numbing", CHEEK), row("antisepsis", *WIDE))
+    (bare,) = told(plan(*rows, row("micro_needling", *WIDE)))
+    assert (bare.rule, bare.kind, bare.mend, bare.action) == ("skin.numbed", "need", "", "Numbing first.")
+    assert "on left mid cheek" in bare.words
+    assert told(plan(*rows, row("micro_needling", CHEEK))) == []
+    without = somebody(slot=480, methods={"numbing": "none"})
+    assert told(plan(row("antisepsis", CHEEK), row("micro_needling", CHEEK), who=without)) == []
 
 
 def test_what_is_missing_is_told_once_where_it_begins() -> None:

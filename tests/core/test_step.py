@@ -87,7 +87,7 @@ def test_suction_is_judged_on_the_machines_own_scale() -> None:
 @pytest.mark.parametrize(
     ("modality", "others", "says"),
     [
-        ("micro_needling", ("led",), {"licensed": True}),
+        ("micro_needling", ("led",), {"licensed": True, "comfort": "numbed"}),
         ("diamond", ("enzyme",), {"peel_follows": True}),
         ("diamond", ("peel",), {"peel_follows": True}),
         ("diamond", ("led",), {"peel_follows": False}),

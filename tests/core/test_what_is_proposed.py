@@ -225,9 +225,9 @@ def test_needles_without_numbing_only_by_the_school_that_goes_without() -> None:
     unable: dict[str, Any] = {"answers": {"allergy": Answer(option="amide")}, "licences": frozenset()}
     scars = {"scars": {"right mid cheek": 4}}
     numb = kinds(graded(scars, **unable))["strongest"]
-    assert left_out(numb)["Micro needling"][1] == "fit.numbed_deep", left_out(numb)
+    assert left_out(numb)["Micro needling"][1] == "skin.numbed", left_out(numb)
     without = kinds(graded(scars, methods={"numbing": "none"}, **unable))["strongest"]
-    assert left_out(without).get("Micro needling", ("", ""))[1] != "fit.numbed_deep"
+    assert left_out(without).get("Micro needling", ("", ""))[1] != "skin.numbed"
 
 
 def test_one_guest_beside_each_host_the_pair_that_saves_most() -> None:

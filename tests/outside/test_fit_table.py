@@ -73,8 +73,6 @@ CHAIN = (
     ("extract", "mask"),
     ("led", "finish"),
     ("mask", "finish"),
-    ("numbing", "rf_fractional"),
-    ("numbing", "micro_needling"),
 )
 
 
@@ -96,10 +94,6 @@ def test_the_whole_line_stands_and_any_exchange_along_the_chain_is_told() -> Non
             assert "before" in told(*moved), (early, late)
 
 
-NEEDS = (
-    ("rf_fractional", {"numbing"}),
-    ("micro_needling", {"numbing"}),
-)
 #: What never ends without sun protection, or shade: whatever exfoliates, opens, heats or lights, and a cleanse.
 SHADED = {
     *ABRADING, "enzyme", "spatula", "nano", "micro_needling", "rf_fractional", "rf_bulk", "focused_lifting",
@@ -108,16 +102,9 @@ SHADED = {
 }  # fmt: skip
 
 
-@pytest.mark.parametrize(("step", "wants"), NEEDS, ids=lambda one: one if isinstance(one, str) else "")
-def test_what_cannot_do_without(step: str, wants: set[str]) -> None:
-    assert "needs" in told(step, "finish")
-    enough = {name for name in {*EVERY} - {one for one, _ in NEEDS} if "needs" not in told(step, name, "finish")}
-    assert enough == wants
-
-
 @pytest.mark.parametrize("name", EVERY)
 def test_what_ends_in_sun_protection_or_shade(name: str) -> None:
-    without, closed = told(name, "numbing"), told(name, "numbing", "finish")
+    without, closed = told(name), told(name, "finish")
     assert ("needs" in without) == (name in SHADED) and "needs" not in closed
 
 

@@ -203,13 +203,10 @@ PAIRINGS = """
     fit.light_weeks | apart | pulsed_light | peel ABRASION NEEDLES rf_fractional | 14
     fit.numb_oxygen | apart | numbing | oxygen_mask | 0 absolute
     fit.never_numb | apart | numbing | rf_bulk focused_lifting galvanic_softening iontophoresis | 0 absolute
-    fit.numb_first | before | numbing | rf_fractional micro_needling | 0
     fit.order_abrade | before | ABRASION enzyme peel | extract iontophoresis ultrasound OXYGEN microcurrent | 0
     fit.order_infuse | before | iontophoresis OXYGEN | microcurrent | 0 unless infusion=after
     fit.order_calm | before | ENERGY OPEN extract OXYGEN enzyme | mask | 0
     fit.order_finish | before | ALL touch cleanse tone dry wash wipe towel alcohol antisepsis saline mist | finish | 0
-    fit.numbed | needs | rf_fractional | numbing | 0
-    fit.numbed_deep | needs | micro_needling | numbing | 0 unless numbing=none
     fit.finish | needs | cleanse ABRASION EXFOLIATION spatula galvanic_softening NEEDLES RF focused_lifting pulsed_light
       + | finish | 0
     fit.mask_led | beside | mask | led | 0

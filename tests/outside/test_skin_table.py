@@ -76,6 +76,8 @@ HOURS = {
     "calmed": (0,),
 }
 #: What is asked for, of clean, dry and softened skin: all work asks for clean, what goes in for disinfected skin.
+#: What hurts: pins always, needles unless they are shallow where the house goes without.
+NUMBED = {"rf_fractional", "micro_needling"}
 DISINFECTED = {"nano", "micro_needling", "rf_fractional"}
 DRY = {"crystal", "diamond", "oxygen_airbrush", "numbing"}
 ASKS_NOTHING = {
@@ -89,13 +91,14 @@ GIVES = {
     "alcohol": {"clean": 2, "dry": 1},
     "antisepsis": {"clean": 3},
     "dry": {"dry": 1},
+    "numbing": {"numbed": 1},
     **{name: {"soft": 1} for name in ("soften", "galvanic_softening", "wet_abrasion", "enzyme", "oxygen_mask")},
 }
 #: What touches no skin, or with what is sterile, or wets nothing, or leaves nothing clean.
 LEAVES_ALL = {"led", "gloves", "mirror", "photograph", "call_senior", "clean_tool", "alcohol", "antisepsis"}
 LEAVES_ALL |= DISINFECTED
 LEAVES_DRY = {"extract", "crystal", "diamond", "try_out"}
-MENDS = {"clean": ("wash", "alcohol", "antisepsis"), "dry": ("dry",), "soft": ("soften",)}
+MENDS = {"clean": ("wash", "alcohol", "antisepsis"), "dry": ("dry",), "soft": ("soften",), "numbed": ("numbing",)}
 BEGUN = {name: worked(name, WHO).stage for name in EVERY if name != "muscle_stimulation"}
 
 
@@ -124,7 +127,7 @@ def test_states_degrees_and_hours() -> None:
 
 def asks(name: str) -> dict[str, int]:
     clean = 3 if name in DISINFECTED else 0 if name in ASKS_NOTHING else 1
-    found = {"clean": clean, "dry": int(name in DRY), "soft": int(name == "extract")}
+    found = {"clean": clean, "dry": int(name in DRY), "soft": int(name == "extract"), "numbed": int(name in NUMBED)}
     return {state: degree for state, degree in found.items() if degree}
 
 
@@ -146,6 +149,17 @@ def test_merits_are_asked_given_and_ended(name: str) -> None:
     assert (found.asks, found.gives, found.ends) == (asks(name), GIVES.get(name, {}), ends(name))
 
 
+def test_shallow_needles_go_without_cream_where_the_house_does_and_deeper_ones_never() -> None:
+    stage = BEGUN["micro_needling"]
+    for comfort, depth, numbed in (
+        ("numbed", 0.25, 1),
+        ("asked all the time", 0.25, 0),
+        ("asked all the time", 0.5, 1),
+    ):
+        found = stage.with_settings(stage.values | {"comfort": comfort, "depth_mm": depth, "licensed": True})
+        assert footing("micro_needling", found.settings).asks.get("numbed", 0) == numbed
+
+
 def test_what_comes_easily_is_extracted_without_softening() -> None:
     stage = BEGUN["extract"]
     easy = stage.with_settings(stage.values | {"what": "what comes easily"})
@@ -156,7 +170,7 @@ def test_what_comes_easily_is_extracted_without_softening() -> None:
 def test_mending_ends(work: str) -> None:
     """A mend asks for nothing, or for what asks for nothing; it brings back no need that it was put in for."""
     first = [MENDS[state][degree - 1] for state, degree in asks(work).items()]
-    assert all(asks(one) == {} and GIVES[one]["clean"] >= 1 for one in first)
+    assert all(asks(one) == {} and GIVES[one] for one in first)
 
 
 @pytest.mark.outside(
@@ -260,7 +274,7 @@ def test_a_plan_that_is_not_refused_meets_no_skin_that_is_unfit(rows: list[tuple
             unfit |= {f"skin.{one}" for one, degree in skin.get(zone, ()) if stage.modality in forbidden(one, degree)}
         for zone in sides:
             skin.setdefault(zone, set()).update(LEAVES.get(stage.modality, {}).items())
-            now = merits.setdefault(zone, {"clean": 1, "dry": 0, "soft": 0})  # washed, as it arrived
+            now = merits.setdefault(zone, {"clean": 1, "dry": 0, "soft": 0, "numbed": 0})  # washed, as it arrived
             lacks |= {f"skin.{one}" for one, degree in asks(stage.modality).items() if now[one] < degree}
             now |= {one: min(most, now[one]) for one, most in ends(stage.modality).items()}
             now |= {one: max(degree, now[one]) for one, degree in GIVES.get(stage.modality, {}).items()}

@@ -311,8 +311,7 @@ class Trait(Cited):
 class Pairing(Cited):
     """How modalities fit together in one visit. Of "apart" and "one" none meets the others; "before" is the order;
     "alone" bears only `b` beside it; "beside" lets one run in the other's waiting time; "needs" asks for one of `b`.
-    `newcomer` holds for new clients only, `unless` names a "method=school" that lifts it; `by_clock` it is not enough
-    that one comes before the other: it must have had its time.
+    `newcomer` holds for new clients only, `unless` names a "method=school" that lifts it.
     """
 
     kind: Literal["apart", "before", "one", "alone", "beside", "needs"]
@@ -323,7 +322,6 @@ class Pairing(Cited):
     only: str = ""
     days: int = 0
     absolute: bool = False
-    by_clock: bool = False
 
 
 #: State of skin → degree, 1 the least.

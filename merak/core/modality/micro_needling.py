@@ -50,13 +50,14 @@ WAYS = Ways()
 
 class Settings(Base):
     """What is set: pen (rate on the card's scale) or roller, depth, needles, how long or how often, overlap; who may go
-    deeper.
+    deeper, and whether it is numbed.
     """
 
     tool: Literal["pen", "roller"] = Field("pen", title="Tool")
     at: float = Field(100, ge=0, le=1000, title="Set to")
     depth_mm: float = Field(0.25, ge=0.05, le=5, title="Depth", json_schema_extra={"unit": "mm"})
     licensed: bool = Field(False, title="Licensed for depth")
+    comfort: Literal["numbed", "asked all the time"] = Field("numbed", title="Comfort")
     needles: int = Field(12, ge=1, le=1200, title="Needles")
     overlap_percent: float = Field(50, ge=0, le=60, title="Overlap of rows", json_schema_extra={"unit": "%"})
     passes: int = Field(1, ge=1, le=30, title="Passes")
@@ -70,8 +71,9 @@ class Settings(Base):
 
     @classmethod
     def follows(cls, around: Circumstances) -> dict[str, Any]:
-        """Who may go deeper."""
-        return {"licensed": "micro depth" in around.licences}
+        """Who may go deeper; whether the house numbs for shallow work."""
+        comfort = "asked all the time" if around.school("numbing") == "none" else "numbed"
+        return {"licensed": "micro depth" in around.licences, "comfort": comfort}
 
 
 def start(card: MachineCard, subject: Subject) -> Start:

@@ -7,13 +7,14 @@ from uuid import UUID
 
 from merak.core.body.plate import PLATES, SPECK_CM2, all_zones, area_cm2, bare, keys_of, keys_on, plate_with
 from merak.core.body.treatable import BESIDE, Treatable, treatable
-from merak.core.knowledge import about, all_of, book, free_work, number, quantity, traits
+from merak.core.knowledge import about, free_work, number, quantity, skin_states, traits
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card, fits
 from merak.core.modality.shared import Subject
 from merak.core.plan.facts import Facts, Machine
+from merak.core.plan.footing import asking
 from merak.core.plan.screening import Board, board, housekeeping
 from merak.core.remembered import remembered
 from merak.core.working import Quantity
@@ -193,9 +194,10 @@ def offered_by(cards: Iterable[Card]) -> frozenset[str]:
         for name, module in MODALITIES.items()
         if about()[name].licence != "physician" and (not module.CARD or any(fits(card, name) for card in own))
     }
-    for one in book().pairing:
-        if one.by_clock and not able & all_of(one.b):
-            able -= all_of(one.a)
+    asked = {state for name in able for case in asking(name) for state in case}
+    for one in skin_states().values():
+        if one.merit and one.state not in asked:
+            able -= {name for name in one.mends if traits()[name].waits}
     return frozenset(able)
 
 

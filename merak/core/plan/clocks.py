@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from itertools import chain
 
 from merak.core.acts import Span
-from merak.core.knowledge import all_of, book, number, rule
+from merak.core.knowledge import number, rule
 from merak.core.knowledge.register import needs
 from merak.core.plan.fitting import Clash
 from merak.core.plan.step import WorkedStep
@@ -31,7 +31,6 @@ def own_time(worked: dict[str, WorkedStep], laid: tuple[Span, ...]) -> Iterable[
     but not shorten it.
     """
     spans = {span.step: span for span in laid}
-    waiting = [pairing for pairing in book().pairing if pairing.by_clock]
     begins = {
         stage.stage.id: spans[step.step.id].start_s + sum(one.seconds for one in step.stages[:n])
         for step in worked.values()
@@ -44,10 +43,10 @@ def own_time(worked: dict[str, WorkedStep], laid: tuple[Span, ...]) -> Iterable[
         if minutes is None:
             continue
         ready = begins[stage.stage.id] + stage.hands_s + stage.wait_s + round(minutes * 60)
-        waits = frozenset(name for one in waiting if stage.modality in all_of(one.a) for name in all_of(one.b))
         for other_step, other in there:
             early = ready - begins[other.stage.id]
-            if other.modality in waits and early > number("plan.numb_clock"):
+            waits = other.footing.asks.keys() & stage.footing.gives.keys() and other.skin & stage.skin
+            if waits and early > number("plan.numb_clock"):
                 words = f"{other.title} begins {early / 60:.0f} min before the cream has had its time."
                 action = f"Put {stage.title.lower()} earlier, or something beside it."
                 yield limit("plan.numb_clock", dict.fromkeys((step, other_step)), words, action)

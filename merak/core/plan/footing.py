@@ -1,6 +1,6 @@
 """What a stage leaves skin in and asks of it, by its modality and how it is set."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from datetime import date
 from typing import NamedTuple
 
@@ -49,6 +49,12 @@ def footing(modality: str, settings: Settings | None = None, product: str = "") 
         bears |= entry.sterile
     leaves, bears, asks = ({state: degree for state, degree in of.items() if degree} for of in (leaves, bears, asks))
     return Footing(leaves, bears, asks, entry.gives, entry.ends)
+
+
+def asking(modality: str) -> Iterator[Degrees]:
+    """What a modality may ask for, however it is set."""
+    entry = on_skin()[modality]
+    yield from (entry.asks, *(case.asks for case in entry.cases))
 
 
 def worst_left(modality: str) -> Degrees:

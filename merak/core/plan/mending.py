@@ -23,7 +23,7 @@ class Mending:
     def missing(self, stages: frozenset[str]) -> list[Clash]:
         """What is not met at these stages, or at what was put in before them."""
         found = visit_plan(self.brief, self.plan, chair=False).clashes
-        return [one for one in found if one.kind == "need" and one.stage in stages | self.put.keys()]
+        return [one for one in found if one.mend and one.stage in stages | self.put.keys()]
 
     def mend(self, need: Clash) -> None:
         """Puts the work in that a need is mended by, where its stage goes. Raises Refused where it may not go there."""

@@ -5,7 +5,7 @@ from typing import NamedTuple
 from uuid import UUID
 
 from merak.core.client import Arrival
-from merak.core.knowledge import Degrees, skin_states
+from merak.core.knowledge import Degrees, skin_states, traits
 from merak.core.plan.fitting import Clash, title
 from merak.core.plan.footing import Footing, footing
 from merak.core.plan.skin import InTime, told_clock, told_where
@@ -121,7 +121,7 @@ def needs_told(stages: Sequence[InTime], arrived: Arrival) -> Iterator[Clash]:
             action=f"{title(lack.mend)} first.",
             absolute=True,  # mended, not planned past
             stage=lack.stage.stage.id,
-            mend=lack.mend,
+            mend="" if traits()[lack.mend].waits else lack.mend,  # what waits is a step of its own
         )
 
 

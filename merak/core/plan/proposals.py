@@ -40,7 +40,7 @@ from merak.core.plan.mending import before
 from merak.core.plan.merits import ARRIVED, with_mends
 from merak.core.plan.screening import housekeeping
 from merak.core.plan.skin import footings, unfit_between
-from merak.core.plan.step import Step, begin_step, compute_step
+from merak.core.plan.step import Step, WorkedStep, begin_step, compute_step
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 from merak.core.working import Frozen
 
@@ -76,7 +76,7 @@ class Gain(NamedTuple):
 class Candidate(NamedTuple):
     """A step that could be in the plan, computed: its gains, seconds, price in cents, load, and the whole step; what
     its stages give, zone by zone, and those that it is `without`; how long something may run beside it, None where it
-    may be left longer.
+    may be left longer; the merits that it asks others for.
     """
 
     step: Step
@@ -89,6 +89,7 @@ class Candidate(NamedTuple):
     given: tuple[tuple[str, dict[str, tuple[Exposure, ...]]], ...] = ()
     without: tuple["LeftOut", ...] = ()
     bears_s: int | None = None
+    asks: tuple[tuple[str, int], ...] = ()
 
     @property
     def modality(self) -> str:
@@ -473,8 +474,19 @@ def _candidate(
     given = tuple((stage.stage.id, stage.exposures) for stage in found.stages)
     cents = round(found.price * 100)
     stages = tuple(LeftOut(title=f"A stage of {title(name)}", why=why) for _, why in left)
-    bears_s = found.own_s if by_its_clock(found) else None
-    return Candidate(step, gains, found.seconds, cents, found.load, found.zones, found.hands_s, given, stages, bears_s)
+    return Candidate(
+        step,
+        gains,
+        found.seconds,
+        cents,
+        found.load,
+        found.zones,
+        found.hands_s,
+        given,
+        stages,
+        bears_s=found.own_s if by_its_clock(found) else None,
+        asks=_asked(found),
+    )
 
 
 def sought() -> dict[str, int]:
@@ -527,7 +539,7 @@ def _problem(
             helping = frozenset(n for n, c in enumerate(candidates) if c.modality in all_of(pairing.b))
             needs += [(n, helping) for n, c in enumerate(candidates) if c.modality in all_of(pairing.a)]
     for n, one in enumerate(candidates):
-        for state, degree in _asked(one):
+        for state, degree in one.asks:
             earlier = [m for m in order[: order.index(n)] if _gives(candidates[m], state, degree, one)]
             needs.append((n, frozenset(earlier)))
     needs += [(n, frozenset()) for n, one in enumerate(candidates) if _too_early(brief, one)]
@@ -568,9 +580,9 @@ def _too_early(brief: Brief, one: Candidate) -> tuple[str, str] | None:
     return next(hurts, None)
 
 
-def _asked(one: Candidate) -> tuple[tuple[str, int], ...]:
+def _asked(found: WorkedStep) -> tuple[tuple[str, int], ...]:
     """The merits that a step asks other steps for: (state, degree)."""
-    asked = (item for stage in one.step.stages for item in footing(stage.modality, stage.settings).asks.items())
+    asked = (item for stage in found.stages for item in stage.footing.asks.items())
     return tuple((state, degree) for state, degree in dict.fromkeys(asked) if state in sought())
 
 
@@ -687,7 +699,7 @@ def _cannot(brief: Brief, of: dict[str, str], problem: Problem, one: Candidate) 
     never = [clash for clash in _by_itself(brief, of, one, "earlier", "needs") if clash.rule not in given]
     if never:
         return f"{never[0].words} {never[0].action}", never[0].rule
-    lacks = skin_states()[_asked(one)[0][0]]
+    lacks = skin_states()[one.asks[0][0]]
     return lacks.reason, lacks.id
 
 
