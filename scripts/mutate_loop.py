@@ -37,6 +37,8 @@ TABLES = (
     "test_screening_table",
     "test_fit_table",
     "test_aftercare_table",
+    "test_skin_table",
+    "test_shelf_table",
     "test_closed",
 )
 AS_IT_STANDS = "test_the_book_as_it_stands_is_closed"
@@ -162,6 +164,7 @@ NUMBERS = {
     "advice": ("from_h", "until_h"),
     "home": ("from_h", "until_h"),
     "sign": ("least",),
+    "product": ("film", "life_min"),
 }
 LISTS = {
     "margin": ("works",),
@@ -170,7 +173,13 @@ LISTS = {
     "group": ("members",),
     "advice": ("tags",),
     "pairing": ("a", "b"),
+    "product": ("lets", "holds"),
+    "on_skin": ("coat",),
 }
+#: What is so or not so, turned round.
+FLAGS = {"product": ("sterile", "photosensitising", "off"), "skin_state": ("inside",), "on_skin": ("film", "lifts")}
+#: Degrees by state: each one less, so that the least is gone.
+DEGREES = {"on_skin": ("leaves", "bears", "asks", "gives", "ends", "sterile")}
 
 
 def _of_entry(kind: str, entry: Any) -> Iterator[tuple[str, Any]]:
@@ -184,6 +193,17 @@ def _of_entry(kind: str, entry: Any) -> Iterator[tuple[str, Any]]:
         for member in members:
             left = tuple(one for one in members if one != member)
             yield f"{field} without {member}", entry.model_copy(update={field: left})
+    for field in FLAGS.get(kind, ()):
+        yield f"{field} turned", entry.model_copy(update={field: not getattr(entry, field)})
+    for field in DEGREES.get(kind, ()):
+        for state, degree in getattr(entry, field).items():
+            left = {one: each - (one == state) for one, each in getattr(entry, field).items()}
+            lower = {one: each for one, each in left.items() if each > 0 or field == "ends"}
+            yield f"{field} {state} {degree} → {degree - 1}", entry.model_copy(update={field: lower})
+    if kind == "skin_state":
+        for n, hours in enumerate(entry.hours):
+            less = tuple(h - 1 if m == n else h for m, h in enumerate(entry.hours))
+            yield f"hours {hours:g} → {hours - 1:g}", entry.model_copy(update={"hours": less})
     if kind == "sign":
         yield from ((words, entry.model_copy(update={"rulings": new})) for words, new in _of_rulings(entry.rulings))
     if kind == "question":

@@ -38,6 +38,43 @@ THROUGH = {
         "current",
     ),
 }
+#: Name | mg/cm² | allergic to in it | on opened skin | where light falls | pH | minutes as a mix | price.
+#: House defaults.
+ROWS = """
+    gel | 75 mL |  | sterile gel |  |  | 0 | 0
+    clear gel | 300 mL |  | sterile gel |  |  | 0 | 0
+    sterile gel | 75 mL |  |  |  |  | 0 | 0
+    oxygen gel | 18 mL |  |  |  |  | 0 | 0
+    serum | 5 mL |  | sterile serum |  |  | 0 | 0
+    sterile serum | 5 mL |  |  |  |  | 0 | 0
+    ionised serum | 8 mL |  |  |  |  | 0 | 0
+    booster | 6 mL |  |  |  |  | 0 | 12
+    gliding cream | 20 g |  |  |  |  | 0 | 0
+    massage cream | 5 g | scent nut |  |  |  | 0 | 0
+    finishing cream | 4 g | scent | cleared cream |  |  | 0 | 0
+    cleared cream | 4 g |  |  |  |  | 0 | 0
+    eye product | 0.3 g |  |  |  |  | 0 | 0
+    sun protection | 2 g |  |  |  |  | 0 | 0
+    cleanser | 10 mL | scent |  |  |  | 0 | 0
+    alkaline foam | 10 mL |  |  |  | 8.5 to 10 | 0 | 0
+    toner | 5 mL |  |  |  | 4.5 to 5.5 | 0 | 0
+    mist | 3 mL |  |  |  | 4.5 to 5.5 | 0 | 0
+    purified water | 0 mL |  | sterile saline |  |  | 0 | 0
+    softening cream | 10 g |  |  |  |  | 0 | 0
+    mild scrub | 7 g | nut |  |  |  | 0 | 0
+    enzyme | 12 g | plant |  |  |  | 0 | 0
+    acid | 5 mL |  |  |  | 3 to 4 | 0 | 0
+    salicylic solution | 5 mL | salicylate |  |  | 3 to 4 | 0 | 0
+    alkaline solution | 8 mL |  |  |  | 8.5 to 10 | 0 | 0
+    neutraliser | 3 mL |  |  |  | 4.5 to 5.5 | 0 | 0
+    mask | 32 g | plant | sterile sheet | sheet mask |  | 0 | 0
+    sheet mask | 30 g |  | sterile sheet |  |  | 0 | 0
+    sterile sheet | 30 g |  |  |  |  | 0 | 0
+    oxygen foam | 25 g |  |  |  | 8.5 to 10 | 3 | 0
+    crystal pack | 15 g |  |  |  |  | 10 | 0
+    numbing cream | 100 g | amide |  |  |  | 0 | 0
+    vitamin A product | 4 g |  |  |  |  | 0 | 0
+"""
 #: (product, cm², usual amount): a face is about 360 cm², with the neck 620.
 USUAL = (
     ("serum", 360, 2),
@@ -63,6 +100,17 @@ def test_what_is_sterile_what_comes_off_and_what_is_sent_through() -> None:
     assert {one.name for one in book().product if one.off} == COMES_OFF
     assert {name: one.through for name, one in on_skin().items() if one.through} == THROUGH
     assert {one.name for one in book().product if one.photosensitising} == {"vitamin A product"}
+
+
+def test_each_kind_is_what_is_written_here() -> None:
+    written = {tuple(map(str.strip, line.split("|"))) for line in ROWS.strip().splitlines()}
+    told = set()
+    for one in book().product:
+        ph = " to ".join(f"{end:g}" for end in one.ph or ())
+        film = f"{one.film:g} {one.unit}"
+        row_ = (one.name, film, " ".join(one.holds), one.opened, one.lit, ph, f"{one.life_min:g}", f"{one.price:g}")
+        told |= {row_} if any((one.film, one.holds, one.opened, one.lit, one.ph, one.life_min, one.price)) else set()
+    assert told == written
 
 
 @pytest.mark.outside("the handbook's orders of work; ISO 24444 for sun protection", values="9 amounts", tolerance="1/3")
