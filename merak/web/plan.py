@@ -101,8 +101,13 @@ def _keys(clashes: Sequence[Clash]) -> list[tuple[str, str]]:
         works = [title(one.mend).lower() for one in clashes if one.mend and one.stage == clash.stage]
         mends = bool(clash.mend) and all(one.stage != clash.stage for one in clashes[:n] if one.mend)
         lays = bool(clash.lay) and all(one.stage != clash.stage for one in clashes[:n] if one.lay)
-        mend = ("mend", f"{', '.join(works)} first".capitalize()) if mends else ("", "")
-        keys.append(("lay", f"Lay {clash.lay}") if lays else mend)
+        off = bool(clash.off) and all(one.stage != clash.stage for one in clashes[:n] if one.off)
+        said = (
+            (mends, ("mend", f"{', '.join(works)} first".capitalize())),
+            (lays, ("lay", f"Lay {clash.lay}")),
+            (off, ("off", "Keep it off that skin")),
+        )
+        keys.append(next((key for holds, key in said if holds), ("", "")))
     return keys
 
 

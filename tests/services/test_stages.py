@@ -535,3 +535,24 @@ def test_a_product_that_nobody_knows_is_kept_as_typed_and_told(ctx: Context) -> 
     (unknown,) = (one for one in page.computed.clashes if one.kind == "product")
     assert "“aloe from the kitchen” is not on the shelf" in unknown.words
     assert page.plan.stage(stage).how.product == "aloe from the kitchen"
+
+
+def test_a_work_is_kept_off_skin_that_another_leaves_unfit(ctx: Context) -> None:
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit)
+    page = planning.edit(ctx, visit, "add", {"modality": "extract"})
+    plugs = page.plan.stages[-1].id
+    cheeks = {f"zone.{zone}": "on" for zone in ("mid cheek", "lower cheek")}
+    planning.edit(ctx, visit, "zones", {"stage": plugs, "zone.chin": "on"} | cheeks)
+    page = planning.edit(ctx, visit, "add", {"modality": "rf_bulk"})
+    heat = next(one.id for one in page.plan.stages if one.modality == "rf_bulk")
+    page = planning.edit(ctx, visit, "zones", {"stage": heat, "zone.jawline": "on"} | cheeks)
+    (hot,) = (one for one in page.computed.clashes if one.off)
+    assert hot.stage == heat and hot.off == {heat: ("jawline",)}
+    page = planning.edit(ctx, visit, "off", {"stage": heat})
+    assert page.plan.stage(heat).zones == ("jawline",) and not [one for one in page.computed.clashes if one.off]
+    assert page.draft.what == "Bulk radiofrequency: off that skin"
+    again = planning.edit(ctx, visit, "off", {"stage": heat})
+    assert again.plan == page.plan and "off that skin" in f"{again.refusal} {again.slips}"
+    page = planning.edit(ctx, visit, "undo", {})
+    assert set(page.plan.stage(heat).zones) == {"mid cheek", "lower cheek", "jawline"}

@@ -5,6 +5,8 @@ from datetime import date
 from types import MappingProxyType
 from typing import Literal, NamedTuple
 
+from pydantic import Field
+
 from merak.core.knowledge import Pairing, about, all_of, book, methods, traits
 from merak.core.knowledge.current import by_book
 from merak.core.modality.catalogue import MODALITIES
@@ -29,7 +31,8 @@ class Placed(NamedTuple):
 
 class Clash(Frozen):
     """Steps that do not go together as they stand: which rule, which steps, in words, and what to do; of which stage it
-    is said where it is of one, and what mends that: which work put before it, or what it lays instead.
+    is said where it is of one, and what mends that: which work put before it, what it lays instead, or which zones
+    remain to each stage that is kept `off` that skin.
     """
 
     kind: FitKind
@@ -41,6 +44,7 @@ class Clash(Frozen):
     stage: str = ""
     mend: str = ""
     lay: str = ""
+    off: dict[str, tuple[str, ...]] = Field(default_factory=dict)
 
 
 Methods = Mapping[str, str]

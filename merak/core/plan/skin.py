@@ -58,6 +58,10 @@ def timed(steps: Iterable[WorkedStep], spans: Sequence[Span]) -> tuple[InTime, .
     return tuple(found)
 
 
+#: A stage, and what of its skin is unfit for it.
+Met = tuple[InTime, frozenset[str]]
+
+
 def unfit_skin(stages: Sequence[InTime], history: Mapping[str, Before], today: date) -> tuple[Clash, ...]:
     """Each stage that would be done on skin which an earlier one of the visit, one beside it, or an earlier visit left
     in a state that it does not bear.
@@ -66,7 +70,7 @@ def unfit_skin(stages: Sequence[InTime], history: Mapping[str, Before], today: d
 
 
 def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
-    told: dict[tuple[str, str, str], tuple[InTime, InTime, int, set[str]]] = {}
+    told: dict[tuple[str, str, str], tuple[InTime, InTime, int, dict[str, Met]]] = {}
     leaving = [one for one in stages if one.footing.leaves]
     for late in stages:
         for early in leaving:
@@ -75,9 +79,11 @@ def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
                 continue
             for state, degree in hurt.items():
                 key = (state, f"{early.step} {early.stage.modality}", f"{late.step} {late.stage.modality}")
-                first, last, most, where = told.setdefault(key, (early, late, degree, set()))
-                told[key] = (first, last, max(most, degree), where | shared)
-    for (state, *_), (early, late, degree, skin) in told.items():
+                first, last, most, where = told.setdefault(key, (early, late, degree, {}))
+                before = where.get(late.stage.id, (late, frozenset()))[1]
+                told[key] = (first, last, max(most, degree), where | {late.stage.id: (late, before | shared)})
+    for (state, *_), (early, late, degree, where) in told.items():
+        skin = frozenset[str]().union(*(there for _, there in where.values()))
         kind, whole = skin_states()[state], skin == late.skin
         on, off = ("its skin", "that skin") if whole else (told_where(skin),) * 2
         work, by = title(late.stage.modality), title(early.stage.modality)
@@ -92,9 +98,19 @@ def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
             steps=tuple(dict.fromkeys((late.step, early.step))),
             words=f"{work}: {on} {kind.degrees[degree - 1]} at {told_clock(early.ends)} by {by}. {kind.reason}",
             action=f"Lay {sterile}." if sterile else way,
-            stage=late.stage.id if sterile else "",
+            stage=late.stage.id,
             lay=sterile,
+            off={} if sterile else _remaining(where.values()),
         )
+
+
+def _remaining(unfit: Iterable[Met]) -> dict[str, tuple[str, ...]]:
+    """By stage, the zones that it keeps once it is off that skin; nothing where it goes to parts, to what no plate
+    draws, or would keep none.
+    """
+    left = [(one, keys_on(one.skin) - keys_on(skin)) for one, skin in unfit]
+    able = all(keys and not one.stage.parts and not one.stage.beyond for one, keys in left)
+    return {one.stage.id: named(keys) for one, keys in left} if able else {}
 
 
 def _of_before(stages: Sequence[InTime], history: Mapping[str, Before], today: date) -> Iterator[Clash]:

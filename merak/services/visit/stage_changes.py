@@ -36,7 +36,7 @@ from merak.core.plan.mending import put_right
 from merak.core.plan.routine import fitted_steps
 from merak.core.plan.stage import Beyond, Stage, begin, compute, lowered, moved, read_settings, resized, worked_areas
 from merak.core.plan.step import PLAIN, begin_step, by_row, programme_of
-from merak.core.plan.visit_plan import in_force
+from merak.core.plan.visit_plan import in_force, visit_plan
 from merak.records import letters
 from merak.records.tables import RoutineVersion
 from merak.services.context import Context
@@ -345,6 +345,19 @@ def _mend(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     return changed(draft, plan, f"put {' and '.join(put)} before {title(stage.modality)}")
 
 
+def _off(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
+    """A work kept off the skin that something else in the plan leaves unfit for it."""
+    stage = draft.plan.stage(form.about)
+    clashes = visit_plan(file.brief, draft.plan, chair=False).clashes
+    clash = next((one for one in clashes if one.off and one.stage == stage.id), None)
+    if clash is None:
+        raise BadInput({"stage": "It is off that skin."})
+    plan = draft.plan
+    for stage_id, zones in clash.off.items():
+        plan = plan.with_stage(moved(file.brief, plan.stage(stage_id), zones))
+    return changed(draft, plan, f"{title(stage.modality)}: off that skin")
+
+
 def _lay(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
     """A stage lays what it usually does, in place of what is named."""
     stage = draft.plan.stage(form.about)
@@ -440,6 +453,7 @@ STAGE_OPS: dict[str, Op] = {
     "stage": _stage,
     "mend": _mend,
     "lay": _lay,
+    "off": _off,
     "manner": _manner,
     "split": _split,
     "leave": _leave,
