@@ -325,7 +325,9 @@ def test_a_wash_off_adds_no_refusal_that_its_mends_do_not_meet(rows: list[tuple[
 
 def test_what_may_be_kept_off_that_skin_says_what_remains() -> None:
     """Plugs of most of the face, then a lift: less than half of it is left, which one key chooses."""
-    plugs = row("extract", "forehead", "nose tip and wings", "chin", "mid cheek", "lower cheek", what="what comes easily")
+    plugs = row(
+        "extract", "forehead", "nose tip and wings", "chin", "mid cheek", "lower cheek", what="what comes easily"
+    )
     (hot,) = told(plan(plugs, row("rf_bulk", "mid cheek", "lower cheek", "jawline")))
     assert hot.off == {"s1": ("jawline",)} and hot.stage == "s1"
     (all_,) = told(plan(plugs, row("rf_bulk", "mid cheek")))

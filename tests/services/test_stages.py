@@ -556,3 +556,21 @@ def test_a_work_is_kept_off_skin_that_another_leaves_unfit(ctx: Context) -> None
     assert again.plan == page.plan and "off that skin" in f"{again.refusal} {again.slips}"
     page = planning.edit(ctx, visit, "undo", {})
     assert set(page.plan.stage(heat).zones) == {"mid cheek", "lower cheek", "jawline"}
+
+
+def test_what_was_put_in_before_a_stage_goes_where_that_goes(ctx: Context) -> None:
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit)
+    looking.save_findings(ctx, visit, {"arrived": "made up"})
+    gel = planning.edit(ctx, visit, "add", {"modality": "oxygen_airbrush"}).plan.stages[-1].id
+    page = planning.edit(ctx, visit, "mend", {"stage": gel})
+    wash, dry = (one.id for one in page.plan.of(gel).stages[:2])
+    page = planning.edit(ctx, visit, "zones", {"stage": gel, "zone.chin": "on", "zone.forehead": "on"})
+    assert {page.plan.stage(one).zones for one in (wash, dry, gel)} == {("forehead", "chin")}
+    page = planning.edit(ctx, visit, "zone", {"stage": gel, "group": "chin"})
+    assert {page.plan.stage(one).zones for one in (wash, dry, gel)} == {("forehead",)}
+    page = planning.edit(ctx, visit, "zones", {"stage": wash, "zone.chin": "on", "zone.forehead": "on"})
+    assert page.plan.stage(gel).zones == ("forehead",), "a mend by itself moves nothing"
+    page = planning.edit(ctx, visit, "zones", {"stage": gel, "zone.nose tip and wings": "on"})
+    assert page.plan.stage(dry).zones == ("nose tip and wings",)
+    assert set(page.plan.stage(wash).zones) == {"forehead", "chin"}, "what goes elsewhere stays"

@@ -4,10 +4,10 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from merak.core.errors import BadInput, Refused
-from merak.core.knowledge import about
+from merak.core.knowledge import about, skin_states
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import Clash, Methods, title
-from merak.core.plan.stage import Stage, begin, worked_areas
+from merak.core.plan.stage import Stage, begin, resized, worked_areas
 from merak.core.plan.visit_plan import Plan, in_force, visit_plan
 
 
@@ -44,6 +44,29 @@ def before(brief: Brief, of: Methods, work: str, stage: Stage, new_id: str) -> S
     new = begin(brief, work, new_id, of, zones=() if everywhere else there)
     beyond = stage.beyond if about()[work].beyond else ()
     return new.model_copy(update={"parts": stage.parts, "beyond": beyond, "zones": stage.zones or new.zones})
+
+
+def gone(brief: Brief, plan: Plan, stage: Stage, new: Stage) -> Plan:
+    """The plan with a stage gone elsewhere, and what was put in right before it on the same skin gone along. Where a
+    mend may not go there it stays: the plan says what is missing.
+    """
+    step, of, mends = (
+        plan.of(stage.id),
+        in_force(brief, plan),
+        {name for one in skin_states().values() for name in one.mends},
+    )
+    plan = plan.with_stage(new)
+    for mend in reversed(step.stages[: step.stages.index(stage)]):
+        if mend.modality not in mends or (mend.zones, mend.parts) != (stage.zones, stage.parts):
+            break
+        try:
+            there = before(brief, of, mend.modality, new, mend.id)
+        except (Refused, BadInput):
+            continue
+        plan = plan.with_stage(
+            resized(brief, mend, mend.model_copy(update={"zones": there.zones, "parts": there.parts}))
+        )
+    return plan
 
 
 def put_right(brief: Brief, plan: Plan, stage_id: str, new_id: Callable[[], str]) -> tuple[Plan, tuple[str, ...]]:

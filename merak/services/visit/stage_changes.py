@@ -32,7 +32,7 @@ from merak.core.modality.ways import Twin
 from merak.core.plan.brief import workable
 from merak.core.plan.draft import Draft
 from merak.core.plan.fitting import title
-from merak.core.plan.mending import put_right
+from merak.core.plan.mending import gone, put_right
 from merak.core.plan.routine import fitted_steps
 from merak.core.plan.stage import Beyond, Stage, begin, compute, lowered, moved, read_settings, resized, worked_areas
 from merak.core.plan.step import PLAIN, begin_step, by_row, programme_of
@@ -196,7 +196,8 @@ def _zones(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft
     if not wanted and group != "everywhere":
         raise BadInput({"zones": "At least one zone, or everywhere."})
     new = moved(file.brief, stage, _as_said(file, stage, wanted))
-    return changed(draft, draft.plan.with_stage(new), f"{title(stage.modality)}: {where_words(new.zones)}")
+    plan = gone(file.brief, draft.plan, stage, new)
+    return changed(draft, plan, f"{title(stage.modality)}: {where_words(new.zones)}")
 
 
 def _beyond(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
@@ -235,7 +236,8 @@ def _parts(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft
     if asked and not worked_areas(file.brief, new):
         raise BadInput({"parts": f"{title(stage.modality)} does not go there today."})
     words = ", ".join(one.words for one in asked) or "no drawn part"
-    return changed(draft, draft.plan.with_stage(resized(file.brief, stage, new)), f"{title(stage.modality)}: {words}")
+    plan = gone(file.brief, draft.plan, stage, resized(file.brief, stage, new))
+    return changed(draft, plan, f"{title(stage.modality)}: {words}")
 
 
 def _still(stage: Stage, beyond: tuple[Beyond, ...]) -> tuple[str, ...]:
@@ -282,7 +284,7 @@ def _zone(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
         raise BadInput({"zones": "At least one zone, or everywhere."})
     new = moved(file.brief, stage, _as_said(file, stage, wanted))
     words = f"{title(stage.modality)}: {zone} {'left out' if taken else 'added'}"
-    return changed(draft, draft.plan.with_stage(new), words)
+    return changed(draft, gone(file.brief, draft.plan, stage, new), words)
 
 
 def _again(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
@@ -354,7 +356,8 @@ def _off(ctx: Context, file: VisitFile, draft: Draft, form: EditForm) -> Draft:
         raise BadInput({"stage": "It is off that skin."})
     plan = draft.plan
     for stage_id, zones in clash.off.items():
-        plan = plan.with_stage(moved(file.brief, plan.stage(stage_id), zones))
+        there = plan.stage(stage_id)
+        plan = gone(file.brief, plan, there, moved(file.brief, there, zones))
     return changed(draft, plan, f"{title(stage.modality)}: off that skin")
 
 
