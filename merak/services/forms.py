@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from functools import cache
+from math import isfinite
 from types import NoneType, UnionType
 from typing import Annotated, Any, Literal, Self, TypeVar, Union, cast, get_args, get_origin
 
@@ -58,6 +59,14 @@ class AsTyped:
 def decimal(text: str) -> str:
     """ "1,5" as "1.5"; anything else as it is."""
     return _DECIMAL_COMMA.sub(r"\1.\2", text)
+
+
+def finite(text: str) -> float:
+    """A number as it is typed, comma or point. Raises ValueError for what is none, and for one without end."""
+    value = float(decimal(text))
+    if not isfinite(value):
+        raise ValueError(f"{text} is without end")
+    return value
 
 
 def number_typed(typed: object) -> object:
@@ -287,7 +296,7 @@ def _pairs(text: str) -> list[tuple[float, ...]] | str:
     found: list[tuple[float, ...]] = []
     for line in filter(str.strip, text.splitlines()):
         try:
-            pair = tuple(float(decimal(part)) for part in re.split(r"[\s;]+", line.strip()))
+            pair = tuple(finite(part) for part in re.split(r"[\s;]+", line.strip()))
         except ValueError:
             return line.strip()
         if len(pair) != 2:

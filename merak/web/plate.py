@@ -20,6 +20,7 @@ from merak.core.knowledge import mark_kinds, works
 from merak.core.plan.survey import LINES, places
 from merak.exchange.pdf import pdf
 from merak.services.context import Context, NotFound
+from merak.services.forms import finite
 from merak.services.permission import may
 from merak.services.visit import looking, marking, plating
 from merak.web.drawing import draw, head_told, ink, ink_marks
@@ -143,7 +144,7 @@ def move_mark(request: Request, visit_id: UUID, mark_id: UUID, form: Form) -> Re
 
 def _mm(form: dict[str, str], key: str) -> float:
     try:
-        return float(form.get(key, ""))
+        return finite(form.get(key, ""))
     except ValueError:
         raise BadInput({"points": "By how many millimetres?"}) from None
 

@@ -151,8 +151,10 @@ def test_a_machine_counts_asks_to_be_wiped_and_is_lost_in_mid_step(ctx: Context)
     assert not instruments.drive(ctx, pins, "set", "99").ok and not instruments.drive(ctx, pins, "fire").ok, (
         "not set: refused"
     )
-    with pytest.raises(BadInput):
-        instruments.drive(ctx, pins, "set", "much")
+    for nothing in ("much", "NaN", "-inf", "1e309"):
+        for command in ("set", "fire"):
+            with pytest.raises(BadInput, match="A number, please"):
+                instruments.drive(ctx, pins, command, nothing)
     answer, run = instruments.attach(ctx, visit)
     assert (
         answer.ok and run.state.machine == "plugged" and instruments.at_work(ctx, run)["at"] == run.acts[n].dials[0][1]

@@ -13,7 +13,7 @@ from pydantic import Field
 import merak.services
 from merak.core.errors import BadInput
 from merak.core.modality import led
-from merak.services.forms import Grade, Otherwise, Prefixed, TypedForm, cut, day_of, read, shown, texts
+from merak.services.forms import Grade, Otherwise, Prefixed, TypedForm, cut, day_of, finite, read, shown, texts
 
 for _, name, _ in walk_packages(merak.services.__path__, "merak.services."):
     import_module(name)
@@ -90,3 +90,10 @@ def test_a_modalitys_settings_come_back_as_they_are_shown() -> None:
     with pytest.raises(BadInput) as slip:
         read(led.Settings, values | {"settings.minutes": "long"}, "settings.")
     assert slip.value.fields == {"settings.minutes": "“long” is not a number that fits here."}
+
+
+@pytest.mark.parametrize("typed", ["", "NaN", "-inf", "1e309", "Infinity", "much", "1,2,3"])
+def test_a_number_without_end_is_none(typed: str) -> None:
+    with pytest.raises(ValueError):
+        finite(typed)
+    assert finite(" 1,5 ") == 1.5

@@ -111,6 +111,9 @@ def test_typed_values_lead_their_twins_and_are_never_lost(ctx: Context) -> None:
     for modality, name, value, words in (
         ("microcurrent", "level", "much", "not a number"),
         ("microcurrent", "current", "5000", "measured from 40 to 1150"),
+        ("microcurrent", "current", "NaN", "“NaN” is not a number that fits here"),
+        ("microcurrent", "current", "1e309", "“1e309” is not a number that fits here"),
+        ("microcurrent", "current", "-inf", "“-inf” is not a number that fits here"),
         ("microcurrent", "repeats", "0", "from 1 up"),
         ("led", "minutes", "300", "120 at most"),
         ("microcurrent", "path.low", "", "At least one line"),

@@ -22,6 +22,7 @@ from merak.records.clients import ClosedVisit
 from merak.records.tables import Client
 from merak.services.clients.keeping import kept_file
 from merak.services.context import Context, NotFound
+from merak.services.forms import finite
 from merak.services.visit.picturing import VIEWS
 
 PhotoPair = tuple[float, float]
@@ -257,7 +258,7 @@ def _shots(ctx: Context, step: ClosedVisit, view: str) -> Iterable[Shot]:
 
 def _point(text: str) -> PhotoPair:
     try:
-        x, y = (float(part) for part in text.split(","))
+        x, y = map(finite, text.split(","))
     except ValueError:
         raise BadInput({"points": "Those points cannot be read. Click them again."}) from None
     return x, y

@@ -11,7 +11,7 @@ from merak.core.modality.device import COLOURS, Card, LedCard, MicrocurrentCard
 from merak.records import people
 from merak.records.tables import Device
 from merak.services.context import Context, NotFound, OutOfTurn
-from merak.services.forms import Otherwise, TypedForm, decimal, said
+from merak.services.forms import Otherwise, TypedForm, decimal, finite, said
 from merak.services.treatment import treating
 
 CARD: TypeAdapter[Card] = TypeAdapter(Card)
@@ -32,7 +32,7 @@ def _measured(typed: object) -> list[Measured]:
         head, _, rest = line.partition(" ")
         colour = head.lower() if head.lower() in COLOURS else ""
         try:
-            a, b = (float(decimal(part)) for part in (rest if colour else line).split())
+            a, b = (finite(part) for part in (rest if colour else line).split())
         except ValueError:
             raise ValueError(f"“{line}” is not two numbers") from None
         found.append((colour, a, b))
@@ -45,7 +45,7 @@ def _tips(typed: object) -> list[dict[str, Any]]:
     for line in _lines(typed):
         name, *numbers = (part.strip() for part in line.split(";"))
         try:
-            across, down, *pins = (float(decimal(part)) for part in numbers)
+            across, down, *pins = (finite(part) for part in numbers)
         except ValueError:
             raise ValueError(f"“{line}” is not: name; mm across; mm down; pins") from None
         found.append({"name": name, "across_mm": across, "down_mm": down, "pins": int(pins[0]) if pins else 0})

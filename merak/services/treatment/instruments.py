@@ -17,6 +17,7 @@ from merak.core.treatment import Tap, setting
 from merak.records import people, simulators, visits
 from merak.records.db import transaction
 from merak.services.context import Context, NotFound, OutOfTurn
+from merak.services.forms import finite
 from merak.services.permission import Denied
 from merak.services.treatment import treating
 from merak.services.treatment.treating import Run, append, hearing, kept, own_tap, run_of
@@ -136,7 +137,7 @@ def _driven(source: SimulatedSource, command: str, value: str) -> tuple[Simulate
             return source.wipe()
         case "set" | "fire":
             try:
-                given = float(value or 1)
+                given = finite(value or "1")
             except ValueError:
                 raise BadInput({"value": "A number, please."}) from None
             return source.set_to(given) if command == "set" else source.fire(int(min(given, 500)))

@@ -11,6 +11,7 @@ from merak.records import visits
 from merak.records.bodies.visit import PhotosAfterBody, PhotosBody, ShotBody
 from merak.services.clients.keeping import keep_file
 from merak.services.context import Context
+from merak.services.forms import finite
 from merak.services.permission import Action
 from merak.services.visit.file import VisitFile, changing, open_file
 
@@ -143,7 +144,7 @@ def mark_landmarks(ctx: Context, visit_id: UUID, view: str, points: str, moment:
         if view not in photos:
             raise BadInput({"landmarks": "There is no photograph of this view yet."})
         try:
-            found = [(float(x), float(y)) for x, y in (one.split(",") for one in points.split())]
+            found = [(finite(x), finite(y)) for x, y in (one.split(",") for one in points.split())]
         except ValueError:
             found = [(-1.0, -1.0)]
         shot = photos[view]

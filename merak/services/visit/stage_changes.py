@@ -40,7 +40,7 @@ from merak.core.plan.visit_plan import in_force, visit_plan
 from merak.records import letters
 from merak.records.tables import RoutineVersion
 from merak.services.context import Context
-from merak.services.forms import decimal, said, shown
+from merak.services.forms import decimal, finite, said, shown
 from merak.services.visit.change import EditForm, Op, changed, left_out, misfit, new_id, removed, said_change, without
 from merak.services.visit.file import VisitFile
 
@@ -130,7 +130,7 @@ def _by_twin(file: VisitFile, stage: Stage, settings: dict[str, object], twin: T
     """The setting that gives what was typed as its twin. Raises BadInput on the twin."""
     machine = file.brief.machine(stage.modality, stage.machine)
     try:
-        value = float(decimal(text))
+        value = finite(text)
     except ValueError:
         raise BadInput({twin.name: f"“{text}” is not a number that fits here."}) from None
     set_now = stage.with_settings(settings).settings
