@@ -8,8 +8,8 @@ from merak.core.knowledge import about, number, skin_states
 from merak.core.knowledge.register import needs
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.fitting import title
-from merak.core.plan.footing import Footing, footing
-from merak.core.plan.stage import Stage, moved
+from merak.core.plan.footing import Footing
+from merak.core.plan.stage import Stage, footing_of, moved
 from merak.core.plan.step import Step
 from merak.core.working import Caution
 
@@ -32,11 +32,7 @@ def cut(brief: Brief, steps: Sequence[Step]) -> tuple[tuple[Step, ...], dict[str
     plan.left_out), or that goes to a drawn part, stays where it is: there the plan says no.
     """
     told: dict[str, Caution] = {}
-    every = [
-        (step, stage, footing(stage.modality, stage.settings, stage.how.product))
-        for step in steps
-        for stage in step.stages
-    ]
+    every = [(step, stage, footing_of(stage)) for step in steps for stage in step.stages]
 
     def without(step: Step, stage: Stage) -> Stage:
         closing = {other.id: (other, next(iter(unfit))) for other, unfit in _before(every, step, stage)}
@@ -55,9 +51,12 @@ def cut(brief: Brief, steps: Sequence[Step]) -> tuple[tuple[Step, ...], dict[str
         told[stage.id] = Caution(weight="change", words=words, action="", rule=skin_states()[first].id)
         return moved(brief, stage, named(mine.keys() - gone))
 
-    return tuple(
-        step.model_copy(update={"stages": tuple(without(step, one) for one in step.stages)}) for step in steps
-    ), told
+    def off_that(step: Step) -> Step:
+        stages = tuple(without(step, one) for one in step.stages)
+        same = all(new is old for new, old in zip(stages, step.stages, strict=True))
+        return step if same else step.model_copy(update={"stages": stages})  # the same one is found again
+
+    return tuple(map(off_that, steps)), told
 
 
 def _before(every: Sequence[Standing], mine: Step, stage: Stage) -> Iterator[tuple[Stage, dict[str, int]]]:

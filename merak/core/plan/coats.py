@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 
 from merak.core.acts import Act
-from merak.core.knowledge import Product, number, on_skin, rule
+from merak.core.knowledge import Product, Through, number, on_skin, rule
 from merak.core.knowledge.register import needs
 from merak.core.plan.fitting import Clash, title
 from merak.core.plan.footing import footing
@@ -24,16 +24,12 @@ needs(
 Lying = tuple[InTime, Coat]
 
 
-def under(stages: Sequence[InTime]) -> dict[str, tuple[Lying, ...]]:
-    """By stage, what lies on any of its skin when it begins, the oldest first: what earlier stages of its step laid and
+def _under(late: InTime, stages: Sequence[InTime], laying: Sequence[InTime]) -> Iterator[Lying]:
+    """What lies on any of a stage's skin when it begins, the oldest first: what earlier stages of its step laid and
     nothing took off, and what lies beside it meanwhile. A step takes off what it laid.
     """
-    return {late.stage.id: tuple(_under(late, stages)) for late in stages}
-
-
-def _under(late: InTime, stages: Sequence[InTime]) -> Iterator[Lying]:
-    for early in stages:
-        if early is late or not early.coat or not early.skin & late.skin:
+    for early in laying:
+        if early is late or not early.skin & late.skin:
             continue
         if early.step != late.step:
             lies = early.begins < late.ends and late.begins < early.ends
@@ -108,10 +104,11 @@ def products_told(stages: Sequence[InTime], allergic: Mapping[str, str]) -> Iter
     """What stands against what is laid, or lies, where a stage is worked. `allergic` are answers of that question, each
     with its words.
     """
-    lying = under(stages)
+    laying = [one for one in stages if any(each.lies for each in one.coat)]
     for one in stages:
         yield from _own(one, allergic)
-        yield from _through(one, lying[one.stage.id], _opened(one, stages))
+        if through := on_skin()[one.stage.modality].through:
+            yield from _through(one, through, tuple(_under(one, stages, laying)), _opened(one, stages))
         yield from _left_on(one, stages)
     yield from _alkaline(stages)
 
@@ -162,18 +159,16 @@ def _opened(one: InTime, stages: Sequence[InTime]) -> bool:
     return any("opened" in each.footing.leaves and each.skin & one.skin for each in stages if each.place < one.place)
 
 
-def _through(one: InTime, lying: Sequence[Lying], opened: bool) -> Iterator[Clash]:
+def _through(one: InTime, through: Through, lying: Sequence[Lying], opened: bool) -> Iterator[Clash]:
     """What lies there and does not let a work through, once: a wipe takes it off, saline where skin is opened."""
-    entry, work = on_skin()[one.stage.modality], title(one.stage.modality)
-    if not entry.through:
-        return
+    work = title(one.stage.modality)
     for early, laid in lying:
-        dark = entry.through == "light" and laid.product is not None and laid.product.photosensitising
-        if laid.lets(entry.through) and not dark:
+        dark = through == "light" and laid.product is not None and laid.product.photosensitising
+        if laid.lets(through) and not dark:
             continue
         beside = early.step != one.step
         rule_id = "product.light" if dark else "product.through"
-        why = "is for the dark" if dark else f"lets no {entry.through} through"
+        why = "is for the dark" if dark else f"lets no {through} through"
         words = f"{work} is worked over {laid.name}, which {why}."
         mend = "" if beside else "saline" if opened else "wipe"
         yield Clash(
@@ -207,6 +202,8 @@ def _left_on(one: InTime, stages: Sequence[InTime]) -> Iterator[Clash]:
 def _alkaline(stages: Sequence[InTime]) -> Iterator[Clash]:
     """Skin that an alkaline product leaves so: nothing after it on all of that skin brings it back."""
     most = number("product.ph")
+    if not any(each.product and each.product.ph and each.product.ph[0] > most for one in stages for each in one.coat):
+        return
     back = {
         one.place: one.skin
         for one in stages

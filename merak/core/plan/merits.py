@@ -1,6 +1,6 @@
 """What a stage asks of the skin and does not find: told with what happened to it, and mended by one work each."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 from uuid import UUID
 
@@ -9,7 +9,7 @@ from merak.core.knowledge import Degrees, skin_states, traits
 from merak.core.plan.fitting import Clash, title
 from merak.core.plan.footing import Footing, footing
 from merak.core.plan.skin import InTime, told_clock, told_where
-from merak.core.plan.stage import Stage
+from merak.core.plan.stage import Stage, footing_of
 from merak.core.plan.step import Step
 
 #: What each way of arriving is worth.
@@ -41,23 +41,31 @@ def raised(held: Degrees, gives: Degrees) -> Degrees:
     return held | {state: max(degree, held.get(state, 0)) for state, degree in gives.items()}
 
 
-class Skin:
-    """The merits of skin as it is worked: of each zone, of drawn parts in it, and what ended each."""
+class Alike(NamedTuple):
+    """Skin on which the same merits hold, and what ended each of those that no longer do."""
 
-    def __init__(self, arrived: Arrival) -> None:
-        self.arrived = ARRIVED[arrived]
-        self.whole: dict[str, Degrees] = {}
+    zones: frozenset[str]
+    held: Degrees
+    ended: Mapping[str, InTime]
+
+
+class Skin:
+    """The merits of skin as it is worked: of zones that are alike together, of drawn parts in them."""
+
+    def __init__(self, arrived: Arrival, zones: frozenset[str]) -> None:
+        self.alike = [Alike(zones, ARRIVED[arrived], {})]
         self.parts: dict[str, dict[UUID, Degrees]] = {}
-        self.ended: dict[tuple[str, str], InTime] = {}
 
     def lacks(self, one: InTime, state: str, degree: int) -> frozenset[str]:
         """The zones of a stage where a merit does not hold: neither of the whole nor of each part that it keeps to."""
+        without = frozenset[str]().union(*(of.zones & one.skin for of in self.alike if of.held.get(state, 0) < degree))
         own = one.stage.parts
+        if not own:
+            return without
         return frozenset(
             zone
-            for zone in one.skin
-            if self.whole.get(zone, self.arrived).get(state, 0) < degree
-            and not (own and all(self.parts.get(zone, {}).get(part, {}).get(state, 0) >= degree for part in own))
+            for zone in without
+            if not all(self.parts.get(zone, {}).get(part, {}).get(state, 0) >= degree for part in own)
         )
 
     def worked(self, one: InTime) -> None:
@@ -68,27 +76,35 @@ class Skin:
         if not gives and not ends:
             return
         own, seen = one.stage.parts, one.stage.how.where == "chair"
-        all_over = {} if own or seen else gives
-        met: dict[int, tuple[Degrees, Degrees, list[str]]] = {}  # zones that are alike become alike
-        for zone in one.skin:
-            held = self.whole.get(zone, self.arrived)
-            if id(held) not in met:
-                lost = [state for state, most in ends.items() if held.get(state, 0) > most]
-                met[id(held)] = (held, raised(lowered(held, ends), all_over), lost)
-            _, self.whole[zone], lost = met[id(held)]
-            self.ended.update(((zone, state), one) for state in lost)
-            if own or zone in self.parts:
-                parts = {part: lowered(there, ends) for part, there in self.parts.get(zone, {}).items()}
-                self.parts[zone] = parts | {part: raised(parts.get(part, {}), gives) for part in own if not seen}
+
+        def after(of: Alike) -> Alike:
+            lost = {state: one for state, most in ends.items() if of.held.get(state, 0) > most}
+            held = raised(lowered(of.held, ends), {} if own or seen else gives)
+            return Alike(of.zones, held, {**of.ended, **lost})
+
+        self._change(one.skin, after)
+        for zone in one.skin if own else one.skin & self.parts.keys():
+            parts = {part: lowered(there, ends) for part, there in self.parts.get(zone, {}).items()}
+            self.parts[zone] = parts | {part: raised(parts.get(part, {}), gives) for part in own if not seen}
 
     def mend(self, zones: frozenset[str], state: str, degree: int) -> None:
         """Zones as they are once a merit was given to them."""
-        for zone in zones:
-            self.whole[zone] = {**self.whole.get(zone, self.arrived), state: degree}
+        self._change(zones, lambda of: of._replace(held={**of.held, state: degree}))
+
+    def _change(self, zones: frozenset[str], to: Callable[[Alike], Alike]) -> None:
+        """What is alike, with some zones changed: they part from the others where those are not."""
+        found = []
+        for of in self.alike:
+            inside = of.zones & zones
+            if inside:
+                found.append(to(of._replace(zones=inside)))
+            if inside != of.zones:
+                found.append(of._replace(zones=of.zones - inside))
+        self.alike = found
 
     def history(self, zone: str, state: str) -> str:
         """What ended a merit of a zone; else that nothing gave it."""
-        by = self.ended.get((zone, state))
+        by = next((of.ended.get(state) for of in self.alike if zone in of.zones), None)
         if by is None:
             return "nothing before it makes it so"
         return f"no longer since {title(by.stage.modality)} at {told_clock(by.begins)}"
@@ -98,7 +114,7 @@ def unmet(stages: Sequence[InTime], arrived: Arrival) -> Iterator[Lack]:
     """What the stages ask for and do not find, in the order in which they begin; what one lacks is told once, as if it
     were mended then.
     """
-    skin = Skin(arrived)
+    skin = Skin(arrived, frozenset[str]().union(*(one.skin for one in stages)))
     for one in sorted(stages, key=lambda each: (each.begins, each.place)):
         for state, degree in one.footing.asks.items():
             if without := skin.lacks(one, state, degree):
@@ -146,7 +162,7 @@ def mended(step: Step, have: Degrees) -> tuple[tuple[int, str], ...]:
         held.update(raised(lowered(held, of.ends), of.gives))
 
     for n, stage in enumerate(step.stages):
-        of = footing(stage.modality, stage.settings, stage.how.product)
+        of = footing_of(stage)
         for _ in range(len(skin_states())):  # what one mend ends another gives back
             if all(held.get(state, 0) >= degree for state, degree in of.asks.items()):
                 break

@@ -35,11 +35,12 @@ from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.clocks import by_its_clock
 from merak.core.plan.fitting import Clash, FitKind, Placed, clashes, holds, may_run_beside, rank, title
-from merak.core.plan.footing import footing, left_before
+from merak.core.plan.footing import left_before
 from merak.core.plan.mending import before
 from merak.core.plan.merits import ARRIVED, with_mends
 from merak.core.plan.screening import housekeeping
 from merak.core.plan.skin import footings, unfit_between
+from merak.core.plan.stage import footing_of
 from merak.core.plan.step import Step, WorkedStep, begin_step, compute_step
 from merak.core.plan.visit_plan import Plan, VisitPlan, in_force, visit_plan
 from merak.core.working import Frozen
@@ -500,7 +501,7 @@ def sought() -> dict[str, int]:
 
 def _gives(one: Candidate, state: str, degree: int, to: Candidate) -> bool:
     """Whether a step leaves the skin of another in a merit that it asks for."""
-    there = (footing(stage.modality, stage.settings).gives.get(state, 0) for stage in one.step.stages)
+    there = (footing_of(stage).gives.get(state, 0) for stage in one.step.stages)
     return max(there) >= degree and sided(to.zones) <= sided(one.zones)
 
 

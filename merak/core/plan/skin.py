@@ -11,13 +11,13 @@ from merak.core.modality.before import Before
 from merak.core.plan.fitting import Clash, title
 from merak.core.plan.footing import Footing, footing, left_before
 from merak.core.plan.shelf import Coat, coat_of, names
-from merak.core.plan.stage import Stage
+from merak.core.plan.stage import Stage, footing_of
 from merak.core.plan.step import Step, WorkedStep
 
 
 def footings(step: Step) -> tuple[Footing, ...]:
     """What the stages of a step leave skin in and ask of it."""
-    return tuple(footing(stage.modality, stage.settings, stage.how.product) for stage in step.stages)
+    return tuple(footing_of(stage) for stage in step.stages)
 
 
 def unfit_between(early: Iterable[Footing], late: Sequence[Footing]) -> str:

@@ -44,6 +44,7 @@ from merak.core.knowledge import (
     rule,
     traits,
 )
+from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card, MachineCard
@@ -174,6 +175,12 @@ class Stage(Frozen):
             return module.Settings.model_validate(values) if module else values
         except ValidationError:
             return Unfit.model_validate(values)
+
+
+@by_book(MANY)
+def footing_of(stage: Stage) -> Footing:
+    """What a stage leaves skin in and asks of it, as it is set and with what it lays; worked out once."""
+    return footing(stage.modality, stage.settings, stage.how.product)
 
 
 @dataclass(frozen=True, eq=False)
