@@ -190,3 +190,13 @@ def test_one_key_lays_what_is_usual_instead() -> None:
     found = told(plan(row("antisepsis", CHEEK), row("nano", CHEEK), row("mask", CHEEK, manner={"product": "mask"})))
     assert [(one.rule, one.lay) for one in found] == [("skin.opened", "sterile sheet")]
     assert told(plan(row("antisepsis", CHEEK), row("nano", CHEEK), row("mask", CHEEK))) == []
+
+
+def test_at_the_end_it_is_said_which_tools_are_to_be_cleaned() -> None:
+    whole = visit_plan(WHO, Plan(steps=steps(row("microcurrent"), row("led"), row("wet_abrasion"), row("finish"))))
+    last = whole.acts[-1]
+    touched = [WHO.card(name, "").name for name in ("microcurrent", "wet_abrasion")]
+    assert last.modality == "finish" and last.instruction.endswith(f"Then clean: {', '.join(touched)}.")
+    assert WHO.card("led", "").name not in last.instruction, "a panel touches nobody"
+    hands = visit_plan(WHO, Plan(steps=steps(row("touch"), row("finish"))))
+    assert "Then clean" not in hands.acts[-1].instruction

@@ -9,7 +9,7 @@ from merak.core.acts import Act, Cell, Part, Span
 from merak.core.body.sections import SectionOrder
 from merak.core.client import Side
 from merak.core.errors import MerakError
-from merak.core.knowledge import Manner, about, number, rule
+from merak.core.knowledge import Manner, about, number, on_skin, rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card
@@ -68,7 +68,17 @@ def chair_acts(
             mine = own_acts(brief, over, side, of, laid, under.coat if shared else ())
             found += [act.model_copy(update={"beside": waiting}) for act in mine]
         found += acts[waits:]
+    tools = _to_clean(worked[span.step] for span in spans)
+    if tools and found:
+        found[-1] = found[-1].model_copy(update={"instruction": f"{found[-1].instruction} Then clean: {tools}."})
     return tuple(found)
+
+
+def _to_clean(steps: Iterable[WorkedStep]) -> str:
+    """The machines that touched skin, or what lay on it, by name."""
+    stages = (one for step in steps for one in step.stages)
+    touched = ((one.card, on_skin()[one.modality]) for one in stages)
+    return ", ".join(dict.fromkeys(card.name for card, of in touched if card is not None and (of.film or of.ends)))
 
 
 def own_acts(
