@@ -187,7 +187,7 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
         words = "".join(part.extract_text() for part in PdfReader(BytesIO(sheet.body())).pages)
         assert "Microcurrent lift" in words and "may feel" in words and "Agreed" in words
         page.get_by_role("link", name="Tray list").click()
-        expect(page.locator(".tray")).to_contain_text("conductive gel")
+        expect(page.locator(".tray")).to_contain_text("gel")
         assert violations(page) == []
         stage(page, "Treat")
 

@@ -17,6 +17,7 @@ from merak.core.plan.mending import put_right
 from merak.core.plan.screening import Answer
 from merak.core.plan.shelf import coat_of, on_the_shelf
 from merak.core.plan.step import Step
+from merak.core.plan.tray import tray_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, visit_plan
 
 CHEEK, CHIN = "right mid cheek", "chin"
@@ -200,3 +201,22 @@ def test_at_the_end_it_is_said_which_tools_are_to_be_cleaned() -> None:
     assert WHO.card("led", "").name not in last.instruction, "a panel touches nobody"
     hands = visit_plan(WHO, Plan(steps=steps(row("touch"), row("finish"))))
     assert "Then clean" not in hands.acts[-1].instruction
+
+
+def test_the_tray_holds_what_is_laid_once_and_how_much() -> None:
+    rows = (*NUMBED, row("micro_needling", CHEEK), row("mask", CHEEK), row("microcurrent"))
+    plan_ = visit_plan(WHO, Plan(steps=steps(*rows)), chair=False)
+    there = {one.what: one for one in tray_of(WHO, plan_).products}
+    assert {"sterile sheet", "sterile serum", "gel", "serum", "numbing cream"} <= there.keys()
+    assert not {"mask", "conductive gel"} & there.keys(), "by the shelf's names; sterile where skin is opened"
+    assert there["gel"].amount.endswith(" mL") and there["numbing cream"].amount.endswith(" g")
+    assert there["sterile sheet"].for_ == ("Mask",) and there["sterile sheet"].amount
+    by_hand = visit_plan(WHO, Plan(steps=steps(row("mask", manner={"product": "mask", "amount": "two spoons"}))))
+    assert {one.what: one.amount for one in tray_of(WHO, by_hand).products}["mask"] == "two spoons"
+
+
+def test_what_does_not_go_on_opened_skin_lays_what_it_always_does() -> None:
+    """Numbing comes before the needles: its cream is neither left out nor out of reach of an allergy."""
+    for work in ("numbing", "peel", "microcurrent", "cleanse"):
+        assert coat_of(work, None, "", opened=True) == coat_of(work, None, "", opened=False) != ()
+    assert [one.name for one in coat_of("finish", None, "", opened=True)] == ["sterile serum", "cleared cream"]

@@ -168,10 +168,17 @@ def test_the_tray_names_each_thing_once_with_its_amounts_and_what_it_is_for() ->
     who = somebody()
     tray = tray_of(who, planned(who, "cleanse", "numbing", "wet_abrasion", "microcurrent", "nano", "finish"))
     products, protection, checks = lines(tray.products), lines(tray.protection), lines(tray.checks)
-    assert products["serum"] == ("", ("Microcurrent lift", "Finish")), "of two steps, once"
-    amount, what_for = products["conductive gel"]
+    assert products["serum"][1] == ("Wet abrasion", "Microcurrent lift") and products["sterile serum"][1] == (
+        "Nano needling",
+        "Finish",
+    )
+    amount, what_for = products["gel"]
     assert amount.endswith(" mL") and what_for == ("Microcurrent lift", "Current medium")
-    assert products["solution, all stages"][0].endswith(" mL") and products["acid solution"][0] == ""
+    assert (
+        products["solution, all stages"][0].endswith(" mL")
+        and products["acid"][0] == ""
+        and "acid solution" not in products
+    )
     assert products["towels"] == ("", ()), "at hand on every visit"
     assert products["70 % alcohol"][1] == ("Taking numbing off",), "what the school in force needs"
     assert "infrared thermometer" not in products, "of a school for what is not planned"

@@ -55,8 +55,8 @@ def on_the_shelf(words: str) -> tuple[Coat, ...]:
 
 
 def coat_of(modality: str, settings: Settings | None, named: str, opened: bool) -> tuple[Coat, ...]:
-    """What a stage lays: what it names, else what its modality usually does as it is set, each in its sterile kind, or
-    left out, where skin was `opened`.
+    """What a stage lays: what it names, else what its modality usually does as it is set; where skin is `opened`, and the
+    work may go there, each in its sterile kind, or left out.
     """
     if named.strip():
         return on_the_shelf(named)
@@ -66,7 +66,7 @@ def coat_of(modality: str, settings: Settings | None, named: str, opened: bool) 
         if case.coat and holds_case(case, settings):
             usual = case.coat
     there = [shelf()[name.lower()] for name in usual]
-    if opened:
+    if opened and entry.sterile:
         there = [shelf()[one.opened.lower()] if one.opened else one for one in there if one.opened or one.sterile]
     return tuple(Coat(one.name, one) for one in there)
 

@@ -476,7 +476,7 @@ def _worked_out(brief: Brief, stage: Stage, follows: dict[str, object], again: b
         minds = (*minds, caution("plan.minutes_unknown", "change", words))
     laid = coat_of(stage.modality, settings, stage.how.product, opened)
     numbers = dose.numbers | told(stage.modality, settings, card, classes)
-    if stage.how.product.strip():
+    if laid != coat_of(stage.modality, settings, "", opened=False):
         numbers.pop("product", None)  # how much of what is usual
     numbers |= _laid_on(laid, bool(module.WAYS.amounts) or "product" in numbers, cm2)
     return Worked(

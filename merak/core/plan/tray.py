@@ -2,12 +2,14 @@
 there.
 """
 
-from merak.core.knowledge import about, methods, traits
+from merak.core.knowledge import about, methods, shelf, traits
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.brief import Brief
+from merak.core.plan.footing import is_opened
+from merak.core.plan.shelf import coat_of
 from merak.core.plan.stage import Stage
 from merak.core.plan.visit_plan import VisitPlan, in_force
-from merak.core.working import Frozen
+from merak.core.working import Frozen, Quantity
 
 #: Every visit has these at hand.
 ALWAYS = ("towels", "cotton", "thin gauze to lift, plush gauze to dry", "bowls of lukewarm water", "bin", "gloves")
@@ -37,6 +39,8 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
     products: dict[str, TrayLine] = {}
     protection: dict[str, TrayLine] = {}
     checks: dict[str, TrayLine] = {}
+    works = frozenset(one.modality for one in plan.plan.stages)
+    opened = is_opened(works, brief.facts.history, brief.facts.today)
     for stage in plan.plan.stages:
         name = about()[stage.modality].title
         machine = brief.machine(stage.modality, stage.machine) if MODALITIES[stage.modality].CARD else None
@@ -47,11 +51,13 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
             words = "" if tip is None else f"{tip.name}{', single use, still sealed' if tip.single_use else ''}"
             _put(machines, machine.card.name, words, name)
         amounts = _amounts(plan, stage)
-        for key, used in plan.numbers.items():
-            if key.startswith(f"{stage.id}.laid."):
-                _put(products, used.name, used.text, name)
-        for n, thing in enumerate(about()[stage.modality].consumables):
-            _put(products, thing, amounts.get("", "") if n == 0 else "", name)
+        laid = coat_of(stage.modality, stage.settings, stage.how.product, opened)
+        mine = {one.name: one.text for key, one in plan.numbers.items() if key.startswith(f"{stage.id}.laid.")}
+        for n, coat in enumerate(laid):
+            own = amounts.get("", "") if n == len(laid) - 1 else ""
+            _put(products, coat.name, stage.how.amount or mine.get(coat.name, own), name)
+        for n, thing in enumerate(one for one in about()[stage.modality].consumables if one.lower() not in shelf()):
+            _put(products, thing, amounts.get("", "") if n == 0 and not laid else "", name)
         for named, amount in amounts.items():
             if named:
                 _put(products, named, amount, name)
@@ -63,7 +69,8 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
         school = next(one for one in method.schools if one.id == of[method.id])
         if any(stage.modality in school.on for stage in plan.plan.stages):
             for thing in school.tray:
-                _put(products, thing, "", method.words)
+                on_it = shelf().get(thing.lower())
+                _put(products, on_it.name if on_it else thing, "", method.words)
     for thing in ALWAYS:
         _put(products, thing, "", "")
     return Tray(
@@ -75,10 +82,20 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
 
 
 def _amounts(plan: VisitPlan, stage: Stage) -> dict[str, str]:
-    """What a stage uses up, by thing; "" stands for its first consumable."""
-    named = MODALITIES[stage.modality].WAYS.amounts.items()
-    found = {thing: plan.numbers.get(f"{stage.id}.{key}") for key, thing in named}
+    """What a stage uses up, by thing, as it is worked out or set; "" stands for what it lays last."""
+    named = (MODALITIES[stage.modality].WAYS.amounts or {"product": ""}).items()
+    found = {thing: plan.numbers.get(f"{stage.id}.{key}") or _set(stage, key) for key, thing in named}
     return {thing: used.text for thing, used in found.items() if used is not None and used.value is not None}
+
+
+def _set(stage: Stage, name: str) -> Quantity | None:
+    """An amount that is set; None where the modality has no such setting."""
+    field, value = type(stage.settings).model_fields.get(name), getattr(stage.settings, name, None)
+    if field is None or not isinstance(value, int | float):
+        return None
+    extra = field.json_schema_extra
+    unit = str(extra.get("unit", "")) if isinstance(extra, dict) else ""
+    return Quantity(name=name, value=value, unit=unit, digits=1)
 
 
 def _put(lines: dict[str, TrayLine], what: str, amount: str, step: str) -> None:

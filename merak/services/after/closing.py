@@ -15,12 +15,14 @@ from merak.core.after.differences import WHY, Difference, differences
 from merak.core.after.energy import Delivered, both_given, delivered_by
 from merak.core.after.incidents import PastIncident
 from merak.core.errors import BadInput, MerakError
-from merak.core.knowledge import about, rule
+from merak.core.knowledge import about, rule, shelf
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card
 from merak.core.modality.shared import Modality, stronger
+from merak.core.plan.footing import is_opened
 from merak.core.plan.screening import housekeeping
+from merak.core.plan.shelf import coat_of
 from merak.core.plan.stage import Stage, compute
 from merak.core.treatment import ActFacts, act_facts
 from merak.core.treatment.facts import delivered
@@ -178,10 +180,15 @@ def _products(
         if run
         else set()
     )
-    works = dict.fromkeys(stage.modality for stage in order.plan.stages if stage.id in reached) if order else {}
-    used = dict.fromkeys(thing for name in works for thing in about()[name].consumables if thing not in LINEN)
+    begun = [stage for stage in order.plan.stages if stage.id in reached] if order else []
+    opened = is_opened(frozenset(one.modality for one in begun), {}, ctx.now.date())
+    laid = {one: coat_of(one.modality, one.as_it_was, one.how.product, opened) for one in begun}
+    beside = (thing for one in begun for thing in about()[one.modality].consumables if thing.lower() not in shelf())
+    used = dict.fromkeys((*(coat.name for coats in laid.values() for coat in coats), *beside))
+    for thing in LINEN:
+        used.pop(thing, None)
     lots = visits.last_lots(ctx.db, ctx.now - LOTS_OF) if used else {}
-    left = {thing for name in works if about()[name].stays for thing in about()[name].consumables}
+    left = {coat.name for one, coats in laid.items() if about()[one.modality].stays for coat in coats}
     rows = sorted(((thing, lots.get(thing, ""), thing in left) for thing in used), key=lambda row: not row[2])
     return [*rows[: PRODUCTS - 1], *[("", "", False)] * max(1, PRODUCTS - len(rows) - 4)][:PRODUCTS]
 
