@@ -81,6 +81,7 @@ UNSAFE: dict[str, tuple[tuple[Row, ...], str]] = {
     "the lamp through a gliding cream": (
         (row("pulsed_light", CHEEK, manner={"product": "gliding cream"}),), "product.through",
     ),
+    "cold on skin that is only wet": ((row("cold", CHEEK, manner={"product": "sterile saline"}),), "product.bare"),
     "light on vitamin A": ((row("led", CHEEK, manner={"product": "vitamin A product"}),), "product.light"),
     "an acid that stays on": (
         (row("peel", CHEEK, manner={"product": "acid", "off": "stays on"}),), "product.off",

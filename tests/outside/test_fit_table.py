@@ -9,7 +9,7 @@ from itertools import combinations, permutations, product
 import pytest
 
 from builders.briefs import TODAY
-from merak.core.knowledge import aspects
+from merak.core.knowledge import all_of, aspects
 from merak.core.plan.fitting import Placed, clashes, may_run_beside
 from merak.core.plan.screening import housekeeping, subjects
 
@@ -142,3 +142,7 @@ def test_what_may_run_in_the_waiting_time_of_another() -> None:
     assert may_run_beside("numbing", "led", {"numbing": "light"}), "the school that lights the cream"
     assert may_run_beside("enzyme", "cold", {"cold": "enzyme"})
     assert not may_run_beside("enzyme", "cold", {"cold": "mask"})
+
+
+def test_every_proposal_begins_and_ends_alike() -> None:
+    assert all_of(("FRAME",)) == {"cleanse", "tone", "finish"}

@@ -75,6 +75,45 @@ ROWS = """
     numbing cream | 100 g | amide |  |  |  | 0 | 0
     vitamin A product | 4 g |  |  |  |  | 0 | 0
 """
+#: Work | what it lays, the newest last | never on bare skin | takes off what lies there | otherwise set.
+LAYS = """
+    alcohol | 70 % alcohol |  | lifts |
+    antisepsis | antiseptic |  | lifts |
+    cleanse | cleanser |  | lifts |
+    cold | gel | film |  |
+    crystal | crystals |  |  |
+    dry |  |  | lifts |
+    enzyme | enzyme |  |  |
+    finish | toner, serum, eye product, finishing cream, sun protection |  |  |
+    focused_lifting | gel | film |  |
+    galvanic_softening | alkaline solution | film |  |
+    iontophoresis | ionised serum | film |  |
+    led |  |  |  |
+    mask | mask | film |  |
+    micro_needling | sterile serum | film |  |
+    microcurrent | serum, gel | film |  |
+    mist | mist |  |  |
+    muscle_stimulation | gel | film |  |
+    nano | sterile serum | film |  |
+    numbing | numbing cream | film |  |
+    oxygen_airbrush | oxygen gel | film |  |
+    oxygen_jet | purified water |  | lifts |
+    oxygen_mask | oxygen foam, neutraliser | film |  |
+    peel | acid, neutraliser | film |  |
+    pulsed_light | clear gel | film |  |
+    rf_bulk | gliding cream | film |  |
+    rf_fractional |  |  |  |
+    saline | sterile saline |  | lifts |
+    soften | softening cream |  |  |
+    spatula | toner | film |  |
+    tone | toner |  |  |
+    touch | massage cream |  |  |
+    towel |  |  | lifts |
+    ultrasound | serum | film |  |
+    wash |  |  | lifts |
+    wet_abrasion | acid | film | lifts | salicylic: salicylic solution / infuse: serum / booster: booster
+    wipe |  |  | lifts |
+"""
 #: (product, cm², usual amount): a face is about 360 cm², with the neck 620.
 USUAL = (
     ("serum", 360, 2),
@@ -110,6 +149,17 @@ def test_each_kind_is_what_is_written_here() -> None:
         film = f"{one.film:g} {one.unit}"
         row_ = (one.name, film, " ".join(one.holds), one.opened, one.lit, ph, f"{one.life_min:g}", f"{one.price:g}")
         told |= {row_} if any((one.film, one.holds, one.opened, one.lit, one.ph, one.life_min, one.price)) else set()
+    assert told == written
+
+
+@pytest.mark.outside("the handbook on modalities", values="what each work lays and takes off", tolerance="exact")
+def test_each_work_lays_what_is_written_here() -> None:
+    written = {(*map(str.strip, line.split("|")),) for line in LAYS.strip().splitlines()}
+    told = set()
+    for name, one in on_skin().items():
+        cases = " / ".join(f"{', '.join(c.set.values())}: {', '.join(c.coat)}" for c in one.cases if c.coat)
+        row_ = (name, ", ".join(one.coat), "film" * one.film, "lifts" * one.lifts, cases)
+        told |= {row_} if one.coat or one.film or one.lifts or one.through else set()
     assert told == written
 
 

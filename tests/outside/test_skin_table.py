@@ -183,6 +183,13 @@ def test_what_is_not_done_on_what_was_left(early: str) -> None:
         assert found == by_hand(early, late), (early, late)
 
 
+def test_what_is_done_elsewhere_and_what_goes_to_the_body_alone() -> None:
+    assert worst_left("physician_resurfacing") == {"thinned": 3, "opened": 2}
+    assert footing("muscle_stimulation").bears == footing("iontophoresis").bears == {
+        "thinned": 1, "heated": 2, "lit": 1, "calmed": 1,
+    }  # fmt: skip
+
+
 @pytest.mark.parametrize("state", sorted(HOURS))
 def test_a_modality_bears_what_is_not_forbidden_and_no_more(state: str) -> None:
     """Degree by degree, also those that no modality leaves as it begins; a physician's work is done on none of it."""

@@ -16,7 +16,7 @@ needs(
     __name__,
     """
     pH: product.ph
-    words: product.allergy product.life product.light product.off product.sterile product.through
+    words: product.allergy product.bare product.life product.light product.off product.sterile product.through
     """,
 )
 
@@ -107,6 +107,8 @@ def products_told(stages: Sequence[InTime], allergic: Mapping[str, str]) -> Iter
     laying = [one for one in stages if any(each.lies for each in one.coat)]
     for one in stages:
         yield from _own(one, allergic)
+        if on_skin()[one.stage.modality].film and not any(each.lies for each in one.coat):
+            yield _told(one, "product.bare", f"{title(one.stage.modality)} lays nothing that stays between.")
         if through := on_skin()[one.stage.modality].through:
             yield from _through(one, through, tuple(_under(one, stages, laying)), _opened(one, stages))
         yield from _left_on(one, stages)

@@ -55,8 +55,8 @@ def on_the_shelf(words: str) -> tuple[Coat, ...]:
 
 
 def coat_of(modality: str, settings: Settings | None, named: str, opened: bool) -> tuple[Coat, ...]:
-    """What a stage lays: what it names, else what its modality usually does as it is set; where skin is `opened`, and the
-    work may go there, each in its sterile kind, or left out.
+    """What a stage lays: what it names, else what its modality usually does as it is set; where skin is `opened` and
+    the work may go there, each in its sterile kind, or left out.
     """
     if named.strip():
         return on_the_shelf(named)
