@@ -51,7 +51,7 @@ ROWS = """
     booster | 6 mL |  |  |  |  | 0 | 12
     gliding cream | 20 g |  |  |  |  | 0 | 0
     massage cream | 5 g | scent nut |  |  |  | 0 | 0
-    finishing cream | 4 g | scent | cleared cream |  |  | 0 | 0
+    cream | 4 g | scent | cleared cream |  |  | 0 | 0
     cleared cream | 4 g |  |  |  |  | 0 | 0
     eye product | 0.3 g |  |  |  |  | 0 | 0
     sun protection | 2 g |  |  |  |  | 0 | 0
@@ -84,7 +84,7 @@ LAYS = """
     crystal | crystals |  |  |
     dry |  |  | lifts |
     enzyme | enzyme |  |  |
-    finish | toner, serum, eye product, finishing cream, sun protection |  |  |
+    finish | toner, serum, eye product, cream, sun protection |  |  |
     focused_lifting | gel | film |  |
     galvanic_softening | alkaline solution | film |  |
     iontophoresis | ionised serum | film |  |

@@ -188,11 +188,14 @@ def _products(
     for thing in LINEN:
         used.pop(thing, None)
     lots = visits.last_lots(ctx.db, ctx.now - LOTS_OF) if used else {}
-    left = {coat.name for one, coats in laid.items() if about()[one.modality].stays for coat in coats}
+    stays = (coat for one, coats in laid.items() if about()[one.modality].stays for coat in coats)
+    left = {coat.name for coat in stays if coat.product is None or coat.product.kind not in GOES_IN}
     rows = sorted(((thing, lots.get(thing, ""), thing in left) for thing in used), key=lambda row: not row[2])
     return [*rows[: PRODUCTS - 1], *[("", "", False)] * max(1, PRODUCTS - len(rows) - 4)][:PRODUCTS]
 
 
+#: Kinds that are taken up and leave nothing on the skin.
+GOES_IN = ("tonic", "mist")
 #: Things without a lot.
 LINEN = frozenset(
     {"towel", "swabs", "gauze", "gloves", "eye shields", "opaque eye shields", "band covers", "electrode sponge"}
