@@ -45,7 +45,7 @@ def areas(draw: st.DrawFn) -> Polygon:
     return Polygon(rim, hole)
 
 
-@settings(max_examples=60)
+@settings(max_examples=30)
 @given(areas(), tips(), st.floats(-89, 90))
 def test_footprints_inside_stay_inside_and_the_sums_are_right(area: Polygon, tip: Tip, angle: float) -> None:
     laid = grid(area, tip, angle)
