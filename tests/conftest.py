@@ -22,9 +22,9 @@ if TYPE_CHECKING:
     from merak.services.context import Context
 
 
-# How quick something is says the benchmark; a property that a busy machine is slow at still holds. Fifty examples a
+# How quick something is says the benchmark; a property that a busy machine is slow at still holds. Forty examples a
 # run, others each time.
-hypothesis.settings.register_profile("merak", deadline=None, max_examples=50)
+hypothesis.settings.register_profile("merak", deadline=None, max_examples=40)
 hypothesis.settings.load_profile("merak")
 
 #: The slow rooms first, so that no worker is left alone with one at the end.

@@ -53,7 +53,7 @@ SUBJECTS = values(Subject).map(Subject.model_validate)
 
 
 @pytest.mark.parametrize("name", PLANNABLE)
-@settings(max_examples=40)
+@settings(max_examples=30)
 @given(data=st.data())
 def test_no_settings_however_odd_pass_a_ceiling(name: str, data: st.DataObject) -> None:
     module, subject = MODALITIES[name], data.draw(SUBJECTS)

@@ -45,7 +45,7 @@ def places(found: tuple[Act, ...]) -> list[tuple[str, Polygon | LineString]]:
 
 
 @pytest.mark.parametrize("modality", LAID[:4])
-@settings(max_examples=12)
+@settings(max_examples=8)
 @given(findings=FACES, spot=SPOTS)
 def test_nothing_is_laid_outside_what_may_be_treated(
     modality: str, findings: Findings, spot: tuple[float, float, float]
