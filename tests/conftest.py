@@ -22,8 +22,8 @@ if TYPE_CHECKING:
     from merak.services.context import Context
 
 
-# How quick something is says the benchmark; a property that a busy machine is slow at still holds. Forty examples a
-# run, others each time.
+# How quick something is says the benchmark; a property that a busy machine is slow at still holds. Each time it meets
+# forty other examples.
 hypothesis.settings.register_profile("merak", deadline=None, max_examples=40)
 hypothesis.settings.load_profile("merak")
 

@@ -220,3 +220,37 @@ def test_what_does_not_go_on_opened_skin_lays_what_it_always_does() -> None:
     for work in ("numbing", "peel", "microcurrent", "cleanse"):
         assert coat_of(work, None, "", opened=True) == coat_of(work, None, "", opened=False) != ()
     assert [one.name for one in coat_of("finish", None, "", opened=True)] == ["sterile serum", "cleared cream"]
+
+
+def test_light_is_covered_only_where_a_mask_or_a_sheet_lies() -> None:
+    """Elsewhere, over serum, or once it is off, light falls on bare skin, and its dose is known."""
+
+    def cover(of: VisitPlan) -> str:
+        words = said(of, "led")
+        assert ("sheet mask." in words) != ("bare skin." in words)
+        known = next(one.value for key, one in of.numbers.items() if key.endswith(".fluence")) is not None
+        assert known == ("bare skin." in words), "of a sheet nobody knows what it lets through"
+        return "bare" if known else "covered"
+
+    sheet = row("mask", CHEEK, manner={"product": "sheet mask"})
+    assert cover(together(sheet, row("led", CHEEK))) == "covered"
+    assert cover(together(sheet, row("led", CHIN))) == "bare"
+    assert (
+        cover(together(row("mask", CHEEK, manner={"product": "sheet mask", "off": "towel"}), row("led", CHEEK)))
+        == "bare"
+    )
+    assert cover(together(row("ultrasound", CHEEK), row("led", CHEEK))) == "bare", "serum hides nothing"
+    for there, found in ((CHEEK, "covered"), (CHIN, "bare")):
+        host, light = steps(row("mask", CHEEK), row("led", there))
+        beside = visit_plan(WHO, Plan(steps=(host, light.model_copy(update={"beside": host.id}))))
+        assert cover(beside) == found
+        (tray,) = (one for one in tray_of(WHO, beside).products if "mask" in one.what)
+        assert (tray.what, bool(tray.amount)) == ("sheet mask", True), "the tray holds what the chair lays"
+
+
+def test_no_key_lays_what_is_refused_as_well() -> None:
+    """The usual mask holds what she is allergic to; the one that is named too."""
+    who = somebody(slot=480, answers={**WHO.facts.answers, "allergy": Answer(option="plant")})
+    for product in ("", "mask", "setting mask"):
+        (bad,) = plan(row("mask", manner={"product": product} if product else None), who=who).clashes
+        assert (bad.rule, bad.lay) == ("product.allergy", "")

@@ -75,7 +75,7 @@ class Settings(Base):
     @classmethod
     def follows(cls, around: Circumstances) -> dict[str, Any]:
         """Over what it falls, where something lies there."""
-        return {"cover": "sheet mask"} if around.coated else {}
+        return {"cover": "sheet mask"} if around.covered else {}
 
     def tags(self) -> tuple[str, ...]:
         """Blue light's."""

@@ -47,7 +47,7 @@ LEAST_CM2 = 0.05
 class Circumstances:
     """What of a visit a step's settings may follow from: the other modalities of the plan, the treating person's
     licences and whether it is a senior, what was done to this client before, the plate and the zones that the step
-    goes to, whether something lies there on the skin, the worst grade of a condition, the school in force of a method.
+    goes to, whether a mask or a sheet lies there, the worst grade of a condition, the school in force of a method.
     """
 
     others: frozenset[str]
@@ -56,7 +56,7 @@ class Circumstances:
     before: frozenset[str]
     plate: str
     zones: tuple[str, ...]
-    coated: bool
+    covered: bool
     worst: Callable[[str], int]
     school: Callable[[str], str]
 

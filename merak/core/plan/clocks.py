@@ -6,7 +6,7 @@ from itertools import chain
 from merak.core.acts import Span
 from merak.core.knowledge import number, rule
 from merak.core.knowledge.register import needs
-from merak.core.plan.fitting import Clash
+from merak.core.plan.fitting import Clash, limit
 from merak.core.plan.step import WorkedStep
 
 needs(
@@ -19,11 +19,6 @@ needs(
 
 #: Clocks that nothing may lengthen.
 ENDING = ("at most", "exactly")
-
-
-def limit(rule_id: str, steps: Iterable[str], words: str, action: str, absolute: bool = False) -> Clash:
-    """What a rule of the whole visit says against these steps."""
-    return Clash(kind="apart", rule=rule_id, steps=tuple(steps), words=words, action=action, absolute=absolute)
 
 
 def own_time(worked: dict[str, WorkedStep], laid: tuple[Span, ...]) -> Iterable[Clash]:

@@ -6,11 +6,10 @@ from merak.core.acts import Act
 from merak.core.knowledge import Product, Through, number, on_skin, rule
 from merak.core.knowledge.register import needs
 from merak.core.plan.fitting import Clash, title
-from merak.core.plan.footing import footing
 from merak.core.plan.shelf import STAYS, Coat, coat_of, names
 from merak.core.plan.skin import InTime
-from merak.core.plan.stage import Stage, Worked
-from merak.core.plan.step import Step
+from merak.core.plan.stage import Worked
+from merak.core.plan.step import Step, lies_still
 
 needs(
     __name__,
@@ -29,14 +28,11 @@ def _under(late: InTime, stages: Sequence[InTime], laying: Sequence[InTime]) -> 
     nothing took off, and what lies beside it meanwhile. A step takes off what it laid.
     """
     for early in laying:
-        if early is late or not early.skin & late.skin:
-            continue
         if early.step != late.step:
-            lies = early.begins < late.ends and late.begins < early.ends
+            lies = bool(early.skin & late.skin) and early.begins < late.ends and late.begins < early.ends
         else:
             between = (one for one in stages if one.step == late.step and early.place < one.place < late.place)
-            lifted = any(on_skin()[one.stage.modality].lifts and early.skin & late.skin <= one.skin for one in between)
-            lies = early.place < late.place and early.stage.how.off in STAYS and not lifted
+            lies = early.place < late.place and lies_still(early, between, late.skin)
         if lies:
             yield from ((early, one) for one in early.coat if one.lies)
 
@@ -59,12 +55,11 @@ def _lit(host: Step, opened: bool) -> Step:
     if stage.how.product.strip():
         return host
     usual = coat_of(stage.modality, stage.settings, "", opened)
-    names = [
-        one.product.lit if one.product and one.product.lit and not one.lets("light") else one.name for one in usual
-    ]
-    if names == [one.name for one in usual]:
+    clear = [one.product.lit if one.product and not one.lets("light") else "" for one in usual]
+    if not any(clear):
         return host
-    new = stage.model_copy(update={"manner": stage.how.model_copy(update={"product": " + ".join(names)})})
+    words = " + ".join(other or one.name for one, other in zip(usual, clear, strict=True))
+    new = stage.model_copy(update={"manner": stage.how.model_copy(update={"product": words})})
     return host.model_copy(update={"stages": (*host.stages[:-1], new)})
 
 
@@ -74,7 +69,8 @@ def coats_said(acts: Sequence[Act], stages: Sequence[Worked], beneath: Sequence[
     """
     said: dict[str, str] = {}
     for n, one in enumerate(stages):
-        earlier = [early for k, early in enumerate(stages[:n]) if _still(early, stages[k + 1 : n], one)]
+        lying = () if on_skin()[one.modality].lifts else range(n)  # what lifts takes it off
+        earlier = [stages[k] for k in lying if lies_still(stages[k], stages[k + 1 : n], one.skin)]
         over = [each.name for each in (*beneath, *(each for early in earlier for each in early.coat)) if each.lies]
         usual = coat_of(one.modality, one.settings, "", opened=False)
         lays = [each.name for each in one.coat] if one.coat != usual and not one.stage.manner else []
@@ -93,37 +89,29 @@ def _saying(act: Act, first: str) -> Act:
     return act.model_copy(update={"instruction": f"{first}{act.instruction}"}) if first else act
 
 
-def _still(early: Worked, between: Sequence[Worked], late: Worked) -> bool:
-    """Whether what a stage laid is there still where a later one of its step is worked."""
-    shared = early.skin & late.skin
-    lifted = any(on_skin()[one.modality].lifts and shared <= one.skin for one in between)
-    return bool(shared) and early.stage.how.off in STAYS and not lifted and not on_skin()[late.modality].lifts
-
-
 def products_told(stages: Sequence[InTime], allergic: Mapping[str, str]) -> Iterator[Clash]:
     """What stands against what is laid, or lies, where a stage is worked. `allergic` are answers of that question, each
     with its words.
     """
     laying = [one for one in stages if any(each.lies for each in one.coat)]
     for one in stages:
-        yield from _own(one, allergic)
-        if on_skin()[one.stage.modality].film and not any(each.lies for each in one.coat):
-            yield _told(one, "product.bare", f"{title(one.stage.modality)} lays nothing that stays between.")
+        if own := tuple(_own(one, allergic)):
+            yield from (clash.model_copy(update={"lay": _instead(one, allergic)}) for clash in own)
         if through := on_skin()[one.stage.modality].through:
             yield from _through(one, through, tuple(_under(one, stages, laying)), _opened(one, stages))
         yield from _left_on(one, stages)
     yield from _alkaline(stages)
 
 
-def usual_instead(stage: Stage) -> str:
-    """What a stage lays when no product is named, sterile where skin is opened; "" where none is named, and where it
-    usually lays nothing.
-    """
-    usual = coat_of(stage.modality, stage.settings, "", opened="opened" in footing(stage.modality).leaves)
-    return names(usual) if stage.how.product.strip() else ""
+def _instead(one: InTime, allergic: Mapping[str, str]) -> str:
+    """What a stage usually lays, where something else is named and nothing stands against the usual; else ""."""
+    usual = coat_of(one.stage.modality, one.stage.settings, "", opened=False)
+    named = one.stage.how.product.strip() and usual != one.coat
+    return names(usual) if named and not any(_own(one._replace(coat=usual), allergic)) else ""
 
 
 def _own(one: InTime, allergic: Mapping[str, str]) -> Iterator[Clash]:
+    """What stands against the products that a stage lays, whatever lies there."""
     entry, work = on_skin()[one.stage.modality], title(one.stage.modality)
     for laid in one.coat:
         if "opened" in one.footing.leaves and not laid.sterile:
@@ -137,22 +125,23 @@ def _own(one: InTime, allergic: Mapping[str, str]) -> Iterator[Clash]:
             yield _told(one, "product.allergy", f"{work}: {laid.name} holds what the client is allergic to: {words}.")
         if laid.product and 0 < laid.product.life_min < (one.stage.how.wait_min or 0):
             yield _told(one, "product.life", f"{work}: {laid.name} lives {laid.product.life_min:g} min once mixed.")
+    if entry.film and not any(laid.lies for laid in one.coat):
+        yield _told(one, "product.bare", f"{work} lays nothing that stays between.")
 
 
 def _known(laid: Coat) -> str:
     return laid.name if laid.product else f"“{laid.name}” is not on the shelf: as far as anybody knows it"
 
 
-def _told(one: InTime, rule_id: str, words: str) -> Clash:
+def _told(one: InTime, rule_id: str, words: str, action: str = "Lay another product.") -> Clash:
     return Clash(
         kind="product",
         rule=rule_id,
         steps=(one.step,),
         words=f"{words} {rule(rule_id).reason}",
-        action="Lay another product.",
+        action=action,
         absolute=True,
         stage=one.stage.id,
-        lay=usual_instead(one.stage),
     )
 
 
@@ -196,29 +185,27 @@ def _left_on(one: InTime, stages: Sequence[InTime]) -> Iterator[Clash]:
         *(each.skin for each in later if each.stage.how.off not in STAYS or on_skin()[each.stage.modality].lifts)
     )
     if not one.skin <= gone:
-        words = f"{title(one.stage.modality)}: {works[0]} is not taken off again. {rule('product.off').reason}"
-        action = "Say how it comes off, or wash it off in the same step."
-        yield _told(one, "product.off", words).model_copy(update={"words": words, "action": action})
+        words = f"{title(one.stage.modality)}: {works[0]} is not taken off again."
+        yield _told(one, "product.off", words, "Say how it comes off, or wash it off in the same step.")
 
 
 def _alkaline(stages: Sequence[InTime]) -> Iterator[Clash]:
     """Skin that an alkaline product leaves so: nothing after it on all of that skin brings it back."""
-    most = number("product.ph")
-    if not any(each.product and each.product.ph and each.product.ph[0] > most for one in stages for each in one.coat):
+    if not any(_is_alkaline(each) for one in stages for each in one.coat):
         return
     back = {
         one.place: one.skin
         for one in stages
-        if one.stage.how.off == "neutraliser" or any(_ph(laid, 0) <= most for laid in one.coat)
+        if one.stage.how.off == "neutraliser" or any(_is_alkaline(laid) is False for laid in one.coat)
     }
     for one in stages:
-        high = [laid.name for laid in one.coat if laid.product and laid.product.ph and laid.product.ph[0] > most]
+        high = [laid.name for laid in one.coat if _is_alkaline(laid)]
         after = (skin for place, skin in back.items() if place >= one.place)
         if high and not one.skin <= frozenset[str]().union(*after):
             words = f"{title(one.stage.modality)}: {high[0]} leaves skin alkaline, and nothing brings it back."
-            action = "Tone after it, or a finish with a tonic."
-            yield _told(one, "product.ph", words).model_copy(update={"action": action})
+            yield _told(one, "product.ph", words, "Tone after it, or a finish with a tonic.")
 
 
-def _ph(laid: Coat, end: int) -> float:
-    return laid.product.ph[end] if laid.product and laid.product.ph else 14.0
+def _is_alkaline(laid: Coat) -> bool | None:
+    """Whether a product leaves skin alkaline (rule product.ph); None where it says nothing of its pH."""
+    return laid.product.ph[0] > number("product.ph") if laid.product and laid.product.ph else None

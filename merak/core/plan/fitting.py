@@ -47,6 +47,11 @@ class Clash(Frozen):
     off: dict[str, tuple[str, ...]] = Field(default_factory=dict)
 
 
+def limit(rule_id: str, steps: Iterable[str], words: str, action: str, absolute: bool = False) -> Clash:
+    """What a rule of the whole visit says against these steps."""
+    return Clash(kind="apart", rule=rule_id, steps=tuple(steps), words=words, action=action, absolute=absolute)
+
+
 Methods = Mapping[str, str]
 #: The house's schools, all of them.
 NO_METHODS: Methods = MappingProxyType({})

@@ -12,6 +12,8 @@ from merak.core.working import Quantity
 
 #: How a thing comes off that does not come off with its stage.
 STAYS = ("", "stays on")
+#: Kinds that lie between skin and whatever shines on it.
+COVERING = ("mask", "sheet")
 #: So many different words for products are looked up once.
 MOST_WORDS = 1024
 
@@ -31,6 +33,11 @@ class Coat(NamedTuple):
     def lies(self) -> bool:
         """Whether it leaves a coat: what nobody knows does."""
         return self.product is None or self.product.film > 0
+
+    @property
+    def covers(self) -> bool:
+        """Whether it hides the skin, as a mask or a sheet does: what nobody knows does."""
+        return self.product is None or self.product.kind in COVERING
 
     def lets(self, what: Through) -> bool:
         """Whether that is known to get through it."""

@@ -268,10 +268,10 @@ def derived(
     brief: Brief,
     of: Methods,
     zones: tuple[str, ...] = (),
-    coated: bool = False,
+    covered: bool = False,
 ) -> dict[str, object]:
     """Fields that follow from the rest of the plan, from where the stage goes and from who is at the chair, and are not
-    typed: `others` are the other modalities of the plan; on its skin something lies where it is `coated`.
+    typed: `others` are the other modalities of the plan; a mask or a sheet lies on its skin where it is `covered`.
     """
     facts = brief.facts
     around = Circumstances(
@@ -281,7 +281,7 @@ def derived(
         before=frozenset(facts.history),
         plate=(plates_of(zones, modality) or about()[modality].plates)[0],
         zones=tuple(dict.fromkeys(map(bare, workable(brief, modality, zones)))),
-        coated=coated,
+        covered=covered,
         worst=facts.findings.worst,
         school=partial(chosen, of),
     )
@@ -422,17 +422,17 @@ def compute(
     others: frozenset[str] = frozenset(),
     of: Methods = NO_METHODS,
     again: bool = False,
-    coated: bool = False,
+    covered: bool = False,
 ) -> Worked:
     """What a stage comes to beside the other stages of a plan; `again` where its step has done the same work with the
-    same machine before: what is made ready once stays ready, and one test spot speaks for both; `coated` where
-    something lies on its skin.
+    same machine before: what is made ready once stays ready, and one test spot speaks for both; `covered` where
+    a mask or a sheet lies on its skin.
 
     Raises BadInput, by "id.field", for settings that cannot be read, Refused where screening stops it.
     """
     opened = is_opened(others, brief.facts.history, brief.facts.today)
-    coated = coated or any(one.lies for one in on_the_shelf(stage.how.product))
-    follows = derived(stage.modality, others, brief, of, stage.zones, coated)
+    covered = covered or any(one.covers for one in on_the_shelf(stage.how.product))
+    follows = derived(stage.modality, others, brief, of, stage.zones, covered)
     return _worked_out(brief, stage, follows, again, opened)
 
 

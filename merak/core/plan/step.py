@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from types import MappingProxyType
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
 from pydantic import Field, field_validator, model_validator
 
@@ -17,8 +17,8 @@ from merak.core.modality.shared import Settings
 from merak.core.plan.brief import MANY, Brief
 from merak.core.plan.fitting import NO_METHODS, Methods, Placed, in_force, title
 from merak.core.plan.halves import turns
-from merak.core.plan.shelf import STAYS
-from merak.core.plan.stage import Stage, Worked, begin, compute, turn_s
+from merak.core.plan.shelf import STAYS, Coat
+from merak.core.plan.stage import Stage, Worked, begin, compute, turn_s, worked_areas
 from merak.core.remembered import remembered
 from merak.core.working import Frozen, Quantity
 
@@ -254,21 +254,44 @@ class Stopped(NamedTuple):
         return BadInput(dict(self.fields)) if self.fields else Refused(self.words, self.rule)
 
 
-def is_coated(stages: Sequence[Worked]) -> bool:
-    """Whether anything that these stages of a step laid lies there still."""
-    lying = False
-    for one in stages:
-        lying = lying and not on_skin()[one.modality].lifts
-        lying = lying or (one.stage.how.off in STAYS and any(each.lies for each in one.coat))
-    return lying
+class LaysOn(Protocol):
+    """A stage as far as it lays something somewhere, planned or in time."""
+
+    @property
+    def stage(self) -> Stage:
+        """Itself."""
+
+    @property
+    def skin(self) -> frozenset[str]:
+        """Where it goes, side by side."""
+
+    @property
+    def coat(self) -> tuple[Coat, ...]:
+        """What it lays."""
+
+
+def lies_still(early: LaysOn, between: Iterable[LaysOn], skin: frozenset[str]) -> bool:
+    """Whether what a stage laid lies on any of this skin still, once those between it and now were worked too."""
+    shared = early.skin & skin
+    lifted = any(on_skin()[one.stage.modality].lifts and shared <= one.skin for one in between)
+    return bool(shared) and early.stage.how.off in STAYS and not lifted
+
+
+def _is_covered(brief: Brief, stage: Stage, earlier: Sequence[Worked], beneath: frozenset[str]) -> bool:
+    """Whether a mask or a sheet lies where a stage goes. Raises Refused where it goes nowhere."""
+    covering = [n for n, one in enumerate(earlier) if any(each.covers for each in one.coat)]
+    if not covering and not beneath:
+        return False
+    skin = sided(worked_areas(brief, stage))
+    return bool(skin & beneath) or any(lies_still(earlier[n], earlier[n + 1 :], skin) for n in covering)
 
 
 @remembered(MANY)
 def worked_step(
-    brief: Brief, step: Step, others: frozenset[str], of: Methods, coated: bool = False
+    brief: Brief, step: Step, others: frozenset[str], of: Methods, beneath: frozenset[str] = frozenset()
 ) -> tuple[WorkedStep | None, tuple[Stopped, ...]]:
-    """A step of those of its stages that can be computed (None where none can), and why the others cannot be; `coated`
-    where something of another step lies on its skin.
+    """A step of those of its stages that can be computed (None where none can), and why the others cannot be; on skin
+    `beneath` it a mask or a sheet of another step lies.
     """
     found: list[Worked] = []
     stopped: list[Stopped] = []
@@ -278,8 +301,8 @@ def worked_step(
         again = (stage.modality, stage.machine) in done
         done.add((stage.modality, stage.machine))
         try:
-            over = coated or is_coated(found)
-            found.append(compute(brief, stage, others.union(names[:n], names[n + 1 :]), of, again, over))
+            covered = _is_covered(brief, stage, found, beneath)
+            found.append(compute(brief, stage, others.union(names[:n], names[n + 1 :]), of, again, covered))
         except Refused as stop:
             stopped.append(Stopped(stage.id, stop.words, stop.rule))
         except BadInput as bad:

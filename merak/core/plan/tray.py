@@ -5,8 +5,6 @@ there.
 from merak.core.knowledge import about, methods, shelf, traits
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.brief import Brief
-from merak.core.plan.footing import is_opened
-from merak.core.plan.shelf import coat_of
 from merak.core.plan.stage import Stage
 from merak.core.plan.visit_plan import VisitPlan, in_force
 from merak.core.working import Frozen, Quantity
@@ -39,8 +37,6 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
     products: dict[str, TrayLine] = {}
     protection: dict[str, TrayLine] = {}
     checks: dict[str, TrayLine] = {}
-    works = frozenset(one.modality for one in plan.plan.stages)
-    opened = is_opened(works, brief.facts.history, brief.facts.today)
     for stage in plan.plan.stages:
         name = about()[stage.modality].title
         machine = brief.machine(stage.modality, stage.machine) if MODALITIES[stage.modality].CARD else None
@@ -51,11 +47,11 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
             words = "" if tip is None else f"{tip.name}{', single use, still sealed' if tip.single_use else ''}"
             _put(machines, machine.card.name, words, name)
         amounts = _amounts(plan, stage)
-        laid = coat_of(stage.modality, stage.settings, stage.how.product, opened)
+        laid = plan.coats.get(stage.id, ())
         mine = {one.name: one.text for key, one in plan.numbers.items() if key.startswith(f"{stage.id}.laid.")}
-        for n, coat in enumerate(laid):
+        for n, thing in enumerate(laid):
             own = amounts.get("", "") if n == len(laid) - 1 else ""
-            _put(products, coat.name, stage.how.amount or mine.get(coat.name, own), name)
+            _put(products, thing, stage.how.amount or mine.get(thing, own), name)
         for n, thing in enumerate(one for one in about()[stage.modality].consumables if one.lower() not in shelf()):
             _put(products, thing, amounts.get("", "") if n == 0 and not laid else "", name)
         for named, amount in amounts.items():

@@ -7,16 +7,17 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from merak.core.acts import Act, Span
+from merak.core.body.plate import sided
 from merak.core.client import Side
-from merak.core.errors import BadInput
+from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import book, methods, number, rule, traits
 from merak.core.knowledge.register import needs
 from merak.core.modality.exposure import Sum
 from merak.core.plan.along import cut
 from merak.core.plan.brief import FEW, MANY, Brief
-from merak.core.plan.clocks import limit, overrun, own_time
+from merak.core.plan.clocks import overrun, own_time
 from merak.core.plan.coats import lit, products_told
-from merak.core.plan.fitting import Clash, Methods, Placed, chosen, clashes, may_run_beside
+from merak.core.plan.fitting import Clash, Methods, Placed, chosen, clashes, limit, may_run_beside
 from merak.core.plan.footing import is_opened
 from merak.core.plan.merits import needs_told
 from merak.core.plan.order import chair_acts
@@ -24,7 +25,7 @@ from merak.core.plan.screening import housekeeping
 from merak.core.plan.shelf import coat_of
 from merak.core.plan.side import FirstSide, first_side
 from merak.core.plan.skin import timed, unfit_skin
-from merak.core.plan.stage import Stage, moved, settled
+from merak.core.plan.stage import Stage, moved, settled, worked_areas
 from merak.core.plan.step import Step, WorkedStep, worked_step
 from merak.core.plan.sums import sums_told, together, too_much
 from merak.core.remembered import remembered
@@ -98,7 +99,7 @@ class Plan(Frozen):
 
 class VisitPlan(Frozen):
     """A computed plan. Numbers are keyed "stage.name" (and "visit.…"), `refused` "stage.field"; `cautions`, `zones`,
-    `times` (s) are by stage; `stopped` says by stage why it cannot be.
+    `times` (s), `coats` (what is laid, the newest last) are by stage; `stopped` says by stage why it cannot be.
     """
 
     plan: Plan
@@ -114,6 +115,7 @@ class VisitPlan(Frozen):
     zones: dict[str, dict[str, float]]
     slot_s: float = 0
     times: dict[str, int] = Field(default_factory=dict)
+    coats: dict[str, tuple[str, ...]] = Field(default_factory=dict)
 
     @property
     def startable(self) -> bool:
@@ -155,8 +157,7 @@ def _known_plan(brief: Brief, plan: Plan, chair: bool) -> VisitPlan:
 
 def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     of = in_force(brief, plan)
-    works = frozenset(stage.modality for stage in plan.stages)
-    opened = is_opened(works, brief.facts.history, brief.facts.today)
+    opened = is_opened(frozenset(one.modality for one in plan.stages), brief.facts.history, brief.facts.today)
     steps, left_out = cut(brief, lit(_settled(brief, plan), opened))
     worked, stopped, refused = _all_worked(brief, steps, of)
     first = first_side(brief.facts.findings)
@@ -191,6 +192,7 @@ def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
         zones={one.stage.id: one.areas for one in stages},
         slot_s=60 * brief.facts.slot,
         times={one.stage.id: one.seconds for one in stages},
+        coats={one.stage.id: tuple(coat.name for coat in one.coat) for one in stages},
     )
 
 
@@ -218,11 +220,8 @@ def _all_worked(
     refused: dict[str, Caution] = {}
     names = [[stage.modality for stage in step.stages] for step in steps]
     for n, step in enumerate(steps):
-        hosts = [one.stages[-1] for one in steps if one.id == step.beside]
-        coated = any(
-            one.lies for host in hosts for one in coat_of(host.modality, host.settings, host.how.product, False)
-        )
-        worked, cannot = worked_step(brief, step, frozenset(chain(*names[:n], *names[n + 1 :])), of, coated)
+        beneath = next((_covered(brief, one) for one in steps if one.id == step.beside), frozenset())
+        worked, cannot = worked_step(brief, step, frozenset(chain(*names[:n], *names[n + 1 :])), of, beneath)
         for one in cannot:
             for key, words in one.fields.items():
                 refused[key] = Caution(weight="stop", words=words, action="", rule="device.scale", field=key)
@@ -235,6 +234,17 @@ def _all_worked(
             for stop in done.stops:
                 refused.setdefault(f"{done.stage.id}.{stop.field or 'settings'}", stop)
     return found, stopped, refused
+
+
+def _covered(brief: Brief, host: Step) -> frozenset[str]:
+    """The skin that a step's mask or sheet lies on while something runs beside it."""
+    last = host.stages[-1]
+    if not any(one.covers for one in coat_of(last.modality, last.settings, last.how.product, opened=False)):
+        return frozenset()
+    try:
+        return sided(worked_areas(brief, last))
+    except Refused:
+        return frozenset()
 
 
 def beside_fits(host: Step, guest: Step, of: Methods) -> bool:

@@ -4,6 +4,7 @@ sealed.
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from itertools import chain
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
@@ -20,10 +21,9 @@ from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card
 from merak.core.modality.shared import Modality, stronger
-from merak.core.plan.footing import is_opened
 from merak.core.plan.screening import housekeeping
-from merak.core.plan.shelf import coat_of
 from merak.core.plan.stage import Stage, compute
+from merak.core.plan.visit_plan import visit_plan
 from merak.core.treatment import ActFacts, act_facts
 from merak.core.treatment.facts import delivered
 from merak.core.treatment.order import Ordered
@@ -125,7 +125,7 @@ def closing(
         _begun(run, done),
         tags,
         held,
-        _products(ctx, run, order, kept, form),
+        _products(ctx, file, run, order, kept, form),
         sheet,
         ended,
         next_at,
@@ -166,7 +166,12 @@ def _ended(ctx: Context, visit_id: UUID) -> datetime:
 
 
 def _products(
-    ctx: Context, run: Run | None, order: Ordered | None, kept: CloseBody | None, form: dict[str, str] | None
+    ctx: Context,
+    file: VisitFile,
+    run: Run | None,
+    order: Ordered | None,
+    kept: CloseBody | None,
+    form: dict[str, str] | None,
 ) -> list[tuple[str, str, bool]]:
     """(product, lot, left on) as typed or kept; before that, what the steps use that were begun, with the lots that
     were used last.
@@ -181,15 +186,15 @@ def _products(
         else set()
     )
     begun = [stage for stage in order.plan.stages if stage.id in reached] if order else []
-    opened = is_opened(frozenset(one.modality for one in begun), {}, ctx.now.date())
-    laid = {one: coat_of(one.modality, one.as_it_was, one.how.product, opened) for one in begun}
+    coats = visit_plan(file.brief, order.plan, chair=False).coats if order else {}
+    laid = {one: coats.get(one.id, ()) for one in begun}
     beside = (thing for one in begun for thing in about()[one.modality].consumables if thing.lower() not in shelf())
-    used = dict.fromkeys((*(coat.name for coats in laid.values() for coat in coats), *beside))
+    used = dict.fromkeys((*chain(*laid.values()), *beside))
     for thing in LINEN:
         used.pop(thing, None)
     lots = visits.last_lots(ctx.db, ctx.now - LOTS_OF) if used else {}
-    stays = (coat for one, coats in laid.items() if about()[one.modality].stays for coat in coats)
-    left = {coat.name for coat in stays if coat.product is None or coat.product.kind not in GOES_IN}
+    stays = {thing for one, things in laid.items() if about()[one.modality].stays for thing in things}
+    left = {thing for thing in stays if thing.lower() not in shelf() or shelf()[thing.lower()].kind not in GOES_IN}
     rows = sorted(((thing, lots.get(thing, ""), thing in left) for thing in used), key=lambda row: not row[2])
     return [*rows[: PRODUCTS - 1], *[("", "", False)] * max(1, PRODUCTS - len(rows) - 4)][:PRODUCTS]
 

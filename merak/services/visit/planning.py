@@ -13,10 +13,9 @@ from merak.core.modality.device import fits
 from merak.core.plan.by_class import CLASSES
 from merak.core.plan.draft import Draft, Touched
 from merak.core.plan.fitting import rank, title
-from merak.core.plan.footing import is_opened
 from merak.core.plan.proposals import Proposal, proposals
 from merak.core.plan.screening import Board
-from merak.core.plan.shelf import coat_of, names, shelf_names
+from merak.core.plan.shelf import shelf_names
 from merak.core.plan.stage import Stage, can_override, derived, read_settings
 from merak.core.plan.step import PLAIN, Step, programme_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, beside_fits, in_force, visit_plan
@@ -134,9 +133,7 @@ class Planned:
         """How a stage is worked, as a form shows it."""
         prefix = f"{stage.id}.how."
         fields = shown(Manner, texts(stage.how, prefix) | self.draft.typed, prefix)
-        facts, others = self.file.brief.facts, frozenset(one.modality for one in self.plan.stages if one is not stage)
-        opened = is_opened(others, facts.history, facts.today)
-        usual = names(coat_of(stage.modality, stage.settings, "", opened))
+        usual = ", then ".join(self.computed.coats.get(stage.id, ()))
         return tuple(
             replace(one, options=shelf_names(), usual=usual) if one.name == f"{prefix}product" else one
             for one in fields
