@@ -248,6 +248,12 @@ def test_light_is_covered_only_where_a_mask_or_a_sheet_lies() -> None:
         assert (tray.what, bool(tray.amount)) == ("sheet mask", True), "the tray holds what the chair lays"
 
 
+def test_a_tip_that_several_stages_share_lies_ready_once() -> None:
+    wet = visit_plan(WHO, Plan(steps=(one_step(row("wet_abrasion", kind="acid"), row("wet_abrasion", kind="infuse")),)))
+    (unit,) = tray_of(WHO, wet).machines
+    assert "+" not in unit.amount
+
+
 def test_no_key_lays_what_is_refused_as_well() -> None:
     """The usual mask holds what she is allergic to; the one that is named too."""
     who = somebody(slot=480, answers={**WHO.facts.answers, "allergy": Answer(option="plant")})

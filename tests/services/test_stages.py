@@ -508,6 +508,16 @@ def test_how_skin_arrived_is_looked_at_and_kept(ctx: Context) -> None:
     assert looking.save_findings(ctx, visit, {"arrived": ""}).findings.arrived == ""
 
 
+def test_what_is_to_be_minded_in_several_stages_and_steps_is_told_once(ctx: Context) -> None:
+    visit = new_visit(ctx)
+    ask_nothing(ctx, visit, allergy="scent")
+    planning.edit(ctx, visit, "add", {"modality": "wet_abrasion"})
+    page = planning.edit(ctx, visit, "add", {"modality": "led"})
+    told = [(works, one.words) for works, one in page.to_mind]
+    assert len(told) == len(set(told)) and len([one for one in page.plan.stages if one.modality == "wet_abrasion"]) > 1
+    assert ("Wet abrasion, Light-emitting panel", "An allergy to something used here.") in told
+
+
 def test_another_product_is_laid_by_one_tap_and_taken_back(ctx: Context) -> None:
     """A rich cream under the probes: refused for good, and put right by the key that is offered."""
     visit = new_visit(ctx)

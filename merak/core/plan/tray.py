@@ -45,7 +45,8 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
             wanted = getattr(stage.settings, "tip", "")
             tip = next((one for one in tips if one.name == wanted), tips[0] if tips else None)
             words = "" if tip is None else f"{tip.name}{', single use, still sealed' if tip.single_use else ''}"
-            _put(machines, machine.card.name, words, name)
+            there = machines.get(machine.card.name)
+            _put(machines, machine.card.name, "" if there and words in there.amount else words, name)
         amounts = _amounts(plan, stage)
         laid = plan.coats.get(stage.id, ())
         mine = {one.name: one.text for key, one in plan.numbers.items() if key.startswith(f"{stage.id}.laid.")}

@@ -15,7 +15,7 @@ from merak.core.plan.draft import Draft, Touched
 from merak.core.plan.fitting import rank, title
 from merak.core.plan.proposals import Proposal, proposals
 from merak.core.plan.screening import Board
-from merak.core.plan.shelf import shelf_names
+from merak.core.plan.shelf import coat_of, names, shelf_names
 from merak.core.plan.stage import Stage, can_override, derived, read_settings
 from merak.core.plan.step import PLAIN, Step, programme_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, beside_fits, in_force, visit_plan
@@ -90,6 +90,16 @@ class Planned:
         """What stands against the open stage."""
         return [stop for key, stop in self.computed.refused.items() if key.startswith(f"{self.chosen}.")]
 
+    @property
+    def to_mind(self) -> list[tuple[str, Caution]]:
+        """What to mind in the plan, each once: the works that it is about, in words, and what it is."""
+        works: dict[Caution, dict[str, None]] = {}
+        for stage in self.plan.stages:
+            for one in self.computed.cautions.get(stage.id, ()):
+                if one.weight != "know":
+                    works.setdefault(one, {})[title(stage.modality)] = None
+        return [(", ".join(names), one) for one, names in works.items()]
+
     def mine(self, person: UUID) -> tuple[bool, bool]:
         """Whether somebody has something to take back, and to do again."""
         return bool(self.draft.changes.get(str(person))), bool(self.draft.undone.get(str(person)))
@@ -134,6 +144,8 @@ class Planned:
         prefix = f"{stage.id}.how."
         fields = shown(Manner, texts(stage.how, prefix) | self.draft.typed, prefix)
         usual = ", then ".join(self.computed.coats.get(stage.id, ()))
+        if stage.how.product.strip():  # what stands there is named
+            usual = names(coat_of(stage.modality, stage.settings, "", opened=False))
         return tuple(
             replace(one, options=shelf_names(), usual=usual) if one.name == f"{prefix}product" else one
             for one in fields
