@@ -31,7 +31,7 @@ needs(
 )
 
 #: So many are kept of what was worked out lately, for all clients together: of whole plans, and of what is small.
-FEW, MANY = 120, 1_000
+FEW, MANY = 80, 500
 
 
 @dataclass(frozen=True)
