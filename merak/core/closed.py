@@ -240,6 +240,7 @@ def _planning(of: Book, names: Names) -> Iterator[Fault]:
         if pairing.days < 0 or (not pairing.b and pairing.kind != "one"):
             yield Fault("pairing", pairing.id, "it pairs something with something, and days are not below zero")
     yield from _skin(of, names)
+    yield from _guards(of, names)
     yield from _shelf(of, names)
     for method in of.method:
         for school in method.schools:
@@ -288,6 +289,22 @@ def _skin(of: Book, names: Names) -> Iterator[Fault]:
             yield from _known("on_skin", work.id, "rule with a number", case.above.values(), numbered)
             fields = MODALITIES[work.modality].Settings.model_fields if work.modality in MODALITIES else {}
             yield from _known("on_skin", work.id, "setting of it", case.above, fields)
+
+
+def _guards(of: Book, names: Names) -> Iterator[Fault]:
+    """Guards over zones that there are; what works ask for and are clear of is one of them, and not both."""
+    known = {one.guard for one in of.guard}
+    every = {zone for plate in PLATES for zone in zone_names(plate)}
+    for one in of.guard:
+        yield from _known("guard", one.id, "guard", one.also, known)
+        yield from _known("guard", one.id, "zone", one.hides, every)
+        if not one.off and (one.hides or one.only):
+            yield Fault("guard", one.id, "what hides skin, or is worn only at times, says how it comes off")
+    for work in of.on_skin:
+        asked = work.guards or ()
+        yield from _known("on_skin", work.id, "guard", (*asked, *work.clear), known)
+        if {*asked} & {*work.clear}:
+            yield Fault("on_skin", work.id, "it asks for a guard that it has to be clear of")
 
 
 def _shelf(of: Book, names: Names) -> Iterator[Fault]:

@@ -39,7 +39,7 @@ def test_its_size_adds_to_what_is_laid_and_the_plates_stay_what_they_are() -> No
 
 def test_at_the_chair_it_is_named_and_nothing_of_it_is_counted() -> None:
     for modality in sorted(name for name in MODALITIES if about()[name].beyond):
-        for zones, words in (((), "everywhere, feet"), (("feet",), "feet"), (("chin", "feet"), "chin, feet")):
+        for zones, words in (((), "Everywhere, feet"), (("feet",), "Feet"), (("chin", "feet"), "Chin, feet")):
             one = worked(modality, FEET, zones=zones)
             acts = own_acts(WHO, as_step(WHO, one), "right", OF, True)
             assert any(words in act.instruction for act in acts), (modality, [act.instruction for act in acts])

@@ -50,9 +50,9 @@ def test_making_ready_says_how_and_the_work_says_what_the_school_says() -> None:
 
 
 def test_zones_are_named_where_it_goes_on_some_and_not_where_it_goes_everywhere() -> None:
-    assert words("extract", zones=("mid cheek", "chin"))[0].startswith("mid cheek, chin. Fingers wrapped")
+    assert words("extract", zones=("mid cheek", "chin"))[0].startswith("Mid cheek, chin. Fingers wrapped")
     assert words("extract")[0].startswith("Fingers wrapped")
-    assert all(one.startswith("mid cheek. ") for one in words("iontophoresis", zones=("mid cheek",)))
+    assert all(one.startswith("Mid cheek. ") for one in words("iontophoresis", zones=("mid cheek",)))
 
 
 @pytest.mark.parametrize(

@@ -4,7 +4,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from merak.core.body.head import Grid, Head, head
@@ -48,6 +48,7 @@ def test_lengths_across_the_middle_of_the_face_are_true_within_an_eighth(y: floa
 
 
 @given(MEASURES, st.floats(-135, 135), st.floats(1, 189), TURNS)
+@example(Measures(ear_to_ear_mm=240, hairline_chin_mm=195), 5, 97, -54)  # a cell seen nearly edge on
 def test_a_view_is_its_own_way_back(measures: Measures, x: float, y: float, turned: float) -> None:
     """What is seen is found again within half a millimetre of skin, but where it is seen so aslant that a millimetre of
     it is not a third of one in the view; what is hidden stands on the edge that hides it.

@@ -342,7 +342,7 @@ def test_the_tray_lists_each_thing_once_with_its_amount() -> None:
     assert {line.what for line in found.machines} == {"lift unit", "iontophoresis unit", "panel"}
     gel = next(line for line in found.products if line.what == "gel")
     assert gel.amount.endswith("mL") and [line.what for line in found.products].count("electrode sponge") == 1
-    assert any("eye shields" in line.what for line in found.protection) and any(
+    assert any("eye pads" in line.what for line in found.protection) and any(
         "own hand" in line.what for line in found.checks
     )
 

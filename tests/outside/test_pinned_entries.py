@@ -214,7 +214,9 @@ PAIRINGS = """
     fit.enzyme_cold | beside | enzyme | cold | 0 only cold=enzyme
     fit.numb_cleanse | beside | numbing | cleanse tone touch | 0
     fit.numb_led | beside | numbing | led | 0 only numbing=light
-    fit.body_lift | beside | muscle_stimulation | microcurrent led mask | 0
+    fit.body_lift | beside | muscle_stimulation | cleanse tone touch enzyme microcurrent led mask cold BETWEEN | 0
+    fit.mask_patches | beside | mask | mask | 0
+    fit.free_hands | beside | mask enzyme numbing led | photograph gloves clean_tool call_senior | 0
 """
 #: A finding, from which grade up | what it means.
 SIGNS = """

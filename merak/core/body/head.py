@@ -4,7 +4,7 @@ Every level line of the plate keeps its length on the head, and so does the midl
 rest is. A view turns the head about its upright axis and looks from far away.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from math import cos, radians, sin
@@ -71,6 +71,8 @@ EAR_FROM_MM, EAR_OVER_MM, EAR_OFF_MM = 136.0, 30.0, 15.0
 HIDDEN_MM = 0.05
 #: A place that was found is seen where it was looked for, so exactly.
 FOUND_MM = 0.01
+#: A place so far outside a cell, as a share of it, lies on its edge.
+EDGE = 1e-6
 #: No neck turns farther than this from the front.
 MOST_DEG = 90.0
 
@@ -120,8 +122,7 @@ class Head:
             & (u.min(0) - 1 <= right) & (right <= u.max(0) + 1) & (v.min(0) - 1 <= down) & (down <= v.max(0) + 1)
         )  # fmt: skip
         for row, column in np.argwhere(near):
-            inner = _inside(u[:, row, column], v[:, row, column], right, down)
-            if inner is not None:
+            for inner in _inside(u[:, row, column], v[:, row, column], right, down):
                 wide, tall = columns[column + 1] - columns[column], self.levels[row + 1] - self.levels[row]
                 there = float(columns[column] + inner[0] * wide), float(self.levels[row] + inner[1] * tall)
                 (again,), (shows,) = self.seen(np.array([there]), turned_deg)
@@ -269,19 +270,21 @@ def _corners(of: Grid) -> Grid:
     return np.stack([of[:-1, :-1], of[:-1, 1:], of[1:, :-1], of[1:, 1:]])
 
 
-def _inside(u: Grid, v: Grid, right: float, down: float) -> tuple[float, float] | None:
-    """Where in a mesh cell a place is seen, each of 0 to 1; None outside it. Found by Newton's steps."""
-    s = t = 0.5
-    for _ in range(12):
-        at_u = (u[0] * (1 - s) + u[1] * s) * (1 - t) + (u[2] * (1 - s) + u[3] * s) * t - right
-        at_v = (v[0] * (1 - s) + v[1] * s) * (1 - t) + (v[2] * (1 - s) + v[3] * s) * t - down
-        u_s, v_s = ((w[1] - w[0]) * (1 - t) + (w[3] - w[2]) * t for w in (u, v))
-        u_t, v_t = ((w[2] - w[0]) * (1 - s) + (w[3] - w[1]) * s for w in (u, v))
-        det = u_s * v_t - u_t * v_s
-        if abs(det) < 1e-9:
-            return None
-        s, t = s - (at_u * v_t - at_v * u_t) / det, t - (at_v * u_s - at_u * v_s) / det
-        if abs(s - 0.5) > 5 or abs(t - 0.5) > 5:
-            return None
-    inner = -1e-6 <= s <= 1 + 1e-6 and -1e-6 <= t <= 1 + 1e-6
-    return (float(s), float(t)) if inner else None
+def _inside(u: Grid, v: Grid, right: float, down: float) -> Iterator[tuple[float, float]]:
+    """Where in a mesh cell a place is seen, each of 0 to 1; twice where the cell folds, nowhere outside it."""
+    at = np.array([right - u[0], down - v[0]])
+    beside, below = (np.array([of[n] - of[0] for of in (u, v)]) for n in (1, 2))
+    twist = np.array([of[3] - of[1] - of[2] + of[0] for of in (u, v)])
+    # at = s beside + t below + s t twist: without s a square in t.
+    square = (-_cross(below, twist), _cross(at, twist) - _cross(below, beside), _cross(at, beside))
+    for t in np.roots(np.trim_zeros(square, "f")):
+        along = beside + t.real * twist
+        n = int(np.abs(along).argmax())
+        if abs(t.imag) < EDGE and along[n]:
+            s = (at[n] - t.real * below[n]) / along[n]
+            if -EDGE <= s <= 1 + EDGE and -EDGE <= t.real <= 1 + EDGE:
+                yield float(s), float(t.real)
+
+
+def _cross(one: Grid, other: Grid) -> float:
+    return float(one[0] * other[1] - one[1] * other[0])

@@ -342,6 +342,22 @@ class SkinState(Cited):
     mends: tuple[str, ...] = ()
 
 
+class Guard(Cited):
+    """What guards the client, or all in the room: how it goes `on`, and comes `off` where it does before the visit is
+    over; the zones that it hides, what else it does the work of, whether it is worn `only` where it is asked for, what
+    of it lies ready.
+    """
+
+    guard: str
+    name: str
+    on: str
+    off: str = ""
+    hides: tuple[str, ...] = ()
+    also: tuple[str, ...] = ()
+    only: bool = False
+    tray: tuple[str, ...] = ()
+
+
 #: What is sent through a coat.
 Through = Literal["light", "sound", "current"]
 
@@ -408,7 +424,8 @@ class OnSkin(Cited):
     listed is forbidden; what else it bears where all that it lays is `sterile`. The merits that it `asks` for, those
     that it `gives`, and to which degree it `ends` others. The products of its `coat`, the newest last; what has to get
     `through` whatever lies on the skin, whether it is never worked on skin without a `film`, and whether it `lifts`
-    what lies there. Cases that hold change these.
+    what lies there. The `guards` that it asks for, all where it says nothing, and those that it has to be `clear` of.
+    Cases that hold change these.
     """
 
     modality: str
@@ -416,6 +433,8 @@ class OnSkin(Cited):
     through: Through | Literal[""] = ""
     film: bool = False
     lifts: bool = False
+    guards: tuple[str, ...] | None = None
+    clear: tuple[str, ...] = ()
     sterile: Degrees = Field(default_factory=dict)
     asks: Degrees = Field(default_factory=dict)
     gives: Degrees = Field(default_factory=dict)
@@ -697,6 +716,7 @@ class Book(BookEntry):
     pairing: tuple[Pairing, ...] = ()
     skin_state: tuple[SkinState, ...] = ()
     on_skin: tuple[OnSkin, ...] = ()
+    guard: tuple[Guard, ...] = ()
     product: tuple[Product, ...] = ()
     method: tuple[Method, ...] = ()
     emergency: tuple[Emergency, ...] = ()
@@ -922,6 +942,12 @@ def on_skin() -> dict[str, OnSkin]:
 
 
 @by_book()
+def guards() -> dict[str, Guard]:
+    """What guards the client and all in the room, by name."""
+    return {entry.guard: entry for entry in book().guard}
+
+
+@by_book()
 def shelf() -> dict[str, Product]:
     """The kinds of product, by each name that they go by, in small letters."""
     return {name.lower(): one for one in book().product for name in (one.name, *one.called)}
@@ -1062,6 +1088,7 @@ def _cited() -> dict[str, tuple[str, str, str, str]]:
         everything.pairing,
         everything.skin_state,
         everything.on_skin,
+        everything.guard,
         everything.product,
         everything.method,
         everything.rule,
@@ -1090,6 +1117,7 @@ _PLANNING = (
     "pairing",
     "skin_state",
     "on_skin",
+    "guard",
     "product",
     "method",
     "emergency",

@@ -36,7 +36,7 @@ Bounded = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 
 class MicrocurrentCard(Frozen):
     """A microcurrent machine. `calibration` holds measured (level, µA) points, rising; empty means
-    doses are unknown.
+    doses are unknown. Its outputs are `isolated` where its maker says so.
     """
 
     modality: Literal["microcurrent"] = "microcurrent"
@@ -44,6 +44,7 @@ class MicrocurrentCard(Frozen):
     levels: int = Field(10, ge=2, le=100)
     contact_cm2: float = Field(ge=0.01, le=50)
     calibration: tuple[tuple[Bounded, Bounded], ...] = Field((), max_length=100)
+    isolated: bool = False
 
     @model_validator(mode="after")
     def _rising(self) -> "MicrocurrentCard":
@@ -146,7 +147,7 @@ class MachineCard(Frozen):
 
     `calibration` holds measured (scale, physical) points, rising in the scale and rising or falling throughout in the
     unit; empty means doses are unknown, unless the scale is the physical unit. `by_phototype` is the maker's ceiling in
-    the physical unit.
+    the physical unit; its outputs are `isolated` where the maker says so.
     """
 
     modality: str
@@ -161,6 +162,7 @@ class MachineCard(Frozen):
         default_factory=dict
     )
     cleaned: str = ""
+    isolated: bool = False
 
     @model_validator(mode="after")
     def _true(self) -> "MachineCard":

@@ -85,7 +85,8 @@ class Making:
     def where(self) -> str:
         """The zones that were chosen, as a sentence."""
         there = [where_words(self.zones)] * bool(self.zones or self.beyond)
-        return f"{', '.join([*there, *self.beyond])}. " if there else ""
+        words = ", ".join([*there, *self.beyond])
+        return f"{words[0].upper()}{words[1:]}. " if there else ""
 
     @property
     def technique(self) -> str:

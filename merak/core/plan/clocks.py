@@ -1,19 +1,20 @@
 """Several clocks at once: what has to work first has its time, and what works by its clock is not left longer."""
 
 from collections.abc import Iterable
-from itertools import chain
+from itertools import chain, combinations
 
 from merak.core.acts import Span
-from merak.core.knowledge import number, rule
+from merak.core.knowledge import number, on_skin, rule
 from merak.core.knowledge.register import needs
 from merak.core.plan.fitting import Clash, limit
+from merak.core.plan.stage import Worked
 from merak.core.plan.step import WorkedStep
 
 needs(
     __name__,
     """
     s: plan.numb_clock
-    words: plan.guest
+    words: plan.guest plan.two_currents
     """,
 )
 
@@ -67,3 +68,21 @@ def overrun(worked: dict[str, WorkedStep], laid: tuple[Span, ...]) -> Iterable[C
             words = f"{names} beside {host.title} end {late / 60:.0f} min after its time. {rule('plan.guest').reason}"
             ids = dict.fromkeys(chain((host.step,), (one.step for one in mine)))
             yield limit("plan.guest", ids, words, f"Shorten it, or put it after {host.title}.", absolute=True)
+
+
+def two_currents(worked: dict[str, WorkedStep], laid: tuple[Span, ...]) -> Iterable[Clash]:
+    """Steps that send current while another does, where not all of their machines are known to be isolated."""
+    sending = [(span, _currents(worked[span.step])) for span in laid]
+    for (one, mine), (other, theirs) in combinations([(span, there) for span, there in sending if there], 2):
+        at_once = one.start_s < other.start_s + other.seconds and other.start_s < one.start_s + one.seconds
+        apart = [there for there in (*mine, *theirs) if not getattr(there.card, "isolated", False)]
+        if at_once and apart:
+            names = " and ".join(dict.fromkeys(there.card.name if there.card else there.title for there in apart))
+            words = f"{one.title} and {other.title} send current at once, and nothing says that {names} is isolated."
+            reason = rule("plan.two_currents").reason
+            action = "One after the other; or say on the card that its outputs are isolated."
+            yield limit("plan.two_currents", (one.step, other.step), f"{words} {reason}", action, absolute=True)
+
+
+def _currents(step: WorkedStep) -> list[Worked]:
+    return [one for one in step.stages if on_skin()[one.modality].through == "current"]

@@ -77,7 +77,13 @@ def coats_said(acts: Sequence[Act], stages: Sequence[Worked], beneath: Sequence[
         words = f"Over {', '.join(dict.fromkeys(over))}. " if over else ""
         mixes = "".join(_mixed(each.product) for each in one.coat if each.product and each.product.mixed)
         said[one.stage.id] = words + (f"Lay {', '.join(lays)}. " if lays else "") + mixes
-    return [_saying(act, said.pop(act.stage, "")) for act in acts]
+    return said_first(acts, said)
+
+
+def said_first(acts: Sequence[Act], said: Mapping[str, str]) -> list[Act]:
+    """The acts, the first of each stage beginning with what is said of that."""
+    left = dict(said)
+    return [_saying(act, left.pop(act.stage, "").strip()) for act in acts]
 
 
 def _mixed(product: Product) -> str:
@@ -86,7 +92,7 @@ def _mixed(product: Product) -> str:
 
 
 def _saying(act: Act, first: str) -> Act:
-    return act.model_copy(update={"instruction": f"{first}{act.instruction}"}) if first else act
+    return act.model_copy(update={"instruction": f"{first} {act.instruction}".strip()}) if first else act
 
 
 def products_told(stages: Sequence[InTime], allergic: Mapping[str, str]) -> Iterator[Clash]:

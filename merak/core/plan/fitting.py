@@ -12,7 +12,7 @@ from merak.core.knowledge.current import by_book
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.working import Frozen
 
-FitKind = Literal["apart", "before", "one", "alone", "needs", "earlier", "state", "need", "product"]
+FitKind = Literal["apart", "before", "one", "alone", "needs", "earlier", "state", "need", "product", "guard"]
 
 
 class Placed(NamedTuple):

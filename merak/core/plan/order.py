@@ -18,10 +18,12 @@ from merak.core.modality.prints import Prints
 from merak.core.modality.shared import incremented, more_energy
 from merak.core.plan.brief import MANY, Brief, plates_of
 from merak.core.plan.by_class import told_lower
-from merak.core.plan.coats import coats_said
+from merak.core.plan.coats import coats_said, said_first
+from merak.core.plan.guards import guarding
 from merak.core.plan.halves import blocks, half_by_half
 from merak.core.plan.places import grid_cells, section_parts, zone_parts
 from merak.core.plan.shelf import Coat, names
+from merak.core.plan.skin import timed
 from merak.core.plan.stage import Worked, compute, grounds, school_acts
 from merak.core.plan.step import WorkedStep
 from merak.core.remembered import remembered
@@ -68,6 +70,12 @@ def chair_acts(
             mine = own_acts(brief, over, side, of, laid, under.coat if shared else ())
             found += [act.model_copy(update={"beside": waiting}) for act in mine]
         found += acts[waits:]
+    changes, worn = guarding(timed(worked.values(), spans))
+    found = said_first(found, {stage: one.words for stage, one in changes.items()})
+    if worn and found:
+        found[-1] = found[-1].model_copy(
+            update={"instruction": " ".join((found[-1].instruction, *(one.off for one in worn)))}
+        )
     tools = _to_clean(worked[span.step] for span in spans)
     if tools and found:
         found[-1] = found[-1].model_copy(update={"instruction": f"{found[-1].instruction} Then clean: {tools}."})

@@ -5,6 +5,7 @@ there.
 from merak.core.knowledge import about, methods, shelf, traits
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.brief import Brief
+from merak.core.plan.guards import asked_by
 from merak.core.plan.stage import Stage
 from merak.core.plan.visit_plan import VisitPlan, in_force
 from merak.core.working import Frozen, Quantity
@@ -58,7 +59,8 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
         for named, amount in amounts.items():
             if named:
                 _put(products, named, amount, name)
-        for protected in traits()[stage.modality].protect:
+        guarded = (thing for one in asked_by(stage.modality) for thing in one.tray)
+        for protected in (*guarded, *traits()[stage.modality].protect):
             _put(protection, protected, "", name)
         for check in traits()[stage.modality].checks:
             _put(checks, f"{machine.card.name if machine else name}: {check}", "", name)

@@ -15,10 +15,11 @@ from merak.core.knowledge.register import needs
 from merak.core.modality.exposure import Sum
 from merak.core.plan.along import cut
 from merak.core.plan.brief import FEW, MANY, Brief
-from merak.core.plan.clocks import overrun, own_time
+from merak.core.plan.clocks import overrun, own_time, two_currents
 from merak.core.plan.coats import lit, products_told
 from merak.core.plan.fitting import Clash, Methods, Placed, chosen, clashes, limit, may_run_beside
 from merak.core.plan.footing import is_opened
+from merak.core.plan.guards import unguarded
 from merak.core.plan.merits import needs_told
 from merak.core.plan.order import chair_acts
 from merak.core.plan.screening import housekeeping
@@ -361,6 +362,7 @@ def _clashes(
         *on_skin,
         *needs_told(stages, brief.facts.findings.arrived),
         *products_told(stages, _allergies(brief)),
+        *unguarded(stages),
         *too_much(worked, summed),
         *_limits(brief, plan, worked, numbers, spans),
     ]
@@ -429,6 +431,7 @@ def _limits(
         yield from _event(brief, worked)
     yield from own_time(worked, spans)
     yield from overrun(worked, spans)
+    yield from two_currents(worked, spans)
 
 
 def _event(brief: Brief, worked: dict[str, WorkedStep]) -> Iterable[Clash]:

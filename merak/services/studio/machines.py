@@ -70,6 +70,7 @@ class CardForm(TypedForm):
     most: str = ""
     step: str = ""
     cleaned: str = ""
+    isolated: str = ""
 
     @property
     def card(self) -> dict[str, Any]:
@@ -82,11 +83,14 @@ class CardForm(TypedForm):
             red, others = by["red"], {colour: own for colour, own in by.items() if colour != "red" and own}
             return named | {"wavelength_nm": self.wavelength_nm, "points": red, "colours": others}
         if kind is MicrocurrentCard:
-            return named | {"levels": self.levels, "contact_cm2": decimal(self.contact_cm2), "calibration": pairs}
+            contact = decimal(self.contact_cm2)
+            levels = {"levels": self.levels, "contact_cm2": contact, "calibration": pairs}
+            return named | levels | {"isolated": bool(self.isolated)}
         typed = {key: decimal(getattr(self, key)) for key in ("scale", "least", "most", "step", "cleaned")}
         ceilings = {str(int(kind)): most for _, kind, most in self.by_phototype}
         given = {key: text for key, text in typed.items() if text}
-        return named | given | {"calibration": pairs, "tips": self.tips, "by_phototype": ceilings}
+        told = {"calibration": pairs, "tips": self.tips, "by_phototype": ceilings, "isolated": bool(self.isolated)}
+        return named | given | told
 
 
 #: Field of a card → the field of the form that it is typed in.
