@@ -271,6 +271,12 @@ def _skin(of: Book, names: Names) -> Iterator[Fault]:
             yield Fault("skin_state", one.id, "a stronger degree lasts as long as a weaker one, or longer")
         yield from _known("skin_state", one.id, "modality", one.mends, names.planned)
     yield from _same("on_skin", "what it leaves and bears", (one.modality for one in of.on_skin), names.modalities)
+    for asked in of.question:
+        for option in asked.options:
+            yield from _known("question", asked.id, "state of skin", option.leaves, hazards)
+            for state, degree in option.leaves.items():
+                if not 1 <= degree <= hazards.get(state, degree):
+                    yield Fault("question", asked.id, f"there is no degree {degree} of {state}")
     for work in of.on_skin:
         said = [
             *((there, hazards, 1) for there in (work.leaves, work.bears)),

@@ -1,6 +1,6 @@
 """The skin along the clock in plans: what is refused with its reason, what is missing and how it is put right."""
 
-from datetime import timedelta
+from datetime import date, timedelta
 from itertools import count
 
 import pytest
@@ -16,6 +16,7 @@ from merak.core.modality.before import Before
 from merak.core.plan.brief import Brief
 from merak.core.plan.fitting import Clash
 from merak.core.plan.mending import put_right
+from merak.core.plan.screening import Answer
 from merak.core.plan.step import step_of
 from merak.core.plan.visit_plan import Plan, visit_plan
 
@@ -333,3 +334,33 @@ def test_what_may_be_kept_off_that_skin_says_what_remains() -> None:
     assert hot.off == {"s1": ("jawline",)} and hot.stage == "s1"
     (all_,) = told(plan(plugs, row("rf_bulk", "mid cheek")))
     assert all_.off == {}, "nothing would be left"
+
+
+@pytest.mark.parametrize(
+    ("on", "zones", "work", "refused"),
+    [
+        (TODAY, (), "microcurrent", True),
+        (None, (), "microcurrent", True),  # nobody knows when: as if it were today
+        (None, (), "soften", True),
+        (None, (), "touch", False),
+        (TODAY - timedelta(days=2), (), "microcurrent", True),
+        (TODAY - timedelta(days=5), (), "microcurrent", False),
+        (None, ("chin",), "touch", False),
+    ],
+)
+def test_what_was_done_elsewhere_counts_also_where_nobody_knows_when(
+    on: date | None, zones: tuple[str, ...], work: str, refused: bool
+) -> None:
+    peeled = Answer(option="yes", on=on, zones=zones)
+    who = somebody(slot=480, answers={**WASHED.facts.answers, "exfoliated": peeled})
+    found = [one for one in plan(row(work), who=who).clashes if one.rule == "skin.thinned"]
+    assert bool(found) == refused
+    if refused:
+        assert found[0].kind == "earlier" and ("nobody knows when" in found[0].words) == (on is None)
+
+
+def test_a_waxed_lip_closes_that_lip_alone() -> None:
+    waxed = Answer(option="yes", on=None, zones=("upper lip",))
+    who = somebody(slot=480, answers={**WASHED.facts.answers, "wax": waxed})
+    assert [one.rule for one in plan(row("iontophoresis", "upper lip"), who=who).clashes if one.kind == "earlier"]
+    assert not [one.rule for one in plan(row("iontophoresis", "chin"), who=who).clashes if one.kind == "earlier"]

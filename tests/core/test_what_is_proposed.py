@@ -279,8 +279,16 @@ def test_what_skin_is_not_yet_fit_for_is_left_out_and_the_rest_proposed() -> Non
     assert "rf_bulk" not in names(found) and "led" in names(found) and found.computed.startable
     assert left_out(found)["Bulk radiofrequency"][1] == "skin.thinned"
     assert "rf_bulk" in names(kinds(after("crystal", 4))["balanced"])
-    with pytest.raises(Refused, match="Too early after Micro needling"):
+    with pytest.raises(Refused, match="Too early after micro needling"):
         proposals(after("micro_needling", 1))
+
+
+def test_what_was_done_elsewhere_nobody_knows_when_is_not_planned_past() -> None:
+    """Waxed is told: current and heat wait there, and light does not."""
+    waxed = {**graded().facts.answers, "wax": Answer(option="yes")}
+    found = kinds(graded({"laxity": {"right jawline": 3}}, answers=waxed))["balanced"]
+    assert "rf_bulk" not in names(found) and found.computed.startable
+    assert left_out(found)["Bulk radiofrequency"][1] == "skin.thinned"
 
 
 def could(modality: str, seconds: int, hands_s: int) -> Candidate:

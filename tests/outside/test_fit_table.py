@@ -133,7 +133,17 @@ BESIDE = {
     ("mask", "led"),
     ("mask", "cold"),
     *product(("numbing",), ("cleanse", "tone", "touch")),
-    *product(("muscle_stimulation",), ("microcurrent", "led", "mask")),
+    ("mask", "mask"),
+    *product(("mask", "enzyme", "numbing", "led"), ("photograph", "gloves", "clean_tool", "call_senior")),
+    *product(
+        ("muscle_stimulation",),
+        ("cleanse", "tone", "touch", "enzyme", "microcurrent", "led", "mask", "cold"),
+    ),
+    *product(
+        ("muscle_stimulation",),
+        ("wash", "wipe", "towel", "alcohol", "antisepsis", "saline", "mist", "gloves", "mirror", "photograph"),
+    ),
+    *product(("muscle_stimulation",), ("try_out", "call_senior", "clean_tool")),
 }
 
 

@@ -110,7 +110,7 @@ class Ruling(BookEntry):
 
 class Option(BookEntry):
     """One possible answer. `dated` asks for a date, which `wait` counts from; `zoned` asks where. One that is `like`
-    another means what that means.
+    another means what that means. `leaves` says what hazards the skin may still be in by it, up to which degree.
     """
 
     id: str
@@ -118,6 +118,7 @@ class Option(BookEntry):
     like: str = ""
     dated: str = ""
     zoned: bool = False
+    leaves: dict[str, int] = Field(default_factory=dict)
     rulings: tuple[Ruling, ...] = ()
 
 

@@ -4,9 +4,10 @@ from collections.abc import Iterator, Mapping
 from datetime import date
 from typing import NamedTuple
 
-from merak.core.knowledge import Degrees, on_skin, skin_states
+from merak.core.knowledge import Degrees, book, on_skin, skin_states
 from merak.core.modality.before import Before
 from merak.core.modality.shared import Settings
+from merak.core.plan.screening import Answers
 from merak.core.plan.shelf import coat_of, holds_case
 
 
@@ -70,14 +71,40 @@ def lasting(modality: str, before: Before, today: date) -> Degrees:
     """What work of an earlier visit still leaves skin in; a day that is not known says nothing here: that is asked."""
     if before.on is None:
         return {}
-    hours = 24 * max((today - before.on).days - 1, 0)  # at the least: it may have been in the evening
-    left = worst_left(modality)
+    return _lasting(worst_left(modality), before.on, today)
+
+
+def _lasting(left: Degrees, on: date | None, today: date) -> Degrees:
+    """What of this holds still, left on that day; all where nobody knows it."""
+    hours = 24 * max((today - (on or today)).days - 1, 0)  # at the least: it may have been in the evening
     return {state: degree for state, degree in left.items() if hours < skin_states()[state].hours[degree - 1]}
 
 
 def left_before(history: Mapping[str, Before], today: date) -> dict[str, Degrees]:
     """What each work of earlier visits still leaves skin in, where it does."""
     return {name: there for name, before in history.items() if (there := lasting(name, before, today))}
+
+
+class Told(NamedTuple):
+    """What the client told of work done elsewhere or at home: the words of the question, when, where (none: all over),
+    what it still leaves skin in.
+    """
+
+    words: str
+    on: date | None
+    zones: tuple[str, ...]
+    left: Degrees
+
+
+def left_as_told(answers: Answers, today: date) -> tuple[Told, ...]:
+    """What answers tell that still leaves skin in something; a day that nobody knows counts as today."""
+    found = []
+    for question in book().question:
+        if question.id in answers and (options := {one.id: one for one in question.options if one.leaves}):
+            for one in answers[question.id].each:
+                left = _lasting(options[one.option].leaves, one.on, today) if one.option in options else {}
+                found += [Told(question.ask, one.on, one.zones, left)] * bool(left)
+    return tuple(found)
 
 
 def is_opened(others: frozenset[str], history: Mapping[str, Before], today: date) -> bool:

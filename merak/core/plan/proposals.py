@@ -35,7 +35,7 @@ from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.clocks import by_its_clock
 from merak.core.plan.fitting import Clash, FitKind, Placed, clashes, holds, may_run_beside, rank, title
-from merak.core.plan.footing import left_before
+from merak.core.plan.footing import left_as_told, left_before
 from merak.core.plan.mending import before
 from merak.core.plan.merits import ARRIVED, with_mends
 from merak.core.plan.screening import housekeeping
@@ -336,7 +336,7 @@ def _demand_frame(brief: Brief, problem: Problem) -> None:
         early = _too_early(brief, problem.candidates[n])
         if early:
             kind = skin_states()[early[0]]
-            words = f"Too early after {title(early[1])}: {title(problem.candidates[n].modality)} waits. {kind.reason}"
+            words = f"Too early after {early[1]}: {title(problem.candidates[n].modality)} waits. {kind.reason}"
             raise Refused(words, kind.id)
 
 
@@ -573,11 +573,16 @@ def _problem(
 
 
 def _too_early(brief: Brief, one: Candidate) -> tuple[str, str] | None:
-    """(state, work) of an earlier visit that still leaves skin as a step is not done on it, if any: which of its skin
-    is not kept.
+    """(state, after what) of an earlier visit or of what the client told that still leaves skin as a step is not done
+    on it, if any; which skin an earlier visit worked on is not kept.
     """
-    left = left_before(brief.facts.history, brief.facts.today)
-    hurts = ((state, name) for of in footings(one.step) for name, there in left.items() for state in of.hurt_by(there))
+    facts = brief.facts
+    left = [(title(name).lower(), there) for name, there in left_before(facts.history, facts.today).items()]
+    for told in left_as_told(facts.answers, facts.today):
+        skin = sided(told.zones)
+        if not skin or any(not placed.zones or placed.zones & skin for placed in one.placed):
+            left.append((f"what was answered to “{told.words}”", told.left))
+    hurts = ((state, after) for of in footings(one.step) for after, there in left for state in of.hurt_by(there))
     return next(hurts, None)
 
 
@@ -695,7 +700,7 @@ def _cannot(brief: Brief, of: dict[str, str], problem: Problem, one: Candidate) 
     able = {other.modality for other in problem.candidates}
     early = _too_early(brief, one)
     if early:
-        return f"Too early after {title(early[1])}. {skin_states()[early[0]].reason}", skin_states()[early[0]].id
+        return f"Too early after {early[1]}. {skin_states()[early[0]].reason}", skin_states()[early[0]].id
     given = {pairing.id for pairing in book().pairing if pairing.kind == "needs" and all_of(pairing.b) & able}
     never = [clash for clash in _by_itself(brief, of, one, "earlier", "needs") if clash.rule not in given]
     if never:

@@ -356,7 +356,7 @@ def _clashes(
     placed = tuple(one for step in plan.steps if step.id in worked for one in worked[step.id].placed)
     between_steps = _clashes_between(brief, placed, of)
     stages = timed(worked.values(), spans)
-    on_skin = unfit_skin(stages, brief.facts.history, brief.facts.today)
+    on_skin = unfit_skin(stages, brief.facts.history, brief.facts.answers, brief.facts.today)
     found = [
         *between_steps,
         *on_skin,
