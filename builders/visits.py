@@ -77,7 +77,7 @@ def begun(client: httpx.Client, visit: str, *modalities: str, **zones: tuple[str
         )
     put_right(client, visit)
     agreed(client, visit)
-    assert client.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes"}).status_code == 200
+    assert client.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes", "cleaned": "on"}).status_code == 200
     hours_ago(visit)
     return visit
 

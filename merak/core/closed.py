@@ -304,7 +304,7 @@ def _guards(of: Book, names: Names) -> Iterator[Fault]:
     for one in of.guard:
         yield from _known("guard", one.id, "guard", one.also, known)
         yield from _known("guard", one.id, "zone", one.hides, every)
-        if not one.off and (one.hides or one.only):
+        if not one.comes_off and (one.hides or one.only):
             yield Fault("guard", one.id, "what hides skin, or is worn only at times, says how it comes off")
     for work in of.on_skin:
         asked = work.guards or ()

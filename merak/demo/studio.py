@@ -479,6 +479,7 @@ def _closed_visit(ctx: Context, who: Invented, client: Client, start: datetime, 
         for n, row in enumerate(LEFT_ON)
         for key, value in zip(("product", "lot", "left"), row, strict=True)
     }
+    form |= {f"cleaned.{key}": "on" for key, _, _ in closing.closing(later, visit_id).tools}
     closing.close(Context(ctx.db, ctx.me, ctx.now + timedelta(minutes=55)), visit_id, form)
 
 

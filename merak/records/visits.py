@@ -184,6 +184,19 @@ def last_lots(db: Session, since: datetime) -> dict[str, str]:
     return {row[0]: row[1] for row in db.connection().exec_driver_sql(_LOTS, {"since": since})}
 
 
+_CLEANED = """
+    SELECT DISTINCT ON (tool.key) tool.key, tool.value FROM record
+    CROSS JOIN LATERAL jsonb_each_text(body -> 'cleaned') AS tool
+    WHERE phase = 'close' AND body ? 'cleaned' AND at > %(since)s ORDER BY tool.key, at DESC
+"""
+
+
+def uncleaned(db: Session, since: datetime) -> frozenset[str]:
+    """The machines (ids) that nobody said were cleaned after they were used last, since a moment."""
+    rows = db.connection().exec_driver_sql(_CLEANED, {"since": since})
+    return frozenset(row[0] for row in rows if row[1] != "true")
+
+
 _PHOTOS = """
     SELECT that.starts_at, r.body::text FROM visit AS that
     CROSS JOIN LATERAL (SELECT body FROM record

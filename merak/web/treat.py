@@ -59,7 +59,12 @@ def treat_page(request: Request, visit_id: UUID) -> Response:
             planned = planning.planned(ctx, visit_id)
             missing = sorted(planning.needed_licences(planned.plan) - set(treating.my_licences(ctx)))
             today = treating.is_today(ctx, file)
-            return page(request, ctx, "treat/begin.html", planned=planned, missing=missing, is_today=today, **context)
+            told: dict[str, Any] = {
+                "missing": missing,
+                "is_today": today,
+                "dirty": treating.uncleaned(ctx, file, planned.plan),
+            }
+            return page(request, ctx, "treat/begin.html", planned=planned, **told, **context)
         return page(request, ctx, "treat/page.html", run=run, **_told(ctx, file, run), **context)
 
 
@@ -159,5 +164,5 @@ def _beside(acts: Sequence[Act]) -> list[tuple[int, Act, list[tuple[int, Act]], 
 def begin(request: Request, visit_id: UUID, form: Form) -> Response:
     """Fixes the plan as the treatment's order."""
     with entered(request, form) as ctx:
-        treating.begin(ctx, visit_id, form.get("another_day") == "yes")
+        treating.begin(ctx, visit_id, form.get("another_day") == "yes", "cleaned" in form)
         return go(f"/visits/{visit_id}/treat")

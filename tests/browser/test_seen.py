@@ -32,7 +32,7 @@ def visit(server: Server) -> str:
     for one in stage or [step]:
         adaeze.post(f"/visits/{visit}/plan/manner", data={"stage": one, f"{one}.how.where": "chair"}, headers=HX)
     agreed(adaeze, visit)
-    assert adaeze.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes"}).status_code == 200
+    assert adaeze.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes", "cleaned": "on"}).status_code == 200
     hours_ago(visit)
     state = sent(adaeze, visit, ("start", 400), ("next", 300))
     assert state["acts"][1]["begun"]
@@ -48,7 +48,7 @@ def test_another_plate_is_chosen_by_its_name(browser: Browser, server: Server) -
     adaeze.post(f"/visits/{visit}/plan/zones", data={"step": step} | zones, headers=HX)
     adaeze.post(f"/visits/{visit}/plan/manner", data={"stage": step, f"{step}.how.where": "chair"}, headers=HX)
     agreed(adaeze, visit)
-    assert adaeze.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes"}).status_code == 200
+    assert adaeze.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes", "cleaned": "on"}).status_code == 200
     hours_ago(visit)
     sent(adaeze, visit, ("start", 400), ("next", 300))
     with signed_in_page(browser, server, "adaeze") as page:

@@ -96,6 +96,32 @@ def test_what_a_visit_scored_is_drawn_and_nothing_else_of_its_record(ctx: Contex
     assert (told[SCALES["ageing"].title], told[SCALES["scars"].title]) == (3.0, 2.0) and len(header) == 4
 
 
+def test_a_machine_that_nobody_said_was_cleaned_holds_up_whoever_comes_next(ctx: Context) -> None:
+    first = finished(ctx, name="Cleaned Invented", email=False)
+    tools = {name: ticked for _, name, ticked in closing.closing(ctx, first).tools}
+    assert tools == {"two-probe lift unit": False}, "light touches nobody"
+    after, second = again(ctx, first)
+    page = lift_and_light(after, second)
+    assert treating.uncleaned(after, open_file(after, second), page.plan) == ["two-probe lift unit"]
+    consenting.consent(after, second, AGREED)
+    with pytest.raises(OutOfTurn, match="Clean first: two-probe lift unit"):
+        treating.begin(after, second, cleaned=False)
+    treating.begin(after, second, cleaned=True)
+
+
+def test_a_machine_that_was_ticked_is_ready(ctx: Context) -> None:
+    ctx = later(ctx, days=15)  # after what others close
+    first = new_visit(ctx, "Ready Invented")
+    ask_nothing(ctx, first)
+    treated(ctx, first)
+    looked_twice(later(ctx, minutes=50), first)
+    ((key, _, _),) = closing.closing(ctx, first).tools
+    closing.close(later(ctx, hours=1), first, GRADED | {f"cleaned.{key}": "on"})
+    assert [ticked for _, _, ticked in closing.closing(ctx, first).tools] == [True]
+    after, second = again(ctx, first, days=1)
+    assert treating.uncleaned(after, open_file(after, second), lift_and_light(after, second).plan) == []
+
+
 def again(ctx: Context, first: UUID, days: int = 8) -> tuple[Context, UUID]:
     """The same client's next visit, its safety questions answered."""
     at = later(ctx, days=days)

@@ -26,6 +26,7 @@ from merak.core.plan import screening
 
 #: What is said to people: any words will do.
 SAID = """degrees amount often ask ends gate choice hands free_hand line beside called mixed
+    puts_on comes_off
     words reason source action ask heading title letter grades refer call record leaves technique endpoint stop
     consumables ladder feel checks protect dated use tray sign
 """

@@ -91,7 +91,7 @@ def test_every_request_of_a_visit_opens_it_once(client: TestClient) -> None:
     post("plan/redo")
     assert plan
     agreed(client, at.removeprefix("/visits/"))
-    post("treat/begin", hx=False, another_day="yes")
+    post("treat/begin", hx=False, another_day="yes", cleaned="on")
     client.get(f"{at}/treat")
     for kind in ("start", "next", "count", "stop"):
         client.post(f"/api{at}/run", json={"taps": [tap(kind)]})

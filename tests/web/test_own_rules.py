@@ -85,11 +85,11 @@ def test_a_lowered_ceiling_holds_for_everybody_at_once_and_the_record_says_so(
     assert "10 minutes at most." in flat(eased.text)
     assert "No more than 10 minutes" in flat(tomas.get("/rules?q=led.ceiling.minutes").text)
     agreed(tomas, visit)
-    tomas.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes"})
+    tomas.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes", "cleaned": "on"})
     assert order_of(visit) == "", "nothing is begun past it"
     set_to("9")
     agreed(tomas, visit)
-    assert tomas.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes"}).status_code == 200
+    assert tomas.post(f"/visits/{visit}/treat/begin", data={"another_day": "yes", "cleaned": "on"}).status_code == 200
     hours_ago(visit)
     published, _, own = order_of(visit).partition("+")
     version = told(marit)["version"]

@@ -344,15 +344,15 @@ class SkinState(Cited):
 
 
 class Guard(Cited):
-    """What guards the client, or all in the room: how it goes `on`, and comes `off` where it does before the visit is
+    """What guards the client, or all in the room: how it `puts_on`, and `comes_off` where it does before the visit is
     over; the zones that it hides, what else it does the work of, whether it is worn `only` where it is asked for, what
     of it lies ready.
     """
 
     guard: str
     name: str
-    on: str
-    off: str = ""
+    puts_on: str
+    comes_off: str = ""
     hides: tuple[str, ...] = ()
     also: tuple[str, ...] = ()
     only: bool = False

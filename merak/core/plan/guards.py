@@ -22,7 +22,7 @@ class Change(NamedTuple):
     @property
     def words(self) -> str:
         """As it is said at the chair."""
-        return " ".join((*(one.off for one in self.off), *(one.on for one in self.on)))
+        return " ".join((*(one.comes_off for one in self.off), *(one.puts_on for one in self.on)))
 
 
 def asked_by(modality: str) -> tuple[Guard, ...]:
@@ -41,9 +41,9 @@ def guarding(stages: Sequence[InTime]) -> tuple[dict[str, Change], tuple[Guard, 
         in_the_way = partial(_hinders, one=one, asked=asked)
         off = tuple(was for was in worn if in_the_way(was) or any(was.guard in new.also for new in on))
         if on or off:
-            found[one.stage.id] = Change(tuple(was for was in off if was.off), on)
+            found[one.stage.id] = Change(tuple(was for was in off if was.comes_off), on)
             worn = (*(was for was in worn if was not in off), *on)
-    return found, tuple(was for was in worn if was.off)
+    return found, tuple(was for was in worn if was.comes_off)
 
 
 def _hinders(was: Guard, one: InTime, asked: Sequence[Guard]) -> bool:

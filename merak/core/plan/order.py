@@ -9,7 +9,7 @@ from merak.core.acts import Act, Cell, Part, Span
 from merak.core.body.sections import SectionOrder
 from merak.core.client import Side
 from merak.core.errors import MerakError
-from merak.core.knowledge import Manner, about, number, on_skin, rule
+from merak.core.knowledge import Manner, about, number, rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card
@@ -22,7 +22,7 @@ from merak.core.plan.coats import coats_said, said_first
 from merak.core.plan.guards import guarding
 from merak.core.plan.halves import blocks, half_by_half
 from merak.core.plan.places import grid_cells, section_parts, zone_parts
-from merak.core.plan.shelf import Coat, names
+from merak.core.plan.shelf import Coat, names, touches
 from merak.core.plan.skin import timed
 from merak.core.plan.stage import Worked, compute, grounds, school_acts
 from merak.core.plan.step import WorkedStep
@@ -74,7 +74,7 @@ def chair_acts(
     found = said_first(found, {stage: one.words for stage, one in changes.items()})
     if worn and found:
         found[-1] = found[-1].model_copy(
-            update={"instruction": " ".join((found[-1].instruction, *(one.off for one in worn)))}
+            update={"instruction": " ".join((found[-1].instruction, *(one.comes_off for one in worn)))}
         )
     tools = _to_clean(worked[span.step] for span in spans)
     if tools and found:
@@ -85,8 +85,8 @@ def chair_acts(
 def _to_clean(steps: Iterable[WorkedStep]) -> str:
     """The machines that touched skin, or what lay on it, by name."""
     stages = (one for step in steps for one in step.stages)
-    touched = ((one.card, on_skin()[one.modality]) for one in stages)
-    return ", ".join(dict.fromkeys(card.name for card, of in touched if card is not None and (of.film or of.ends)))
+    touched = (one.card for one in stages if one.card is not None and touches(one.modality))
+    return ", ".join(dict.fromkeys(card.name for card in touched))
 
 
 def own_acts(

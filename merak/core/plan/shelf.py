@@ -93,6 +93,12 @@ def names(laid: Sequence[Coat]) -> str:
     return ", then ".join(one.name for one in laid)
 
 
+def touches(modality: str) -> bool:
+    """Whether what a work is done with touches skin, or what lies on it."""
+    entry = on_skin()[modality]
+    return entry.film or bool(entry.ends)
+
+
 def amounts(laid: Sequence[Coat], cm2: float) -> dict[str, Quantity]:
     """How much of each product lies on so much skin, by its name: area times film."""
     return {

@@ -2,10 +2,13 @@
 there.
 """
 
+from collections.abc import Iterable
+
 from merak.core.knowledge import about, methods, shelf, traits
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.plan.brief import Brief
 from merak.core.plan.guards import asked_by
+from merak.core.plan.shelf import touches
 from merak.core.plan.stage import Stage
 from merak.core.plan.visit_plan import VisitPlan, in_force
 from merak.core.working import Frozen, Quantity
@@ -78,6 +81,16 @@ def tray_of(brief: Brief, plan: VisitPlan) -> Tray:
         protection=tuple(protection.values()),
         checks=tuple(checks.values()),
     )
+
+
+def to_clean(brief: Brief, stages: Iterable[Stage]) -> dict[str, str]:
+    """The machines that touch skin in these stages, or what lies on it: the name of each by its id."""
+    there = (
+        brief.machine(one.modality, one.machine)
+        for one in stages
+        if MODALITIES[one.modality].CARD and touches(one.modality)
+    )
+    return {machine.id: machine.card.name for machine in there if machine}
 
 
 def _amounts(plan: VisitPlan, stage: Stage) -> dict[str, str]:

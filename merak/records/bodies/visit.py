@@ -110,7 +110,7 @@ class Addition(KeptBody):
 
 class CloseBody(KeptBody):
     """What was done, and how the skin answered it. Grades are None where nothing was treated; `mark` is what stops the
-    course, in words.
+    course, in words; `cleaned` says of each machine that touched skin whether it was, by its id.
     """
 
     ended: datetime | None = None
@@ -127,6 +127,7 @@ class CloseBody(KeptBody):
     why: dict[str, str] = Field(default_factory=dict)
     differences: tuple[Difference, ...] = ()
     products: tuple[UsedProduct, ...] = ()
+    cleaned: dict[str, bool] = Field(default_factory=dict)
     explained: str = ""
     initials: str = ""
     signature: UUID | None = None

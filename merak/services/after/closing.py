@@ -23,6 +23,7 @@ from merak.core.modality.device import Card
 from merak.core.modality.shared import Modality, stronger
 from merak.core.plan.screening import housekeeping
 from merak.core.plan.stage import Stage, compute
+from merak.core.plan.tray import to_clean
 from merak.core.plan.visit_plan import visit_plan
 from merak.core.treatment import ActFacts, act_facts
 from merak.core.treatment.facts import delivered
@@ -72,6 +73,7 @@ class Closed:
     tags: tuple[str, ...]
     form: dict[str, str]
     products: list[tuple[str, str, bool]]
+    tools: list[tuple[str, str, bool]]
     sheet: Sheet
     ended: datetime
     next_at: datetime | None
@@ -126,6 +128,7 @@ def closing(
         tags,
         held,
         _products(ctx, file, run, order, kept, form),
+        _tools(file, run, order, kept, form),
         sheet,
         ended,
         next_at,
@@ -180,12 +183,7 @@ def _products(
         return [(form.get(f"product.{n}", ""), form.get(f"lot.{n}", ""), f"left.{n}" in form) for n in range(PRODUCTS)]
     if kept:
         return [(one.product, one.lot, one.left) for one in kept.products]
-    reached = (
-        {act.stage for act, one in zip(run.acts, run.state.runs, strict=True) if one.begun is not None}
-        if run
-        else set()
-    )
-    begun = [stage for stage in order.plan.stages if stage.id in reached] if order else []
+    begun = _stages_begun(run, order)
     coats = visit_plan(file.brief, order.plan, chair=False).coats if order else {}
     laid = {one: coats.get(one.id, ()) for one in begun}
     beside = (thing for one in begun for thing in about()[one.modality].consumables if thing.lower() not in shelf())
@@ -197,6 +195,24 @@ def _products(
     left = {thing for thing in stays if thing.lower() not in shelf() or shelf()[thing.lower()].kind not in GOES_IN}
     rows = sorted(((thing, lots.get(thing, ""), thing in left) for thing in used), key=lambda row: not row[2])
     return [*rows[: PRODUCTS - 1], *[("", "", False)] * max(1, PRODUCTS - len(rows) - 4)][:PRODUCTS]
+
+
+def _stages_begun(run: Run | None, order: Ordered | None) -> list[Stage]:
+    """The stages of which at least one act was begun."""
+    if not run or not order:
+        return []
+    reached = {act.stage for act, one in zip(run.acts, run.state.runs, strict=True) if one.begun is not None}
+    return [stage for stage in order.plan.stages if stage.id in reached]
+
+
+def _tools(
+    file: VisitFile, run: Run | None, order: Ordered | None, kept: CloseBody | None, form: dict[str, str] | None
+) -> list[tuple[str, str, bool]]:
+    """(id, name, cleaned) of the machines that touched skin, as ticked or kept."""
+    tools = to_clean(file.brief, _stages_begun(run, order)).items()
+    if form is not None:
+        return [(key, name, f"cleaned.{key}" in form) for key, name in tools]
+    return [(key, name, bool(kept and kept.cleaned.get(key))) for key, name in tools]
 
 
 #: Kinds that are taken up and leave nothing on the skin.
@@ -253,6 +269,7 @@ def _read(ctx: Context, page: Closed, form: dict[str, str]) -> CloseBody:
     """The form as it is kept. Raises BadInput by field."""
     asked, wrong = CloseForm.parse(form)
     body = CloseBody(ended=page.ended, note=asked.note, words=asked.words, products=_products_used(page, wrong))
+    body = body.model_copy(update={"cleaned": {key: ticked for key, _, ticked in page.tools}})
     if page.run:
         body = _with_answer(page, asked, body, wrong)
         body = _with_reasons(page, asked, body, wrong)

@@ -13,7 +13,8 @@ from merak.core.acts import Act
 from merak.core.errors import BadInput
 from merak.core.knowledge import number, rule
 from merak.core.knowledge.register import needs
-from merak.core.plan.visit_plan import visit_plan
+from merak.core.plan.tray import to_clean
+from merak.core.plan.visit_plan import Plan, visit_plan
 from merak.core.treatment import Order, RunState, Tap, TapData, TapKind, fold, ordered
 from merak.core.treatment.moments import Sender
 from merak.records import people, tasks, visits
@@ -31,7 +32,7 @@ needs(
     __name__,
     """
     h: chair.follow_up
-    words: visit.consent
+    words: close.cleaned visit.consent
     """,
 )
 
@@ -39,6 +40,8 @@ needs(
 LEAVE_TASKS = frozenset({"spot", "incident"})
 #: Runs and orders that are kept in this process.
 MOST_KEPT = 500
+#: So long back is asked whether a machine was cleaned after its last use.
+CLEANED_OF = timedelta(days=60)
 
 
 @dataclass
@@ -146,9 +149,10 @@ def forget() -> None:
     _folded.clear()
 
 
-def begin(ctx: Context, visit_id: UUID, another_day: bool = True) -> None:
-    """Fixes the plan as the order of the treatment. Raises OutOfTurn without consent, while anything is refused, and
-    for a visit of another day unless it was said that this is meant (`another_day`).
+def begin(ctx: Context, visit_id: UUID, another_day: bool = True, cleaned: bool = True) -> None:
+    """Fixes the plan as the order of the treatment. Raises OutOfTurn without consent, while anything is refused, for a
+    visit of another day unless it was said that this is meant (`another_day`), and with machines that nobody said were
+    cleaned unless it is said that they are now (`cleaned`).
 
     The plan is computed afresh from today's answers, so that an answer given after consent still stops it. An act that
     asks for a licence waits at the chair for who holds it. A second call is harmless.
@@ -166,8 +170,16 @@ def begin(ctx: Context, visit_id: UUID, another_day: bool = True) -> None:
             raise OutOfTurn(page.refusal or "The plan cannot be started: something in it is refused.")
         if not file.consented:
             raise OutOfTurn(f"The client has not agreed to the plan as it stands. {rule('visit.consent').words}")
+        if not cleaned and (tools := uncleaned(ctx, file, page.plan)):
+            raise OutOfTurn(f"Clean first: {', '.join(tools)}. {rule('close.cleaned').reason}")
         plan = visit_plan(file.brief, page.plan, laid=True)
         file.keep(ctx, ordered(plan))
+
+
+def uncleaned(ctx: Context, file: VisitFile, plan: Plan) -> list[str]:
+    """The machines of a plan that touch skin, and of which nobody said that they were cleaned after their last use."""
+    left = visits.uncleaned(ctx.db, ctx.now - CLEANED_OF)
+    return [name for key, name in to_clean(file.brief, plan.stages).items() if key in left]
 
 
 def is_today(ctx: Context, file: VisitFile) -> bool:
