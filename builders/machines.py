@@ -15,6 +15,7 @@ PANEL = LedCard(
 
 SCALES = {
     "muscle_stimulation": (0, 60, 1, "mA", ()),
+    "ear_clips": (0, 600, 10, "µA", ()),
     "galvanic_softening": (0.1, 6, 0.1, "mA", ()),
     "iontophoresis": (0.1, 6, 0.1, "mA", ()),
     "ultrasound": (1, 10, 1, "level", ((1, 0.1), (10, 1.9))),

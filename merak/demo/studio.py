@@ -104,6 +104,15 @@ CARDS = (
         "tips": [{"name": "thigh band", "across_mm": 100, "down_mm": 50}],
     },
     {
+        "modality": "ear_clips",
+        "name": "resting unit",
+        "scale": "µA",
+        "least": 0,
+        "most": 400,
+        "step": 10,
+        "isolated": True,
+    },
+    {
         "modality": "rf_fractional",
         "name": "pin unit",
         "scale": "W",

@@ -69,6 +69,7 @@ def two(isolated: tuple[bool, bool], work: str = "microcurrent") -> list[str]:
         ((False, True), "microcurrent", True),
         ((True, True), "microcurrent", False),
         ((False, False), "led", False),
+        ((True, True), "ear_clips", False),
     ],
 )
 def test_two_currents_run_at_once_only_where_both_machines_are_isolated(
@@ -90,6 +91,7 @@ def test_one_current_after_the_other_needs_no_isolation() -> None:
             row("numbing", "chin"),
             (row("gloves"), row("photograph", "forehead"), row("clean_tool")),
         ),  # tray, photographs
+        (row("ear_clips"), (row("cleanse"), row("mask", "mid cheek", minutes=10))),
         (row("muscle_stimulation"), (row("cleanse"), row("mask", "mid cheek", minutes=10), row("wash"))),
     ],
 )

@@ -21,7 +21,7 @@ ASKS = {
     "shields": "pulsed_light",
     "goggles": "pulsed_light",
     "white": "pulsed_light",
-    "metal": "microcurrent muscle_stimulation iontophoresis galvanic_softening rf_bulk rf_fractional",
+    "metal": "ear_clips microcurrent muscle_stimulation iontophoresis galvanic_softening rf_bulk rf_fractional",
 }
 #: How each is said at the chair when it goes on, and when it comes off.
 SAID = {

@@ -34,6 +34,7 @@ NEEDS = {
     "cold.lines": set(),
     "crystal.to_the_bell": {"skin.dry"},
     "diamond.one_lane": {"skin.dry"},
+    "ear_clips.rest": set(),
     "enzyme.coat": set(),
     "focused_lifting.two_depths": set(),
     "focused_lifting.shallow": set(),

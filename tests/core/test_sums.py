@@ -30,6 +30,7 @@ AGENTS = {
     "cold": [("cold", "cold.longest")],
     "crystal": [("abrasion", "crystal.passes"), ("powder", "crystal.timer")],
     "diamond": [("abrasion", "diamond.passes")],
+    "ear_clips": [("current through the ears", "ear_clips.longest")],
     "enzyme": [("enzyme", "enzyme.longest")],
     "focused_lifting": [("lines at 3 mm", "focused_lifting.passes")],
     "galvanic_softening": [

@@ -30,6 +30,10 @@ ACTS = {
         Stimulation, front · timed · 1800 s · pain every 120 s · set to 18 mA
         Stimulation, back · timed · 1800 s · pain every 120 s · set to 18 mA
     """,
+    "ear_clips": """
+        Ear clips on · free · 60 s
+        Ear clips · timed · 1200 s · pain every 120 s · set to 60 µA
+    """,
     "galvanic_softening": """
         Galvanic softening: make ready · free · 120 s
         Galvanic softening · timed · 240 s · pain every 120 s · set to 0.3 mA

@@ -35,6 +35,7 @@ TABLE: dict[str, tuple[str, dict[str, Any], Kept]] = {
     "red light": ("led", {"colour": "red"}, PLAIN_ACIDS),
     "blue light": ("led", {"colour": "blue"}, PLAIN_ACIDS | {"sensitive_light": (DAY, "sensitive to light")}),
     "galvanic softening": ("galvanic_softening", {}, PLAIN_ACIDS),
+    "ear clips": ("ear_clips", {}, {}),
     "driving in": ("iontophoresis", {}, PLAIN_ACIDS),
     "ultrasound": ("ultrasound", {}, PLAIN_ACIDS),
     "spatula": ("spatula", {}, PLAIN_ACIDS),

@@ -101,6 +101,8 @@ EDGES = (
     Edge("iontophoresis", "at", 2, 2.1, "galvanic.ceiling.density", {"minutes": 3}),
     Edge("iontophoresis", "minutes", 10, 10.5, "iontophoresis.longest", {"at": 0.5}),
     # Body stimulation: an arm 25 mA, a thigh 40 mA.
+    Edge("ear_clips", "at", 500, 510, "ear_clips.most", {"minutes": 20}),
+    Edge("ear_clips", "minutes", 40, 41, "ear_clips.longest"),
     Edge("muscle_stimulation", "at", 25, 26, "muscle_stimulation.most.arm", zones=("outer arm, front",)),
     Edge("muscle_stimulation", "at", 40, 41, "muscle_stimulation.most.thigh"),
     # Ultrasound: 1 W/cm² in the mean, a quarter of an hour on a face.

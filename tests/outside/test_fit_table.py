@@ -129,6 +129,10 @@ def test_two_weeks_between_the_lamp_and_what_opens_either_way(other: str, days: 
     assert "earlier" not in told("led", done=then(other), today=TODAY)
 
 
+BETWEEN = (
+    *("wash", "wipe", "towel", "alcohol", "antisepsis", "saline", "mist"),
+    *("gloves", "mirror", "photograph", "try_out", "call_senior", "clean_tool"),
+)
 BESIDE = {
     ("mask", "led"),
     ("mask", "cold"),
@@ -137,13 +141,12 @@ BESIDE = {
     *product(("mask", "enzyme", "numbing", "led"), ("photograph", "gloves", "clean_tool", "call_senior")),
     *product(
         ("muscle_stimulation",),
-        ("cleanse", "tone", "touch", "enzyme", "microcurrent", "led", "mask", "cold"),
+        ("cleanse", "tone", "touch", "enzyme", "microcurrent", "led", "mask", "cold", *BETWEEN),
     ),
     *product(
-        ("muscle_stimulation",),
-        ("wash", "wipe", "towel", "alcohol", "antisepsis", "saline", "mist", "gloves", "mirror", "photograph"),
+        ("ear_clips",),
+        ("cleanse", "tone", "dry", "touch", "enzyme", "microcurrent", "led", "mask", "cold", *BETWEEN),
     ),
-    *product(("muscle_stimulation",), ("try_out", "call_senior", "clean_tool")),
 }
 
 

@@ -258,6 +258,12 @@ PRACTICE: dict[str, Pinned] = {
         "microcurrent.repeats": (3, "times"),
         "microcurrent.hold": (3, "s"),
     },
+    "Ear clips": {
+        "ear_clips.start": (10, "%"),
+        "ear_clips.minutes": (20, "min"),
+        "ear_clips.longest": (40, "min"),
+        "ear_clips.most": (500, "µA"),
+    },
     "Body muscle stimulation": {
         "muscle_stimulation.start.thigh": (20, "mA"),
         "muscle_stimulation.start.arm": (10, "mA"),

@@ -215,6 +215,7 @@ PAIRINGS = """
     fit.numb_cleanse | beside | numbing | cleanse tone touch | 0
     fit.numb_led | beside | numbing | led | 0 only numbing=light
     fit.body_lift | beside | muscle_stimulation | cleanse tone touch enzyme microcurrent led mask cold BETWEEN | 0
+    fit.ear_clips | beside | ear_clips | cleanse tone dry touch enzyme microcurrent led mask cold BETWEEN | 0
     fit.mask_patches | beside | mask | mask | 0
     fit.free_hands | beside | mask enzyme numbing led | photograph gloves clean_tool call_senior | 0
 """

@@ -17,7 +17,7 @@ from merak.core.plan.brief import Brief
 from merak.core.plan.screening import Answer, Reason, Standing, housekeeping, subjects
 
 FACE_CURRENT = {"microcurrent", "galvanic_softening", "iontophoresis"}
-CURRENT = FACE_CURRENT | {"muscle_stimulation"}
+CURRENT = FACE_CURRENT | {"muscle_stimulation", "ear_clips"}
 RADIO = {"rf_bulk", "rf_fractional"}
 SOUND = {"ultrasound", "spatula"}
 HEAT = RADIO | {"focused_lifting", "soften"}
@@ -96,7 +96,11 @@ UNNAMED = (
         "yes",
         {"no": CURRENT | RADIO | {"focused_lifting"}, "letter": SOUND | {"pulsed_light"}},
     ),
-    Row("epilepsy", "yes", {"no": {"pulsed_light", "led_pulsed"}, "letter": FACE_CURRENT, "change": {"led"}}),
+    Row(
+        "epilepsy",
+        "yes",
+        {"never": {"ear_clips"}, "no": {"pulsed_light", "led_pulsed"}, "letter": FACE_CURRENT, "change": {"led"}},
+    ),
     Row("malignancy", "yes", {"no": ENERGY | OPEN, "letter": {"led"}}),
     Row("malignancy", "mole", {"letter": ENERGY | OPEN | {"led"}}),
     Row("immunity", "yes", {"letter": ALL}),

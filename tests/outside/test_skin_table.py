@@ -21,7 +21,7 @@ from merak.core.plan.step import step_of
 from merak.core.plan.visit_plan import Plan, visit_plan
 
 WHO = somebody()
-CURRENT = {"microcurrent", "galvanic_softening", "iontophoresis", "muscle_stimulation"}
+CURRENT = {"microcurrent", "galvanic_softening", "iontophoresis", "muscle_stimulation", "ear_clips"}
 HEAT = {"rf_bulk", "focused_lifting", "rf_fractional", "soften"}
 ABRADING = {"wet_abrasion", "crystal", "diamond", "peel", "enzyme", "spatula"}
 GOES_IN = {"nano", "micro_needling", "numbing"}
@@ -95,7 +95,17 @@ GIVES = {
     **{name: {"soft": 1} for name in ("soften", "galvanic_softening", "wet_abrasion", "enzyme", "oxygen_mask")},
 }
 #: What touches no skin, or with what is sterile, or wets nothing, or leaves nothing clean.
-LEAVES_ALL = {"led", "gloves", "mirror", "photograph", "call_senior", "clean_tool", "alcohol", "antisepsis"}
+LEAVES_ALL = {
+    "ear_clips",
+    "led",
+    "gloves",
+    "mirror",
+    "photograph",
+    "call_senior",
+    "clean_tool",
+    "alcohol",
+    "antisepsis",
+}
 LEAVES_ALL |= DISINFECTED
 LEAVES_DRY = {"extract", "crystal", "diamond", "try_out"}
 MENDS = {"clean": ("wash", "alcohol", "antisepsis"), "dry": ("dry",), "soft": ("soften",), "numbed": ("numbing",)}

@@ -12,6 +12,7 @@ from shapely import Point
 
 from builders.briefs import TODAY
 from merak.core.body.marks import Mark
+from merak.core.body.plate import zone_names
 from merak.core.body.treatable import treatable
 from merak.core.client import Measures
 from merak.core.knowledge import about, book
@@ -30,6 +31,7 @@ NEVER = {
     "microcurrent": LIDS | {"lips", "thyroid strip", "carotid area", "décolleté"},
     "galvanic": LIDS | {"lips", "front of neck", "thyroid strip"},
     "ultrasound": LIDS | {"lips", "thyroid strip", "carotid area"},
+    "ear_clips": {*zone_names("face")} - {"ear", "in front of the ear"},
     "led": LIDS,
     "mask": {"eye"},
     "pulsed_light": LIDS | {"lips", "orbit"},

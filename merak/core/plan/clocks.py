@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from itertools import chain, combinations
 
 from merak.core.acts import Span
-from merak.core.knowledge import number, on_skin, rule
+from merak.core.knowledge import all_of, number, rule
 from merak.core.knowledge.register import needs
 from merak.core.plan.fitting import Clash, limit
 from merak.core.plan.stage import Worked
@@ -16,6 +16,7 @@ needs(
     s: plan.numb_clock
     words: plan.guest plan.two_currents
     """,
+    group=("CURRENT", "RF"),
 )
 
 #: Clocks that nothing may lengthen.
@@ -85,4 +86,4 @@ def two_currents(worked: dict[str, WorkedStep], laid: tuple[Span, ...]) -> Itera
 
 
 def _currents(step: WorkedStep) -> list[Worked]:
-    return [one for one in step.stages if on_skin()[one.modality].through == "current"]
+    return [one for one in step.stages if one.modality in all_of(("CURRENT", "RF"))]
