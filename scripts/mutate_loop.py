@@ -39,6 +39,7 @@ TABLES = (
     "test_aftercare_table",
     "test_skin_table",
     "test_shelf_table",
+    "test_guard_table",
     "test_closed",
 )
 AS_IT_STANDS = "test_the_book_as_it_stands_is_closed"
@@ -174,10 +175,16 @@ LISTS = {
     "advice": ("tags",),
     "pairing": ("a", "b"),
     "product": ("lets", "holds"),
-    "on_skin": ("coat",),
+    "on_skin": ("coat", "guards", "clear"),
+    "guard": ("hides", "also"),
 }
 #: What is so or not so, turned round.
-FLAGS = {"product": ("sterile", "photosensitising", "off"), "skin_state": ("inside",), "on_skin": ("film", "lifts")}
+FLAGS = {
+    "product": ("sterile", "photosensitising", "off"),
+    "skin_state": ("inside",),
+    "on_skin": ("film", "lifts", "touches"),
+    "guard": ("only",),
+}
 #: Degrees by state: each one less, so that the least is gone.
 DEGREES = {"on_skin": ("leaves", "bears", "asks", "gives", "ends", "sterile")}
 
@@ -208,6 +215,10 @@ def _of_entry(kind: str, entry: Any) -> Iterator[tuple[str, Any]]:
         yield from ((words, entry.model_copy(update={"rulings": new})) for words, new in _of_rulings(entry.rulings))
     if kind == "question":
         for n, option in enumerate(entry.options):
+            for state in option.leaves:
+                clean = option.model_copy(update={"leaves": {}})
+                options = (*entry.options[:n], clean, *entry.options[n + 1 :])
+                yield f"{option.id}: leaves nothing of {state}", entry.model_copy(update={"options": options})
             for words, new in _of_rulings(option.rulings):
                 changed = option.model_copy(update={"rulings": new})
                 options = (*entry.options[:n], changed, *entry.options[n + 1 :])

@@ -1,4 +1,4 @@
-"""An invented studio in an invented place: five people, thirteen machines, a dozen clients, and a day that is always
+"""An invented studio in an invented place: five people, fourteen machines, a dozen clients, and a day that is always
 today.
 
 Everything goes through the services, as a person would do it: past visits were asked, looked at, planned, treated and
@@ -48,6 +48,7 @@ CARDS = (
         "levels": 10,
         "contact_cm2": 1.3,
         "calibration": [[1, 40], [2, 90], [3, 150], [5, 300], [7, 520], [10, 1150]],
+        "isolated": True,
     },
     {
         "modality": "led",
@@ -102,6 +103,7 @@ CARDS = (
         "most": 60,
         "step": 1,
         "tips": [{"name": "thigh band", "across_mm": 100, "down_mm": 50}],
+        "isolated": True,
     },
     {
         "modality": "ear_clips",

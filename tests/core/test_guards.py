@@ -1,28 +1,18 @@
 """What guards the client and the room along the clock: on before it is needed, off before it is in the way."""
 
-import re
-
-import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from builders.chair import somebody
 from builders.rows import Row, plan, row, steps
-from merak.core.knowledge import about, on_skin
-from merak.core.plan.tray import tray_of
+from merak.core.knowledge import about
+from merak.core.modality.catalogue import MODALITIES
+from merak.core.plan.guards import asked_by
+from merak.core.plan.tray import to_clean, tray_of
 from merak.core.plan.visit_plan import Plan, VisitPlan, visit_plan
 
 WHO = somebody(slot=480)
 CHEEK = "right mid cheek"
-#: What each work asks for, as the trade does it: eyes against light, mist, steam, grit and acid; no metal in the path
-#: of current or radiofrequency; for the lamp shields, goggles for all, dark marks covered.
-ASKS = {
-    "pads": "led crystal diamond oxygen_airbrush oxygen_jet wet_abrasion peel mist soften rf_fractional",
-    "shields": "pulsed_light",
-    "goggles": "pulsed_light",
-    "white": "pulsed_light",
-    "metal": "ear_clips microcurrent muscle_stimulation iontophoresis galvanic_softening rf_bulk rf_fractional",
-}
 #: How each is said at the chair when it goes on, and when it comes off.
 SAID = {
     "pads": ("Damp pads over closed eyes", "Pads off"),
@@ -44,11 +34,6 @@ def first_words(of: VisitPlan) -> list[str]:
     return [
         next(act.instruction for act in of.acts if act.stage == one.id).split("Enough: ")[0] for one in of.plan.stages
     ]
-
-
-@pytest.mark.parametrize(("guard", "works"), ASKS.items())
-def test_each_work_asks_for_what_guards_against_it(guard: str, works: str) -> None:
-    assert {name for name, one in on_skin().items() if guard in (one.guards or ())} == set(works.split())
 
 
 def test_it_is_said_once_and_off_when_eyes_are_worked_and_at_the_end() -> None:
@@ -109,12 +94,23 @@ def test_a_reader_of_the_chair_never_meets_open_eyes(rows: list[Row]) -> None:
         for guard, (on, off) in SAID.items():
             worn -= {guard} if off in words else set()
             worn |= {guard} if on in words else set()
-        asked = {guard for guard, works in ASKS.items() if re.search(rf"\b{stage.modality}\b", works)}
+        asked = {one.guard for one in asked_by(stage.modality)} & SAID.keys()
         assert asked - {"pads"} <= worn, (stage.modality, words)
         assert "pads" not in asked or worn & {"pads", "shields"}
-        assert stage.modality not in ASKS["metal"].split() or "shields" not in worn
+        assert "metal" not in asked or "shields" not in worn
         assert stage.modality != "mirror" or not worn & {"pads", "shields"}
         assert stage.zones != ("upper lid",) or not worn & {"pads", "shields"}
         assert asked & {"goggles"} or "goggles" not in worn
     last = found.acts[-1].instruction
     assert all(SAID[guard][1] in last for guard in worn - {"metal"})
+
+
+def test_whatever_touches_skin_is_cleaned_and_a_panel_is_not() -> None:
+    machines = [name for name, of in MODALITIES.items() if of.CARD and name != "muscle_stimulation"]
+    for name in machines:
+        found = at_the_chair(row(name))
+        (key,) = [one.machine for one in found.plan.stages]
+        card = WHO.machine(name, key)
+        assert card
+        said = f"Then clean: {card.card.name}." in found.acts[-1].instruction
+        assert said == (name != "led") == bool(to_clean(WHO, found.plan.stages)), name

@@ -426,10 +426,11 @@ class OnSkin(Cited):
     that it `gives`, and to which degree it `ends` others. The products of its `coat`, the newest last; what has to get
     `through` whatever lies on the skin, whether it is never worked on skin without a `film`, and whether it `lifts`
     what lies there. The `guards` that it asks for, all where it says nothing, and those that it has to be `clear` of.
-    Cases that hold change these.
+    Cases that hold change these. What it is done with `touches` skin, or what lies on it, unless it says otherwise.
     """
 
     modality: str
+    touches: bool = True
     coat: tuple[str, ...] = ()
     through: Through | Literal[""] = ""
     film: bool = False

@@ -259,6 +259,7 @@ def scale_of(card: MicrocurrentCard | LedCard | MachineCard) -> str:
 #: What the physical units measure.
 QUANTITY = {
     "mA": "current",
+    "µA": "current",
     "W/cm²": "intensity",
     "W": "power",
     "J/cm²": "fluence",

@@ -95,8 +95,7 @@ def names(laid: Sequence[Coat]) -> str:
 
 def touches(modality: str) -> bool:
     """Whether what a work is done with touches skin, or what lies on it."""
-    entry = on_skin()[modality]
-    return entry.film or bool(entry.ends)
+    return on_skin()[modality].touches
 
 
 def amounts(laid: Sequence[Coat], cm2: float) -> dict[str, Quantity]:
