@@ -55,7 +55,7 @@ class VisitRecords(dict[str, VisitRecord]):
         return found.version if found else 0
 
 
-@lru_cache(maxsize=500)
+@lru_cache(maxsize=100)
 def _last_seen(visit_id: UUID) -> dict[str, dict[str, VisitRecord]]:
     """What stood on a visit when it was opened last, by the records' ids: none ever changes, so none is sent twice."""
     return {}

@@ -45,7 +45,7 @@ def read(model: type[Body], text: str) -> Body:
     return model.model_validate(upgraded(_named(model), from_json(text)))
 
 
-@lru_cache(maxsize=1_000)
+@lru_cache(maxsize=400)
 def _read_once(model: type[BaseModel], text: str) -> BaseModel:
     return read(model, text)
 

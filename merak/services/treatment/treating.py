@@ -38,8 +38,8 @@ needs(
 
 #: Taps that leave something to be done another day.
 LEAVE_TASKS = frozenset({"spot", "incident"})
-#: Runs and orders that are kept in this process.
-MOST_KEPT = 500
+#: Runs and orders that are kept in this process: more than are under way in any studio.
+MOST_KEPT = 40
 #: So long back is asked whether a machine was cleaned after its last use.
 CLEANED_OF = timedelta(days=60)
 
@@ -131,14 +131,15 @@ def order_of(db: Session, visit_id: UUID) -> Order:
     """What was ordered. An order is written once and never changed, so it is read once a process. Raises OutOfTurn
     before there is one.
     """
-    if visit_id not in _orders:
+    order = _orders.get(visit_id)
+    if order is None:
         found = visits.order(db, visit_id)
         if found is None:
             raise OutOfTurn("The treatment has not begun.")
         if len(_orders) > MOST_KEPT:
-            _orders.clear()
-        _orders[visit_id] = found.order
-    return _orders[visit_id]
+            _orders.pop(next(iter(_orders)), None)
+        order = _orders[visit_id] = found.order
+    return order
 
 
 def forget() -> None:
@@ -248,7 +249,7 @@ def append(
 def kept(visit_id: UUID, run: Run) -> None:
     """What was committed is remembered, and told to whoever follows."""
     if len(_folded) > MOST_KEPT:
-        _folded.clear()
+        _folded.pop(next(iter(_folded)), None)
     if run.seq >= _folded.get(visit_id, (0, None))[0]:
         _folded[visit_id] = (run.seq, run.state)
     remember(run.clocks)
