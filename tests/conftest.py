@@ -28,7 +28,7 @@ hypothesis.settings.register_profile("merak", deadline=None, max_examples=40)
 hypothesis.settings.load_profile("merak")
 
 #: The slow rooms first, so that no worker is left alone with one at the end.
-ROOMS = ("browser", "services", "web", "outside", "core")
+ROOMS = ("browser", "services", "web", "outside", "book", "core")
 #: Before them some that need no database: meanwhile the demo's template is made.
 MEANWHILE = ("test_closed.py", "test_bulk_heat.py", "test_laying.py", "test_modalities.py")
 

@@ -8,8 +8,6 @@ from pathlib import Path
 from time import monotonic
 from typing import Any
 
-from alembic import command
-from alembic.config import Config
 from psycopg import Error
 from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.exc import DisconnectionError, InterfaceError, OperationalError
@@ -99,6 +97,9 @@ def session() -> Iterator[Session]:
 
 def migrate() -> None:
     """Brings the tables up to this version."""
+    from alembic import command  # not for who only serves: it brings nine megabytes along
+    from alembic.config import Config
+
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     command.upgrade(config, "head")

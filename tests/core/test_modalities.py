@@ -1,8 +1,6 @@
 """Every modality by its common face: starts, ceilings, odd settings; and the guards of each."""
 
 import math
-from importlib import import_module
-from pkgutil import walk_packages
 from typing import Any, get_args
 
 import numpy as np
@@ -11,7 +9,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-import merak
 from builders.inputs import values
 from builders.machines import SCALES, card_of, machine
 from merak.core.errors import BadInput, Refused
@@ -21,7 +18,6 @@ from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import MACHINES, LedCard, MachineCard
 from merak.core.modality.muscle_stimulation import layout
 from merak.core.modality.shared import Dose, Subject, begun, in_zone, incremented, stronger
-from merak.services.studio.rule_book import entries
 
 PLANNABLE = sorted(name for name in MODALITIES if name != "physician_resurfacing")
 #: What nobody plans past: modality → (number, rule, whether it is the least).
@@ -103,13 +99,6 @@ def test_every_modality_speaks(name: str) -> None:
         if numeric:
             with pytest.raises(ValidationError):
                 MODALITIES[name].Settings.model_validate({numeric: bad})
-
-
-def test_no_rule_lies_idle() -> None:
-    for module in walk_packages(merak.__path__, "merak."):  # who reads a rule says so where it is imported
-        if ".migrations" not in module.name:
-            import_module(module.name)
-    assert [entry.cited.id for entry in entries() if not entry.used] == []
 
 
 def dose(name: str, subject: Subject | None = None, card: Any = None, **changes: Any) -> Dose:

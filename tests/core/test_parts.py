@@ -114,10 +114,11 @@ def test_a_marked_vessel_bears_so_many_pulses_each_and_no_more() -> None:
     assert act.strokes == 6 and act.at_most
     assert [part.name for part in act.parts] == ["vessel, left mid cheek", "vessel, right mid cheek"]
     face = who.whole().plate
+    skin = who.own_area("pulsed_light").skin.buffer(0.2)
     for n, mark in enumerate((long, short)):
         mine = [Polygon(cell.ring) for cell in act.cells if cell.part == n]
         assert len(mine) == 3 and all(cell.distance(mark.line(face)) == 0 for cell in mine)
-        assert all(who.own_area("pulsed_light").skin.buffer(0.2).covers(cell) for cell in mine)
+        assert all(skin.covers(cell) for cell in mine)
     more = compute(who, stage.with_settings(stage.values | {"stacked": 4}))
     assert more.stops and more.stops[0].rule == "pulsed_light.vessel", "the cap is the rule's"
 

@@ -173,11 +173,11 @@ def test_a_senior_narrows_a_margin_and_nobody_a_no_go_area() -> None:
 def test_strokes_stay_in_the_treatable_area(measures: Measures, finger: float) -> None:
     area = treatable(measures, "microcurrent", finger)
     for side in ("right", "left"):
-        drawn = lines(area, side, PATHS)
+        drawn, near = lines(area, side, PATHS), area.side(side).buffer(0.01)
         assert {line.path for line in drawn} == set(PATHS) - {"neck"}, "that of the neck lies on its own plate"
         for line in drawn:
             on_plate = LineString(line.points)
-            assert area.side(side).buffer(0.01).covers(on_plate)
+            assert near.covers(on_plate)
             assert on_plate.intersection(area.no_go).length < 0.01
             (x0, y0), (x1, y1) = line.points[0], line.points[-1]
             assert y1 < y0 or abs(x1) > abs(x0) + 20, "strokes run up and out"

@@ -15,6 +15,8 @@ from merak.services.studio.rule_book import SUBJECTS
 #: What every modality, or every file of its kind, calls the same on purpose.
 SHARED = {"Settings"}
 
+CORE_TESTS = sorted((ROOT / "tests/core").glob("test_*.py"))
+
 
 def test_a_class_is_called_like_no_other() -> None:
     found = defaultdict(list)
@@ -74,3 +76,10 @@ def test_a_modality_is_named_in_its_own_files_alone() -> None:
         f"{path.relative_to(ROOT / 'merak')}: {text}" for path in files for text in quoted(path) if own.fullmatch(text)
     }
     assert named == set()
+
+
+def test_the_tests_of_the_core_need_nothing_else() -> None:
+    """No room outside the core is loaded for them, and so no database."""
+    rooms = "api|auth|demo|exchange|records|server|services|web"
+    asked = {path.name: re.findall(rf"merak\.(?:{rooms})\b", path.read_text()) for path in CORE_TESTS}
+    assert {name: found for name, found in asked.items() if found} == {}

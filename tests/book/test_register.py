@@ -4,16 +4,19 @@ import ast
 import re
 from collections.abc import Iterator
 from functools import cache
+from importlib import import_module
 from pathlib import Path
+from pkgutil import walk_packages
 
 import pytest
 
-import merak.server  # noqa: F401  (whatever reads the rule book has to be there)
+import merak.server
 from builders.database import ROOT
 from merak.core import closed
 from merak.core.errors import KnowledgeError
 from merak.core.knowledge import Book, Rule, book, number, register
 from merak.core.knowledge.register import WORDS, Need, registered
+from merak.services.studio.rule_book import entries
 
 RULES = {rule.id: rule for rule in book().rule}
 #: Modules that quote every entry by its kind, and what stood in records of before, whatever the book says today.
@@ -154,3 +157,10 @@ def test_no_module_registers_what_it_does_not_read() -> None:
             if not any(re.fullmatch(one, rule) for one in patterns | everywhere) and not rule.endswith(".men")
         }
         assert not idle, (module, idle)
+
+
+def test_no_rule_lies_idle() -> None:
+    for module in walk_packages(merak.__path__, "merak."):  # who reads a rule says so where it is imported
+        if ".migrations" not in module.name:
+            import_module(module.name)
+    assert [entry.cited.id for entry in entries() if not entry.used] == []

@@ -2,13 +2,11 @@
 
 import importlib
 import re
-from pathlib import Path
 
 import pytest
 
-from builders import work
+from builders.database import ROOT
 
-ROOT = Path(work.__file__).parents[1]
 FILES = [
     path.relative_to(ROOT).as_posix()
     for folder in ("merak", "builders", "docs", "scripts", "tests")

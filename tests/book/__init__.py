@@ -1,0 +1,1 @@
+"""The rule book as the whole application reads it: no database."""
