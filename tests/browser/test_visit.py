@@ -9,7 +9,7 @@ import psutil
 from playwright.sync_api import Browser, Page, expect
 from pypdf import PdfReader
 
-from builders.browser import settled, sign_in_by_hand, signed_in_page, violations
+from builders.browser import clean_first, settled, sign_in_by_hand, signed_in_page, violations
 from builders.server import Server
 
 WORDS = {"microcurrent": "Microcurrent", "mask": "Mask", "led": "Light", "finish": "Finish", "cleanse": "Cleanse"}
@@ -192,6 +192,7 @@ def test_a_first_visit_from_sign_in_to_calendar_file(
         stage(page, "Treat")
 
         # Treat: the steps, counted by key and tap.
+        clean_first(page)
         page.get_by_role("button", name="Begin").click()
         page.get_by_role("button", name="Start the clock").click()
         page.keyboard.press("n")
@@ -327,6 +328,7 @@ def test_a_rule_stops_current_but_not_light(browser: Browser, server: Server) ->
         stage(page, "Plan")
         page.get_by_label("signed on paper").check()
         page.get_by_role("button", name="Rosalind agrees").click()
+        clean_first(page)
         page.get_by_role("button", name="Begin").click()
         page.get_by_role("button", name="Start the clock").click()
         expect(page.locator("#title")).to_have_text("Cleanse")
