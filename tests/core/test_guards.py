@@ -22,7 +22,7 @@ SAID = {
     "metal": ("Jewellery and whatever else is metal off", "metal on again"),
 }
 
-MIXED = "led pulsed_light iontophoresis rf_bulk crystal mist tone mirror"
+MIXED = "led pulsed_light iontophoresis rf_bulk rf_fractional crystal mist tone mirror"
 
 
 def at_the_chair(*rows: Row) -> VisitPlan:
@@ -56,6 +56,11 @@ def test_shields_do_the_work_of_pads_and_are_off_before_a_current() -> None:
     assert "Goggles off" in light and "White cover wiped off" in light and "Damp pads" not in light
     assert "Shields off" in current and "metal off" in current
     assert "Damp pads" in crystal
+
+
+def test_opaque_shields_give_way_to_pads_under_pins_that_carry_radiofrequency() -> None:
+    _, pins = first_words(at_the_chair(row("pulsed_light", CHEEK), row("rf_fractional", "chin")))
+    assert "Shields off" in pins and "Damp pads" in pins
 
 
 def test_pads_stay_where_nothing_is_in_their_way_and_eyes_open_for_the_mirror() -> None:

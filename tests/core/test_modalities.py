@@ -149,7 +149,6 @@ GUARDS: tuple[tuple[str, Subject | None, dict[str, Any], str, str], ...] = (
     ("peel", None, {"percent": 31}, "percent", "acid.percent"),
     ("peel", None, {"percent": 30, "minutes": 1.5}, "minutes", "acid.first"),
     ("peel", Subject(dehydrated=True), {"minutes": 3}, "minutes", "acid.longest"),
-    ("diamond", None, {"passes": 2, "peel_follows": True}, "passes", "diamond.before_peel"),
     ("diamond", DARK, {"passes": 3}, "passes", "diamond.gentle"),
     ("micro_needling", None, {"depth_mm": 0.5}, "depth_mm", "micro_needling.unlicensed"),
     ("micro_needling", Subject(thin=True), {"depth_mm": 0.75, "licensed": True}, "depth_mm", "micro_needling.thin"),

@@ -88,9 +88,6 @@ def test_suction_is_judged_on_the_machines_own_scale() -> None:
     ("modality", "others", "says"),
     [
         ("micro_needling", ("led",), {"licensed": True, "comfort": "numbed"}),
-        ("diamond", ("enzyme",), {"peel_follows": True}),
-        ("diamond", ("peel",), {"peel_follows": True}),
-        ("diamond", ("led",), {"peel_follows": False}),
         ("focused_lifting", (), {"place": "forehead", "width_mm": 60}),
         ("galvanic_softening", ("numbing",), {"skin": "numbed"}),
         ("iontophoresis", (), {"skin": "whole"}),

@@ -31,7 +31,7 @@ AGENTS = {
     "crystal": [("abrasion", "crystal.passes"), ("powder", "crystal.timer")],
     "diamond": [("abrasion", "diamond.passes")],
     "ear_clips": [("current through the ears", "ear_clips.longest")],
-    "enzyme": [("enzyme", "enzyme.longest")],
+    "enzyme": [("enzyme", "enzyme.longest"), ("abrasion", "acid.abraded")],
     "focused_lifting": [("lines at 3 mm", "focused_lifting.passes")],
     "galvanic_softening": [
         ("direct current", "galvanic.ceiling.dose"),
@@ -50,7 +50,7 @@ AGENTS = {
     "oxygen_airbrush": [("oxygen airbrush", "oxygen_airbrush.passes")],
     "oxygen_jet": [("oxygen jet", "oxygen.longest")],
     "oxygen_mask": [("oxygen foam", "oxygen_mask.newcomer")],
-    "peel": [("acid", "acid.longest")],
+    "peel": [("acid", "acid.longest"), ("abrasion", "acid.abraded")],
     "pulsed_light": [("lamp passes", "pulsed_light.passes")],
     "rf_bulk": [("heat", "rf_bulk.dose.stop")],
     "rf_fractional": [("pins", "rf_fractional.passes")],
@@ -193,3 +193,20 @@ def test_heat_that_cannot_be_computed_adds_up_at_its_worst() -> None:
     both = visit_plan(bare, Plan(steps=(step_of(one, one.model_copy(update={"id": "s2"})),)))
     assert compute(bare, one).dose.given[0].amount is None
     assert "rf_bulk.dose.stop" in {clash.rule for clash in both.clashes}
+
+
+@pytest.mark.parametrize("work", ["enzyme", "peel"])
+@pytest.mark.parametrize(
+    ("passes", "zone", "refused"), [(1, "chin", False), (2, "chin", True), (2, "lower cheek", False)]
+)
+def test_what_dissolves_bears_one_pass_of_diamond_on_its_skin_before_it_or_after(
+    work: str, passes: int, zone: str, refused: bool
+) -> None:
+    tip, liquid = stage("diamond", ("chin",), passes=passes), stage(work, (zone,))
+    for both in ((tip, liquid), (liquid, tip)):
+        assert ("acid.abraded" in {one.rule for one in summed(*both, apart=True)}) == refused
+
+
+def test_what_gives_nothing_adds_up_to_nothing() -> None:
+    peels = steps(stage("peel", ("chin",), minutes=1), stage("peel", ("chin",), minutes=1)).numbers
+    assert not [key for key in peels if key.endswith(".abrasion")]

@@ -279,7 +279,7 @@ def test_what_skin_is_not_yet_fit_for_is_left_out_and_the_rest_proposed() -> Non
     assert "rf_bulk" not in names(found) and "led" in names(found) and found.computed.startable
     assert left_out(found)["Bulk radiofrequency"][1] == "skin.thinned"
     assert "rf_bulk" in names(kinds(after("crystal", 4))["balanced"])
-    with pytest.raises(Refused, match="Too early after micro needling"):
+    with pytest.raises(Refused, match="Too early after Micro needling"):
         proposals(after("micro_needling", 1))
 
 

@@ -186,7 +186,7 @@ PRACTICE: dict[str, Pinned] = {
         "phototype.dark": (4, "phototype"),
         "crystal.timer": (15, "min"),
         "crystal.course": (3, "sessions"),
-        "diamond.before_peel": (1, "passes"),
+        "acid.abraded": (1, "passes"),
     },
     "Acids and enzymes": {
         "enzyme.minutes": (6, "min"),

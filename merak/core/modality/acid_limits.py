@@ -13,6 +13,7 @@ needs(
     min: acid.first acid.longest acid.longest.strong
     pH: acid.ph
     ×: acid.minutes.change
+    passes: acid.abraded
     words: acid.free
     """,
 )
@@ -37,6 +38,11 @@ def free(judge: Judge, acid: str, percent: float, ph: float, key: str = "free") 
     )
     judge.tell(key, found)
     return found
+
+
+def spares_abraded(judge: Judge) -> None:
+    """What dissolves gives no pass of abrasion itself, and bears few on the same skin, before it or after."""
+    judge.exposes("abrasion", as_set("passes", 0, "", 0), "acid.abraded")
 
 
 def contact_most(percent: float, subject: Subject, first: bool) -> tuple[str, float]:

@@ -1,7 +1,7 @@
 """Diamond abrasion: grit, suction, passes by what the skin bears and what follows."""
 
 from collections.abc import Iterable
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import Field
 
@@ -14,7 +14,6 @@ from merak.core.modality.lanes import in_lanes
 from merak.core.modality.making import Making, counted
 from merak.core.modality.shared import (
     Amount,
-    Circumstances,
     Dose,
     Increment,
     Judge,
@@ -32,7 +31,7 @@ needs(
     """
     %: diamond.start
     kPa: diamond.suction
-    passes: diamond.before_peel diamond.gentle diamond.passes
+    passes: diamond.gentle diamond.passes
     step: diamond.adjust.dark diamond.adjust.first_visit diamond.adjust.sensitive diamond.adjust.thin
     """,
 )
@@ -46,21 +45,13 @@ DARK = 4
 
 
 class Settings(Base):
-    """What is set: suction on the card's scale, grit, passes, how the hand moves, whether an enzyme
-    or a peel follows.
-    """
+    """What is set: suction on the card's scale, grit, passes, how the hand moves."""
 
     at: float = Field(ge=0, le=200, title="Set to")
     grit: Literal["fine", "medium", "coarse"] = Field("fine", title="Grit")
     passes: int = Field(1, ge=1, le=10, title="Passes")
-    peel_follows: bool = Field(False, title="Enzyme or peel follows")
     tip_mm: float = Field(8, ge=1, le=40, title="Tip", json_schema_extra={"unit": "mm"})
     speed_mm_s: float = Field(30, ge=0.01, le=300, title="Speed", json_schema_extra={"unit": "mm/s"})
-
-    @classmethod
-    def follows(cls, around: Circumstances) -> dict[str, Any]:
-        """Whether an enzyme or a peel is used with it."""
-        return {"peel_follows": around.has("enzyme", "peel")}
 
 
 def start(card: MachineCard, subject: Subject) -> Start:
@@ -76,8 +67,6 @@ def dose(settings: Settings, card: MachineCard, subject: Subject) -> Dose:
     house, maker = number(f"{NAME}.suction"), card.most_for(subject.phototype)
     judge.most(f"{NAME}.suction", suction, "at", limit=house if maker is None else min(house, maker))
     passes = as_set("passes", settings.passes, "", 0)
-    if settings.peel_follows:
-        judge.gives("abrasion", passes, f"{NAME}.before_peel", "passes")
     if subject.thin or (subject.phototype or 0) >= DARK:
         judge.gives("abrasion", passes, f"{NAME}.gentle", "passes")
     judge.gives("abrasion", passes, f"{NAME}.passes", "passes")

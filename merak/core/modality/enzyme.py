@@ -8,6 +8,7 @@ from pydantic import Field
 from merak.core.acts import Act
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
+from merak.core.modality.acid_limits import spares_abraded
 from merak.core.modality.making import Making, left_to_work
 from merak.core.modality.shared import Amount, Circumstances, Dose, Increment, Judge, Start, Subject, as_set, carried
 from merak.core.modality.shared import Settings as Base
@@ -60,6 +61,7 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     time = as_set("minutes", settings.minutes, "min", 1, f"{NAME}.minutes")
     judge.tell("minutes", time)
     judge.gives("enzyme", time, rule_id, "minutes")
+    spares_abraded(judge)
     return judge.dose()
 
 

@@ -9,7 +9,7 @@ from merak.core.acts import Act
 from merak.core.dose.acids import ACIDS, bicarbonate_g
 from merak.core.knowledge import number
 from merak.core.knowledge.register import needs
-from merak.core.modality.acid_limits import contact_most, free
+from merak.core.modality.acid_limits import contact_most, free, spares_abraded
 from merak.core.modality.making import Making, left_to_work
 from merak.core.modality.shared import (
     Amount,
@@ -97,6 +97,7 @@ def dose(settings: Settings, card: None, subject: Subject) -> Dose:
     judge.tell("minutes", time)
     rule_id, most = contact_most(settings.percent, subject, settings.first_strong)
     judge.gives("acid", time, rule_id, "minutes", limit=most)
+    spares_abraded(judge)
     judge.tell(
         "rank",
         worked(

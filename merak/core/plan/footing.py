@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from datetime import date
 from typing import NamedTuple
 
-from merak.core.knowledge import Degrees, book, on_skin, skin_states
+from merak.core.knowledge import Degrees, about, book, on_skin, skin_states
 from merak.core.modality.before import Before
 from merak.core.modality.shared import Settings
 from merak.core.plan.screening import Answers
@@ -80,34 +80,31 @@ def _lasting(left: Degrees, on: date | None, today: date) -> Degrees:
     return {state: degree for state, degree in left.items() if hours < skin_states()[state].hours[degree - 1]}
 
 
-def left_before(history: Mapping[str, Before], today: date) -> dict[str, Degrees]:
-    """What each work of earlier visits still leaves skin in, where it does."""
-    return {name: there for name, before in history.items() if (there := lasting(name, before, today))}
+class Left(NamedTuple):
+    """What skin is still left in: by what, in words, when (None: nobody knows), where (none: all over)."""
 
-
-class Told(NamedTuple):
-    """What the client told of work done elsewhere or at home: the words of the question, when, where (none: all over),
-    what it still leaves skin in.
-    """
-
-    words: str
+    by: str
     on: date | None
     zones: tuple[str, ...]
-    left: Degrees
+    states: Degrees
 
 
-def left_as_told(answers: Answers, today: date) -> tuple[Told, ...]:
-    """What answers tell that still leaves skin in something; a day that nobody knows counts as today."""
-    found = []
+def left_before(history: Mapping[str, Before], answers: Answers, today: date) -> tuple[Left, ...]:
+    """What work of earlier visits, and what the client told of, still leaves skin in, where it does. Which skin an
+    earlier visit worked on is not kept; an answer without a day counts as today's.
+    """
+    found = [Left(about()[name].title, before.on, (), lasting(name, before, today)) for name, before in history.items()]
     for question in book().question:
         if question.id in answers and (options := {one.id: one for one in question.options if one.leaves}):
-            for one in answers[question.id].each:
-                left = _lasting(options[one.option].leaves, one.on, today) if one.option in options else {}
-                found += [Told(question.ask, one.on, one.zones, left)] * bool(left)
-    return tuple(found)
+            found += [
+                Left(f"the answer to “{question.ask}”", one.on, one.zones, there)
+                for one in answers[question.id].each
+                if (there := _lasting(options[one.option].leaves, one.on, today) if one.option in options else {})
+            ]
+    return tuple(one for one in found if one.states)
 
 
-def is_opened(others: frozenset[str], history: Mapping[str, Before], today: date) -> bool:
-    """Whether any of these works opens skin, or one of earlier visits left it open."""
-    there = (*map(worst_left, others), *left_before(history, today).values())
+def is_opened(others: frozenset[str], history: Mapping[str, Before], answers: Answers, today: date) -> bool:
+    """Whether any of these works opens skin, or an earlier visit or what was told of left it open."""
+    there = (*map(worst_left, others), *(one.states for one in left_before(history, answers, today)))
     return any("opened" in one for one in there)

@@ -3,7 +3,6 @@ way of.
 """
 
 from collections.abc import Iterator, Sequence
-from functools import partial
 from itertools import combinations
 from typing import NamedTuple
 
@@ -37,9 +36,9 @@ def guarding(stages: Sequence[InTime]) -> tuple[dict[str, Change], tuple[Guard, 
     worn: tuple[Guard, ...] = ()
     for one in sorted(stages, key=lambda each: (each.begins, each.place)):
         asked = asked_by(one.stage.modality)
-        on = tuple(want for want in asked if not any(want.guard in (on.guard, *on.also) for on in worn))
-        in_the_way = partial(_hinders, one=one, asked=asked)
-        off = tuple(was for was in worn if in_the_way(was) or any(was.guard in new.also for new in on))
+        stays = tuple(was for was in worn if not _hinders(was, one, asked))
+        on = tuple(want for want in asked if not any(want.guard in (was.guard, *was.also) for was in stays))
+        off = tuple(was for was in worn if was not in stays or any(was.guard in new.also for new in on))
         if on or off:
             found[one.stage.id] = Change(tuple(was for was in off if was.comes_off), on)
             worn = (*(was for was in worn if was not in off), *on)
@@ -47,12 +46,13 @@ def guarding(stages: Sequence[InTime]) -> tuple[dict[str, Change], tuple[Guard, 
 
 
 def _hinders(was: Guard, one: InTime, asked: Sequence[Guard]) -> bool:
-    """Whether what is worn is in the way of a stage: it has to be clear of it, works on what it hides, or has no need
-    of what is worn only where it is asked for.
+    """Whether what is worn is in the way of a stage: it has to be clear of it, or has no need of it and works on what
+    it hides, or it is worn only where it is asked for.
     """
-    if any(was.guard in (want.guard, *want.also) or want.guard in was.also for want in asked):
-        return False
-    return was.only or _is_in_the_way(was, one)
+    if was.guard in on_skin()[one.stage.modality].clear:
+        return True
+    needed = any(was.guard in (want.guard, *want.also) or want.guard in was.also for want in asked)
+    return not needed and (was.only or _is_in_the_way(was, one))
 
 
 def _is_in_the_way(was: Guard, one: InTime) -> bool:

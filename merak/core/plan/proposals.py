@@ -35,7 +35,7 @@ from merak.core.modality.shared import incremented
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.clocks import by_its_clock
 from merak.core.plan.fitting import Clash, FitKind, Placed, clashes, holds, may_run_beside, rank, title
-from merak.core.plan.footing import left_as_told, left_before
+from merak.core.plan.footing import left_before
 from merak.core.plan.mending import before
 from merak.core.plan.merits import ARRIVED, with_mends
 from merak.core.plan.screening import housekeeping
@@ -577,12 +577,12 @@ def _too_early(brief: Brief, one: Candidate) -> tuple[str, str] | None:
     on it, if any; which skin an earlier visit worked on is not kept.
     """
     facts = brief.facts
-    left = [(title(name).lower(), there) for name, there in left_before(facts.history, facts.today).items()]
-    for told in left_as_told(facts.answers, facts.today):
-        skin = sided(told.zones)
-        if not skin or any(not placed.zones or placed.zones & skin for placed in one.placed):
-            left.append((f"what was answered to “{told.words}”", told.left))
-    hurts = ((state, after) for of in footings(one.step) for after, there in left for state in of.hurt_by(there))
+    there = [
+        left
+        for left in left_before(facts.history, facts.answers, facts.today)
+        if any(not left.zones or not placed.zones or placed.zones & sided(left.zones) for placed in one.placed)
+    ]
+    hurts = ((state, left.by) for of in footings(one.step) for left in there for state in of.hurt_by(left.states))
     return next(hurts, None)
 
 

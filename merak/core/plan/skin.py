@@ -9,7 +9,7 @@ from merak.core.body.plate import keys_on, named, sided, where_words
 from merak.core.knowledge import skin_states
 from merak.core.modality.before import Before
 from merak.core.plan.fitting import Clash, title
-from merak.core.plan.footing import Footing, footing, left_as_told, left_before
+from merak.core.plan.footing import Footing, footing, left_before
 from merak.core.plan.screening import Answers
 from merak.core.plan.shelf import Coat, coat_of, names
 from merak.core.plan.stage import Stage, footing_of
@@ -69,7 +69,7 @@ def unfit_skin(
     """Each stage that would be done on skin which an earlier one of the visit, one beside it, an earlier visit, or what
     the client told of, left in a state that it does not bear.
     """
-    return (*_of_today(stages), *_of_before(stages, history, today), *_of_told(stages, answers, today))
+    return (*_of_today(stages), *_of_before(stages, history, answers, today))
 
 
 def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
@@ -116,42 +116,24 @@ def _remaining(unfit: Iterable[Met]) -> dict[str, tuple[str, ...]]:
     return {one.stage.id: named(keys) for one, keys in left} if able else {}
 
 
-def _of_before(stages: Sequence[InTime], history: Mapping[str, Before], today: date) -> Iterator[Clash]:
+def _of_before(
+    stages: Sequence[InTime], history: Mapping[str, Before], answers: Answers, today: date
+) -> Iterator[Clash]:
     told: set[tuple[str, str, str]] = set()
-    left = left_before(history, today)
-    for late in stages:
-        for name, there in left.items():
-            for state, degree in late.footing.hurt_by(there).items():
+    for left in left_before(history, answers, today):
+        there = sided(left.zones)
+        for late in (one for one in stages if not there or one.skin & there):
+            for state, degree in late.footing.hurt_by(left.states).items():
                 kind, work = skin_states()[state], title(late.stage.modality)
-                if (key := (state, name, f"{late.step} {work}")) in told:
+                if (key := (state, left.by, f"{late.step} {work}")) in told:
                     continue
                 told.add(key)
-                days = (today - (history[name].on or today)).days
-                ago = f"{days} days ago" if days else "earlier today"
-                words = f"{work}: skin still {kind.degrees[degree - 1]} by {title(name)}, {ago}. {kind.reason}"
-                action = f"That holds {kind.hours[degree - 1]:g} hours: another day."
-                yield Clash(kind="earlier", rule=kind.id, steps=(late.step,), words=words, action=action)
-
-
-def _of_told(stages: Sequence[InTime], answers: Answers, today: date) -> Iterator[Clash]:
-    said: set[tuple[str, str, str]] = set()
-    for told in left_as_told(answers, today):
-        there = sided(told.zones)
-        for late in stages:
-            if there and not late.skin & there:
-                continue
-            for state, degree in late.footing.hurt_by(told.left).items():
-                kind, work = skin_states()[state], title(late.stage.modality)
-                if (key := (state, told.words, f"{late.step} {work}")) in said:
-                    continue
-                said.add(key)
-                since = f"{(today - told.on).days} days ago" if told.on else "nobody knows when"
-                words = f"{work}: skin counts as {kind.degrees[degree - 1]} by the answer to “{told.words}”, {since}."
+                days = (today - left.on).days if left.on else 0
+                since = f"{days} days ago" if days else "earlier today" if left.on else "nobody knows when"
+                words = f"{work}: skin still {kind.degrees[degree - 1]} by {left.by}, {since}. {kind.reason}"
                 holds = f"That holds {kind.hours[degree - 1]:g} hours"
-                action = f"{holds}: another day." if told.on else f"{holds}: ask when, or another day."
-                yield Clash(
-                    kind="earlier", rule=kind.id, steps=(late.step,), words=f"{words} {kind.reason}", action=action
-                )
+                action = f"{holds}: another day." if left.on else f"{holds}: ask when, or another day."
+                yield Clash(kind="earlier", rule=kind.id, steps=(late.step,), words=words, action=action)
 
 
 def told_where(skin: Collection[str]) -> str:

@@ -430,7 +430,7 @@ def compute(
 
     Raises BadInput, by "id.field", for settings that cannot be read, Refused where screening stops it.
     """
-    opened = is_opened(others, brief.facts.history, brief.facts.today)
+    opened = is_opened(others, brief.facts.history, brief.facts.answers, brief.facts.today)
     covered = covered or any(one.covers for one in on_the_shelf(stage.how.product))
     follows = derived(stage.modality, others, brief, of, stage.zones, covered)
     return _worked_out(brief, stage, follows, again, opened)

@@ -158,7 +158,9 @@ def _known_plan(brief: Brief, plan: Plan, chair: bool) -> VisitPlan:
 
 def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     of = in_force(brief, plan)
-    opened = is_opened(frozenset(one.modality for one in plan.stages), brief.facts.history, brief.facts.today)
+    opened = is_opened(
+        frozenset(one.modality for one in plan.stages), brief.facts.history, brief.facts.answers, brief.facts.today
+    )
     steps, left_out = cut(brief, lit(_settled(brief, plan), opened))
     worked, stopped, refused = _all_worked(brief, steps, of)
     first = first_side(brief.facts.findings)

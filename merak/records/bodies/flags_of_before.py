@@ -9,6 +9,7 @@ Raw = dict[str, Any]
 #: Modality → the setting that said so.
 FLAGS = {
     "cold": "heat_follows",
+    "diamond": "peel_follows",
     "nano": "peel_today",
     "micro_needling": "acids_today",
     "rf_bulk": "numbed",

@@ -14,7 +14,7 @@ from merak.records.bodies.zones_of_before import draft_of_zones, order_of_zones,
 #: A body as the database holds it.
 Raw = dict[str, Any]
 #: The version in which a body is written today; what is not named here has had one shape only.
-VERSIONS = {"plan": 5, "order": 8, "close": 3, "sheet": 1, "task": 1, "routine": 4}
+VERSIONS = {"plan": 6, "order": 9, "close": 3, "sheet": 1, "task": 1, "routine": 5}
 
 
 def versioned(phase: str, body: Raw) -> Raw:
@@ -261,9 +261,10 @@ def _close_by_what_ended(body: Raw) -> Raw:
 #: What an order keeps of the plan that says what to do.
 JUDGED = ("cautions", "refused", "stopped", "clashes", "allowed")
 
+#: Flags went at two times: diamond passes before a peel are a sum since the second.
 #: Phase → what brings a body from version 0 to 1, from 1 to 2, and so on.
 UPGRADES: dict[str, tuple[Callable[[Raw], Raw], ...]] = {
-    "plan": (_draft_of_steps, _draft_of_stages, draft_of_before, draft_of_zones, plan_of_flags),
+    "plan": (_draft_of_steps, _draft_of_stages, draft_of_before, draft_of_zones, plan_of_flags, plan_of_flags),
     "order": (
         _order_of_acts,
         _order_of_actions,
@@ -273,9 +274,10 @@ UPGRADES: dict[str, tuple[Callable[[Raw], Raw], ...]] = {
         _order_of_shares,
         order_of_zones,
         plan_of_flags,
+        plan_of_flags,
     ),
     "close": (_close_by_acts, _close_of_endings, _close_by_what_ended),
     "sheet": (_sheet_by_topics,),
     "task": (_spot_with_words,),
-    "routine": (_routine_of_stages, routine_of_before, steps_of_zones, routine_of_flags),
+    "routine": (_routine_of_stages, routine_of_before, steps_of_zones, routine_of_flags, routine_of_flags),
 }
