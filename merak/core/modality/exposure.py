@@ -89,11 +89,6 @@ def sums(given: Iterable[tuple[str, Mapping[str, tuple[Exposure, ...]]]]) -> tup
     alike: dict[tuple[int, ...], list[str]] = {}
     for zone, parts in there.items():
         alike.setdefault(tuple(map(id, parts)), []).append(zone)
-
-    def added(parts: Mapping[str, Exposure]) -> bool:
-        """Whether several give it, and any of them some."""
-        return len(parts) > 1 and any(one.counted for one in parts.values())
-
     found: list[Sum] = []
     whole: dict[str, dict[str, Exposure]] = {}
     for zones_ in alike.values():
@@ -103,5 +98,5 @@ def sums(given: Iterable[tuple[str, Mapping[str, tuple[Exposure, ...]]]]) -> tup
                 kept = (here if one.by == "zone" else whole).setdefault(one.agent, {})
                 if stage not in kept or kept[stage].counted < one.counted:
                     kept[stage] = one
-        found += [Sum(agent, tuple(zones_), tuple(parts.items())) for agent, parts in here.items() if added(parts)]
-    return (*found, *(Sum(agent, (), tuple(parts.items())) for agent, parts in whole.items() if added(parts)))
+        found += [Sum(agent, tuple(zones_), tuple(parts.items())) for agent, parts in here.items() if len(parts) > 1]
+    return (*found, *(Sum(agent, (), tuple(parts.items())) for agent, parts in whole.items() if len(parts) > 1))

@@ -40,7 +40,7 @@ def together(worked: Mapping[str, WorkedStep]) -> tuple[Sum, ...]:
 def sums_told(worked: Mapping[str, WorkedStep], summed: tuple[Sum, ...]) -> dict[str, Quantity]:
     """By "sums-step.agent" the highest sum of each agent, for the steps whose stages take part in it."""
     highest: dict[str, Sum] = {}
-    for one in summed:
+    for one in (found for found in summed if found.amount):
         if one.agent not in highest or highest[one.agent].amount < one.amount:
             highest[one.agent] = one
     stages = {stage.stage.id: (step.step.id, stage.title) for step in worked.values() for stage in step.stages}
