@@ -82,7 +82,12 @@ def test_beside_a_host_its_coat_lies_under_the_guest() -> None:
         return visit_plan(WHO, Plan(steps=(host, light.model_copy(update={"beside": host.id}))))
 
     sheet = beside(mask)
-    assert told(sheet) == [] and "Over sheet mask. " in said(sheet, "led") and "bare skin" not in said(sheet, "led")
+    assert (
+        told(sheet) == []
+        and "Over sheet mask. " in said(sheet, "led")
+        and "bare skin" not in said(sheet, "led")
+        and "Gel off" not in said(sheet, "led")
+    )
     assert said(sheet, "mask").startswith("Sheet mask")
     (thick,) = told(beside(steps(row("mask", CHEEK, manner={"product": "mask"}))[0]))
     assert (thick.kind, thick.mend, thick.action) == ("product", "", "Not beside each other on the same skin.")

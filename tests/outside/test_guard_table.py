@@ -13,14 +13,14 @@ ASKS = {
     "shields": "pulsed_light",
     "goggles": "pulsed_light",
     "white": "pulsed_light",
-    "metal": "ear_clips microcurrent muscle_stimulation iontophoresis galvanic_softening rf_bulk rf_fractional",
+    "metal": "cleanse ear_clips microcurrent muscle_stimulation iontophoresis galvanic_softening rf_bulk rf_fractional",
     "hearing": "ear_clips microcurrent muscle_stimulation iontophoresis galvanic_softening rf_bulk rf_fractional",
     "lenses": "led crystal diamond oxygen_airbrush oxygen_jet wet_abrasion peel mist soften rf_fractional pulsed_light "
     "oxygen_mask enzyme cleanse focused_lifting nano micro_needling numbing ultrasound spatula",
 }
 #: What is never worn while that is done: metal over the eyes under current, anything where eyes are open.
 CLEAR = {
-    "shields": ASKS["metal"] + " cleanse mirror photograph",
+    "shields": ASKS["hearing"] + " cleanse mirror photograph",
     "pads": "cleanse mirror photograph",
 }
 #: What lies under it, what else it does the work of, whether it comes off where nothing asks for it.

@@ -221,7 +221,7 @@ def acts(make: Making) -> Iterable[Act]:
     """The panel, then its clock; between two colours it is changed over."""
     settings = make.settings
     pulsed = "" if settings.duty_percent == 100 else f" Pulsed, on {settings.duty_percent:g} % of the time."
-    yield make.ready("Panel", "Gel off.")
+    yield make.ready("Panel", "Gel off." if settings.cover == "bare skin" else "The sheet lies flat.")
     change = "" if make.hands_s else "Change the panel over. "
     instruction = f"{change}{make.where}Panel at {settings.distance_cm:g} cm, {settings.cover}.{pulsed}"
     yield make.act("timed", f"{settings.colour.capitalize()} light", make.own_s, instruction, over="Light off.")
