@@ -15,6 +15,11 @@ if TYPE_CHECKING:
 
 #: glibc's name for how many heaps there may be.
 M_ARENA_MAX = -8
+#: Its names for the size from which a block is given back at once, and for how much may lie free at a heap's end.
+M_MMAP_THRESHOLD = -3
+M_TRIM_THRESHOLD = -1
+#: A field of heat or a plate's grid is larger than this, a page smaller.
+LARGE_BYTES = 128 * 1024
 
 
 def main() -> int:
@@ -86,7 +91,10 @@ def serve(app: "FastAPI", port: int) -> None:
     logging.getLogger("weasyprint").setLevel(logging.ERROR)  # it warns of styles, which are ours
     # Each thread would keep a heap of its own half empty; two for all of them keep the process small.
     with suppress(OSError, AttributeError):
-        ctypes.CDLL(None).mallopt(M_ARENA_MAX, 2)
+        libc = ctypes.CDLL(None)
+        libc.mallopt(M_ARENA_MAX, 2)
+        libc.mallopt(M_MMAP_THRESHOLD, LARGE_BYTES)
+        libc.mallopt(M_TRIM_THRESHOLD, LARGE_BYTES)
     settle()
     uvicorn.run(app, host="127.0.0.1", port=port, log_level="critical", access_log=False, timeout_graceful_shutdown=3)
 
