@@ -18,7 +18,7 @@ from alembic.operations import Operations
 from sqlalchemy import create_engine, text
 
 from builders.database import ROOT, cli, fresh_database
-from builders.server import Server, sign_in
+from builders.server import Server, client_of, sign_in
 from builders.visits import step_ids, visit_of
 from merak.core.plan.screening import questions
 from merak.records.tables import Base
@@ -140,7 +140,7 @@ def test_a_real_studio_begins_with_a_code_and_is_never_overwritten() -> None:
         server = Server(("merak.cli", "serve", "--first", "studio"))
         with psycopg.connect(os.environ["MERAK_DATABASE_URL"], autocommit=True) as db:
             db.execute("UPDATE set_up_code SET code_hash = encode(sha256('AAAA-BBBB-CCCC'), 'hex')")
-        with httpx.Client(base_url=server.url) as client:
+        with client_of(server.url) as client:
             assert client.get("/sign-in").headers["location"] == "/set-up"
             client.get("/set-up")
             form = {

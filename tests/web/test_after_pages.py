@@ -15,7 +15,7 @@ from babel.messages.mofile import read_mo
 from babel.messages.pofile import read_po
 
 from builders.markup import flat
-from builders.server import Server, sign_in
+from builders.server import Server, client_of, sign_in
 from builders.visits import HX, begun, booked, sent
 from merak.exchange.language import FOLDER, LANGUAGES, said
 
@@ -59,7 +59,7 @@ def test_the_front_desk_reaches_clients_and_reads_nothing(server: Server, adaeze
 
 
 def test_a_stranger_with_a_wrong_address_sees_nothing(server: Server) -> None:
-    with httpx.Client(base_url=server.url) as stranger:
+    with client_of(server.url) as stranger:
         for path in ("/answer/x", f"/answer/{uuid4().hex}", "/answer/..%2f..%2fetc"):
             gone = stranger.get(path)
             assert gone.status_code == 404, path

@@ -9,7 +9,7 @@ import httpx
 import pytest
 
 from builders.markup import flat
-from builders.server import Server, sign_in
+from builders.server import Server, client_of, sign_in
 from builders.visits import begun, booked, sent
 
 
@@ -36,9 +36,9 @@ def test_instruments_are_driven_by_hands_and_say_what_is_wrong(server: Server, a
     assert adaeze.post("/instruments/thermometer/fire").status_code == 404
     joost = sign_in(server.url, "joost")
     assert joost.get("/instruments").status_code == joost.post(f"/instruments/{lamp[1]}/fire").status_code == 403
-    assert httpx.post(f"{server.url}/instruments/{lamp[1]}/fire", cookies=dict(adaeze.cookies)).status_code == 403, (
-        "no token, no pulse"
-    )
+    assert (
+        client_of(server.url, cookies=dict(adaeze.cookies)).post(f"/instruments/{lamp[1]}/fire").status_code == 403
+    ), "no token, no pulse"
 
 
 def test_the_emergency_cards_are_everybodys_and_the_number_the_owners(server: Server, adaeze: httpx.Client) -> None:

@@ -11,7 +11,7 @@ import httpx
 import pytest
 
 from builders.doors import doors
-from builders.server import Server, sign_in
+from builders.server import Server, client_of, sign_in
 
 #: Sign-in name → role, from the least rights to the most.
 ROLES = {"joost": "front desk", "lin": "assistant", "tomas": "therapist", "adaeze": "senior", "marit": "owner"}
@@ -173,7 +173,7 @@ def people(server: Server) -> dict[str, httpx.Client]:
 
 @pytest.fixture(scope="module")
 def stranger(server: Server) -> Iterator[httpx.Client]:
-    with httpx.Client(base_url=server.url) as nobody:
+    with client_of(server.url) as nobody:
         yield nobody
 
 

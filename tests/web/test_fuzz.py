@@ -19,7 +19,7 @@ import pytest
 
 from builders.database import demo_database
 from builders.doors import SKIPPED, doors
-from builders.server import PATIENCE_S, Server, sign_in
+from builders.server import Server, client_of, sign_in
 from builders.visits import step_ids
 
 MANY = int(os.environ.get("MERAK_FUZZ", "3000"))
@@ -243,7 +243,7 @@ def from_schema(dice: random.Random, schema: dict[str, Any], defs: dict[str, Any
 
 def test_limits_hold_before_anything_is_read(studio: tuple[Server, httpx.Client, str]) -> None:
     running, client, _ = studio
-    nobody = httpx.Client(base_url=running.url, timeout=PATIENCE_S)
+    nobody = client_of(running.url)
 
     def chunks() -> Iterator[bytes]:
         yield b'{"items": [' + b"1," * 400_000
@@ -304,7 +304,7 @@ def test_nobody_is_led_to_another_place(studio: tuple[Server, httpx.Client, str]
             and not away.startswith(("//", "/\\"))
             and "evil" not in away.partition("?")[0].strip("/").partition("/")[0]
         )
-        fresh = httpx.Client(base_url=running.url, timeout=PATIENCE_S)
+        fresh = client_of(running.url)
         fresh.get("/sign-in")
         into = {"csrf": fresh.cookies["visitor"], "login": "marit", "password": "vesper-quay", "next": foreign}
         assert fresh.post("/sign-in", data=into).headers["location"] == "/"

@@ -11,7 +11,7 @@ import pytest
 from pydantic import ValidationError
 from uuid_utils.compat import uuid7
 
-from builders.server import Server, sign_in
+from builders.server import Server, client_of, sign_in
 from builders.visits import begun, booked, sent, tap
 from merak.api.treat import SentTap, StateOut
 
@@ -51,7 +51,7 @@ def test_only_who_may_and_only_what_is_there(server: Server, adaeze: httpx.Clien
     joost = sign_in(server.url, "joost")
     for path in ("run", "run/live"):
         assert joost.get(f"/api/visits/{visit}/{path}").status_code == 403
-    assert httpx.get(f"{server.url}/api/visits/{visit}/run/live").status_code == 401
+    assert client_of(server.url).get(f"/api/visits/{visit}/run/live").status_code == 401
     lin = sign_in(server.url, "lin")
     assert (
         lin.post(f"/api/visits/{visit}/run", json={"taps": [tap("unlock", words="it will be fine")]}).status_code == 403

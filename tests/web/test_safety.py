@@ -8,20 +8,20 @@ import psycopg
 import pytest
 
 from builders.markup import flat
-from builders.server import PASSWORD, Server, sign_in
+from builders.server import PASSWORD, Server, client_of, sign_in
 from builders.visits import step_ids, visit_of
 from merak.core.plan.screening import questions
 
 
 def test_nobody_gets_in_without_signing_in(server: Server) -> None:
-    with httpx.Client(base_url=server.url) as client:
+    with client_of(server.url) as client:
         assert client.get("/").headers["location"] == "/sign-in?next=/"
         assert client.get(f"/api/visits/{UUID(int=0)}/run").status_code == 401
         assert client.post("/visits", data={}).headers["location"] == "/sign-in"
 
 
 def test_wrong_passwords_are_told_alike_and_slowed_down(server: Server) -> None:
-    with httpx.Client(base_url=server.url) as client:
+    with client_of(server.url) as client:
         client.get("/sign-in")
 
         def attempt(login: str, password: str) -> httpx.Response:
@@ -39,7 +39,7 @@ def test_wrong_passwords_are_told_alike_and_slowed_down(server: Server) -> None:
 
 
 def test_cookies_and_headers(server: Server) -> None:
-    with httpx.Client(base_url=server.url) as client:
+    with client_of(server.url) as client:
         page = client.get("/sign-in")
         policy = page.headers["content-security-policy"]
         assert "default-src 'none'" in policy and "unsafe" not in policy
