@@ -237,10 +237,11 @@ def _planning(of: Book, names: Names) -> Iterator[Fault]:
     for pairing in of.pairing:
         yield from _known("pairing", pairing.id, "modality, aspect or group", (*pairing.a, *pairing.b), names.subjects)
         yield from _known("pairing", pairing.id, "school", {pairing.unless, pairing.only} - {""}, names.schools)
-        if pairing.days < 0 or (not pairing.b and pairing.kind != "one"):
-            yield Fault("pairing", pairing.id, "it pairs something with something, and days are not below zero")
+        if not pairing.b and pairing.kind != "one":
+            yield Fault("pairing", pairing.id, "it pairs something with something")
     yield from _skin(of, names)
     yield from _guards(of, names)
+    yield from _agents(of)
     yield from _shelf(of, names)
     for method in of.method:
         for school in method.schools:
@@ -311,6 +312,20 @@ def _guards(of: Book, names: Names) -> Iterator[Fault]:
         yield from _known("on_skin", work.id, "guard", (*asked, *work.clear), known)
         if {*asked} & {*work.clear}:
             yield Fault("on_skin", work.id, "it asks for a guard that it has to be clear of")
+
+
+def _agents(of: Book) -> Iterator[Fault]:
+    """Days that rise with the degree and are not below zero; works count as agents and degrees that there are."""
+    known = {one.agent: len(one.again) for one in of.agent}
+    for one in of.agent:
+        days = (*one.again, one.course, one.dark, one.others, one.after_open)
+        if min(days) < 0 or list(one.again) != sorted(one.again):
+            yield Fault("agent", one.id, "days are not below zero, and no fewer after a stronger degree")
+    for work in of.on_skin:
+        for least, counts in ((1, work.counts), *((0, case.counts) for case in work.cases)):
+            yield from _known("on_skin", work.id, "agent", counts, known)
+            if any(not least <= degree <= known.get(agent, degree) for agent, degree in counts.items()):
+                yield Fault("on_skin", work.id, "there is no such degree of what it counts as")
 
 
 def _shelf(of: Book, names: Names) -> Iterator[Fault]:

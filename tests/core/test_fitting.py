@@ -1,10 +1,5 @@
 """How modalities fit, rule by rule: which steps clash, in which order, for whom, after how many days."""
 
-from datetime import timedelta
-
-import pytest
-
-from builders.briefs import TODAY
 from merak.core.knowledge import methods, traits
 from merak.core.plan.fitting import Clash, Placed, chosen, clashes, may_run_beside, rank, set_to
 
@@ -66,23 +61,6 @@ def test_some_rules_give_way_to_a_school_and_some_need_one() -> None:
     assert may_run_beside("mask", "led", {}) and not may_run_beside("led", "mask", {})
     assert not may_run_beside("numbing", "led", {}) and may_run_beside("numbing", "led", {"numbing": "light"})
     assert not may_run_beside("mask", "peel", {})
-
-
-@pytest.mark.parametrize(("step", "other"), [("pulsed_light", "peel"), ("peel", "pulsed_light")])
-def test_two_weeks_lie_between_the_lamp_and_what_opens_the_skin(step: str, other: str) -> None:
-    """On the fourteenth day it may be; either way round; what was never done says nothing."""
-
-    def earlier(days: int, what: str = other) -> list[tuple[str, ...]]:
-        done = {what: TODAY - timedelta(days=days)}
-        return [one.steps for one in found(step, done=done, today=TODAY) if one.kind == "earlier"]
-
-    assert earlier(13) == [("s0",)] and earlier(14) == [] and earlier(0) == [("s0",)]
-    assert earlier(1, "led") == []
-    assert not [one for one in found(step, done={other: TODAY}) if one.kind == "earlier"], "no day, no count"
-    (told,) = [
-        one for one in found(step, done={other: TODAY - timedelta(days=4)}, today=TODAY) if one.kind == "earlier"
-    ]
-    assert "was 4 days ago" in told.action and "another 10" in told.action
 
 
 def test_a_school_moves_what_it_moves_and_nothing_else() -> None:

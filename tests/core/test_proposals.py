@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from builders.answers import an_answer
 from builders.briefs import EVERY_LICENCE, TODAY, brief
+from merak.core.body.plate import sided
 from merak.core.client import Findings
 from merak.core.errors import Refused
 from merak.core.knowledge import about, conditions
@@ -14,8 +15,10 @@ from merak.core.modality.shared import Before
 from merak.core.plan.brief import Brief, workable
 from merak.core.plan.facts import Wish
 from merak.core.plan.fitting import Placed, clashes
+from merak.core.plan.past import early
 from merak.core.plan.proposals import Candidate, Gain, Problem, allowed, best, brute, length_s, proposals, score
 from merak.core.plan.screening import STOPPING, questions
+from merak.core.plan.skin import footings
 from merak.core.plan.stage import Stage, read_settings
 from merak.core.plan.step import step_of
 from merak.core.plan.visit_plan import Plan, in_force
@@ -127,9 +130,10 @@ def test_no_proposal_holds_what_may_not_be(who: Brief) -> None:
         for whole in one.plan.steps:
             zones_ = frozenset(zone for stage in whole.stages for zone in one.computed.zones[stage.id])
             placed.append(Placed(whole.id, whole.modality, zones_))
-        assert (
-            clashes(placed, who.newcomer, of, {k: v.on for k, v in who.facts.history.items() if v.on}, TODAY) == ()
-        ), "no order rule is broken"
+        assert clashes(placed, who.newcomer, of) == (), "no order rule is broken"
+        for whole, there in zip(one.plan.steps, placed, strict=True):
+            for of_stage in footings(whole):
+                assert not list(early(of_stage, sided(there.zones), who.past, who.facts)), "nothing comes too soon"
         if who.newcomer:
             strong = {
                 "crystal",

@@ -189,7 +189,7 @@ def test_how_skin_arrives_is_what_counts_at_first() -> None:
 def test_what_an_earlier_visit_left_holds_for_its_hours() -> None:
     def after(days: int) -> list[Clash]:
         who = somebody(history={"crystal": Before(on=TODAY - timedelta(days=days))}, slot=480)
-        return told(plan(row("rf_bulk", CHEEK), who=who))
+        return told(plan(row("iontophoresis", CHEEK), who=who))
 
     (soon,) = after(2)
     assert soon.kind == "earlier" and soon.rule == "skin.thinned"

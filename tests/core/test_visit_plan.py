@@ -99,8 +99,8 @@ def test_nothing_strong_in_the_two_weeks_before_an_event(modality: str, days: in
 
 def test_weeks_between_count_from_a_day_that_is_known() -> None:
     lately = {"pulsed_light": Before(on=TODAY - timedelta(days=5)), "peel": Before(on=TODAY - timedelta(days=90))}
-    assert "fit.light_weeks" in rules(planned(somebody(history=lately), "peel"))
-    assert "fit.light_weeks" not in rules(planned(somebody(history=lately | {"pulsed_light": Before()}), "peel"))
+    assert "agent.lamp" in rules(planned(somebody(history=lately), "peel"))
+    assert "agent.lamp" not in rules(planned(somebody(history=lately | {"pulsed_light": Before()}), "peel"))
 
 
 def test_a_seniors_word_is_about_one_rule_between_the_same_things_in_the_same_words() -> None:

@@ -214,10 +214,10 @@ def test_what_was_done_too_lately_and_what_has_no_help_says_so() -> None:
     lately = RESTED | {"pulsed_light": Before(on=TODAY - timedelta(days=5), at=10.0)}
     pigment = {"pigment": {"right mid cheek": 3}}
     why, rule = left_out(kinds(graded(pigment, history=lately))["strongest"])["Peel"]
-    assert rule == "fit.light_weeks" and "was 5 days ago" in why
+    assert rule == "agent.lamp" and "was 5 days ago" in why
     for history in (RESTED, RESTED | {"pulsed_light": Before(at=10.0)}):
         left = left_out(kinds(graded(pigment, history=history))["strongest"])
-        assert "fit.light_weeks" not in {by for _, by in left.values()}, "long ago, or on no day that is known"
+        assert "agent.lamp" not in {by for _, by in left.values()}, "long ago, or on no day that is known"
 
 
 def test_needles_without_numbing_only_by_the_school_that_goes_without() -> None:
@@ -269,7 +269,9 @@ def test_of_equals_the_better_shown_may_take_its_ten_minutes_longer() -> None:
 
 
 def test_what_skin_is_not_yet_fit_for_is_left_out_and_the_rest_proposed() -> None:
-    """Abraded two days ago: no heat; needled yesterday: not even a cleanse. Nobody looked how the skin arrived."""
+    """Abraded two days ago: no current, and no heat before a week is over; needled yesterday: not even a cleanse.
+    Nobody looked how the skin arrived.
+    """
 
     def after(work: str, days: int) -> Brief:
         known = {work: Before(on=TODAY - timedelta(days=days))}
@@ -277,8 +279,14 @@ def test_what_skin_is_not_yet_fit_for_is_left_out_and_the_rest_proposed() -> Non
 
     found = kinds(after("crystal", 2))["balanced"]
     assert "rf_bulk" not in names(found) and "led" in names(found) and found.computed.startable
-    assert left_out(found)["Bulk radiofrequency"][1] == "skin.thinned"
-    assert "rf_bulk" in names(kinds(after("crystal", 4))["balanced"])
+    assert left_out(found)["Microcurrent lift"][1] == "skin.thinned"
+    assert left_out(found)["Bulk radiofrequency"] == (
+        f"Dry abrasion was 2 days ago, {TODAY - timedelta(days=2):%-d %b}."
+        f" Open from {TODAY + timedelta(days=5):%-d %b %Y}.",
+        "agent.dry_abrasion",
+    )
+    assert "rf_bulk" not in names(kinds(after("crystal", 6))["balanced"])
+    assert "rf_bulk" in names(kinds(after("crystal", 7))["balanced"])
     with pytest.raises(Refused, match="Too early after Micro needling"):
         proposals(after("micro_needling", 1))
 

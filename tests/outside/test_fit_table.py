@@ -3,12 +3,10 @@
 Common practice and house defaults as gathered in the handbook (what fits with what, and in which order).
 """
 
-from datetime import date, timedelta
 from itertools import combinations, permutations, product
 
 import pytest
 
-from builders.briefs import TODAY
 from merak.core.knowledge import all_of, aspects
 from merak.core.plan.fitting import Placed, clashes, may_run_beside
 from merak.core.plan.screening import housekeeping, subjects
@@ -113,20 +111,6 @@ def test_a_newcomer_gets_one_strong_thing_and_never_needles_and_peel_together() 
         assert "one" in told(one, other, newcomer=True)
     assert "apart" in told("nano", "peel", newcomer=True)
     assert all("one" not in told(name, newcomer=True) for name in STRONG)
-
-
-LAMP_WEEKS = ("peel", "wet_abrasion", "crystal", "diamond", "nano", "micro_needling", "rf_fractional")
-
-
-@pytest.mark.parametrize("other", LAMP_WEEKS)
-@pytest.mark.parametrize(("days", "soon"), [(0, True), (1, True), (13, True), (14, False), (15, False)])
-def test_two_weeks_between_the_lamp_and_what_opens_either_way(other: str, days: int, soon: bool) -> None:
-    def then(what: str) -> dict[str, date]:
-        return {what: TODAY - timedelta(days=days)}
-
-    assert ("earlier" in told("pulsed_light", done=then(other), today=TODAY)) == soon
-    assert ("earlier" in told(other, done=then("pulsed_light"), today=TODAY)) == soon
-    assert "earlier" not in told("led", done=then(other), today=TODAY)
 
 
 BETWEEN = (

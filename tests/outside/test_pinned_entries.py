@@ -188,36 +188,35 @@ TRAITS = """
     oxygen_mask | load 1 | settled 1 h
     nano | load 2 | settled 12 h
 """
-#: How modalities fit: | kind | these | with those | days between, and what else is said.
+#: How modalities fit: | kind | these | with those | what else is said.
 PAIRINGS = """
-    fit.abrade_heat | apart | ABRASION peel extract nano | focused_lifting rf_fractional pulsed_light | 0
-    fit.one_abrasion | one | ABRASION peel |  | 0
-    fit.needles_acids | apart | micro_needling | peel | 0 absolute
-    fit.nano_peel | apart | nano | peel | 0 newcomer
-    fit.one_strong | one | crystal diamond peel rf_fractional focused_lifting micro_needling pulsed_light |  | 0
+    fit.abrade_heat | apart | ABRASION peel extract nano | focused_lifting rf_fractional pulsed_light |
+    fit.one_abrasion | one | ABRASION peel |  |
+    fit.needles_acids | apart | micro_needling | peel | absolute
+    fit.nano_peel | apart | nano | peel | newcomer
+    fit.one_strong | one | crystal diamond peel rf_fractional focused_lifting micro_needling pulsed_light |  |
       + unless combining=quick
     fit.newcomer_strong | one | crystal diamond peel rf_fractional focused_lifting micro_needling pulsed_light |
-      + | 0 newcomer
-    fit.strong_energy | one | rf_fractional focused_lifting micro_needling pulsed_light rf_bulk |  | 0
-    fit.light_alone | alone | pulsed_light | cleanse tone dry cold mask led touch finish BETWEEN | 0
-    fit.light_weeks | apart | pulsed_light | peel ABRASION NEEDLES rf_fractional | 14
-    fit.numb_oxygen | apart | numbing | oxygen_mask | 0 absolute
-    fit.never_numb | apart | numbing | rf_bulk focused_lifting galvanic_softening iontophoresis | 0 absolute
-    fit.order_abrade | before | ABRASION enzyme peel | extract iontophoresis ultrasound OXYGEN microcurrent | 0
-    fit.order_infuse | before | iontophoresis OXYGEN | microcurrent | 0 unless infusion=after
-    fit.order_calm | before | ENERGY OPEN extract OXYGEN enzyme | mask | 0
-    fit.order_finish | before | ALL touch cleanse tone dry wash wipe towel alcohol antisepsis saline mist | finish | 0
+      + | newcomer
+    fit.strong_energy | one | rf_fractional focused_lifting micro_needling pulsed_light rf_bulk |  |
+    fit.light_alone | alone | pulsed_light | cleanse tone dry cold mask led touch finish BETWEEN |
+    fit.numb_oxygen | apart | numbing | oxygen_mask | absolute
+    fit.never_numb | apart | numbing | rf_bulk focused_lifting galvanic_softening iontophoresis | absolute
+    fit.order_abrade | before | ABRASION enzyme peel | extract iontophoresis ultrasound OXYGEN microcurrent |
+    fit.order_infuse | before | iontophoresis OXYGEN | microcurrent | unless infusion=after
+    fit.order_calm | before | ENERGY OPEN extract OXYGEN enzyme | mask |
+    fit.order_finish | before | ALL touch cleanse tone dry wash wipe towel alcohol antisepsis saline mist | finish |
     fit.finish | needs | cleanse ABRASION EXFOLIATION spatula galvanic_softening NEEDLES RF focused_lifting pulsed_light
-      + | finish | 0
-    fit.mask_led | beside | mask | led | 0
-    fit.mask_cold | beside | mask | cold | 0
-    fit.enzyme_cold | beside | enzyme | cold | 0 only cold=enzyme
-    fit.numb_cleanse | beside | numbing | cleanse tone touch | 0
-    fit.numb_led | beside | numbing | led | 0 only numbing=light
-    fit.body_lift | beside | muscle_stimulation | cleanse tone touch enzyme microcurrent led mask cold BETWEEN | 0
-    fit.ear_clips | beside | ear_clips | cleanse tone dry touch enzyme microcurrent led mask cold BETWEEN | 0
-    fit.mask_patches | beside | mask | mask | 0
-    fit.free_hands | beside | mask enzyme numbing led | photograph gloves clean_tool call_senior | 0
+      + | finish |
+    fit.mask_led | beside | mask | led |
+    fit.mask_cold | beside | mask | cold |
+    fit.enzyme_cold | beside | enzyme | cold | only cold=enzyme
+    fit.numb_cleanse | beside | numbing | cleanse tone touch |
+    fit.numb_led | beside | numbing | led | only numbing=light
+    fit.body_lift | beside | muscle_stimulation | cleanse tone touch enzyme microcurrent led mask cold BETWEEN |
+    fit.ear_clips | beside | ear_clips | cleanse tone dry touch enzyme microcurrent led mask cold BETWEEN |
+    fit.mask_patches | beside | mask | mask |
+    fit.free_hands | beside | mask enzyme numbing led | photograph gloves clean_tool call_senior |
 """
 #: A finding, from which grade up | what it means.
 SIGNS = """
@@ -289,9 +288,9 @@ def traits() -> dict[str, str]:
 def pairings() -> dict[str, str]:
     found = {}
     for one in book().pairing:
-        said = [f"{one.days}", *["absolute"] * one.absolute, *["newcomer"] * one.newcomer]
+        said = [*["absolute"] * one.absolute, *["newcomer"] * one.newcomer]
         said += [f"unless {one.unless}"] * bool(one.unless) + [f"only {one.only}"] * bool(one.only)
-        found[one.id] = f"{one.kind} | {' '.join(one.a)} | {' '.join(one.b)} | {' '.join(said)}"
+        found[one.id] = f"{one.kind} | {' '.join(one.a)} | {' '.join(one.b)} | {' '.join(said)}".strip()
     return found
 
 

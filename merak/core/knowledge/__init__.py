@@ -321,7 +321,6 @@ class Pairing(Cited):
     newcomer: bool = False
     unless: str = ""
     only: str = ""
-    days: int = 0
     absolute: bool = False
 
 
@@ -410,7 +409,9 @@ class Product(Cited):
 
 
 class SkinCase(BookEntry):
-    """What a modality lays, leaves and bears otherwise where all of this is set, and what is set passes these rules."""
+    """What a modality lays, leaves, bears and counts as otherwise where all of this is set, and what is set passes
+    these rules.
+    """
 
     set: dict[str, str] = Field(default_factory=dict)
     above: dict[str, str] = Field(default_factory=dict)
@@ -418,6 +419,7 @@ class SkinCase(BookEntry):
     asks: Degrees = Field(default_factory=dict)
     leaves: Degrees = Field(default_factory=dict)
     bears: Degrees = Field(default_factory=dict)
+    counts: Degrees = Field(default_factory=dict)
 
 
 class OnSkin(Cited):
@@ -427,6 +429,7 @@ class OnSkin(Cited):
     `through` whatever lies on the skin, whether it is never worked on skin without a `film`, and whether it `lifts`
     what lies there. The `guards` that it asks for, all where it says nothing, and those that it has to be `clear` of.
     Cases that hold change these. What it is done with `touches` skin, or what lies on it, unless it says otherwise.
+    For how soon it may come again it `counts` as these agents, each by its degree.
     """
 
     modality: str
@@ -443,7 +446,26 @@ class OnSkin(Cited):
     ends: Degrees = Field(default_factory=dict)
     leaves: Degrees = Field(default_factory=dict)
     bears: Degrees = Field(default_factory=dict)
+    counts: Degrees = Field(default_factory=dict)
     cases: tuple[SkinCase, ...] = ()
+
+
+class Agent(Cited):
+    """What skin was given, whoever gave it: the days until the same skin may have it `again`, by degree, and the least
+    that a `course` leaves; `dark` for phototypes IV and V where it is longer; the days until `others` of these may
+    follow, and how long it waits itself `after_open`. Whether it `opens` skin, and whether a senior may make it a fifth
+    `shorter`.
+    """
+
+    agent: str
+    name: str
+    again: tuple[int, ...] = Field(min_length=1)
+    course: int = 0
+    dark: int = 0
+    others: int = 0
+    after_open: int = 0
+    opens: bool = False
+    shorter: bool = False
 
 
 class School(BookEntry):
@@ -719,6 +741,7 @@ class Book(BookEntry):
     skin_state: tuple[SkinState, ...] = ()
     on_skin: tuple[OnSkin, ...] = ()
     guard: tuple[Guard, ...] = ()
+    agent: tuple[Agent, ...] = ()
     product: tuple[Product, ...] = ()
     method: tuple[Method, ...] = ()
     emergency: tuple[Emergency, ...] = ()
@@ -950,6 +973,12 @@ def guards() -> dict[str, Guard]:
 
 
 @by_book()
+def agents() -> dict[str, Agent]:
+    """What counts for how soon skin may be worked again, by name."""
+    return {entry.agent: entry for entry in book().agent}
+
+
+@by_book()
 def shelf() -> dict[str, Product]:
     """The kinds of product, by each name that they go by, in small letters."""
     return {name.lower(): one for one in book().product for name in (one.name, *one.called)}
@@ -1091,6 +1120,7 @@ def _cited() -> dict[str, tuple[str, str, str, str]]:
         everything.skin_state,
         everything.on_skin,
         everything.guard,
+        everything.agent,
         everything.product,
         everything.method,
         everything.rule,
@@ -1120,6 +1150,7 @@ _PLANNING = (
     "skin_state",
     "on_skin",
     "guard",
+    "agent",
     "product",
     "method",
     "emergency",

@@ -15,6 +15,7 @@ from merak.core.modality.device import Card, fits
 from merak.core.modality.shared import Subject
 from merak.core.plan.facts import Facts, Machine
 from merak.core.plan.footing import asking
+from merak.core.plan.past import Past, given_before
 from merak.core.plan.screening import Board, board, housekeeping
 from merak.core.remembered import remembered
 from merak.core.working import Quantity
@@ -69,6 +70,11 @@ class Brief:
                 if last.mark and (on := last.marked_on or last.on)
             },
         )
+
+    @cached_property
+    def past(self) -> tuple[Past, ...]:
+        """What the client's skin was given before, as far as it may still matter."""
+        return given_before(self.facts)
 
     @cached_property
     def offered(self) -> frozenset[str]:

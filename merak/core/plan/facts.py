@@ -9,6 +9,7 @@ from merak.core.body.treatable import Narrowed
 from merak.core.client import Findings
 from merak.core.modality.before import Before
 from merak.core.modality.device import Card
+from merak.core.modality.exposed import Exposed
 from merak.core.plan.screening import Answers, Letter, Override
 from merak.core.spots import SpotRead
 from merak.core.working import Frozen
@@ -39,8 +40,9 @@ class Wish(Frozen):
 class Facts(Frozen):
     """All that a plan follows from. `finger_mm` is the therapist's finger breadth; `narrowed` are margins that a senior
     narrowed for this visit, `marks` what stands on the client's plates; `spots` the test spots that were read, by
-    modality; `licences` and `senior` are the treating person's; `methods` the studio's schools; `prices` its prices by
-    modality, which are the house's where it has none; `slot` the booked minutes.
+    modality; `exposed` what the skin was given before, as far as its record is kept; `licences` and `senior` are the
+    treating person's; `methods` the studio's schools; `prices` its prices by modality, which are the house's where it
+    has none; `slot` the booked minutes.
     """
 
     today: date
@@ -49,6 +51,7 @@ class Facts(Frozen):
     answers: Answers
     findings: Findings
     history: dict[str, Before] = Field(default_factory=dict)
+    exposed: tuple[Exposed, ...] = ()
     finger_mm: float = 16
     narrowed: tuple[Narrowed, ...] = ()
     marks: tuple[Mark, ...] = ()

@@ -1,7 +1,6 @@
 """What fits with what in one visit, and in which order: the pairings of the rule book, held against a list of steps."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import date
 from types import MappingProxyType
 from typing import Literal, NamedTuple
 
@@ -94,21 +93,11 @@ def may_run_beside(host: str, guest: str, of: Methods) -> bool:
     return False
 
 
-def clashes(
-    steps: Sequence[Placed],
-    newcomer: bool,
-    of: Methods,
-    done: Mapping[str, date] | None = None,
-    today: date | None = None,
-) -> tuple[Clash, ...]:
-    """Everything that does not fit, in the order of the rule book. `done` says when a modality was last done, for the
-    weeks between.
-    """
+def clashes(steps: Sequence[Placed], newcomer: bool, of: Methods) -> tuple[Clash, ...]:
+    """Everything that does not fit, in the order of the rule book."""
     found: list[Clash] = []
     named = frozenset(one.modality for one in steps)
     for pairing, a, b in _holding(newcomer, tuple(sorted(of.items()))):
-        if pairing.days and not named.isdisjoint(a | b):
-            found += _too_soon(pairing, a, b, steps, done or {}, today)
         if not named.isdisjoint(a):  # whatever it says, it says of one of these
             found += _CHECKS[pairing.kind](pairing, a, b, steps)
     return tuple(found)
@@ -194,29 +183,6 @@ def _needs(pairing: Pairing, a: frozenset[str], b: frozenset[str], steps: Sequen
         return []
     wanted = " or ".join(sorted(title(name) for name in b))
     return [_clash(pairing, (one,), f"Add {wanted}.") for one in steps if one.modality in a]
-
-
-def _too_soon(
-    pairing: Pairing,
-    a: frozenset[str],
-    b: frozenset[str],
-    steps: Sequence[Placed],
-    done: Mapping[str, date],
-    today: date | None,
-) -> list[Clash]:
-    found = []
-    for step in steps if today else ():
-        for other in b if step.modality in a else a if step.modality in b else ():
-            ago = (today - done[other]).days if other in done and today else pairing.days
-            if ago < pairing.days:
-                action = (
-                    f"{title(other)} was {ago} days ago: from {ago} to {pairing.days} days means another"
-                    f" {pairing.days - ago}."
-                )
-                found.append(
-                    Clash(kind="earlier", rule=pairing.id, steps=(step.id,), words=pairing.words, action=action)
-                )
-    return found
 
 
 _CHECKS = {

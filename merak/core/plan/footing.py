@@ -13,7 +13,7 @@ from merak.core.plan.shelf import coat_of, holds_case
 
 class Footing(NamedTuple):
     """The hazards that a stage leaves skin in, and those that it may be done on, each up to a degree; the merits that
-    it asks for, gives and ends. What is not there is none.
+    it asks for, gives and ends; what it counts as for how soon it may come again. What is not there is none.
     """
 
     leaves: Degrees
@@ -21,6 +21,7 @@ class Footing(NamedTuple):
     asks: Degrees
     gives: Degrees
     ends: Degrees
+    counts: Degrees
 
     def hurt_by(self, left: Degrees) -> dict[str, int]:
         """What of it this is not done on."""
@@ -37,19 +38,22 @@ def footing(modality: str, settings: Settings | None = None, product: str = "") 
     opened skin. What cannot be read of it counts as the worst.
     """
     entry = on_skin()[modality]
-    leaves, bears, asks = dict(entry.leaves), dict(entry.bears), dict(entry.asks)
+    leaves, bears, asks, counts = dict(entry.leaves), dict(entry.bears), dict(entry.asks), dict(entry.counts)
     for case in entry.cases:
         if holds_case(case, settings):
             leaves |= case.leaves
             bears |= case.bears
             asks |= case.asks
+            counts |= case.counts
     laid = coat_of(modality, settings, product, opened=True)
     if not all(one.sterile for one in laid):
         bears["opened"] = 0
     elif laid:
         bears |= entry.sterile
-    leaves, bears, asks = ({state: degree for state, degree in of.items() if degree} for of in (leaves, bears, asks))
-    return Footing(leaves, bears, asks, entry.gives, entry.ends)
+    leaves, bears, asks, counts = (
+        {name: degree for name, degree in of.items() if degree} for of in (leaves, bears, asks, counts)
+    )
+    return Footing(leaves, bears, asks, entry.gives, entry.ends, counts)
 
 
 def asking(modality: str) -> Iterator[Degrees]:
@@ -64,6 +68,15 @@ def worst_left(modality: str) -> Degrees:
     found = dict(entry.leaves)
     for case in entry.cases:
         found |= {state: max(degree, found.get(state, 0)) for state, degree in case.leaves.items()}
+    return found
+
+
+def most_counted(modality: str) -> Degrees:
+    """The most that a modality counts as, however it was set."""
+    entry = on_skin()[modality]
+    found = dict(entry.counts)
+    for case in entry.cases:
+        found |= {agent: max(degree, found.get(agent, 0)) for agent, degree in case.counts.items()}
     return found
 
 

@@ -38,6 +38,7 @@ from merak.core.plan.fitting import Clash, FitKind, Placed, clashes, holds, may_
 from merak.core.plan.footing import left_before
 from merak.core.plan.mending import before
 from merak.core.plan.merits import ARRIVED, with_mends
+from merak.core.plan.past import Early, early, told_before
 from merak.core.plan.screening import housekeeping
 from merak.core.plan.skin import footings, unfit_between
 from merak.core.plan.stage import footing_of
@@ -323,8 +324,10 @@ def proposals(brief: Brief) -> tuple[Proposal, ...]:
         _demand_frame(brief, problem)
         one = _proposal(brief, of, kind, problem, best(problem), out)
         same = next((n for n, other in enumerate(found) if one and _same(one, other)), None)
-        if same is not None:
-            found[same] = found[same].model_copy(update={"also": (*found[same].also, kind)})
+        if one and same is not None:
+            # What the stronger kind leaves out is for no reason of being gentle.
+            more = {"also": (*found[same].also, kind), "left_out": one.left_out}
+            found[same] = found[same].model_copy(update=more)
         elif one:
             found.append(one)
     return tuple(found)
@@ -333,10 +336,10 @@ def proposals(brief: Brief) -> tuple[Proposal, ...]:
 def _demand_frame(brief: Brief, problem: Problem) -> None:
     """Raises Refused where skin is not yet fit even for what every proposal begins and ends with."""
     for n in sorted(problem.always):
-        early = _too_early(brief, problem.candidates[n])
-        if early:
-            kind = skin_states()[early[0]]
-            words = f"Too early after {early[1]}: {title(problem.candidates[n].modality)} waits. {kind.reason}"
+        hurt = _too_early(brief, problem.candidates[n])
+        if hurt:
+            kind = skin_states()[hurt[0]]
+            words = f"Too early after {hurt[1]}: {title(problem.candidates[n].modality)} waits. {kind.reason}"
             raise Refused(words, kind.id)
 
 
@@ -544,7 +547,7 @@ def _problem(
             earlier = [m for m in order[: order.index(n)] if _gives(candidates[m], state, degree, one)]
             needs.append((n, frozenset(earlier)))
     needs += [(n, frozenset()) for n, one in enumerate(candidates) if _too_early(brief, one)]
-    needs += [(n, frozenset()) for n, one in enumerate(candidates) if _by_itself(brief, of, one, "earlier")]
+    needs += [(n, frozenset()) for n, one in enumerate(candidates) if _too_soon(brief, one)]
     limit = brief.budget.known
     if kind == "gentle":
         limit += number("budget.gentle")
@@ -586,6 +589,12 @@ def _too_early(brief: Brief, one: Candidate) -> tuple[str, str] | None:
     return next(hurts, None)
 
 
+def _too_soon(brief: Brief, one: Candidate) -> Early | None:
+    """What a step comes too soon after, and opens last of all."""
+    those = (each for of in footings(one.step) for each in early(of, one.zones, brief.past, brief.facts))
+    return max(those, key=lambda each: each.wait.opens, default=None)
+
+
 def _asked(found: WorkedStep) -> tuple[tuple[str, int], ...]:
     """The merits that a step asks other steps for: (state, degree)."""
     asked = (item for stage in found.stages for item in stage.footing.asks.items())
@@ -593,10 +602,8 @@ def _asked(found: WorkedStep) -> tuple[tuple[str, int], ...]:
 
 
 def _by_itself(brief: Brief, of: dict[str, str], one: Candidate, *kinds: FitKind) -> list[Clash]:
-    """What stands against a candidate though nothing else is in the plan: what was done days ago, what it needs."""
-    done = {name: before.on for name, before in brief.facts.history.items() if before.on}
-    found = clashes(one.placed, brief.newcomer, of, done, brief.facts.today)
-    return [clash for clash in found if clash.kind in kinds]
+    """What stands against a candidate though nothing else is in the plan: what it needs."""
+    return [clash for clash in clashes(one.placed, brief.newcomer, of) if clash.kind in kinds]
 
 
 def overlaps(candidates: Sequence[Candidate], of: dict[str, str]) -> dict[tuple[int, int], int]:
@@ -698,11 +705,12 @@ def _cannot(brief: Brief, of: dict[str, str], problem: Problem, one: Candidate) 
     lately, what it needs and nobody gives.
     """
     able = {other.modality for other in problem.candidates}
-    early = _too_early(brief, one)
-    if early:
-        return f"Too early after {early[1]}. {skin_states()[early[0]].reason}", skin_states()[early[0]].id
+    if soon := _too_soon(brief, one):
+        return f"{told_before(soon.done, brief.facts.today)}. {soon.words}.", soon.wait.rule
+    if hurt := _too_early(brief, one):
+        return f"Too early after {hurt[1]}. {skin_states()[hurt[0]].reason}", skin_states()[hurt[0]].id
     given = {pairing.id for pairing in book().pairing if pairing.kind == "needs" and all_of(pairing.b) & able}
-    never = [clash for clash in _by_itself(brief, of, one, "earlier", "needs") if clash.rule not in given]
+    never = [clash for clash in _by_itself(brief, of, one, "needs") if clash.rule not in given]
     if never:
         return f"{never[0].words} {never[0].action}", never[0].rule
     lacks = skin_states()[one.asks[0][0]]

@@ -103,11 +103,11 @@ def _of_today(stages: Sequence[InTime]) -> Iterator[Clash]:
             action=f"Lay {sterile}." if sterile else way,
             stage=late.stage.id,
             lay=sterile,
-            off={} if sterile else _remaining(where.values()),
+            off={} if sterile else remaining(where.values()),
         )
 
 
-def _remaining(unfit: Iterable[Met]) -> dict[str, tuple[str, ...]]:
+def remaining(unfit: Iterable[Met]) -> dict[str, tuple[str, ...]]:
     """By stage, the zones that it keeps once it is off that skin; nothing where it goes to parts, to what no plate
     draws, or would keep none.
     """

@@ -13,6 +13,7 @@ from merak.core.errors import BadInput, Refused
 from merak.core.knowledge import book, methods, number, rule, traits
 from merak.core.knowledge.register import needs
 from merak.core.modality.exposure import Sum
+from merak.core.plan.again import better_later, too_soon
 from merak.core.plan.along import cut
 from merak.core.plan.brief import FEW, MANY, Brief
 from merak.core.plan.clocks import overrun, own_time, two_currents
@@ -175,6 +176,7 @@ def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     numbers |= _totals(brief, worked, spans) | sums_told(worked, summed)
     numbers |= {f"sums-{step.step.id}.{key}": one for step in worked.values() for key, one in step.numbers.items()}
     against, allowed = _clashes(brief, plan, worked, of, numbers, spans, summed)
+    later = better_later(timed(worked.values(), spans), brief.facts, brief.past)
     return VisitPlan.model_construct(  # of values that are all there are: nothing of it was typed
         plan=plan,
         first=first,
@@ -185,7 +187,11 @@ def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
         stopped=stopped,
         clashes=against,
         cautions={
-            one.stage.id: (*((left_out[one.stage.id],) if one.stage.id in left_out else ()), *one.cautions)
+            one.stage.id: (
+                *((left_out[one.stage.id],) if one.stage.id in left_out else ()),
+                *later.get(one.stage.id, ()),
+                *one.cautions,
+            )
             for one in stages
         },
         allowed=(
@@ -362,6 +368,7 @@ def _clashes(
     found = [
         *between_steps,
         *on_skin,
+        *too_soon(stages, brief.facts, brief.past),
         *needs_told(stages, brief.facts.findings.arrived),
         *products_told(stages, _allergies(brief)),
         *unguarded(stages),
@@ -397,8 +404,7 @@ def _allergies(brief: Brief) -> dict[str, str]:
 
 @remembered(FEW)
 def _clashes_between(brief: Brief, placed: tuple[Placed, ...], of: dict[str, str]) -> tuple[Clash, ...]:
-    done = {name: before.on for name, before in brief.facts.history.items() if before.on}
-    return clashes(placed, brief.newcomer, of, done, brief.facts.today)
+    return clashes(placed, brief.newcomer, of)
 
 
 def between(plan: Plan, clash: Clash) -> str:
