@@ -101,8 +101,10 @@ def serve(app: "FastAPI", port: int) -> None:
 
 def _migrate(given: argparse.Namespace) -> int:
     from merak.records.db import migrate
+    from merak.services.clients.exposures import recount_once
 
     migrate()
+    recount_once()
     return 0
 
 

@@ -5,8 +5,8 @@ from typing import Any
 from uuid import UUID
 
 from pydantic import TypeAdapter
-from sqlalchemy import BigInteger, ForeignKey, Identity, Index, UniqueConstraint, func, text
-from sqlalchemy.dialects.postgresql import JSONB, TIMESTAMP
+from sqlalchemy import BigInteger, ForeignKey, Identity, Index, Text, UniqueConstraint, func, text
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB, TIMESTAMP
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from sqlalchemy.types import TypeDecorator
 from uuid_utils.compat import uuid7
@@ -208,6 +208,29 @@ class TreatEvent(Base):
     clock: Mapped[Raw | None]
     by: Mapped[UUID] = mapped_column(ForeignKey("person.id"))
     received_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class ExposureRow(Base):
+    """What a client's skin was given of one agent, on some zones (none: everywhere): by a visit, written when it is
+    closed or added to, or `elsewhere`, by whom. `on_day` is empty where nobody knows.
+    """
+
+    __tablename__ = "exposure"
+    __table_args__ = (Index("exposure_of_client", "client_id", "on_day"),)
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
+    client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"))
+    visit_id: Mapped[UUID | None] = mapped_column(ForeignKey("visit.id"), index=True)
+    agent: Mapped[str]
+    modality: Mapped[str] = mapped_column(default="")
+    degree: Mapped[int | None]
+    amount: Mapped[float | None]
+    unit: Mapped[str] = mapped_column(default="")
+    zones: Mapped[list[str]] = mapped_column(ARRAY(Text))
+    on_day: Mapped[date | None]
+    measured: Mapped[bool] = mapped_column(default=False)
+    elsewhere: Mapped[str] = mapped_column(default="")
+    by: Mapped[UUID | None] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
 class Task(Base):

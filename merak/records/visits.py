@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from uuid_utils.compat import uuid7
 
 from merak.core.body.marks import Mark
+from merak.core.modality.exposed import Exposed
 from merak.core.spots import SpotAnswer, SpotRead
 from merak.core.treatment.order import Ordered
 from merak.records.bodies import PHASES, Body, opened, read, written
@@ -248,7 +249,15 @@ _AROUND = f"""
             CROSS JOIN LATERAL jsonb_each(coalesce(r.body -> 'did', '{{}}'::jsonb)) AS did
             WHERE that.client_id = visit.client_id AND that.status = 'closed' AND that.starts_at < visit.starts_at),
         (SELECT json_agg(json_build_array(body ->> 'modality', answer -> 'answer', done_at) ORDER BY done_at)::text
-            FROM task WHERE client_id = visit.client_id AND kind = 'spot' AND done_at IS NOT NULL)
+            FROM task WHERE client_id = visit.client_id AND kind = 'spot' AND done_at IS NOT NULL),
+        (SELECT json_agg(json_build_object('agent', agent, 'modality', modality, 'degree', degree, 'amount', amount,
+                'unit', unit, 'zones', zones, 'on', on_day, 'measured', measured, 'elsewhere', elsewhere)
+                ORDER BY on_day NULLS FIRST, exposure.id)::text
+            FROM exposure LEFT JOIN visit AS that ON that.id = exposure.visit_id
+            WHERE exposure.client_id = visit.client_id
+                AND (on_day IS NULL OR on_day BETWEEN (visit.starts_at - interval '200 days')::date
+                    AND (visit.starts_at + interval '1 day')::date)
+                AND (that.starts_at IS NULL OR that.starts_at < visit.starts_at))
     FROM visit
     JOIN client ON client.id = visit.client_id
     JOIN course ON course.id = visit.course_id
@@ -322,7 +331,8 @@ class DoneBefore(NamedTuple):
 class Around(NamedTuple):
     """A visit and what it stands in: the client's last closed visit, the studio's time zone, choices and machines as
     (id, card), what stands on the phases of both visits, the client's marks as they stand, with their versions (for a
-    closed visit, as they stood then), letters, what was done before, and the test spots that were read, by modality.
+    closed visit, as they stood then), letters, what was done before, the test spots that were read, by modality, and
+    what skin was given lately.
     """
 
     visit: VisitSeen
@@ -336,6 +346,7 @@ class Around(NamedTuple):
     letters: list[LetterSeen]
     done: list[DoneBefore]
     spots: dict[str, SpotRead]
+    exposed: tuple[Exposed, ...]
 
 
 def around(db: Session, visit_id: UUID) -> Around | None:
@@ -347,7 +358,7 @@ def around(db: Session, visit_id: UUID) -> Around | None:
         return None
     around_it = (WhoseVisit(*row[6:8]), WhichCourse(*row[8:10]), WhoTreats(*row[10:16]))
     visit = VisitSeen._make([*row[:6], *around_it])
-    last_id, last_at, zone, house, cards, found, drawn, letters, done, spots = row[16:]
+    last_id, last_at, zone, house, cards, found, drawn, letters, done, spots, given = row[16:]
     both = {str(visit_id): VisitRecords(), str(last_id): VisitRecords()}
     seen = {key: held.get(key) or VisitRecord(version, text) for _, _, version, text, key in found or ()}
     for of, phase, _, _, key in found or ():
@@ -365,11 +376,13 @@ def around(db: Session, visit_id: UUID) -> Around | None:
         _letters(letters),
         _done(done),
         _spots(spots),
+        _exposed(given),
     )
 
 
 _LETTERS: TypeAdapter[list[LetterSeen]] = TypeAdapter(list[LetterSeen])
 _DONE: TypeAdapter[list[DoneBefore]] = TypeAdapter(list[DoneBefore])
+_EXPOSED: TypeAdapter[tuple[Exposed, ...]] = TypeAdapter(tuple[Exposed, ...])
 _SPOTS: TypeAdapter[list[tuple[str, SpotAnswer, datetime]]] = TypeAdapter(list[tuple[str, SpotAnswer, datetime]])
 
 
@@ -391,6 +404,11 @@ def _done(text: str | None) -> list[DoneBefore]:
 def _spots(text: str | None) -> dict[str, SpotRead]:
     read_ = _SPOTS.validate_json(text) if text else []
     return {modality: SpotRead(answer=answer, on=at.date()) for modality, answer, at in read_}
+
+
+@lru_cache(maxsize=200)
+def _exposed(text: str | None) -> tuple[Exposed, ...]:
+    return _EXPOSED.validate_json(text) if text else ()
 
 
 #: Machine → its card as JSON. A card is written once and never changed, so it is read once a process.

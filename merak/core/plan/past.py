@@ -45,7 +45,10 @@ def given_before(facts: Facts) -> tuple[Past, ...]:
 def _unkept(history: Mapping[str, Before], kept: Sequence[Exposed]) -> Iterator[Exposed]:
     there = {(one.modality, one.on) for one in kept}
     for modality, before in history.items():
-        if before.on is not None and (modality, before.on) not in there:
+        if before.on is None:
+            continue
+        near = (before.on + timedelta(days=days) for days in (-1, 0, 1))  # its day may be that of another time zone
+        if there.isdisjoint((modality, day) for day in near):
             yield from (Exposed(agent=agent, modality=modality, on=before.on) for agent in most_counted(modality))
 
 

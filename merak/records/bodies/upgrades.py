@@ -14,7 +14,7 @@ from merak.records.bodies.zones_of_before import draft_of_zones, order_of_zones,
 #: A body as the database holds it.
 Raw = dict[str, Any]
 #: The version in which a body is written today; what is not named here has had one shape only.
-VERSIONS = {"plan": 6, "order": 9, "close": 3, "sheet": 1, "task": 1, "routine": 5}
+VERSIONS = {"plan": 6, "order": 9, "close": 4, "sheet": 1, "task": 1, "routine": 5}
 
 
 def versioned(phase: str, body: Raw) -> Raw:
@@ -258,6 +258,11 @@ def _close_by_what_ended(body: Raw) -> Raw:
     return {**kept, "did": did} if did else kept
 
 
+def _close_without_exposures(body: Raw) -> Raw:
+    """What skin was given was not kept: nobody knows how much, or where beyond what was ordered."""
+    return {**body, "exposures": None}
+
+
 #: What an order keeps of the plan that says what to do.
 JUDGED = ("cautions", "refused", "stopped", "clashes", "allowed")
 
@@ -276,7 +281,7 @@ UPGRADES: dict[str, tuple[Callable[[Raw], Raw], ...]] = {
         plan_of_flags,
         plan_of_flags,
     ),
-    "close": (_close_by_acts, _close_of_endings, _close_by_what_ended),
+    "close": (_close_by_acts, _close_of_endings, _close_by_what_ended, _close_without_exposures),
     "sheet": (_sheet_by_topics,),
     "task": (_spot_with_words,),
     "routine": (_routine_of_stages, routine_of_before, steps_of_zones, routine_of_flags, routine_of_flags),

@@ -15,6 +15,7 @@ from merak.core.after.home import Take
 from merak.core.after.incidents import PastIncident
 from merak.core.body.treatable import Narrowed
 from merak.core.client.scales import SCALES
+from merak.core.modality.exposed import Exposed
 from merak.core.plan.facts import Wish
 from merak.core.plan.screening import Answers, Override
 from merak.core.treatment.facts import ActFacts
@@ -110,7 +111,8 @@ class Addition(KeptBody):
 
 class CloseBody(KeptBody):
     """What was done, and how the skin answered it. Grades are None where nothing was treated; `mark` is what stops the
-    course, in words; `cleaned` says of each machine that touched skin whether it was, by its id.
+    course, in words; `cleaned` says of each machine that touched skin whether it was, by its id; `exposures` what skin
+    was given (None: closed before that was kept).
     """
 
     ended: datetime | None = None
@@ -137,6 +139,7 @@ class CloseBody(KeptBody):
     incidents: tuple[PastIncident, ...] = ()
     routine: str = ""
     did: dict[str, Given] = Field(default_factory=dict)
+    exposures: tuple[Exposed, ...] | None = None
     added: tuple[Addition, ...] = ()
 
     @property

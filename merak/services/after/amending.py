@@ -4,6 +4,7 @@ from typing import Annotated
 from uuid import UUID
 
 from merak.records.bodies.visit import Addition, CloseBody
+from merak.services.clients.exposures import rewrite
 from merak.services.context import Context, OutOfTurn
 from merak.services.forms import Grade, Otherwise, TypedForm, cut
 from merak.services.visit.file import changing
@@ -33,6 +34,7 @@ def add(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
         )
         entry = Addition(what=asked.what + words, why=asked.because, by=ctx.me.name, at=ctx.now)
         file.keep(ctx, kept.model_copy(update={**changed, "added": (*kept.added, entry)}))
+        rewrite(ctx, visit_id)
 
 
 def _graded(grade: int | None) -> str:

@@ -14,12 +14,14 @@ from merak.core.after.aftercare import too_near
 from merak.core.after.answer import LOOKS, SEEN_MARKS, STOPPING_MARKS, SkinAnswer
 from merak.core.after.differences import WHY, Difference, differences
 from merak.core.after.energy import Delivered, both_given, delivered_by
+from merak.core.after.exposures import given_by, reached, unknown_of
 from merak.core.after.incidents import PastIncident
 from merak.core.errors import BadInput, MerakError
 from merak.core.knowledge import about, rule, shelf
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card
+from merak.core.modality.exposed import Exposed
 from merak.core.modality.shared import Modality, stronger
 from merak.core.plan.screening import housekeeping
 from merak.core.plan.stage import Stage, compute
@@ -29,8 +31,8 @@ from merak.core.treatment import ActFacts, act_facts
 from merak.core.treatment.facts import delivered
 from merak.core.treatment.order import Ordered
 from merak.core.working import Caution
+from merak.records import exposures, visits
 from merak.records import taps as records
-from merak.records import visits
 from merak.records.bodies.visit import CloseBody, Given, PhotosAfterBody, UsedProduct
 from merak.services.after import follow_ups, registering
 from merak.services.after.answering import answer_of
@@ -233,10 +235,13 @@ def close(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") ->
         page = closing(ctx, visit_id, form)
         if page.run and page.run.state.status in ("running", "paused", "halted"):
             raise OutOfTurn("The treatment is still running. Finish or stop it first.")
-        body = _read(ctx, page, form).model_copy(update={**_done(page), "did": _did(page)})
+        body = _read(ctx, page, form).model_copy(
+            update={**_done(page), "did": _did(page), "exposures": _exposures(ctx, page)}
+        )
         page.file.keep(ctx, body)
         page.file.keep(ctx, body_of(page.sheet))
         visits.set_status(ctx.db, visit_id, "closed")
+        exposures.write(ctx.db, page.file.visit.client_id, visit_id, body.exposures or ())
         forget(ctx, visit_id)
         keep_habits(ctx, page.file.visit.client_id, page.sheet.personal, "large" in form)
         registering.from_close(ctx, page.file, page.run, page.answer, body)
@@ -411,6 +416,32 @@ def _given(page: Closed, stage: Stage, at: float | None) -> Delivered | None:
         except (MerakError, ValueError):
             really = planned
     return delivered_by(stage.modality, planned, really, _share(page, stage.id))
+
+
+def _exposures(ctx: Context, page: Closed) -> tuple[Exposed, ...]:
+    """What the skin was given, stage by stage: by the settings that each ended with, as much of it as was done, where
+    it was. What cannot be computed any more is unknown.
+    """
+    if page.order is None or page.run is None:
+        return ()
+    on = page.file.visit.starts_at.astimezone(ctx.zone).date()
+    found: list[Exposed] = []
+    for stage in (one for one in page.order.plan.stages if one.id in page.done):
+        module, at = MODALITIES[stage.modality], _ended_at(page, stage)
+        really, pairs = stage, zip(page.run.acts, page.run.state.runs, strict=True)
+        if at is not None and at != stage.at and module.WAYS.ended != "done":
+            really = stage.with_settings(stage.values | {module.INCREMENT.field: at})
+        mine = [(act, run) for act, run in pairs if act.stage == stage.id and act.modality and not act.only_spot]
+        zones = reached(mine, page.order.zones.get(stage.id, {}))
+        try:
+            worked = compute(page.file.brief, really)
+        except (MerakError, ValueError):
+            found += unknown_of(stage.modality, zones, on)
+            continue
+        counted = any(act.wanted for act, _ in mine)
+        share = max(_share(page, stage.id), 1) if counted else _share(page, stage.id)
+        found += given_by(stage.modality, worked.footing.counts, worked.exposures, zones, share, on)
+    return tuple(found)
 
 
 def _share(page: Closed, stage_id: str) -> float:

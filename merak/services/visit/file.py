@@ -229,6 +229,7 @@ class VisitFile:
             answers=self.answers,
             findings=self.findings,
             history=self.history,
+            exposed=self.around.exposed,
             finger_mm=by.finger_mm or number("face.finger_breadth"),
             narrowed=self.narrowed,
             marks=self.marks,

@@ -1,0 +1,83 @@
+"""What a stage really gave to the skin: as planned for the settings that it ended with, by how much of it was done and
+where.
+"""
+
+from collections.abc import Collection, Iterable, Mapping
+from datetime import date
+
+from merak.core.acts import Act
+from merak.core.body.plate import bare, keys_of, keys_on, named, sided
+from merak.core.knowledge import Degrees, on_skin
+from merak.core.modality.exposed import Exposed
+from merak.core.modality.exposure import Exposure
+from merak.core.plan.footing import most_counted
+from merak.core.treatment.state import ActRun
+
+
+def given_by(
+    modality: str,
+    counts: Degrees,
+    exposures: Mapping[str, tuple[Exposure, ...]],
+    zones: Iterable[str],
+    share: float,
+    on: date,
+) -> tuple[Exposed, ...]:
+    """What was given of each agent, zones with the same amount together; `share` of what was planned. What is kept for
+    the whole client is not given by halves, and what is none of anything is not kept.
+    """
+    where: dict[tuple[str, float | None, str], list[str]] = {}
+    whole: dict[str, Exposed] = {}
+    worked = tuple(zones)
+    for zone in worked:
+        for one in exposures.get(zone) or exposures.get(bare(zone), ()):
+            of = max(share, 1) if one.by == "body" else share
+            amount = None if one.amount is None else one.amount * of
+            if one.by == "body":
+                whole[one.agent] = _most(whole.get(one.agent), one, amount, modality, on)
+            elif amount or amount is None:
+                where.setdefault((one.agent, amount, one.unit), []).append(zone)
+    found = [
+        Exposed(agent=agent, modality=modality, amount=amount, unit=unit, zones=tuple(there), on=on, measured=True)
+        for (agent, amount, unit), there in where.items()
+    ]
+    known = {one.agent for one in found}
+    found = [one.model_copy(update={"degree": counts[one.agent]}) if one.agent in counts else one for one in found]
+    found += [
+        Exposed(agent=agent, modality=modality, degree=degree, zones=worked, on=on, measured=True)
+        for agent, degree in counts.items()
+        if agent not in known
+    ]
+    if not found and not whole and share:  # what asks for nothing of it still has to know that it was done
+        found = [Exposed(agent=modality, modality=modality, zones=worked, on=on, measured=True)]
+    return (*found, *whole.values())
+
+
+def _most(there: Exposed | None, one: Exposure, amount: float | None, modality: str, on: date) -> Exposed:
+    if there is not None and (there.amount is None or (amount is not None and amount <= there.amount)):
+        return there
+    return Exposed(agent=one.agent, modality=modality, amount=amount, unit=one.unit, on=on, measured=True)
+
+
+def unknown_of(modality: str, zones: Iterable[str], on: date) -> tuple[Exposed, ...]:
+    """What may have been given at the worst, of work of which only the skin is known, or not even that."""
+    there = tuple(zones)
+    if modality not in on_skin():
+        return ()
+    return tuple(Exposed(agent=agent, modality=modality, zones=there, on=on) for agent in most_counted(modality))
+
+
+def reached(parts: Iterable[tuple[Act, ActRun]], zones: Collection[str]) -> tuple[str, ...]:
+    """The zones of a stage in which anything was counted; all of them where it is not counted by zone."""
+    touched: set[str] = set()
+    for act, run in parts:
+        names = [part.name for part in act.parts]
+        if not act.wanted or not names or not all(map(keys_of, names)):
+            return tuple(zones)
+        places = {place for walk in (*run.passes, run.walk) for place in walk}
+        if act.kind == "pulses":
+            places = {act.cells[place].part for place in places}
+        elif act.kind != "sections":
+            return tuple(zones)
+        touched |= {names[place] for place in places}
+    skin = keys_on(frozenset(touched)) & keys_on(frozenset(sided(zones)))
+    return named(skin) if skin else tuple(zones)
