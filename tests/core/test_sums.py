@@ -1,7 +1,7 @@
 """Ceilings speak of sums: what stages give to the same skin, in one step or in several, is one dose."""
 
 from dataclasses import replace
-from datetime import date
+from datetime import date, timedelta
 
 import pytest
 from hypothesis import given
@@ -9,11 +9,14 @@ from hypothesis import strategies as st
 
 from builders.briefs import EVERY_LICENCE, brief, plan_of
 from builders.machines import machine
+from merak.core.after.exposures import given_by
 from merak.core.client import Findings
+from merak.core.knowledge import rule
 from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.exposed import Exposed
 from merak.core.modality.exposure import Exposure, sums
-from merak.core.plan.brief import workable
+from merak.core.plan.brief import Brief, workable
 from merak.core.plan.facts import Machine
 from merak.core.plan.fitting import Clash
 from merak.core.plan.stage import Stage, begin, compute
@@ -210,3 +213,69 @@ def test_what_dissolves_bears_one_pass_of_diamond_on_its_skin_before_it_or_after
 def test_what_gives_nothing_adds_up_to_nothing() -> None:
     peels = steps(stage("peel", ("chin",), minutes=1), stage("peel", ("chin",), minutes=1)).numbers
     assert not [key for key in peels if key.endswith(".abrasion")]
+
+
+def given_earlier(one: Stage, share: float = 1.0) -> tuple[Exposed, ...]:
+    """What a stage gave in a visit of the same day, as the close keeps it."""
+    found = compute(WHO, one)
+    return given_by(one.modality, found.footing.counts, found.exposures, found.areas, share, WHO.facts.today)
+
+
+def after(before: tuple[Exposed, ...], *stages: Stage) -> list[Clash]:
+    """What is past a sum where some of it was given before."""
+    who = Brief(WHO.facts.model_copy(update={"exposed": before}))
+    own = [one.model_copy(update={"id": f"s{n + 1}"}) for n, one in enumerate(stages)]
+    rules = {rule for agents in AGENTS.values() for _, rule in agents}
+    return [one for one in visit_plan(who, Plan(steps=(step_of(*own),))).clashes if one.rule in rules]
+
+
+@pytest.mark.parametrize("modality", sorted(AGENTS))
+def test_a_day_in_two_visits_is_given_no_more_than_one_visit(modality: str) -> None:
+    """As often as it fits in one visit it fits in two of a day, whichever is first; once more is refused in both."""
+    able = workable(WHO, modality)
+    zone = max(able, key=lambda one: able[one])
+    one = stage(modality, () if modality == "microcurrent" else (zone,))
+    most = max(compute(WHO, one).exposures[zone], key=lambda each: each.counted / each.limit)
+    fits = int(most.limit / most.counted + 1e-9)
+    if fits > 18:
+        pytest.skip("it fits more often than a hand would repeat it")
+    before = given_earlier(one)
+    assert not after(before * (fits - 1), one) and (fits == 1 or not after(before, *[one] * (fits - 1)))
+    for found in (after(before * fits, one), after(before, *[one] * fits)):
+        told = next(clash for clash in found if clash.rule == most.rule)
+        assert "earlier today" in told.words and told.absolute == rule(most.rule).absolute
+
+
+def test_what_was_given_to_other_skin_or_on_another_day_leaves_today_free() -> None:
+    light = stage("led", ("chin",), minutes=15)
+    before = given_earlier(light)
+    assert after(before, light)
+    assert not after(before, stage("led", ("mid cheek",), minutes=15))
+    yesterday = tuple(one.model_copy(update={"on": WHO.facts.today - timedelta(days=1)}) for one in before)
+    assert not after(yesterday, light)
+    right = tuple(one.model_copy(update={"zones": ("right chin",)}) for one in before)
+    assert after(right, light) and not after(right, stage("led", ("left chin",), minutes=15))
+
+
+def test_what_nobody_measured_or_dated_counts_as_all_that_there_may_be() -> None:
+    light = stage("led", ("chin",), minutes=1)
+    assert not after(given_earlier(light), light)
+    for unknown in ({"amount": None}, {"amount": None, "on": None}):
+        (told, *_) = after(tuple(one.model_copy(update=unknown) for one in given_earlier(light)), light)
+        assert "unknown" in told.words
+
+
+def test_what_was_given_says_nothing_against_what_is_not_planned() -> None:
+    before = given_earlier(stage("led", ("chin",), minutes=15)) * 3
+    assert not after(before, stage("cold", ("chin",)))
+
+
+@given(st.permutations(["led", "ultrasound", "cold", "nano"]))
+def test_the_order_of_visits_changes_no_sum(order: list[str]) -> None:
+    """Four visits of a day, the last of them planned: the same is past, whichever came first."""
+    before = [one for name in order for one in given_earlier(stage(name, ("chin",)))]
+    found = {one.rule for one in after(tuple(before), stage("led", ("chin",)), stage("ultrasound", ("chin",)))}
+    straight = [one for name in sorted(order) for one in given_earlier(stage(name, ("chin",)))]
+    assert found == {
+        one.rule for one in after(tuple(straight), stage("led", ("chin",)), stage("ultrasound", ("chin",)))
+    }

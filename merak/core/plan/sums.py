@@ -1,12 +1,15 @@
 """What the stages of a plan give together: every ceiling of a visit is one of the sum on the same skin."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from datetime import date
 from itertools import combinations
+from math import inf
 
 from merak.core.body.plate import bare, sided
 from merak.core.knowledge import rule
 from merak.core.knowledge.register import needs
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.modality.exposed import Exposed
 from merak.core.modality.exposure import Exposure, Sum, sums
 from merak.core.plan.fitting import Clash
 from merak.core.plan.stage import Worked
@@ -21,20 +24,48 @@ needs(
 )
 
 
-def together(worked: Mapping[str, WorkedStep]) -> tuple[Sum, ...]:
-    """What two stages or more give together to the same skin, or to the client as a whole."""
-    stages = [stage for step in worked.values() for stage in step.stages]
-    halved = {bare(zone) for stage in stages for zone in stage.areas if bare(zone) != zone}
+#: What stands in a sum for an earlier visit of the day.
+EARLIER = "earlier today"
 
-    def by_side(stage: Worked) -> dict[str, tuple[Exposure, ...]]:
+
+def together(
+    worked: Mapping[str, WorkedStep], before: Sequence[Exposed] = (), today: date | None = None
+) -> tuple[Sum, ...]:
+    """What two stages or more give together to the same skin, or to the client as a whole; with them what was given
+    there earlier on the same day: a visit in two halves is given no more than one.
+    """
+    stages = [stage for step in worked.values() for stage in step.stages]
+    lately = tuple(_given_today(stages, before, today))
+    zones = (*(zone for stage in stages for zone in stage.areas), *(zone for _, there in lately for zone in there))
+    halved = {bare(zone) for zone in zones if bare(zone) != zone}
+
+    def by_side(there: Mapping[str, tuple[Exposure, ...]]) -> dict[str, tuple[Exposure, ...]]:
         """Each side by itself where one of the stages goes to one alone."""
         return {
             name: given
-            for zone, given in stage.exposures.items()
+            for zone, given in there.items()
             for name in (sided((zone,)) if bare(zone) in halved else (zone,))
         }
 
-    return sums((stage.stage.id, by_side(stage) if halved else stage.exposures) for stage in stages)
+    given = (*((stage.stage.id, stage.exposures) for stage in stages), *lately)
+    return sums((name, by_side(there) if halved else there) for name, there in given)
+
+
+def _given_today(
+    stages: Sequence[Worked], before: Sequence[Exposed], today: date | None
+) -> Iterator[tuple[str, dict[str, tuple[Exposure, ...]]]]:
+    """What was given earlier today, or nobody knows when, of what these stages give, zone by zone: unknown as the worst
+    that there is.
+    """
+    lately = [one for one in before if one.on is None or one.on == today]
+    if not lately:
+        return
+    gives = {one.agent: one for stage in stages for there in stage.exposures.values() for one in there}
+    everywhere = {zone for stage in stages for zone in stage.areas}
+    for n, done in enumerate(lately):
+        if (alike := gives.get(done.agent)) is not None:
+            part = (alike._replace(amount=done.amount, limit=inf),)
+            yield f"{EARLIER} {n}", dict.fromkeys(done.zones or everywhere, part)
 
 
 def sums_told(worked: Mapping[str, WorkedStep], summed: tuple[Sum, ...]) -> dict[str, Quantity]:
@@ -43,11 +74,12 @@ def sums_told(worked: Mapping[str, WorkedStep], summed: tuple[Sum, ...]) -> dict
     for one in (found for found in summed if found.amount):
         if one.agent not in highest or highest[one.agent].amount < one.amount:
             highest[one.agent] = one
-    stages = {stage.stage.id: (step.step.id, stage.title) for step in worked.values() for stage in step.stages}
+    titles = {stage.stage.id: stage.title for step in worked.values() for stage in step.stages}
+    of = {stage.stage.id: step.step.id for step in worked.values() for stage in step.stages}
     found: dict[str, Quantity] = {}
     for one in highest.values():
         parts = tuple(
-            Quantity(name=stages[stage][1], value=part.amount, unit=part.unit, digits=2, rules=(part.rule,))
+            Quantity(name=titles.get(stage, EARLIER), value=part.amount, unit=part.unit, digits=2, rules=(part.rule,))
             for stage, part in one.parts
         )
         told = Quantity(
@@ -59,7 +91,7 @@ def sums_told(worked: Mapping[str, WorkedStep], summed: tuple[Sum, ...]) -> dict
             inputs=parts,
             rules=(one.least.rule,),
         )
-        found |= {f"sums-{stages[stage][0]}.{one.agent}": told for stage, _ in one.parts}
+        found |= {f"sums-{of[stage]}.{one.agent}": told for stage, _ in one.parts if stage in of}
     return found
 
 
@@ -73,7 +105,10 @@ def too_much(worked: Mapping[str, WorkedStep], summed: tuple[Sum, ...]) -> Itera
     for (_, *stages), (one, zones) in told.items():
         named = ", ".join(zones) if len(zones) < 4 else f"{len(zones)} zones"
         where = f" On {named}." if zones else ""
-        steps = dict.fromkeys(of[stage] for stage in stages)
+        steps = dict.fromkeys(of[stage] for stage in stages if stage in of)
+        if not steps:  # what was given is given: it says nothing against what is not planned
+            continue
+        where = where if all(stage in of for stage in stages) else f" With what was given {EARLIER}.{where}"
         fixed = rule(one.least.rule).absolute
         yield _clash(one.least.rule, steps, f"{one.words}{where}", "Less of it, or on other skin.", fixed)
     by_work: dict[str, list[Worked]] = {}

@@ -172,7 +172,7 @@ def _visit_plan(brief: Brief, plan: Plan, chair: bool, laid: bool) -> VisitPlan:
     numbers = {"side.difference": first.difference} | {
         f"{one.stage.id}.{key}": found for one in stages for key, found in one.dose.numbers.items()
     }
-    summed = together(worked)
+    summed = together(worked, brief.facts.exposed, brief.facts.today)
     numbers |= _totals(brief, worked, spans) | sums_told(worked, summed)
     numbers |= {f"sums-{step.step.id}.{key}": one for step in worked.values() for key, one in step.numbers.items()}
     against, allowed = _clashes(brief, plan, worked, of, numbers, spans, summed)
