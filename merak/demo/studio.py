@@ -23,6 +23,7 @@ from merak.records.bodies.task import AskTask
 from merak.records.people import Worker
 from merak.records.tables import Base, Client, Course, Device, Person, Studio
 from merak.services.after import answering, closing, follow_ups
+from merak.services.clients import given
 from merak.services.context import Context
 from merak.services.studio.machines import CARD
 from merak.services.studio.signing_in import HASHER
@@ -188,7 +189,7 @@ class Invented:
 
     `answers` are given at the last closed visit (days are counted back from today), `redness` is how that visit ended,
     `said` what is answered after it otherwise than usual; `better` are zones that grade one lower from the second visit
-    on.
+    on, `elsewhere` what was done elsewhere: what, days ago, by whom, on which zones.
     """
 
     name: str
@@ -213,6 +214,7 @@ class Invented:
     language: str = "en"
     said: dict[str, str] = field(default_factory=dict)
     better: dict[str, str] = field(default_factory=dict)
+    elsewhere: tuple[tuple[str, int, str, str], ...] = ()
 
 
 CLIENTS = (
@@ -342,6 +344,10 @@ CLIENTS = (
         today=False,
         phone="+351 900 000 112",
         said={"mark": "colour", "redness": "1", "call": "yes"},
+        elsewhere=(
+            ("needles", 12, "the clinic at the harbour", "mid cheek, lower cheek"),
+            ("acid", 33, "a skin doctor", "forehead"),
+        ),
     ),
 )
 
@@ -400,6 +406,9 @@ def _client(ctx: Context, who: Invented, workers: dict[str, Worker]) -> None:
     for ahead in days:
         _book(ctx, client, datetime.combine(today + timedelta(days=ahead), at, ZONE))
     _asked_afterwards(ctx, client.id, who)
+    for agent, days_ago, by, zones in who.elsewhere:
+        form = {"agent": agent, "on": f"{today - timedelta(days=days_ago)}", "by": by}
+        given.write_elsewhere(ctx, client.id, form | {f"zone.{zone}": "on" for zone in zones.split(", ")})
 
 
 def _book(ctx: Context, client: Client, start: datetime) -> UUID:

@@ -189,7 +189,7 @@ def names_alike(db: Session, names: list[str]) -> set[str]:
 
 
 #: Everything that belongs to a client.
-_OWNED = ("course", "visit", "task", "message", "reaction", "mark", "letter", "kept_file")
+_OWNED = ("course", "visit", "task", "message", "reaction", "mark", "letter", "kept_file", "exposure")
 
 
 def merge(db: Session, into: UUID, other: UUID) -> None:

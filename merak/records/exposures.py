@@ -23,10 +23,13 @@ def add_elsewhere(db: Session, client_id: UUID, given: Iterable[Exposed], by: UU
     db.add_all(_row(client_id, one, by=by, at=at) for one in given)
 
 
-def take_back(db: Session, client_id: UUID, row_id: UUID) -> bool:
+def take_back(db: Session, client_id: UUID, row_id: UUID, at: datetime) -> bool:
     """What was written of work elsewhere is not so; whether there was such a line."""
     mine = (ExposureRow.id == row_id, ExposureRow.client_id == client_id, ExposureRow.visit_id.is_(None))
-    return db.execute(delete(ExposureRow).where(*mine).returning(ExposureRow.id)).first() is not None
+    row = db.scalars(select(ExposureRow).where(*mine, ExposureRow.taken_back.is_(None))).first()
+    if row is not None:
+        row.taken_back = at
+    return row is not None
 
 
 def _row(client_id: UUID, one: Exposed, **more: object) -> ExposureRow:
@@ -44,7 +47,7 @@ class KeptExposure(NamedTuple):
 
 def of_client(db: Session, client_id: UUID, since: date | None = None) -> list[KeptExposure]:
     """All that is known of a client, since a day where one is named, what nobody can date first."""
-    found = select(ExposureRow).where(ExposureRow.client_id == client_id)
+    found = select(ExposureRow).where(ExposureRow.client_id == client_id, ExposureRow.taken_back.is_(None))
     if since is not None:
         found = found.where(ExposureRow.on_day.is_(None) | (ExposureRow.on_day >= since))
     rows = db.scalars(found.order_by(ExposureRow.on_day.nullsfirst(), ExposureRow.id))

@@ -212,7 +212,8 @@ class TreatEvent(Base):
 
 class ExposureRow(Base):
     """What a client's skin was given of one agent, on some zones (none: everywhere): by a visit, written when it is
-    closed or added to, or `elsewhere`, by whom. `on_day` is empty where nobody knows.
+    closed or added to, or `elsewhere`, by whom. `on_day` is empty where nobody knows; what was written in error was
+    `taken_back`.
     """
 
     __tablename__ = "exposure"
@@ -231,6 +232,7 @@ class ExposureRow(Base):
     elsewhere: Mapped[str] = mapped_column(default="")
     by: Mapped[UUID | None] = mapped_column(ForeignKey("person.id"))
     at: Mapped[datetime] = mapped_column(server_default=func.now())
+    taken_back: Mapped[datetime | None]
 
 
 class Task(Base):

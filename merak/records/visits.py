@@ -254,7 +254,7 @@ _AROUND = f"""
                 'unit', unit, 'zones', zones, 'on', on_day, 'measured', measured, 'elsewhere', elsewhere)
                 ORDER BY on_day NULLS FIRST, exposure.id)::text
             FROM exposure LEFT JOIN visit AS that ON that.id = exposure.visit_id
-            WHERE exposure.client_id = visit.client_id
+            WHERE exposure.client_id = visit.client_id AND taken_back IS NULL
                 AND (on_day IS NULL OR on_day BETWEEN (visit.starts_at - interval '200 days')::date
                     AND (visit.starts_at + interval '1 day')::date)
                 AND (that.starts_at IS NULL OR that.starts_at < visit.starts_at))

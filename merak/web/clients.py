@@ -7,13 +7,15 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import Response
 
 from merak.auth import Form, entered
+from merak.core.body.plate import PLATES, zone_names
 from merak.core.errors import BadInput
 from merak.exchange.language import LANGUAGES
 from merak.exchange.table import csv_of
 from merak.services.after import outcomes
-from merak.services.clients import clients, progress
+from merak.services.clients import clients, given, progress
 from merak.services.context import Context
 from merak.services.visit.picturing import VIEWS
+from merak.web.given import drawing
 from merak.web.pages import go, page
 from merak.web.plot import plot
 
@@ -58,6 +60,41 @@ def merge(request: Request, client_id: UUID, form: Form) -> Response:
     with entered(request, form) as ctx:
         clients.merge(ctx, client_id, form.get("other", ""))
         return go(f"/clients/{client_id}", "The two records are one.")
+
+
+def _given(request: Request, ctx: Context, found: given.GivenPage) -> Response:
+    drawn = drawing(found.lines, found.today) if found.lines else None
+    status = 422 if found.wrong else 200
+    more = {"zones": {PLATES[name].title: zone_names(name) for name in PLATES}, "kinds": given.kinds()}
+    return page(request, ctx, "clients/given.html", status, found=found, drawn_given=drawn, **more)
+
+
+@router.get("/clients/{client_id}/given")
+def given_page(request: Request, client_id: UUID) -> Response:
+    """What the skin was given over time, and when each thing is open again."""
+    with entered(request) as ctx:
+        found = given.given_page(ctx, client_id)
+        ctx.note_reading(client_id)
+        return _given(request, ctx, found)
+
+
+@router.post("/clients/{client_id}/elsewhere")
+def write_elsewhere(request: Request, client_id: UUID, form: Form) -> Response:
+    """Something was done elsewhere."""
+    with entered(request, form) as ctx:
+        try:
+            given.write_elsewhere(ctx, client_id, form)
+        except BadInput as bad:
+            return _given(request, ctx, given.given_page(ctx, client_id, form, bad.fields))
+        return go(f"/clients/{client_id}/given", "Written down: it counts from now on.")
+
+
+@router.post("/clients/{client_id}/elsewhere/back")
+def take_back_elsewhere(request: Request, client_id: UUID, form: Form) -> Response:
+    """That was written in error."""
+    with entered(request, form) as ctx:
+        given.take_back(ctx, client_id, form.get("line", ""))
+        return go(f"/clients/{client_id}/given", "Taken back.")
 
 
 @router.get("/clients/{client_id}/progress")

@@ -46,7 +46,7 @@ def test_of_the_whole_client_is_one_line_the_most_and_never_less_than_was_laid()
         for zone, mg in zip(ZONES, (90, 120), strict=True)
     }
     (line,) = given_by("numbing", {}, cream, ZONES, 0.3, ON)
-    assert line.amount == 120 and line.zones == ()
+    assert line.amount == 120 and line.zones == ZONES
     unknown = cream | {"chin": (Exposure("numbing", None, "mg", "numbing.label", 400, "body"),)}
     assert given_by("numbing", {}, unknown, ZONES, 1, ON)[0].amount is None
 

@@ -22,15 +22,17 @@ from merak.core import knowledge
 from merak.core.after.differences import differences
 from merak.core.knowledge import Rule
 from merak.core.modality.catalogue import MODALITIES
+from merak.core.plan.footing import most_counted
 from merak.core.treatment import act_facts, fold, following, locked, pace
 from merak.core.treatment.facts import delivered
-from merak.records import db, people
+from merak.records import db, exposures, people
 from merak.records.bodies import PHASES, read, written
 from merak.records.bodies.task import TASKS, SaidAfter
 from merak.records.bodies.upgrades import UPGRADES, VERSIONS, upgraded, versioned, with_actions
 from merak.records.people import Worker
 from merak.services.after import closing, tasks
 from merak.services.clients import progress
+from merak.services.clients.exposures import given_in
 from merak.services.context import Context
 from merak.services.treatment import treating
 from merak.services.treatment.standing import state_of
@@ -135,6 +137,22 @@ def test_every_visit_of_before_opens_and_closes_the_same(before: Context, told: 
         assert consenting.consent_sheet(before, UUID(visit)).file
         assert progress.progress(before, page.file.visit.client_id).curves is not None
     assert tasks.due(before), "old tasks are told"
+
+
+def test_what_was_given_before_it_was_kept_is_unknown_and_counts(before: Context, told: dict[str, Any]) -> None:
+    """Each work that counts for how soon it may come again has its lines, on the skin that was ordered."""
+    closed = exposures.closed_visits(before.db)
+    assert len(closed) == sum(was["status"] == "closed" for was in told["visits"].values())
+    lines = [one for _, client, _ in closed for one in exposures.of_client(before.db, client)]
+    assert lines and all(one.given.amount is None and not one.given.measured for one in lines)
+    assert all(one.given.agent in most_counted(one.given.modality) and one.given.on for one in lines)
+    at = {visit: (client, start) for visit, client, start in closed}
+    for one in lines:
+        assert one.visit_id in at and one.given == next(
+            each
+            for each in given_in(before.db, one.visit_id, at[one.visit_id][1], before.zone)
+            if each.agent == one.given.agent and each.modality == one.given.modality
+        )
 
 
 ORDERS = {

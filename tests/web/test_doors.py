@@ -43,6 +43,7 @@ TABLE = {
         GET /bench/{name}
         GET /bench/modality/{name}
         GET /clients/{client_id}/photos
+        GET /clients/{client_id}/given
         GET /clients/{client_id}/progress
         GET /clients/{client_id}/progress.csv
         GET /instruments
@@ -72,6 +73,8 @@ TABLE = {
         GET /visits/{visit_id}/treat
         POST /bench/{name}
         POST /bench/modality/{name}
+        POST /clients/{client_id}/elsewhere
+        POST /clients/{client_id}/elsewhere/back
         POST /instruments/{instrument}/{command}
         POST /reactions/{reaction_id}
         POST /tasks/{task_id}

@@ -22,8 +22,9 @@ def given_by(
     share: float,
     on: date,
 ) -> tuple[Exposed, ...]:
-    """What was given of each agent, zones with the same amount together; `share` of what was planned. What is kept for
-    the whole client is not given by halves, and what is none of anything is not kept.
+    """What was given of each agent, zones with the same amount together; `share` of what was planned. What counts for
+    the whole client stands once, with all of the zones, and is not given by halves; what is none of anything is not
+    kept.
     """
     where: dict[tuple[str, float | None, str], list[str]] = {}
     whole: dict[str, Exposed] = {}
@@ -49,7 +50,7 @@ def given_by(
     ]
     if not found and not whole and share:  # what asks for nothing of it still has to know that it was done
         found = [Exposed(agent=modality, modality=modality, zones=worked, on=on, measured=True)]
-    return (*found, *whole.values())
+    return (*found, *(one.model_copy(update={"zones": worked}) for one in whole.values()))
 
 
 def _most(there: Exposed | None, one: Exposure, amount: float | None, modality: str, on: date) -> Exposed:

@@ -6,7 +6,7 @@ from datetime import date
 from merak.core.knowledge import agents
 from merak.core.plan.facts import Facts
 from merak.core.plan.fitting import Clash, title
-from merak.core.plan.past import Early, Past, early, told_before
+from merak.core.plan.past import Early, Past, early, told_before, wait_after
 from merak.core.plan.skin import InTime, remaining, told_where
 from merak.core.working import Caution
 
@@ -47,6 +47,9 @@ def better_later(stages: Sequence[InTime], facts: Facts, before: Sequence[Past])
     for done, skin in before:
         entry = agents().get(done.agent)
         if entry is None or done.on is None or (facts.today - done.on).days >= entry.course:
+            continue
+        wait = wait_after(done, done.agent, facts.today, facts.findings.phototype)
+        if wait is None or facts.today < wait.opens:  # that it is stopped says more
             continue
         words = f"{told_before(done, facts.today)}; a course leaves {entry.course} days."
         told = Caution(weight="change", words=words, action=entry.reason, rule=entry.id)

@@ -427,6 +427,8 @@ def _exposures(ctx: Context, page: Closed) -> tuple[Exposed, ...]:
     on = page.file.visit.starts_at.astimezone(ctx.zone).date()
     found: list[Exposed] = []
     for stage in (one for one in page.order.plan.stages if one.id in page.done):
+        if stage.modality in housekeeping():
+            continue
         module, at = MODALITIES[stage.modality], _ended_at(page, stage)
         really, pairs = stage, zip(page.run.acts, page.run.state.runs, strict=True)
         if at is not None and at != stage.at and module.WAYS.ended != "done":

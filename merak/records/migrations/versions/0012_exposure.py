@@ -31,6 +31,7 @@ def upgrade() -> None:
         sa.Column("elsewhere", sa.String(), nullable=False),
         sa.Column("by", sa.Uuid(), nullable=True),
         sa.Column("at", postgresql.TIMESTAMP(timezone=True), server_default=sa.text("now()"), nullable=False),
+        sa.Column("taken_back", postgresql.TIMESTAMP(timezone=True), nullable=True),
         sa.ForeignKeyConstraint(["client_id"], ["client.id"]),
         sa.ForeignKeyConstraint(["visit_id"], ["visit.id"]),
         sa.ForeignKeyConstraint(["by"], ["person.id"]),
