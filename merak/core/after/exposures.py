@@ -64,7 +64,8 @@ def unknown_of(modality: str, zones: Iterable[str], on: date) -> tuple[Exposed, 
     there = tuple(zones)
     if modality not in on_skin():
         return ()
-    return tuple(Exposed(agent=agent, modality=modality, zones=there, on=on) for agent in most_counted(modality))
+    agents = most_counted(modality) or (modality,)
+    return tuple(Exposed(agent=agent, modality=modality, zones=there, on=on) for agent in agents)
 
 
 def reached(parts: Iterable[tuple[Act, ActRun]], zones: Collection[str]) -> tuple[str, ...]:

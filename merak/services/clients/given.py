@@ -107,7 +107,7 @@ def _amount(one: Exposed) -> str:
     """How much of what; "" for what has no amount of its own."""
     if one.amount is not None:
         return f"{one.amount:.3g} {one.unit}".strip() + ("" if one.agent in agents() else f" {one.agent}")
-    return "" if one.measured or one.agent not in agents() else "amount unknown"
+    return "" if one.measured else "amount unknown"
 
 
 def _lines(
