@@ -22,6 +22,7 @@ from benchmarks.after import client_ratio, pdf_at_the_server, sheet_ms
 from benchmarks.chair import painted_ms, rebuilt_ms
 from benchmarks.heat import heat_ratios
 from benchmarks.laid import begin_ratio, four_plates_ms
+from benchmarks.past import past_ms
 from benchmarks.plans import old_beside_new, twenty, typed
 from benchmarks.plate import plate_ratios
 from benchmarks.rooms import rooms_at_work
@@ -231,6 +232,9 @@ def main() -> int:
         "state from 5 000 taps ÷ 50 ms": (rebuilt / 50, 1.0),
         "tap to paint, p95 ÷ 50 ms": (painted_p95 / 50, 1.0),
     }
+    lines, bare_plan, added = past_ms()
+    print(f"  plan {bare_plan:.1f} ms, with {lines} lines of what skin was given before {added:.2f} more")
+    ratios |= {"history of 200 visits in a plan ÷ 1 ms": (max(added, 0.0), 1.0)}
     joined = sheet_ms()
     print(
         f"  sheet joined {joined:.1f} ms; PDF {pdf:.2f} s, the slowest {slowest:.2f}; another page meanwhile"

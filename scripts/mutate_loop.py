@@ -161,7 +161,7 @@ NUMBERS = {
     "margin": ("value",),
     "mark_kind": ("keep_mm",),
     "trait": ("load", "settle_h"),
-    "pairing": ("days",),
+    "agent": ("dark", "others", "after_open", "course"),
     "advice": ("from_h", "until_h"),
     "home": ("from_h", "until_h"),
     "sign": ("least",),
@@ -184,9 +184,10 @@ FLAGS = {
     "skin_state": ("inside",),
     "on_skin": ("film", "lifts", "touches"),
     "guard": ("only",),
+    "agent": ("opens", "shorter"),
 }
 #: Degrees by state: each one less, so that the least is gone.
-DEGREES = {"on_skin": ("leaves", "bears", "asks", "gives", "ends", "sterile")}
+DEGREES = {"on_skin": ("leaves", "bears", "asks", "gives", "ends", "sterile", "counts")}
 
 
 def _of_entry(kind: str, entry: Any) -> Iterator[tuple[str, Any]]:
@@ -211,6 +212,10 @@ def _of_entry(kind: str, entry: Any) -> Iterator[tuple[str, Any]]:
         for n, hours in enumerate(entry.hours):
             less = tuple(h - 1 if m == n else h for m, h in enumerate(entry.hours))
             yield f"hours {hours:g} → {hours - 1:g}", entry.model_copy(update={"hours": less})
+    if kind == "agent":
+        for n, days in enumerate(entry.again):
+            less = tuple(d - 1 if m == n else d for m, d in enumerate(entry.again))
+            yield f"again {days} → {days - 1}", entry.model_copy(update={"again": less})
     if kind == "sign":
         yield from ((words, entry.model_copy(update={"rulings": new})) for words, new in _of_rulings(entry.rulings))
     if kind == "question":

@@ -13,6 +13,7 @@ from merak.core.modality.before import Before
 from merak.core.modality.exposed import Exposed
 from merak.core.plan.brief import Brief
 from merak.core.plan.fitting import Clash
+from merak.core.plan.past import still_matters
 from merak.core.plan.screening import Override
 from merak.core.plan.stage import moved
 from merak.core.plan.visit_plan import VisitPlan, between, visit_plan
@@ -108,6 +109,22 @@ def test_of_work_without_kept_skin_the_worst_counts_everywhere() -> None:
     assert {one.done.agent for one in old.past} == {"nano", "needles"} and not any(one.skin for one in old.past)
     kept = somebody(history={"nano": Before(on=when)}, exposed=(ago(5, "nano", "forehead", modality="nano"),), slot=480)
     assert [(one.done.agent, one.skin) for one in kept.past] == [("nano", sided(("forehead",)))]
+
+
+@pytest.mark.parametrize("days", [8, 12, 20, 27, 60])
+def test_what_matters_no_more_still_says_that_it_was_not_the_worst(days: int) -> None:
+    """Nano in the top layer alone: after its week nothing waits, however little of the record is read."""
+    on = TODAY - timedelta(days=days)
+    record = (ago(days, "nano", modality="nano"), ago(days, "nano rounds", modality="nano", amount=2.0))
+    who = somebody(history={"nano": Before(on=on)}, exposed=still_matters(record, TODAY), slot=480)
+    assert "needles" not in {one.done.agent for one in who.past}
+    assert soon(planned_on(who, "crystal", *CHEEKS)) == []
+
+
+def test_what_is_read_is_what_may_still_matter() -> None:
+    kept = (ago(0, "red light"), ago(10, "needles"), Exposed(agent="lines"), ago(41, "needles"))
+    gone = (ago(1, "red light"), ago(300, "lines"), ago(43, "needles"))
+    assert still_matters((*gone, *kept), TODAY) == kept
 
 
 def test_what_is_long_past_is_not_looked_at() -> None:

@@ -8,7 +8,8 @@ from math import ceil
 from typing import NamedTuple
 
 from merak.core.body.plate import sided
-from merak.core.knowledge import about, agents, number
+from merak.core.knowledge import about, agents, number, on_skin
+from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.before import Before
 from merak.core.modality.exposed import Exposed
@@ -32,14 +33,45 @@ class Past(NamedTuple):
     skin: frozenset[str]
 
 
+def still_matters(given: Iterable[Exposed], today: date) -> tuple[Exposed, ...]:
+    """What of a record a plan of today may still be held against: what keeps skin closed, what says that work was not
+    the worst that it may have been, and what is of the day.
+    """
+    by_agent, by_work = _matters(), _matters_of_work()
+
+    def matters(one: Exposed) -> bool:
+        ago = (today - one.on).days if one.on else 0
+        return ago <= 0 or ago < by_agent.get(one.agent, 0) or ago < by_work.get(one.modality, 0)
+
+    return tuple(filter(matters, given))
+
+
+def _waits(one: Exposed, today: date) -> bool:
+    return one.on is None or (today - one.on).days < _matters().get(one.agent, 0)
+
+
 def given_before(facts: Facts) -> tuple[Past, ...]:
-    """What the client's skin was given, as far as it is known and may still matter: the record, and work of which it
+    """What the client's skin was given, as far as it is known and keeps skin closed: the record, and work of which it
     keeps no skin, as the worst that it may have been, everywhere.
     """
-    longest = max(max(*one.again, one.dark, one.others, one.course, one.after_open) for one in agents().values())
-    since = facts.today - timedelta(days=ceil(longest * number("again.dark")))
-    known = (*facts.exposed, *_unkept(facts.history, facts.exposed))
-    return tuple(Past(one, sided(one.zones)) for one in known if one.on is None or one.on > since)
+    known, closing = (*facts.exposed, *_unkept(facts.history, facts.exposed)), agents()
+    return tuple(Past(one, sided(one.zones)) for one in known if one.agent in closing and _waits(one, facts.today))
+
+
+@by_book()
+def _matters() -> dict[str, int]:
+    """Agent → the days after which nothing waits any more for what was given of it."""
+    after_open = max(one.after_open for one in agents().values())
+    return {
+        name: ceil(max(*of.again, of.dark, of.others, of.course, after_open * of.opens) * number("again.dark"))
+        for name, of in agents().items()
+    }
+
+
+@by_book()
+def _matters_of_work() -> dict[str, int]:
+    """The same by work, of the most that it counts as."""
+    return {name: max((_matters()[one] for one in most_counted(name)), default=0) for name in on_skin()}
 
 
 def _unkept(history: Mapping[str, Before], kept: Sequence[Exposed]) -> Iterator[Exposed]:

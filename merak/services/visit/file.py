@@ -26,6 +26,7 @@ from merak.core.plan.brief import Brief, brief_of
 from merak.core.plan.draft import Draft
 from merak.core.plan.facts import Facts, Machine, Wish
 from merak.core.plan.fitting import set_to
+from merak.core.plan.past import still_matters
 from merak.core.plan.screening import Answers, Letter, Override
 from merak.records import visits
 from merak.records.bodies import PHASES, Body
@@ -229,7 +230,7 @@ class VisitFile:
             answers=self.answers,
             findings=self.findings,
             history=self.history,
-            exposed=self.around.exposed,
+            exposed=still_matters(self.around.exposed, self.today),
             finger_mm=by.finger_mm or number("face.finger_breadth"),
             narrowed=self.narrowed,
             marks=self.marks,
