@@ -300,7 +300,7 @@ class ReactionVersion(Base):
     __table_args__ = (UniqueConstraint("reaction_id", "version"),)
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid7)
     reaction_id: Mapped[UUID]
-    client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"))
+    client_id: Mapped[UUID] = mapped_column(ForeignKey("client.id"), index=True)
     visit_id: Mapped[UUID] = mapped_column(ForeignKey("visit.id"), index=True)
     version: Mapped[int]
     body: Mapped[ReactionBody]

@@ -15,6 +15,7 @@ from uuid_utils.compat import uuid7
 
 from merak.core.body.marks import Mark
 from merak.core.modality.exposed import Exposed
+from merak.core.plan.screening import Report
 from merak.core.spots import SpotAnswer, SpotRead
 from merak.core.treatment.order import Ordered
 from merak.records.bodies import PHASES, Body, opened, read, written
@@ -257,7 +258,14 @@ _AROUND = f"""
             WHERE exposure.client_id = visit.client_id AND taken_back IS NULL
                 AND (on_day IS NULL OR on_day BETWEEN (visit.starts_at - interval '200 days')::date
                     AND (visit.starts_at + interval '1 day')::date)
-                AND (that.starts_at IS NULL OR that.starts_at < visit.starts_at))
+                AND (that.starts_at IS NULL OR that.starts_at < visit.starts_at)),
+        (SELECT json_agg(json_build_object('modality', body ->> 'modality', 'what', body ->> 'what', 'on',
+                (that.starts_at AT TIME ZONE studio.time_zone)::date))::text
+            FROM (SELECT DISTINCT ON (reaction_id) body, visit_id FROM reaction
+                WHERE client_id = visit.client_id ORDER BY reaction_id, version DESC) AS r
+            JOIN visit AS that ON that.id = r.visit_id
+            WHERE that.starts_at < visit.starts_at AND body ->> 'modality' <> '' AND body ->> 'source' LIKE 'incident%%'
+                AND coalesce(body ->> 'closed_on', body ->> 'settled', '') = '')
     FROM visit
     JOIN client ON client.id = visit.client_id
     JOIN course ON course.id = visit.course_id
@@ -331,8 +339,8 @@ class DoneBefore(NamedTuple):
 class Around(NamedTuple):
     """A visit and what it stands in: the client's last closed visit, the studio's time zone, choices and machines as
     (id, card), what stands on the phases of both visits, the client's marks as they stand, with their versions (for a
-    closed visit, as they stood then), letters, what was done before, the test spots that were read, by modality, and
-    what skin was given lately.
+    closed visit, as they stood then), letters, what was done before, the test spots that were read, by modality, what
+    skin was given lately, and incidents that nobody has closed.
     """
 
     visit: VisitSeen
@@ -347,6 +355,7 @@ class Around(NamedTuple):
     done: list[DoneBefore]
     spots: dict[str, SpotRead]
     exposed: tuple[Exposed, ...]
+    reports: tuple[Report, ...]
 
 
 def around(db: Session, visit_id: UUID) -> Around | None:
@@ -358,7 +367,7 @@ def around(db: Session, visit_id: UUID) -> Around | None:
         return None
     around_it = (WhoseVisit(*row[6:8]), WhichCourse(*row[8:10]), WhoTreats(*row[10:16]))
     visit = VisitSeen._make([*row[:6], *around_it])
-    last_id, last_at, zone, house, cards, found, drawn, letters, done, spots, given = row[16:]
+    last_id, last_at, zone, house, cards, found, drawn, letters, done, spots, given, reports = row[16:]
     both = {str(visit_id): VisitRecords(), str(last_id): VisitRecords()}
     seen = {key: held.get(key) or VisitRecord(version, text) for _, _, version, text, key in found or ()}
     for of, phase, _, _, key in found or ():
@@ -377,12 +386,14 @@ def around(db: Session, visit_id: UUID) -> Around | None:
         _done(done),
         _spots(spots),
         _exposed(given),
+        _REPORTS.validate_json(reports) if reports else (),
     )
 
 
 _LETTERS: TypeAdapter[list[LetterSeen]] = TypeAdapter(list[LetterSeen])
 _DONE: TypeAdapter[list[DoneBefore]] = TypeAdapter(list[DoneBefore])
 _EXPOSED: TypeAdapter[tuple[Exposed, ...]] = TypeAdapter(tuple[Exposed, ...])
+_REPORTS: TypeAdapter[tuple[Report, ...]] = TypeAdapter(tuple[Report, ...])
 _SPOTS: TypeAdapter[list[tuple[str, SpotAnswer, datetime]]] = TypeAdapter(list[tuple[str, SpotAnswer, datetime]])
 
 

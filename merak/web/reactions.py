@@ -46,6 +46,17 @@ def correct(request: Request, reaction_id: UUID, form: Form) -> Response:
         return go(f"/reactions/{reaction_id}", "Kept as a later version.")
 
 
+@router.post("/reactions/{reaction_id}/close")
+def close_report(request: Request, reaction_id: UUID, form: Form) -> Response:
+    """A senior closes an incident."""
+    with entered(request, form) as ctx:
+        try:
+            registering.close_report(ctx, reaction_id)
+        except BadInput as bad:
+            return _line(request, ctx, registering.reaction(ctx, reaction_id, None, bad.fields))
+        return go(f"/reactions/{reaction_id}", "Closed: it holds nothing up any more.")
+
+
 @router.get("/outbox")
 def outbox_page(request: Request) -> Response:
     """What went out to clients, and what waits."""

@@ -20,6 +20,7 @@ from merak.core.plan.screening import (
     Letter,
     Override,
     Reason,
+    Report,
     Standing,
     board,
     demand,
@@ -307,3 +308,22 @@ def test_a_wait_without_a_date_has_no_end_and_asks_for_it() -> None:
     findings = Findings(grades={"acne": {"right chin": 4}})
     seen = [one for one in brief(findings=findings).board["touch"].reasons if one.rule.startswith("sign")]
     assert not any(one.undated for one in seen), "what is seen today needs no date"
+
+
+def test_an_open_report_gives_way_to_nobodys_word() -> None:
+    """Neither a senior's nor a doctor's: it is closed, or it stands."""
+    report = Report(modality="led", what="Burn", on=TODAY - timedelta(days=9))
+    word = Override(
+        rule="titration.report",
+        modality="led",
+        words="wait",
+        by="Marit",
+        at=datetime(2026, 11, 25, 9, tzinfo=UTC),
+        reason="seen",
+    )
+    letter = Letter(rule="titration.report", received=TODAY, until=TODAY + timedelta(days=90))
+    found = board(
+        nothing_found(), date(1980, 5, 1), TODAY, False, letters=(letter,), overrides=(word,), reports=(report,)
+    )
+    assert found["led"].verdict == "wait" and found["touch"].verdict == "go"
+    assert "Burn" in found["led"].reasons[0].reason

@@ -126,6 +126,7 @@ TABLE = {
     """,
     SENIORS: """
         POST /clients/{client_id}/merge
+        POST /reactions/{reaction_id}/close
         POST /visits/{visit_id}/allow
         POST /visits/{visit_id}/allow/{number}/withdraw
         POST /visits/{visit_id}/plate/margins

@@ -69,6 +69,7 @@ class Brief:
                 for name, last in self.facts.history.items()
                 if last.mark and (on := last.marked_on or last.on)
             },
+            self.facts.reports,
         )
 
     @cached_property

@@ -10,7 +10,7 @@ from merak.core.client import Findings
 from merak.core.modality.before import Before
 from merak.core.modality.device import Card
 from merak.core.modality.exposed import Exposed
-from merak.core.plan.screening import Answers, Letter, Override
+from merak.core.plan.screening import Answers, Letter, Override, Report
 from merak.core.spots import SpotRead
 from merak.core.working import Frozen
 
@@ -40,7 +40,8 @@ class Wish(Frozen):
 class Facts(Frozen):
     """All that a plan follows from. `finger_mm` is the therapist's finger breadth; `narrowed` are margins that a senior
     narrowed for this visit, `marks` what stands on the client's plates; `spots` the test spots that were read, by
-    modality; `exposed` what the skin was given before, as far as its record is kept; `licences` and `senior` are the
+    modality; `exposed` what the skin was given before, as far as its record is kept; `reports`
+    incidents that nobody has closed; `licences` and `senior` are the
     treating person's; `methods` the studio's schools; `prices` its prices by modality, which are the house's where it
     has none; `slot` the booked minutes.
     """
@@ -52,6 +53,7 @@ class Facts(Frozen):
     findings: Findings
     history: dict[str, Before] = Field(default_factory=dict)
     exposed: tuple[Exposed, ...] = ()
+    reports: tuple[Report, ...] = ()
     finger_mm: float = 16
     narrowed: tuple[Narrowed, ...] = ()
     marks: tuple[Mark, ...] = ()

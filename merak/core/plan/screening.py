@@ -21,7 +21,7 @@ needs(
     """
     characters: screening.reason_length
     years: screening.age
-    words: screening.override screening.phototype screening.unanswered titration.stop
+    words: screening.override screening.phototype screening.unanswered titration.report titration.stop
     """,
     group=("SCREENED", "OPEN", "ENERGY", "HOUSEKEEPING", "BY_PHOTOTYPE"),
 )
@@ -85,6 +85,14 @@ class Letter(Frozen):
         """Whether it is valid today and was asked for this: what a doctor wrote of a mole says nothing of cancer."""
         mine = self.rule == reason.rule and self.answer in ("", reason.answer)
         return mine and self.received <= today <= self.until
+
+
+class Report(Frozen):
+    """An incident of a modality that no senior has closed: what, on which day."""
+
+    modality: str
+    what: str
+    on: date
 
 
 class Override(Frozen):
@@ -197,11 +205,13 @@ def board(
     overrides: Iterable[Override] = (),
     offered: frozenset[str] | None = None,
     marked: Mapping[str, tuple[str, date]] | None = None,
+    reports: Iterable[Report] = (),
 ) -> Board:
     """Modality or aspect → standing. Raises BadInput, by question, for answers that are not in the rule book or dates
     in the future.
 
     `marked` are modalities that left a mark, with what and when: they wait for a doctor's letter that came since.
+    Those with an incident that is not closed wait for that, whatever anybody writes.
     """
     found: dict[str, list[Reason]] = {name: [] for name in subjects()}
     open_: dict[str, list[str]] = {name: [] for name in subjects()}
@@ -234,6 +244,9 @@ def board(
     for name, (what, on) in (marked or {}).items():  # a letter from before it speaks for nothing that came since
         since = tuple(one for one in kept if one.received >= on)
         stand[name].append(_lifted(_after_mark(what, on), name, since, said, today))
+    for report in reports:
+        if report.modality in stand:
+            stand[report.modality].append(_until_closed(report))
     return {name: _standing(name, reasons, tuple(open_[name])) for name, reasons in stand.items()}
 
 
@@ -302,6 +315,13 @@ def _after_mark(what: str, on: date) -> Reason:
     return Reason(
         verdict="letter", answer=what, reason=words, action="Report it; ask for a doctor's letter.", rule=entry.id
     )
+
+
+def _until_closed(report: Report) -> Reason:
+    """An incident that no senior has closed."""
+    entry = rule("titration.report")
+    words = f"{entry.words} {report.what}, {report.on:%-d %b %Y}."
+    return Reason(verdict="wait", answer=report.what, reason=words, action=entry.reason, rule=entry.id)
 
 
 def _whole(name: str) -> str:

@@ -34,7 +34,9 @@ class LetterBody(KeptBody):
 
 
 class ReactionBody(KeptBody):
-    """A line of the reactions register."""
+    """A line of the reactions register. An incident stands in the way of its modality until it was `closed_on` a day by
+    a senior; None was written before that was asked, where a line that settled is over.
+    """
 
     grade: int = 0
     what: str = ""
@@ -48,6 +50,14 @@ class ReactionBody(KeptBody):
     lots: tuple[str, ...] = ()
     settled: str = ""
     tell: str = ""
+    closed_on: str | None = None
+    closed_by: str = ""
+
+    @property
+    def stands(self) -> bool:
+        """Whether it is an incident that nobody has closed."""
+        over = self.settled if self.closed_on is None else self.closed_on
+        return self.source.startswith("incident") and not over
 
 
 class RuleChange(KeptBody):

@@ -7,6 +7,7 @@ from datetime import date
 from typing import Annotated, Literal
 from uuid import UUID
 
+from sqlalchemy.orm import Session
 from uuid_utils.compat import uuid7
 
 from merak.core.after.answer import SkinAnswer
@@ -21,7 +22,7 @@ from merak.records.bodies.house import ReactionBody
 from merak.records.bodies.visit import CloseBody
 from merak.records.reactions import ReactionLine
 from merak.records.tables import ReactionVersion, Task
-from merak.services.context import Context, NotFound
+from merak.services.context import Context, NotFound, OutOfTurn
 from merak.services.forms import Grade, Otherwise, TypedForm, cut
 from merak.services.treatment.treating import Run
 from merak.services.visit.file import VisitFile
@@ -73,7 +74,12 @@ def from_close(ctx: Context, file: VisitFile, run: Run | None, answer: SkinAnswe
     for one in [one for one in run.state.incidents if not one.struck] if run else ():
         modality = run.acts[one.act].modality if run else ""
         line = ReactionBody(
-            source=f"incident {one.id}", grade=one.grade, what=one.card or "Incident", where=one.zone, modality=modality
+            source=f"incident {one.id}",
+            grade=one.grade,
+            what=one.card or "Incident",
+            where=one.zone,
+            modality=modality,
+            closed_on="",
         )
         _add(ctx, file, _with_what(line.model_copy(update={"done": one.done, "told": one.told}), close))
     grade = max(answer.strongest, answer.worst("marks") if close.mark else 0)
@@ -156,6 +162,11 @@ class ReactionPage:
     form: dict[str, str]
     wrong: dict[str, str]
 
+    @property
+    def held(self) -> str:
+        """The modality that an open incident stands in the way of."""
+        return title(self.line.body.modality) if self.line.body.modality else "the work"
+
 
 def reaction(
     ctx: Context, reaction_id: UUID, form: dict[str, str] | None = None, wrong: dict[str, str] | None = None
@@ -190,17 +201,35 @@ def correct(ctx: Context, reaction_id: UUID, form: dict[str, str]) -> None:
         wrong["settled"] = "Between the visit and today."
     if wrong:
         raise BadInput(wrong)
-    body = page.line.body.model_copy(update={**dict(asked), "settled": f"{asked.settled or ''}"})
+    changed = {**dict(asked), "settled": f"{asked.settled or ''}"}
     with ctx.saving("reaction", reaction_id) as db:
-        newest = reactions.versions(db, reaction_id)[0]
-        db.add(
-            ReactionVersion(
-                reaction_id=reaction_id,
-                client_id=newest.client_id,
-                visit_id=newest.visit_id,
-                version=newest.version + 1,
-                body=body,
-                by=ctx.me.id,
-                at=ctx.now,
-            )
+        _later_version(ctx, db, reaction_id, changed)
+
+
+def close_report(ctx: Context, reaction_id: UUID) -> None:
+    """A senior has looked at an incident and closes it: its modality is no longer held up by it. Raises BadInput where
+    nothing says what was done, OutOfTurn where it does not stand open, NotFound, Denied.
+    """
+    ctx.demand("override")
+    line = reaction(ctx, reaction_id).line
+    if not line.body.stands:
+        raise OutOfTurn("This line holds nothing up.")
+    if not line.body.done:
+        raise BadInput({"done": "What was done about it? Then it can be closed."})
+    with ctx.saving("close a report", reaction_id) as db:
+        _later_version(ctx, db, reaction_id, {"closed_on": f"{ctx.today}", "closed_by": ctx.me.name})
+
+
+def _later_version(ctx: Context, db: Session, reaction_id: UUID, changed: dict[str, object]) -> None:
+    newest = reactions.versions(db, reaction_id)[0]
+    db.add(
+        ReactionVersion(
+            reaction_id=reaction_id,
+            client_id=newest.client_id,
+            visit_id=newest.visit_id,
+            version=newest.version + 1,
+            body=newest.body.model_copy(update=changed),
+            by=ctx.me.id,
+            at=ctx.now,
         )
+    )

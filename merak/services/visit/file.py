@@ -230,6 +230,7 @@ class VisitFile:
             answers=self.answers,
             findings=self.findings,
             history=self.history,
+            reports=self.around.reports,
             exposed=still_matters(self.around.exposed, self.today),
             finger_mm=by.finger_mm or number("face.finger_breadth"),
             narrowed=self.narrowed,

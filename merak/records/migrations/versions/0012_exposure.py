@@ -39,7 +39,9 @@ def upgrade() -> None:
     )
     op.create_index("exposure_of_client", "exposure", ["client_id", "on_day"])
     op.create_index(op.f("ix_exposure_visit_id"), "exposure", ["visit_id"])
+    op.create_index(op.f("ix_reaction_client_id"), "reaction", ["client_id"])
 
 
 def downgrade() -> None:
+    op.drop_index(op.f("ix_reaction_client_id"), "reaction")
     op.drop_table("exposure")
