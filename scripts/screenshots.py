@@ -173,13 +173,19 @@ def close(page: Page) -> None:
 
 
 def afterwards(page: Page, server: Server) -> None:
-    """The client's page, progress, two photographs and what changed between them, the client's own questions."""
+    """The client's page, progress, what another's skin was given, two photographs and what changed between them, the
+    client's own questions.
+    """
     page.goto(server.url)
     whose = page.get_by_role("link", name="Ines Duarte", exact=True).get_attribute("href")
     page.goto(f"{server.url}{whose}")
     shot(page, "client")
     page.goto(f"{server.url}{whose}/progress")
     shot(page, "progress")
+    with psycopg.connect(os.environ["MERAK_DATABASE_URL"]) as db:
+        row = db.execute("SELECT id FROM client WHERE name = 'Margit Ferro'").fetchone()
+    page.goto(f"{server.url}/clients/{row[0] if row else ''}/given")
+    shot(page, "given")
     page.goto(f"{server.url}{whose}/photos?neutral_one=770,1000&neutral_other=770,1005&place=330,640")
     page.locator(".said").wait_for()
     shot(page, "photos")
@@ -234,9 +240,6 @@ def main() -> None:
             browser = playwright.chromium.launch(
                 executable_path="/usr/bin/chromium-headless-shell", args=["--no-sandbox", "--disable-gpu"]
             )
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            page.goto(f"{server.url}/set-up")
-            shot(page, "set-up")
             cli("demo")
             walk(browser, server)
             browser.close()

@@ -24,6 +24,7 @@ PATHS = (
     "/reactions",
     "/outcomes",
     "/clients/CLIENT",
+    "/clients/CLIENT/given",
     "/clients/CLIENT/progress",
     "/clients/CLIENT/photos",
     "ask",
