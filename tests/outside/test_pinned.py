@@ -352,6 +352,7 @@ HOUSE: dict[str, Pinned] = {
         "acid.minutes.change": (0.5, "×"),
         "acid.spot": (24, "h"),
         "acid.amount": (3, "mL"),
+        "titration.pause": (180, "days"),
         "again.dark": (1.5, "times"),
         "again.shorter": (0.2, "share"),
         "acid.mild": (10, "%"),

@@ -10,9 +10,11 @@ from merak.core.body.treatable import BESIDE, Treatable, treatable
 from merak.core.knowledge import about, free_work, number, quantity, skin_states, traits
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
+from merak.core.modality.before import Before
 from merak.core.modality.catalogue import MODALITIES
 from merak.core.modality.device import Card, fits
 from merak.core.modality.shared import Subject
+from merak.core.modality.titration import titrate
 from merak.core.plan.facts import Facts, Machine
 from merak.core.plan.footing import asking
 from merak.core.plan.past import Past, given_before
@@ -26,6 +28,8 @@ needs(
     points of load: budget.base budget.dark budget.dry budget.newcomer budget.sensitive
     units of the meter: look.hydration.low
     phototype: phototype.dark phototype.very_dark
+    days: titration.pause
+    words: titration.tan
     """,
     option=("dry_air=yes", "sun=tanned", "sun=burnt", "sun=burnt_healed"),
     question=("dry_air", "sun"),
@@ -138,13 +142,30 @@ class Brief:
             dehydrated=(dry is not None and dry.option == "yes") or low,
         )
 
+    @cached_property
+    def known(self) -> dict[str, Before]:
+        """How each modality ended last time, where that still speaks for as much today: not after a long pause, nor on
+        tanned skin. What asks for less than a first start is never forgotten.
+        """
+        return {
+            name: last
+            for name, last in self.facts.history.items()
+            if not self.forgotten(last) or last.incident or last.mark or titrate(last).turn in ("down", "stop")
+        }
+
+    def forgotten(self, last: Before) -> str:
+        """The rule by which last time says nothing for today; "" where it does."""
+        if last.on and (self.facts.today - last.on).days >= number("titration.pause"):
+            return "titration.pause"
+        return "titration.tan" if self.skin.tanned else ""
+
     def subject(self, modality: str, area: float) -> Subject:
         """The client as a modality's rules see one."""
         own = {
-            "first_visit": modality not in self.facts.history,
+            "first_visit": modality not in self.known,
             "area_cm2": max(area, 0.01),
             "verdict": self.board[modality].verdict if modality in self.board else "go",
-            "last": self.facts.history.get(modality),
+            "last": self.known.get(modality),
         }
         return self.skin.model_copy(update=own)
 
@@ -170,12 +191,12 @@ class Brief:
         )
 
     def spot_first(self, modality: str) -> bool:
-        """Whether only a test spot is done today: it was never done here, or there was an incident, and none that was
-        read since speaks for it.
+        """Whether only a test spot is done today: it was never done here, long ago or on other skin than today's, or
+        there was an incident, and none that was read since speaks for it.
         """
-        before, read = self.facts.history.get(modality), self.facts.spots.get(modality)
-        spot = MODALITIES[modality].WAYS.spot
-        if spot is None or spot.same_visit or (before is not None and not before.incident):
+        known, before = self.known.get(modality), self.facts.history.get(modality)
+        spot, read = MODALITIES[modality].WAYS.spot, self.facts.spots.get(modality)
+        if spot is None or spot.same_visit or (known is not None and not known.incident):
             return False
         old = before is not None and read is not None and before.on is not None and read.on <= before.on
         return read is None or old or not read.speaks(self.facts.today)

@@ -278,7 +278,7 @@ def derived(
         others=others,
         licences=facts.licences,
         senior=facts.senior,
-        before=frozenset(facts.history),
+        before=frozenset(brief.known),
         plate=(plates_of(zones, modality) or about()[modality].plates)[0],
         zones=tuple(dict.fromkeys(map(bare, workable(brief, modality, zones)))),
         covered=covered,
@@ -370,7 +370,7 @@ def _nothing_left(modality: str, zones: tuple[str, ...]) -> Refused:
 def _answered(brief: Brief, modality: str) -> dict[str, float]:
     """The setting that a read test spot gave, while nothing was treated with it yet."""
     read = brief.facts.spots.get(modality)
-    carried = read is not None and read.speaks(brief.facts.today) and modality not in brief.facts.history
+    carried = read is not None and read.speaks(brief.facts.today) and modality not in brief.known
     return {MODALITIES[modality].INCREMENT.field: read.answer.set_to} if read and carried else {}
 
 
@@ -378,7 +378,7 @@ def _carried(brief: Brief, modality: str, settings: Settings, card: Card | None)
     """Start settings with what last time says: where it ended, a step on by its titration, never more than a fifth more
     energy.
     """
-    before, module = brief.facts.history.get(modality), MODALITIES[modality]
+    before, module = brief.known.get(modality), MODALITIES[modality]
     if before is None or before.at is None:
         return settings
     field, turn = module.INCREMENT.field, titrate(before).turn
@@ -798,6 +798,10 @@ def _last_time(brief: Brief, stage: Stage) -> Iterator[Caution]:
     """What last time's answer says to this one, with its reason; a setting above what it asks for is told."""
     before = brief.facts.history.get(stage.modality)
     if before is None or before.on is None or before.at is None:
+        return
+    if stage.modality not in brief.known:
+        entry = rule(brief.forgotten(before))
+        yield caution(entry.id, "know", f"Last time, {before.on:%-d %b %Y}: {before.at:g}. {entry.words}", entry.reason)
         return
     said, module = titrate(before), MODALITIES[stage.modality]
     now = stage.at

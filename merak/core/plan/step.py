@@ -172,7 +172,7 @@ def begin_step(
     it.
     """
     found = programme_of(modality, programme or (consider.programme if consider else ""))
-    rows = rows_of(found, of, 1 + (modality in brief.facts.history))
+    rows = rows_of(found, of, 1 + (modality in brief.known))
     stages: list[Stage] = []
     left: list[tuple[str, str]] = []
     for row in rows:
