@@ -353,6 +353,7 @@ HOUSE: dict[str, Pinned] = {
         "acid.spot": (24, "h"),
         "acid.amount": (3, "mL"),
         "titration.pause": (180, "days"),
+        "titration.twice": (1.4, "of what it was"),
         "again.dark": (1.5, "times"),
         "again.shorter": (0.2, "share"),
         "acid.mild": (10, "%"),
@@ -717,6 +718,7 @@ ABSOLUTE = frozenset(
         "pulsed_light.never",
         "rf_bulk.stop",
         "ultrasound.equipment",
+        "titration.twice",
     }
 )
 

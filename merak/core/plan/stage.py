@@ -80,10 +80,11 @@ needs(
     __name__,
     """
     min: chair.spot.minutes plan.minutes_unknown visit.half_face work.off
-    of what it was: titration.fifth
+    of what it was: titration.fifth titration.twice
     steps: titration.incident
     tip: grid.small_tip
     words: chair.spot.once physician.never plan.closed_zones plan.licence plan.machine plan.senior screening.operator
+    words: titration.ungraded
     """,
     group=("ENERGY",),
 )
@@ -732,6 +733,7 @@ def _judged(brief: Brief, stage: Stage, doses: tuple[Caution, ...]) -> tuple[tup
             words = f"The test spot was read for {most:g}; this is set to {stage.at:g}."
             against.append(caution("chair.spot.once", "stop", words, "Go back to it, or place another spot.", field))
     against += _too_much_after_incident(brief, stage)
+    against += _too_far_up(brief, stage)
     licence = about()[stage.modality].licence
     if licence not in ("", "micro depth", *brief.facts.licences):
         words = f"{title(stage.modality)} needs a licence for {licence}, which the treating person does not hold."
@@ -792,6 +794,34 @@ def _too_much_after_incident(brief: Brief, stage: Stage) -> Iterator[Caution]:
     elif stronger(module, now, most, card):
         words = f"{before.incident} at {before.at:g}. Two steps lower is {most:g}; this is set to {now:g}."
         yield caution("titration.incident", "stop", words, f"Go to {most:g}, or leave it out.", field)
+
+
+def _too_far_up(brief: Brief, stage: Stage) -> Iterator[Caution]:
+    """A setting above what last time's answer allows: one increment, and at most a fifth more energy, where it asks for
+    more at all. Beyond that is a senior's written word, up to twice a fifth; a second step without a grade between is
+    nobody's. What is left on for a time is told, not stopped: it may have been taken off early.
+    """
+    before, module, now = brief.known.get(stage.modality), MODALITIES[stage.modality], stage.at
+    if before is None or before.at is None or now is None or module.WAYS.ended == "done" or before.incident:
+        return
+    settings, card = read_settings(stage, {}), brief.card(stage.modality, stage.machine)
+    field, said = module.INCREMENT.field, titrate(before)
+    if not settings.comparable or not stronger(module, now, before.at, card):
+        return
+    was = f"Last time, {before.on:%-d %b}: {before.at:g}. " if before.on else ""
+    if said.rule == "titration.ungraded":
+        yield caution(said.rule, "stop", f"{was}{said.words}", f"Go back to {before.at:g}.", field)
+        return
+    next_up = float(getattr(incremented(module, set_at(module.INCREMENT, settings, before.at), card, up=True), field))
+    times = None if module.INCREMENT.down else more_energy(card, field, before.at, now)
+    if times and times > number("titration.twice") + 1e-9:
+        words = f"{was}This is {times:.2g} times as much. {rule('titration.twice').words}"
+        yield caution("titration.twice", "stop", words, f"Go to {next_up:g} or below.", field)
+    elif stronger(module, now, next_up, card) or (times and times > number("titration.fifth") + 1e-9):
+        more = f"This is {times:.2g} times as much. " if times else ""
+        words = f"{was}{more}One step up is {next_up:g}, and never more than a fifth more energy."
+        instead = "Longer, on more skin, or with a machine of finer steps; or let a senior decide."
+        yield caution("titration.fifth", "stop", words, instead, field)
 
 
 def _last_time(brief: Brief, stage: Stage) -> Iterator[Caution]:
