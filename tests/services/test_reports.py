@@ -18,14 +18,14 @@ from merak.services.visit import consenting, day, looking, planning
 from merak.services.visit.file import find_visit, open_file
 
 #: A day of its own and a client of its own for each test: what was written stays.
-DAYS = count(400, 60)
+DAYS = count(650)
 
 
 @pytest.fixture
 def second(ctx: Context) -> tuple[Context, UUID, UUID]:
     """A faint under bulk heat, closed with nothing left on the skin; the client's next visit; the line of it."""
     first = next(DAYS)
-    visit = new_visit(ctx, f"Fainted {chr(first // 60 + 60)}", minutes="120", start=MONDAY + timedelta(days=first))
+    visit = new_visit(ctx, f"Fainted {chr(first - 585)}", minutes="120", start=MONDAY + timedelta(days=first))
     ask_nothing(ctx, visit)
     looking.save_findings(ctx, visit, {"phototype": "2", "arrived": "washed"})
     page = planning.edit(ctx, visit, "add", {"modality": "rf_bulk"})
