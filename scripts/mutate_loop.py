@@ -40,6 +40,7 @@ TABLES = (
     "test_skin_table",
     "test_shelf_table",
     "test_guard_table",
+    "test_again_table",
     "test_closed",
 )
 AS_IT_STANDS = "test_the_book_as_it_stands_is_closed"
