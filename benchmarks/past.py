@@ -12,10 +12,9 @@ from merak.core.plan.brief import Brief
 from merak.core.plan.past import still_matters
 from merak.core.plan.stage import compute
 from merak.core.plan.visit_plan import Plan, in_force, visit_plan
+from merak.records.visits import READ_BACK_DAYS
 
 VISITS, ROUNDS = 200, 100
-#: The longest that a plan reads back, as the records are asked for it.
-DAYS = 200
 STEPS = ("cleanse", "wet_abrasion", "extract", "iontophoresis", "microcurrent", "ultrasound", "cold", "mask", "led")
 
 
@@ -27,7 +26,7 @@ def history() -> tuple[Exposed, ...]:
     return tuple(
         given
         for n in range(1, VISITS + 1)
-        if 4 * n <= DAYS
+        if 4 * n <= READ_BACK_DAYS
         for one in worked
         for given in given_by(
             one.modality, one.footing.counts, one.exposures, one.areas, 1, TODAY - timedelta(days=4 * n)

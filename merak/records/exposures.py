@@ -1,7 +1,7 @@
 """What clients' skin was given, as the one indexed table of it holds it."""
 
 from collections.abc import Iterable
-from datetime import date, datetime
+from datetime import datetime
 from typing import NamedTuple
 from uuid import UUID
 
@@ -45,11 +45,9 @@ class KeptExposure(NamedTuple):
     given: Exposed
 
 
-def of_client(db: Session, client_id: UUID, since: date | None = None) -> list[KeptExposure]:
-    """All that is known of a client, since a day where one is named, what nobody can date first."""
+def of_client(db: Session, client_id: UUID) -> list[KeptExposure]:
+    """All that is known of a client, what nobody can date first."""
     found = select(ExposureRow).where(ExposureRow.client_id == client_id, ExposureRow.taken_back.is_(None))
-    if since is not None:
-        found = found.where(ExposureRow.on_day.is_(None) | (ExposureRow.on_day >= since))
     rows = db.scalars(found.order_by(ExposureRow.on_day.nullsfirst(), ExposureRow.id))
     return [KeptExposure(row.id, row.visit_id, exposed(row)) for row in rows]
 
@@ -69,11 +67,9 @@ def exposed(row: ExposureRow) -> Exposed:
     )
 
 
-def closed_visits(db: Session, client_id: UUID | None = None) -> list[tuple[UUID, UUID, datetime]]:
-    """(visit, client, start) of what is closed, of one client or of all."""
+def closed_visits(db: Session) -> list[tuple[UUID, UUID, datetime]]:
+    """(visit, client, start) of what is closed, in its order."""
     found = select(Visit.id, Visit.client_id, Visit.starts_at).where(Visit.status == "closed")
-    if client_id is not None:
-        found = found.where(Visit.client_id == client_id)
     return [(row.id, row.client_id, row.starts_at) for row in db.execute(found.order_by(Visit.starts_at, Visit.id))]
 
 

@@ -221,6 +221,8 @@ class EarlierVisit(NamedTuple):
 
 
 # Written out: it is asked for every page, and putting it together costs more than asking it.
+#: So far back is read what skin was given: longer than anything waits.
+READ_BACK_DAYS = 200
 _AROUND = f"""
     SELECT visit.id, visit.client_id, visit.session_no, visit.starts_at, visit.minutes, visit.status,
         client.name, client.born, course.name, course.sessions,
@@ -256,7 +258,7 @@ _AROUND = f"""
                 ORDER BY on_day NULLS FIRST, exposure.id)::text
             FROM exposure LEFT JOIN visit AS that ON that.id = exposure.visit_id
             WHERE exposure.client_id = visit.client_id AND taken_back IS NULL
-                AND (on_day IS NULL OR on_day BETWEEN (visit.starts_at - interval '200 days')::date
+                AND (on_day IS NULL OR on_day BETWEEN (visit.starts_at - interval '{READ_BACK_DAYS} days')::date
                     AND (visit.starts_at + interval '1 day')::date)
                 AND (that.starts_at IS NULL OR that.starts_at < visit.starts_at)),
         (SELECT json_agg(json_build_object('modality', body ->> 'modality', 'what', body ->> 'what', 'on',

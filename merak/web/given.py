@@ -5,7 +5,6 @@ closed.
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
-from uuid import UUID
 
 from merak.services.clients.given import GivenLine, GivenOnce
 
@@ -27,7 +26,6 @@ class GivenDot:
     answer: str
     kind: str
     bar: str
-    visit: UUID | None
 
 
 @dataclass(frozen=True)
@@ -80,19 +78,17 @@ def drawing(lines: Iterable[GivenLine], today: date) -> GivenDrawing:
         return round(LEFT + (day - first).days / (last - first).days * (WIDTH - LEFT - RIGHT), 1)
 
     def dot(one: GivenOnce, y: float) -> GivenDot:
-        begun = one.on or first
-        x, kind = px(begun), "elsewhere" if one.elsewhere else "here"
-        closed = px(one.until) if one.until and (one.until > today or one.on) else x
+        closed = one.until if one.until and one.until > today else None
         when = f"{one.on:%-d %b %Y}" if one.on else "nobody knows when"
-        said = ", ".join((when, *one.amounts, *([f"by {one.elsewhere}"] if one.elsewhere else [])))
-        over = one.until is None or one.until <= today
+        told = [when, *one.amounts, *([f"by {one.elsewhere}"] if one.elsewhere else [])]
+        kind = "elsewhere" if one.elsewhere else "here"
+        x = px(one.on or first)
         return GivenDot(
             x=x,
-            told=said + ("" if over or one.until is None else f", closed until {one.until:%-d %b}"),
+            told=", ".join([*told, f"closed until {closed:%-d %b}"] if closed else told),
             answer="" if one.answer is None else str(one.answer),
             kind=kind if one.on else f"{kind} undated",
-            bar="" if over else f"M{x} {y}H{closed}",
-            visit=one.visit,
+            bar=f"M{x} {y}H{px(closed)}" if closed else "",
         )
 
     rows = []

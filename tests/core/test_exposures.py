@@ -51,6 +51,12 @@ def test_of_the_whole_client_is_one_line_the_most_and_never_less_than_was_laid()
     assert given_by("numbing", {}, unknown, ZONES, 1, ON)[0].amount is None
 
 
+def test_a_zone_of_two_classes_is_given_the_more_and_not_both() -> None:
+    there = {"mid cheek": (light(12), light(9)), "chin": (light(9), light(None))}
+    lines = given_by("led", {}, there, there, 1, ON)
+    assert {one.zones: one.amount for one in lines} == {("mid cheek",): 12, ("chin",): None}, "unknown is the most"
+
+
 def test_a_side_is_found_under_the_name_of_its_zone() -> None:
     (line,) = given_by("led", {}, {"mid cheek": (light(12),)}, ("right mid cheek",), 1, ON)
     assert line.amount == 12 and line.zones == ("right mid cheek",)

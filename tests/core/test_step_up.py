@@ -51,6 +51,21 @@ def test_no_second_step_up_while_nobody_graded_the_first() -> None:
     assert stops(last, 6.0) == [] == stops(last | {"graded": True}, 7.0)
 
 
+@pytest.mark.parametrize(
+    ("last", "rule", "by_a_senior"),
+    [
+        ({"redness": 3}, "titration.down", True),
+        ({"settled_late": True}, "titration.down", True),
+        ({"pain": 8}, "titration.down", True),
+        ({"improvement": -1, "graded": True}, "titration.worse", False),
+    ],
+)
+def test_nothing_goes_up_where_the_skin_asked_for_less(last: dict[str, Any], rule: str, by_a_senior: bool) -> None:
+    (found,) = stops({"at": 6.0} | last, 7.0)
+    assert found.rule == rule and can_override(found) == by_a_senior and found.action == "Go back to 6."
+    assert stops({"at": 6.0} | last, 6.0) == [] == stops({"at": 6.0} | last, 5.0)
+
+
 def test_what_was_left_on_for_a_time_may_have_been_taken_off_early() -> None:
     assert stops({"at": 2.0}, 10.0, "led", "minutes") == []
 

@@ -10,10 +10,12 @@ from sqlalchemy.orm import Session
 
 from builders.work import GRADED, as_, ask_nothing, later, looked_twice, new_visit, treated
 from merak.core.errors import BadInput
+from merak.core.knowledge import agents
 from merak.core.modality.exposed import Exposed
 from merak.records import clients as records
 from merak.records import exposures
 from merak.records.bodies.visit import CloseBody
+from merak.records.visits import READ_BACK_DAYS
 from merak.services.after import amending, closing
 from merak.services.clients import given
 from merak.services.clients.exposures import given_in, recount
@@ -62,6 +64,11 @@ def test_an_addition_leaves_what_was_given_and_a_recount_says_the_same(ctx: Cont
     exposures.write(ctx.db, client, visit, [Exposed(agent="lamp")])
     assert recount(ctx.db) >= 1
     assert lines(ctx.db, client) == before, "the records are what counts"
+
+
+def test_so_far_back_is_read_that_nothing_which_waits_is_missed() -> None:
+    """The longest that any skin waits: half as long again as the longest of all."""
+    assert max(max(*one.again, one.course, one.others, one.dark) for one in agents().values()) * 1.5 < READ_BACK_DAYS
 
 
 def test_every_line_of_the_demo_is_what_its_record_says(ctx: Context) -> None:

@@ -4,6 +4,7 @@ where.
 
 from collections.abc import Collection, Iterable, Mapping
 from datetime import date
+from math import inf
 
 from merak.core.acts import Act
 from merak.core.body.plate import bare, keys_of, keys_on, named, sided
@@ -27,19 +28,25 @@ def given_by(
     kept.
     """
     where: dict[tuple[str, float | None, str], list[str]] = {}
-    whole: dict[str, Exposed] = {}
+    whole: dict[str, Exposure] = {}
     worked = tuple(zones)
     for zone in worked:
+        most: dict[str, Exposure] = {}
         for one in exposures.get(zone) or exposures.get(bare(zone), ()):
             of = max(share, 1) if one.by == "body" else share
-            amount = None if one.amount is None else one.amount * of
-            if one.by == "body":
-                whole[one.agent] = _most(whole.get(one.agent), one, amount, modality, on)
-            elif amount or amount is None:
-                where.setdefault((one.agent, amount, one.unit), []).append(zone)
+            given = one if one.amount is None else one._replace(amount=one.amount * of)
+            kept = whole if one.by == "body" else most
+            kept[one.agent] = max(kept.get(one.agent, given), given, key=_worst)
+        for one in most.values():
+            if one.amount is None or one.amount:
+                where.setdefault((one.agent, one.amount, one.unit), []).append(zone)
+    there = [
+        *where.items(),
+        *(((one.agent, one.amount, one.unit), [*worked]) for one in whole.values()),
+    ]
     found = [
-        Exposed(agent=agent, modality=modality, amount=amount, unit=unit, zones=tuple(there), on=on, measured=True)
-        for (agent, amount, unit), there in where.items()
+        Exposed(agent=agent, modality=modality, amount=amount, unit=unit, zones=tuple(skin), on=on, measured=True)
+        for (agent, amount, unit), skin in there
     ]
     known = {one.agent for one in found}
     found = [one.model_copy(update={"degree": counts[one.agent]}) if one.agent in counts else one for one in found]
@@ -48,15 +55,14 @@ def given_by(
         for agent, degree in counts.items()
         if agent not in known
     ]
-    if not found and not whole and share:  # what asks for nothing of it still has to know that it was done
+    if not found and share:  # what asks for nothing of it still has to know that it was done
         found = [Exposed(agent=modality, modality=modality, zones=worked, on=on, measured=True)]
-    return (*found, *(one.model_copy(update={"zones": worked}) for one in whole.values()))
+    return tuple(found)
 
 
-def _most(there: Exposed | None, one: Exposure, amount: float | None, modality: str, on: date) -> Exposed:
-    if there is not None and (there.amount is None or (amount is not None and amount <= there.amount)):
-        return there
-    return Exposed(agent=one.agent, modality=modality, amount=amount, unit=one.unit, on=on, measured=True)
+def _worst(one: Exposure) -> float:
+    """By how much it is, what nobody knows at its worst."""
+    return inf if one.amount is None else one.amount
 
 
 def unknown_of(modality: str, zones: Iterable[str], on: date) -> tuple[Exposed, ...]:

@@ -45,8 +45,8 @@ def better_later(stages: Sequence[InTime], facts: Facts, before: Sequence[Past])
     """By stage, what may be done again today, and sooner than a course leaves."""
     found: dict[str, dict[str, Caution]] = {}
     for done, skin in before:
-        entry = agents().get(done.agent)
-        if entry is None or done.on is None or (facts.today - done.on).days >= entry.course:
+        entry = agents()[done.agent]
+        if done.on is None or (facts.today - done.on).days >= entry.course:
             continue
         wait = wait_after(done, done.agent, facts.today, facts.findings.phototype)
         if wait is None or facts.today < wait.opens:  # that it is stopped says more

@@ -8,7 +8,7 @@ from math import ceil
 from typing import NamedTuple
 
 from merak.core.body.plate import sided
-from merak.core.knowledge import about, agents, number, on_skin
+from merak.core.knowledge import agents, number, on_skin
 from merak.core.knowledge.current import by_book
 from merak.core.knowledge.register import needs
 from merak.core.modality.before import Before
@@ -143,7 +143,7 @@ def early(footing: Footing, skin: frozenset[str], before: Iterable[Past], facts:
 
 def told_before(done: Exposed, today: date) -> str:
     """What was done, when, and by whom where it was elsewhere."""
-    name = agents()[done.agent].name if done.agent in agents() else about()[done.modality].title
+    name = agents()[done.agent].name
     named = f"{name[0].upper()}{name[1:]}" + (f" ({done.elsewhere})" if done.elsewhere else "")
     if done.on is None:
         return f"{named}, nobody knows when"

@@ -84,7 +84,7 @@ needs(
     steps: titration.incident
     tip: grid.small_tip
     words: chair.spot.once physician.never plan.closed_zones plan.licence plan.machine plan.senior screening.operator
-    words: titration.ungraded
+    words: titration.ungraded titration.worse
     """,
     group=("ENERGY",),
 )
@@ -797,9 +797,9 @@ def _too_much_after_incident(brief: Brief, stage: Stage) -> Iterator[Caution]:
 
 
 def _too_far_up(brief: Brief, stage: Stage) -> Iterator[Caution]:
-    """A setting above what last time's answer allows: one increment, and at most a fifth more energy, where it asks for
-    more at all. Beyond that is a senior's written word, up to twice a fifth; a second step without a grade between is
-    nobody's. What is left on for a time is told, not stopped: it may have been taken off early.
+    """A setting above what last time's answer allows: one increment, and at most a fifth more energy. Beyond that is a
+    senior's written word, up to twice a fifth; so is any more where the skin asked for less, and a second step without
+    a grade between is nobody's. What is left on for a time is told, not stopped: it may have been taken off early.
     """
     before, module, now = brief.known.get(stage.modality), MODALITIES[stage.modality], stage.at
     if before is None or before.at is None or now is None or module.WAYS.ended == "done" or before.incident:
@@ -809,7 +809,7 @@ def _too_far_up(brief: Brief, stage: Stage) -> Iterator[Caution]:
     if not settings.comparable or not stronger(module, now, before.at, card):
         return
     was = f"Last time, {before.on:%-d %b}: {before.at:g}. " if before.on else ""
-    if said.rule == "titration.ungraded":
+    if said.rule in ("titration.ungraded", "titration.worse") or said.turn == "down":
         yield caution(said.rule, "stop", f"{was}{said.words}", f"Go back to {before.at:g}.", field)
         return
     next_up = float(getattr(incremented(module, set_at(module.INCREMENT, settings, before.at), card, up=True), field))

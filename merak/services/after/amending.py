@@ -34,7 +34,7 @@ def add(ctx: Context, visit_id: UUID, form: dict[str, str]) -> None:
         )
         entry = Addition(what=asked.what + words, why=asked.because, by=ctx.me.name, at=ctx.now)
         file.keep(ctx, kept.model_copy(update={**changed, "added": (*kept.added, entry)}))
-        rewrite(ctx, visit_id)
+        rewrite(ctx, file.visit)
 
 
 def _graded(grade: int | None) -> str:

@@ -24,20 +24,21 @@ from merak.core.modality.device import Card
 from merak.core.modality.exposed import Exposed
 from merak.core.modality.shared import Modality, stronger
 from merak.core.plan.screening import housekeeping
-from merak.core.plan.stage import Stage, compute
+from merak.core.plan.stage import Stage, Worked, compute
 from merak.core.plan.tray import to_clean
 from merak.core.plan.visit_plan import visit_plan
 from merak.core.treatment import ActFacts, act_facts
 from merak.core.treatment.facts import delivered
 from merak.core.treatment.order import Ordered
 from merak.core.working import Caution
-from merak.records import exposures, visits
 from merak.records import taps as records
+from merak.records import visits
 from merak.records.bodies.visit import CloseBody, Given, PhotosAfterBody, UsedProduct
 from merak.services.after import follow_ups, registering
 from merak.services.after.answering import answer_of
 from merak.services.after.sheets import Sheet, body_of, done_tags, joined, keep_habits
 from merak.services.after.sheets import kept as kept_sheet
+from merak.services.clients.exposures import rewrite
 from merak.services.clients.keeping import keep_drawing
 from merak.services.context import Context, OutOfTurn
 from merak.services.forms import Otherwise, Prefixed, TenGrade, TypedForm, cut
@@ -241,7 +242,7 @@ def close(ctx: Context, visit_id: UUID, form: dict[str, str], base: str = "") ->
         page.file.keep(ctx, body)
         page.file.keep(ctx, body_of(page.sheet))
         visits.set_status(ctx.db, visit_id, "closed")
-        exposures.write(ctx.db, page.file.visit.client_id, visit_id, body.exposures or ())
+        rewrite(ctx, page.file.visit)
         forget(ctx, visit_id)
         keep_habits(ctx, page.file.visit.client_id, page.sheet.personal, "large" in form)
         registering.from_close(ctx, page.file, page.run, page.answer, body)
@@ -408,14 +409,25 @@ def _given(page: Closed, stage: Stage, at: float | None) -> Delivered | None:
     """
     prefix, numbers = f"{stage.id}.", page.order.numbers if page.order else {}
     planned = {key.removeprefix(prefix): told for key, told in numbers.items() if key.startswith(prefix)}
+    ended = _ended_otherwise(stage, at)
+    really = _worked(page, ended) if ended else None
+    return delivered_by(stage.modality, planned, really.dose.numbers if really else planned, _share(page, stage.id))
+
+
+def _ended_otherwise(stage: Stage, at: float | None) -> Stage | None:
+    """A stage as it was set at the last; None where that is as it was planned, or only its minutes differ."""
     module = MODALITIES[stage.modality]
-    really, field = planned, module.INCREMENT.field
-    if at is not None and at != stage.at and module.WAYS.ended != "done":
-        try:
-            really = compute(page.file.brief, stage.with_settings(stage.values | {field: at})).dose.numbers
-        except (MerakError, ValueError):
-            really = planned
-    return delivered_by(stage.modality, planned, really, _share(page, stage.id))
+    if at is None or at == stage.at or module.WAYS.ended == "done":
+        return None
+    return stage.with_settings(stage.values | {module.INCREMENT.field: at})
+
+
+def _worked(page: Closed, stage: Stage) -> Worked | None:
+    """What a stage came to; None where that cannot be computed."""
+    try:
+        return compute(page.file.brief, stage)
+    except (MerakError, ValueError):
+        return None
 
 
 def _exposures(ctx: Context, page: Closed) -> tuple[Exposed, ...]:
@@ -429,20 +441,19 @@ def _exposures(ctx: Context, page: Closed) -> tuple[Exposed, ...]:
     for stage in (one for one in page.order.plan.stages if one.id in page.done):
         if stage.modality in housekeeping():
             continue
-        module, at = MODALITIES[stage.modality], _ended_at(page, stage)
-        really, pairs = stage, zip(page.run.acts, page.run.state.runs, strict=True)
-        if at is not None and at != stage.at and module.WAYS.ended != "done":
-            really = stage.with_settings(stage.values | {module.INCREMENT.field: at})
+        pairs = zip(page.run.acts, page.run.state.runs, strict=True)
         mine = [(act, run) for act, run in pairs if act.stage == stage.id and act.modality and not act.only_spot]
         zones = reached(mine, page.order.zones.get(stage.id, {}))
-        try:
-            worked = compute(page.file.brief, really)
-        except (MerakError, ValueError):
+        ended = _ended_otherwise(stage, _ended_at(page, stage))
+        really = _worked(page, ended or stage)
+        worked = really or _worked(page, stage)
+        if worked is None:
             found += unknown_of(stage.modality, zones, on)
             continue
         counted = any(act.wanted for act, _ in mine)
         share = max(_share(page, stage.id), 1) if counted else _share(page, stage.id)
-        found += given_by(stage.modality, worked.footing.counts, worked.exposures, zones, share, on)
+        given = given_by(stage.modality, worked.footing.counts, worked.exposures, zones, share, on)
+        found += given if really else (one.model_copy(update={"amount": None, "degree": None}) for one in given)
     return tuple(found)
 
 

@@ -13,6 +13,7 @@ from merak.records import db as database
 from merak.records import exposures, visits
 from merak.records.bodies.visit import CloseBody
 from merak.records.tables import Studio
+from merak.records.visits import VisitSeen
 from merak.services.context import Context
 
 
@@ -32,11 +33,9 @@ def given_in(db: Session, visit_id: UUID, starts_at: datetime, zone: ZoneInfo) -
     return tuple(one for modality in close.did for one in unknown_of(modality, zones.get(modality, {}), on))
 
 
-def rewrite(ctx: Context, visit_id: UUID) -> None:
+def rewrite(ctx: Context, visit: VisitSeen) -> None:
     """A closed visit's lines, from its record as it stands now."""
-    found = next((one for one in exposures.closed_visits(ctx.db) if one[0] == visit_id), None)
-    if found:
-        exposures.write(ctx.db, found[1], visit_id, given_in(ctx.db, visit_id, found[2], ctx.zone))
+    exposures.write(ctx.db, visit.client_id, visit.id, given_in(ctx.db, visit.id, visit.starts_at, ctx.zone))
 
 
 def recount(db: Session) -> int:

@@ -68,7 +68,6 @@ class GivenPage:
     wrong: dict[str, str]
 
 
-#: What may have been done elsewhere: agent → its name.
 def kinds() -> dict[str, str]:
     """What may have been done elsewhere, by agent."""
     return {name: f"{one.name[0].upper()}{one.name[1:]}" for name, one in agents().items()}
