@@ -177,3 +177,15 @@ def test_the_page_tells_each_skin_its_days_and_answers(ctx: Context) -> None:
         and once.on == find_visit(ctx, visit).starts_at.date()
     )
     assert page.openings == []
+
+
+def test_what_two_stages_of_a_day_gave_is_told_as_one_amount(ctx: Context) -> None:
+    visit, client = closed(ctx)
+    of = {"modality": "led", "zones": ("chin",), "on": ctx.today, "measured": True}
+    twice = [Exposed(agent="red light", amount=2.0, unit="J/cm²", **of)] * 2
+    exposures.write(ctx.db, client, visit, [*twice, Exposed(agent="wet", degree=1, **of)])
+    ((once,),) = [one.times for one in given.given_page(ctx, client).lines]
+    assert once.amounts == ("4 J/cm² red light",), "what has no amount of its own is not told as unknown"
+    exposures.write(ctx.db, client, visit, [*twice, Exposed(agent="red light", unit="J/cm²", **of)])
+    ((once,),) = [one.times for one in given.given_page(ctx, client).lines]
+    assert once.amounts == ("amount unknown",)

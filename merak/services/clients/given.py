@@ -102,11 +102,21 @@ def _work(one: Exposed) -> str:
     return kinds().get(one.agent, one.agent)
 
 
-def _amount(one: Exposed) -> str:
-    """How much of what; "" for what has no amount of its own."""
-    if one.amount is not None:
-        return f"{one.amount:.3g} {one.unit}".strip() + ("" if one.agent in agents() else f" {one.agent}")
-    return "" if one.measured else "amount unknown"
+def _amounts(those: Iterable[Exposed]) -> tuple[str, ...]:
+    """How much of each agent a day gave in all; nothing of what has no amount of its own."""
+    by_agent: dict[str, list[Exposed]] = {}
+    for one in those:
+        if one.amount is not None or one.unit or not one.measured:
+            by_agent.setdefault(one.agent, []).append(one)
+    told = []
+    for agent, parts in by_agent.items():
+        amounts = [one.amount for one in parts if one.amount is not None]
+        if len(amounts) < len(parts):
+            told.append("amount unknown")
+        else:
+            named = "" if agent in agents() else f" {agent}"
+            told.append(f"{sum(amounts):.3g} {parts[0].unit}".strip() + named)
+    return tuple(dict.fromkeys(told))
 
 
 def _lines(
@@ -131,7 +141,7 @@ def _lines(
             line.times.append(
                 GivenOnce(
                     on=on,
-                    amounts=tuple(dict.fromkeys(filter(None, map(_amount, those)))),
+                    amounts=_amounts(those),
                     answer=answers.get(visit) if visit else None,
                     elsewhere=those[0].elsewhere,
                     visit=visit,
